@@ -1,0 +1,84 @@
+//! Selection on the command line.
+
+use crate::frames::FrameSet;
+use crate::job::{Job, Key, NamedTable, Value};
+use crate::nearest::advice;
+
+/// What was chosen on the command line; an empty list chooses everything.
+#[derive(Debug, Clone, Default)]
+pub struct Selection {
+    /// `--shot`
+    pub shots: Vec<String>,
+    /// `--camera`
+    pub cameras: Vec<String>,
+    /// `--pass`
+    pub passes: Vec<String>,
+    /// `--output`
+    pub outputs: Vec<String>,
+    /// `--frames`
+    pub frames: Option<FrameSet>,
+}
+
+/// A name that the job does not have.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("the job has no {kind} `{name}`: {advice}")]
+pub struct SelectionError {
+    kind: &'static str,
+    name: String,
+    advice: String,
+}
+
+impl Selection {
+    /// Whether a name of a kind was chosen.
+    pub(super) fn takes(list: &[String], name: Option<&str>) -> bool {
+        list.is_empty() || name.is_some_and(|name| list.iter().any(|one| one == name))
+    }
+
+    /// Holds the names against the job.
+    ///
+    /// # Errors
+    /// The first name that the job does not have, with the nearest that it has.
+    pub fn check(&self, job: &Job) -> Result<(), SelectionError> {
+        let names = |tables: &[NamedTable]| tables.iter().map(|table| table.name.clone()).collect();
+        for (kind, asked, known) in [
+            ("shot", &self.shots, names(&job.shots)),
+            ("output", &self.outputs, names(&job.outputs)),
+            ("camera", &self.cameras, words(job, Key::Camera)),
+            ("pass", &self.passes, words(job, Key::Passes)),
+        ] {
+            let known: Vec<String> = known;
+            if let Some(name) = asked.iter().find(|name| !known.contains(name)) {
+                let known: Vec<&str> = known.iter().map(String::as_str).collect();
+                return Err(SelectionError {
+                    kind,
+                    name: name.clone(),
+                    advice: if known.is_empty() {
+                        format!("it names no {kind}")
+                    } else {
+                        advice(name, &known)
+                    },
+                });
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Every word that any table gives to a key.
+fn words(job: &Job, key: Key) -> Vec<String> {
+    let tables = [&job.project, &job.command_line]
+        .into_iter()
+        .chain(job.shots.iter().map(|shot| &shot.table))
+        .chain(job.outputs.iter().map(|output| &output.table));
+    let mut found: Vec<String> = Vec::new();
+    for table in tables {
+        if let Some(Value::Words(words)) = table.get(key).map(|setting| &setting.value.value) {
+            for word in words {
+                if !found.contains(&word.text) {
+                    found.push(word.text.clone());
+                }
+            }
+        }
+    }
+    found
+}

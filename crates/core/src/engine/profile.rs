@@ -1,0 +1,217 @@
+//! What a profile tells about an engine.
+
+use crate::frames::Frame;
+use crate::job::Word;
+use crate::source::Place;
+use crate::template::Template;
+
+/// A program that renders, described.
+#[derive(Debug, Clone)]
+pub struct Profile {
+    /// Its name in job files.
+    pub name: String,
+    /// The program; [`Profile::THIS_PROGRAM`] for a part of True Path itself.
+    pub program: String,
+    /// What one process can take of the frames.
+    pub takes: Takes,
+    /// What one process can take of the passes.
+    pub passes: PassesTake,
+    /// How the program is asked for its version.
+    pub version: Option<VersionQuery>,
+    /// Maps from the job's words to the engine's own.
+    pub words: Vec<WordTable>,
+    /// The arguments, in order.
+    pub arguments: Vec<Argument>,
+    /// How it names the files that it writes.
+    pub naming: Naming,
+    /// Links to lay into the staging folder before it starts: name and what it leads to.
+    pub links: Vec<(String, Template)>,
+    /// What its log lines mean.
+    pub log: Vec<LogPattern>,
+    /// The lowest frame that it renders rightly.
+    pub lowest_frame: Option<Frame>,
+    /// A clip shorter than this many frames is told to end later, for the sake of its clock.
+    pub shortest_clip: i64,
+    /// What none of its arguments may hold.
+    pub refuses: Option<Refusal>,
+    /// Where the job names it, for findings about it.
+    pub place: Option<Place>,
+}
+
+impl Profile {
+    /// The program that stands for True Path itself.
+    pub const THIS_PROGRAM: &'static str = "{self}";
+
+    /// The profile of a `run` line: what it can take follows from its tokens, and how it names
+    /// its files is learned.
+    #[must_use]
+    pub fn of_run(run: &[(Template, Word)], place: &Place) -> Self {
+        let (program, arguments) = run
+            .split_first()
+            .map_or((String::new(), &[][..]), |((_, word), rest)| {
+                (word.text.clone(), rest)
+            });
+        let has = |name: &str| arguments.iter().any(|(template, _)| template.has(name));
+        let takes = if has("frame") {
+            Takes::One
+        } else if has("frames") {
+            Takes::List
+        } else if has("first") && has("last") && has("step") {
+            Takes::Stepped
+        } else if has("first") && has("last") {
+            Takes::Range
+        } else {
+            Takes::Nothing
+        };
+        let name = program.rsplit(['/', '\\']).next().unwrap_or(&program);
+        Self {
+            name: name.to_owned(),
+            program: program.clone(),
+            takes,
+            passes: PassesTake::One,
+            version: None,
+            words: Vec::new(),
+            arguments: arguments
+                .iter()
+                .map(|(template, _)| Argument {
+                    when: Vec::new(),
+                    each: None,
+                    put: vec![template.clone()],
+                    changes_picture: true,
+                })
+                .collect(),
+            naming: Naming::Learned,
+            links: Vec::new(),
+            log: Vec::new(),
+            lowest_frame: None,
+            shortest_clip: 1,
+            refuses: None,
+            place: Some(place.clone()),
+        }
+    }
+}
+
+/// What one process can take of the frames.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Takes {
+    /// A single frame.
+    One,
+    /// A range without gaps.
+    Range,
+    /// A range with a step.
+    Stepped,
+    /// Any set of frames.
+    List,
+    /// It cannot be told a frame at all.
+    Nothing,
+}
+
+/// What one process can take of the passes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum PassesTake {
+    /// One pass.
+    One,
+    /// All passes of an output at once.
+    All,
+}
+
+/// How the program is asked for its version.
+#[derive(Debug, Clone)]
+pub struct VersionQuery {
+    /// The arguments.
+    pub ask: Vec<String>,
+    /// A regular expression with a group `version`.
+    pub find: String,
+}
+
+/// A map from the job's words to the engine's own.
+#[derive(Debug, Clone)]
+pub struct WordTable {
+    /// The token is `{word.NAME}`.
+    pub name: String,
+    /// The tokens whose values, with a space between, choose the row; those without a value are
+    /// left out.
+    pub by: Vec<String>,
+    /// Rows: values of the job, word of the engine.
+    pub rows: Vec<(String, String)>,
+}
+
+/// An entry of `arguments`.
+#[derive(Debug, Clone)]
+pub struct Argument {
+    /// Emitted only where each token has one of these values.
+    pub when: Vec<(String, Vec<String>)>,
+    /// Repeated for every entry of this.
+    pub each: Option<Each>,
+    /// The arguments; emitted only when every token in them has a value.
+    pub put: Vec<Template>,
+    /// Whether another value would make another picture.
+    pub changes_picture: bool,
+}
+
+/// What an argument can repeat for.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Each {
+    /// Every setting, as `{key}` and `{value}`.
+    Settings,
+    /// Every pass, as `{pass}`.
+    Passes,
+}
+
+/// How an engine names the files that it writes.
+#[derive(Debug, Clone)]
+pub enum Naming {
+    /// By this template, in the staging folder.
+    Native(Template),
+    /// Unknown: learned from what appears in an empty staging folder.
+    Learned,
+}
+
+/// What a log line means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LogKind {
+    /// A frame has begun; group `frame`.
+    Frame,
+    /// A file is written whole; group `file`.
+    File,
+    /// A warning; group `text`.
+    Warning,
+    /// An error; group `text`.
+    Error,
+}
+
+impl LogKind {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::Frame, Self::File, Self::Warning, Self::Error];
+
+    /// The word in profiles.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Frame => "frame",
+            Self::File => "file",
+            Self::Warning => "warning",
+            Self::Error => "error",
+        }
+    }
+}
+
+/// A kind of log line and how to know it.
+#[derive(Debug, Clone)]
+pub struct LogPattern {
+    /// What it means.
+    pub kind: LogKind,
+    /// A regular expression with named groups.
+    pub find: String,
+}
+
+/// Characters that an engine's arguments may not hold.
+#[derive(Debug, Clone)]
+pub struct Refusal {
+    /// These characters.
+    pub characters: String,
+    /// And everything that is not ASCII.
+    pub non_ascii: bool,
+    /// Why, as a sentence.
+    pub why: String,
+}

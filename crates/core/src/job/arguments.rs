@@ -1,0 +1,112 @@
+//! `--set KEY=VALUE`: the command line's own layer, or an edit of one table.
+
+use super::tree::{Entry, Node, NodeKind, parse_value};
+use crate::finding::Finding;
+use crate::nearest::advice;
+use crate::source::{Place, SourceId};
+
+/// The tables whose entries are tables with names of their own.
+const OF_NAMED_TABLES: [&str; 3] = ["shot", "pass", "output"];
+const EDITABLE: [&str; 6] = ["project", "place", "token", "shot", "pass", "output"];
+
+/// Puts the value of one argument into the tree of the file, or into the command line's layer.
+pub(super) fn apply(
+    argument: &str,
+    source: SourceId,
+    file: &mut Vec<Entry>,
+    command_line: &mut Vec<Entry>,
+) -> Result<(), Finding> {
+    let place = |span| Place { source, span };
+    let Some(equals) = argument.find('=') else {
+        return Err(
+            Finding::error("TP006", format!("`{argument}` sets nothing"))
+                .at(&place(0..argument.len()), "")
+                .advise("it takes KEY=VALUE, such as `--set camera=north`"),
+        );
+    };
+    let mut keys = Vec::new();
+    let mut at = 0;
+    for part in argument[..equals].split('.') {
+        let start = at + (part.len() - part.trim_start().len());
+        keys.push((part.trim().to_owned(), place(start..start + part.trim().len())));
+        at += part.len() + 1;
+    }
+    if keys.iter().any(|(key, _)| key.is_empty()) {
+        return Err(Finding::error("TP006", "a key is missing")
+            .at(&place(0..equals), "")
+            .advise("it takes KEY=VALUE, such as `--set shot.dawn.camera=north`"));
+    }
+    let text = &argument[equals + 1..];
+    let node = parse_value(text, equals + 1, source, argument).unwrap_or_else(|| Node {
+        place: place(equals + 1..argument.len()),
+        kind: NodeKind::Text(text.to_owned()),
+    });
+    let root = if keys.len() > 1 && EDITABLE.contains(&keys[0].0.as_str()) {
+        if OF_NAMED_TABLES.contains(&keys[0].0.as_str()) {
+            known_table(&keys[0].0, &keys[1], file)?;
+        }
+        file
+    } else {
+        command_line
+    };
+    insert(root, &keys, node);
+    Ok(())
+}
+
+/// A slip in a name would make a new shot in silence, so only tables that are there are edited.
+fn known_table(kind: &str, name: &(String, Place), file: &[Entry]) -> Result<(), Finding> {
+    let tables: &[Entry] = file
+        .iter()
+        .find(|entry| entry.key == kind)
+        .map_or(&[], |entry| match &entry.value.kind {
+            NodeKind::Table(entries) => entries,
+            _ => &[],
+        });
+    if tables.iter().any(|entry| entry.key == name.0) {
+        return Ok(());
+    }
+    let names: Vec<&str> = tables.iter().map(|entry| entry.key.as_str()).collect();
+    Err(
+        Finding::error("TP006", format!("the job has no {kind} `{}`", name.0))
+            .at(&name.1, "")
+            .advise(advice(&name.0, &names)),
+    )
+}
+
+fn insert(entries: &mut Vec<Entry>, keys: &[(String, Place)], node: Node) {
+    let Some(((key, key_place), rest)) = keys.split_first() else {
+        return;
+    };
+    let found = entries.iter().position(|entry| entry.key == *key);
+    if rest.is_empty() {
+        let entry = Entry {
+            key: key.clone(),
+            key_place: key_place.clone(),
+            value: node,
+        };
+        match found {
+            Some(index) => entries[index] = entry,
+            None => entries.push(entry),
+        }
+        return;
+    }
+    let index = found.unwrap_or_else(|| {
+        entries.push(Entry {
+            key: key.clone(),
+            key_place: key_place.clone(),
+            value: Node {
+                place: key_place.clone(),
+                kind: NodeKind::Table(Vec::new()),
+            },
+        });
+        entries.len() - 1
+    });
+    if let NodeKind::Table(inner) = &mut entries[index].value.kind {
+        insert(inner, rest, node);
+    } else {
+        // A single value becomes a table: the reader says what is wrong with that.
+        let mut inner = Vec::new();
+        insert(&mut inner, rest, node);
+        entries[index].value.kind = NodeKind::Table(inner);
+    }
+}

@@ -1,0 +1,63 @@
+//! The job file: all that is wanted.
+
+mod arguments;
+mod keys;
+mod read;
+mod short;
+mod table;
+mod tree;
+mod value;
+
+pub use keys::{KEYS, Key, KeyFacts, Kind, TableKind};
+pub use read::{Reading, read};
+pub(crate) use short::stem;
+pub use table::{NamedTable, Setting, Table};
+pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
+pub use value::{Value, Word};
+
+use crate::source::{Place, Sourced, Sources};
+
+/// All that a job file and the command line say. The order is that of the file.
+#[derive(Debug, Clone)]
+pub struct Job {
+    /// The texts that it was read from.
+    pub sources: Sources,
+    /// Whether it was written in the short form.
+    pub short: bool,
+    /// `[project]`, or the top of a short job file.
+    pub project: Table,
+    /// `[place]`
+    pub places: Vec<NamedPlace>,
+    /// `[token]`
+    pub tokens: Vec<(String, Sourced<String>)>,
+    /// `[shot.*]`
+    pub shots: Vec<NamedTable>,
+    /// `[pass.*]`
+    pub passes: Vec<NamedTable>,
+    /// `[output.*]`
+    pub outputs: Vec<NamedTable>,
+    /// `--set KEY=VALUE`
+    pub command_line: Table,
+}
+
+/// A named folder; the only folders that templates may start from.
+#[derive(Debug, Clone)]
+pub struct NamedPlace {
+    /// Its name.
+    pub name: String,
+    /// Where the name was written.
+    pub name_place: Place,
+    /// The folder as written, for every system or for one.
+    pub folders: Vec<(Option<String>, Sourced<String>)>,
+}
+
+impl NamedPlace {
+    /// The folder on a system (`linux`, `windows`, `macos`).
+    #[must_use]
+    pub fn folder(&self, system: &str) -> Option<&Sourced<String>> {
+        self.folders
+            .iter()
+            .find(|(on, _)| on.as_deref().is_none_or(|on| on == system))
+            .map(|(_, folder)| folder)
+    }
+}

@@ -1,0 +1,192 @@
+//! TOML as a tree in which every key and value knows its bytes, in the order of the file.
+
+use std::ops::Range;
+
+use toml::Spanned;
+use toml::de::{DeString, DeTable, DeValue};
+
+use crate::finding::Finding;
+use crate::source::{Place, SourceId};
+
+/// A value of the file.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Node {
+    /// Its bytes; for a text the bytes between the quotes, where they are the text itself.
+    pub place: Place,
+    /// What it is.
+    pub kind: NodeKind,
+}
+
+/// What a value is.
+#[derive(Debug, Clone, PartialEq)]
+pub enum NodeKind {
+    /// A string.
+    Text(String),
+    /// A whole number.
+    Integer(i64),
+    /// A number with a fraction.
+    Float(f64),
+    /// True or false.
+    Boolean(bool),
+    /// A date or a time, as written.
+    Date(String),
+    /// An array.
+    List(Vec<Node>),
+    /// A table.
+    Table(Vec<Entry>),
+}
+
+/// A key of a table with its value.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Entry {
+    /// The key.
+    pub key: String,
+    /// The key's bytes.
+    pub key_place: Place,
+    /// The value.
+    pub value: Node,
+}
+
+impl Node {
+    /// What kind of value it is, for messages.
+    #[must_use]
+    pub fn kind_word(&self) -> &'static str {
+        match self.kind {
+            NodeKind::Text(_) => "a text",
+            NodeKind::Integer(_) => "a number",
+            NodeKind::Float(_) => "a number with a fraction",
+            NodeKind::Boolean(_) => "true or false",
+            NodeKind::Date(_) => "a date",
+            NodeKind::List(_) => "a list",
+            NodeKind::Table(_) => "a table",
+        }
+    }
+
+    /// A single value as the text that somebody would type for it.
+    #[must_use]
+    pub fn scalar(&self) -> Option<String> {
+        match &self.kind {
+            NodeKind::Text(text) | NodeKind::Date(text) => Some(text.clone()),
+            NodeKind::Integer(number) => Some(number.to_string()),
+            NodeKind::Float(number) => Some(number.to_string()),
+            NodeKind::Boolean(truth) => Some(truth.to_string()),
+            NodeKind::List(_) | NodeKind::Table(_) => None,
+        }
+    }
+}
+
+/// Reads a whole text; what is broken is told and the rest is read all the same.
+#[must_use]
+pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
+    let (table, errors) = DeTable::parse_recoverable(text);
+    let findings = errors
+        .iter()
+        .map(|error| {
+            let span = error.span().unwrap_or(0..0);
+            Finding::error(
+                "TP001",
+                format!("this is not TOML: {}", error.message().replace('\n', ", ")),
+            )
+            .at(&Place { source, span }, "here")
+        })
+        .collect();
+    let reader = Reader { text, source };
+    (reader.table(table.get_ref()), findings)
+}
+
+/// Reads one value, such as `"north"`, `3` or `[1, 2]`.
+#[must_use]
+pub(super) fn parse_value(text: &str, offset: usize, source: SourceId, whole: &str) -> Option<Node> {
+    let value = DeValue::parse(text).ok()?;
+    let reader = Reader { text, source };
+    let mut node = reader.value(&value);
+    shift(&mut node, offset);
+    debug_assert!(node.place.span.end <= whole.len());
+    Some(node)
+}
+
+fn shift(node: &mut Node, offset: usize) {
+    node.place.span = node.place.span.start + offset..node.place.span.end + offset;
+    match &mut node.kind {
+        NodeKind::List(items) => items.iter_mut().for_each(|item| shift(item, offset)),
+        NodeKind::Table(entries) => {
+            for entry in entries {
+                let span = &entry.key_place.span;
+                entry.key_place.span = span.start + offset..span.end + offset;
+                shift(&mut entry.value, offset);
+            }
+        }
+        _ => {}
+    }
+}
+
+struct Reader<'a> {
+    text: &'a str,
+    source: SourceId,
+}
+
+impl Reader<'_> {
+    fn place(&self, span: Range<usize>) -> Place {
+        Place {
+            source: self.source,
+            span,
+        }
+    }
+
+    fn table(&self, table: &DeTable<'_>) -> Vec<Entry> {
+        let mut entries: Vec<Entry> = table
+            .iter()
+            .map(|(key, value)| self.entry(key, value))
+            .collect();
+        // The library sorts by name; the order of the file is the order of the work.
+        entries.sort_by_key(|entry| entry.key_place.span.start);
+        entries
+    }
+
+    fn entry(&self, key: &Spanned<DeString<'_>>, value: &Spanned<DeValue<'_>>) -> Entry {
+        Entry {
+            key: key.get_ref().to_string(),
+            key_place: self.place(key.span()),
+            value: self.value(value),
+        }
+    }
+
+    fn value(&self, value: &Spanned<DeValue<'_>>) -> Node {
+        let mut span = value.span();
+        let kind = match value.get_ref() {
+            DeValue::String(text) => {
+                span = self.inside_quotes(span, text);
+                NodeKind::Text(text.to_string())
+            }
+            DeValue::Integer(number) => {
+                i64::from_str_radix(number.as_str(), number.radix())
+                    .map_or_else(|_| NodeKind::Text(number.to_string()), NodeKind::Integer)
+            }
+            DeValue::Float(number) => number
+                .as_str()
+                .parse()
+                .map_or_else(|_| NodeKind::Text(number.to_string()), NodeKind::Float),
+            DeValue::Boolean(truth) => NodeKind::Boolean(*truth),
+            DeValue::Datetime(date) => NodeKind::Date(date.to_string()),
+            DeValue::Array(items) => {
+                NodeKind::List(items.iter().map(|item| self.value(item)).collect())
+            }
+            DeValue::Table(table) => NodeKind::Table(self.table(table)),
+        };
+        Node {
+            place: self.place(span),
+            kind,
+        }
+    }
+
+    fn inside_quotes(&self, span: Range<usize>, text: &str) -> Range<usize> {
+        let raw = self.text.get(span.clone()).unwrap_or_default();
+        for quote in [1, 3] {
+            if raw.len() == text.len() + 2 * quote && raw.get(quote..raw.len() - quote) == Some(text)
+            {
+                return span.start + quote..span.end - quote;
+            }
+        }
+        span
+    }
+}

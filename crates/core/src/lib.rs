@@ -1,0 +1,18 @@
+//! The pure computation of True Path. Data flows one way:
+//! text → job → deliverables → findings and plan → command lines.
+//!
+//! Nothing in here touches a terminal, a process, a clock or a file system.
+
+pub mod collide;
+pub mod deliverable;
+pub mod engine;
+pub mod finding;
+pub mod frames;
+pub mod job;
+pub mod layers;
+pub mod nearest;
+pub mod picture;
+pub mod quote;
+pub mod source;
+pub mod template;
+pub mod token;

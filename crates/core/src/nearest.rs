@@ -1,0 +1,40 @@
+//! Finds the known word that somebody most likely meant.
+
+/// The nearest of `known` to `word`, when one is near enough to be worth suggesting.
+pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    let lowered = word.to_lowercase();
+    known
+        .into_iter()
+        .map(|one| {
+            (
+                strsim::damerau_levenshtein(&lowered, &one.to_lowercase()),
+                one,
+            )
+        })
+        .filter(|(distance, one)| *distance <= 1 + one.chars().count().min(word.len()) / 4)
+        .min_by_key(|(distance, _)| *distance)
+        .map(|(_, one)| one)
+}
+
+/// A sentence that suggests the nearest known word, or lists them all.
+#[must_use]
+pub fn advice<'a>(word: &str, known: &[&'a str]) -> String {
+    match nearest(word, known.iter().copied()) {
+        Some(near) => format!("did you mean `{near}`?"),
+        None => format!("known here: {}", known.join(", ")),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn finds_a_slip_of_the_hand_and_nothing_far_away() {
+        let known = ["beauty", "depth", "shadow"];
+        assert_eq!(nearest("beuaty", known), Some("beauty"));
+        assert_eq!(nearest("Depht", known), Some("depth"));
+        assert_eq!(nearest("normals", known), None);
+        assert_eq!(nearest("", known), None);
+    }
+}

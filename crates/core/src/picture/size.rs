@@ -1,0 +1,70 @@
+//! Width and height of a picture, in pixels.
+
+use std::fmt;
+use std::str::FromStr;
+
+/// Width and height, in pixels; neither is zero.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Size {
+    /// Pixels in a row.
+    pub width: u32,
+    /// Rows.
+    pub height: u32,
+}
+
+/// Sizes with a name. `hd` and `uhd` after ITU-R BT.709 and BT.2020, `dci-2k` and `dci-4k` after
+/// the containers of SMPTE ST 428-1.
+pub const NAMED_SIZES: [(&str, Size); 4] = [
+    ("hd", Size { width: 1920, height: 1080 }),
+    ("uhd", Size { width: 3840, height: 2160 }),
+    ("dci-2k", Size { width: 2048, height: 1080 }),
+    ("dci-4k", Size { width: 4096, height: 2160 }),
+];
+
+/// A text that is no size.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+#[error("`{0}` is no size")]
+pub struct SizeError(pub String);
+
+impl FromStr for Size {
+    type Err = SizeError;
+
+    fn from_str(text: &str) -> Result<Self, SizeError> {
+        if let Some((_, size)) = NAMED_SIZES.iter().find(|(name, _)| *name == text) {
+            return Ok(*size);
+        }
+        let error = || SizeError(text.to_owned());
+        let (width, height) = text.split_once('x').ok_or_else(error)?;
+        let number = |text: &str| {
+            text.bytes()
+                .all(|byte| byte.is_ascii_digit())
+                .then(|| text.parse::<u32>().ok())
+                .flatten()
+                .filter(|number| (1..=1_000_000).contains(number))
+        };
+        match (number(width), number(height)) {
+            (Some(width), Some(height)) => Ok(Self { width, height }),
+            _ => Err(error()),
+        }
+    }
+}
+
+impl fmt::Display for Size {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        out.pad(&format!("{}x{}", self.width, self.height))
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn reads_pixels_and_names() {
+        assert_eq!("160x90".parse(), Ok(Size { width: 160, height: 90 }));
+        assert_eq!("uhd".parse::<Size>().unwrap().to_string(), "3840x2160");
+        for wrong in ["", "160", "0x90", "160x", "160X90", "-1x5", "4k", "160 x 90"] {
+            assert!(wrong.parse::<Size>().is_err(), "{wrong}");
+        }
+    }
+}

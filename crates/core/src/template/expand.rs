@@ -1,0 +1,188 @@
+//! Fills values into a template.
+
+use std::ops::Range;
+
+use super::{Format, FrameField, Part, PathPattern, Piece, Template, Token};
+
+/// What a token stands for.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum TokenValue {
+    /// One component of a path, or a piece of one.
+    Text(String),
+    /// A number.
+    Number(i64),
+    /// A whole path: only places have one.
+    Path(String),
+    /// The frame, which stays open.
+    Frame,
+    /// The token is known and nobody gave it a value.
+    Nothing,
+    /// There is no such token.
+    Unknown,
+}
+
+/// Why a template cannot be filled.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ExpandError {
+    /// No token has this name.
+    #[error("there is no token `{{{name}}}`")]
+    Unknown {
+        /// The name as written.
+        name: String,
+        /// Its bytes in the template.
+        span: Range<usize>,
+    },
+    /// A token outside an optional part has no value.
+    #[error("`{{{name}}}` has no value here")]
+    NoValue {
+        /// The token's name.
+        name: String,
+        /// Its bytes in the template.
+        span: Range<usize>,
+    },
+    /// A value cannot be part of a path, or not in this format.
+    #[error("`{{{name}}}` {reason}")]
+    Refused {
+        /// The token's name.
+        name: String,
+        /// Why, as the end of a sentence that begins with the token.
+        reason: String,
+        /// Its bytes in the template.
+        span: Range<usize>,
+    },
+}
+
+/// Fills in every value but the frame.
+///
+/// # Errors
+/// Everything that stands in the way, in the order of the template.
+pub fn expand(
+    template: &Template,
+    value: &dyn Fn(&str) -> TokenValue,
+) -> Result<PathPattern, Vec<ExpandError>> {
+    let mut errors = Vec::new();
+    let pieces = fill(template, value, &mut errors);
+    if errors.is_empty() {
+        Ok(PathPattern::new(pieces))
+    } else {
+        Err(errors)
+    }
+}
+
+fn fill(
+    template: &Template,
+    value: &dyn Fn(&str) -> TokenValue,
+    errors: &mut Vec<ExpandError>,
+) -> Vec<Piece> {
+    let mut pieces = Vec::new();
+    for part in template.parts() {
+        match part {
+            Part::Text(text) => pieces.push(Piece::Text(text.as_str().into())),
+            Part::Token(token) => match write(token, value(&token.name)) {
+                Ok(piece) => pieces.push(piece),
+                Err(error) => errors.push(error),
+            },
+            Part::Optional(inner) => {
+                let mut troubles = Vec::new();
+                let inner = fill(inner, value, &mut troubles);
+                if troubles.is_empty() {
+                    pieces.extend(inner);
+                } else {
+                    // Only a missing value drops the part; anything else is still wrong.
+                    troubles.retain(|error| !matches!(error, ExpandError::NoValue { .. }));
+                    errors.extend(troubles);
+                }
+            }
+        }
+    }
+    pieces
+}
+
+fn write(token: &Token, value: TokenValue) -> Result<Piece, ExpandError> {
+    let name = || token.name.clone();
+    let refuse = |reason: String| ExpandError::Refused {
+        name: name(),
+        reason,
+        span: token.span.clone(),
+    };
+    let text = match (value, &token.format) {
+        (TokenValue::Unknown, _) => {
+            return Err(ExpandError::Unknown {
+                name: name(),
+                span: token.span.clone(),
+            });
+        }
+        (TokenValue::Nothing, _) => {
+            return Err(ExpandError::NoValue {
+                name: name(),
+                span: token.span.clone(),
+            });
+        }
+        (TokenValue::Frame, format) => {
+            return match format {
+                None => Ok(Piece::Frame(FrameField::Digits(1))),
+                Some(Format::Digits(digits)) => Ok(Piece::Frame(FrameField::Digits(*digits))),
+                Some(Format::AnyDigits) => Ok(Piece::Frame(FrameField::Any)),
+                Some(other) => Err(refuse(format!(
+                    "is a number and takes digits such as `04`, not `{other}`"
+                ))),
+            };
+        }
+        (TokenValue::Path(path), None) => return Ok(Piece::Text(path.into())),
+        (TokenValue::Path(_), Some(other)) => {
+            return Err(refuse(format!("is a folder and takes no format `{other}`")));
+        }
+        (TokenValue::Number(number), None) => number.to_string(),
+        (TokenValue::Number(number), Some(Format::Digits(digits))) => {
+            let sign = if number < 0 { "-" } else { "" };
+            let digits = usize::from(*digits);
+            format!("{sign}{:0digits$}", number.unsigned_abs())
+        }
+        (TokenValue::Number(_), Some(other)) => {
+            return Err(refuse(format!(
+                "is a number and takes digits such as `04`, not `{other}`"
+            )));
+        }
+        (TokenValue::Text(text), None) => text,
+        (TokenValue::Text(text), Some(Format::Upper)) => text.to_uppercase(),
+        (TokenValue::Text(text), Some(Format::Lower)) => text.to_lowercase(),
+        (TokenValue::Text(text), Some(Format::Slug)) => slug(&text),
+        (TokenValue::Text(_), Some(other)) => {
+            return Err(refuse(format!(
+                "is a text and takes `upper`, `lower` or `slug`, not `{other}`"
+            )));
+        }
+    };
+    match refuse_component(&text) {
+        Some(reason) => Err(refuse(format!("is {text:?}, which {reason}"))),
+        None => Ok(Piece::Text(text.into())),
+    }
+}
+
+/// Why a value may not be one component of a path; `None` when it may.
+#[must_use]
+pub fn refuse_component(text: &str) -> Option<&'static str> {
+    if text.is_empty() {
+        Some("is empty")
+    } else if text.contains(['/', '\\']) {
+        Some("holds a separator; only places hold whole paths")
+    } else if text == "." || text == ".." {
+        Some("would lead to another folder")
+    } else if text.chars().any(char::is_control) {
+        Some("holds a control character")
+    } else {
+        None
+    }
+}
+
+fn slug(text: &str) -> String {
+    let mut out = String::new();
+    for c in text.chars().flat_map(char::to_lowercase) {
+        if c.is_alphanumeric() {
+            out.push(c);
+        } else if !out.is_empty() && !out.ends_with('-') {
+            out.push('-');
+        }
+    }
+    out.trim_end_matches('-').to_owned()
+}

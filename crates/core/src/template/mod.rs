@@ -1,0 +1,101 @@
+//! Paths with tokens: `{shot}`, `{frame:04}`, `{?_{variant}}`, `{{`.
+//!
+//! A [`Template`] is what somebody wrote. With every value but the frame filled in it becomes a
+//! [`PathPattern`], a short row of texts and frame fields.
+
+mod expand;
+mod format;
+mod parse;
+mod pattern;
+
+use std::fmt;
+use std::ops::Range;
+
+pub use expand::{ExpandError, TokenValue, expand, refuse_component};
+pub use format::Format;
+pub use parse::TemplateError;
+pub use pattern::{FrameField, PathPattern, Piece};
+
+/// A text with tokens and optional parts.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Template {
+    parts: Vec<Part>,
+}
+
+/// A part of a template.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Part {
+    /// Text that stands for itself.
+    Text(String),
+    /// A token.
+    Token(Token),
+    /// `{? … }`: dropped whole when a token in it has no value.
+    Optional(Template),
+}
+
+/// `{name}` or `{name:format}`.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Token {
+    /// Its name, such as `shot` or `place.renders`.
+    pub name: String,
+    /// How its value is written.
+    pub format: Option<Format>,
+    /// Its bytes in the text, braces included.
+    pub span: Range<usize>,
+}
+
+impl Template {
+    /// A template without any text.
+    #[must_use]
+    pub fn empty() -> Self {
+        Self { parts: Vec::new() }
+    }
+
+    /// The parts, in order.
+    #[must_use]
+    pub fn parts(&self) -> &[Part] {
+        &self.parts
+    }
+
+    /// Every token with whether it stands in an optional part, in order.
+    #[must_use]
+    pub fn tokens(&self) -> Vec<(&Token, bool)> {
+        let mut found = Vec::new();
+        self.collect(false, &mut found);
+        found
+    }
+
+    /// Whether a token of this name is in it.
+    #[must_use]
+    pub fn has(&self, name: &str) -> bool {
+        self.tokens().iter().any(|(token, _)| token.name == name)
+    }
+
+    fn collect<'a>(&'a self, optional: bool, found: &mut Vec<(&'a Token, bool)>) {
+        for part in &self.parts {
+            match part {
+                Part::Text(_) => {}
+                Part::Token(token) => found.push((token, optional)),
+                Part::Optional(inner) => inner.collect(true, found),
+            }
+        }
+    }
+}
+
+impl fmt::Display for Template {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        for part in &self.parts {
+            match part {
+                Part::Text(text) => {
+                    out.write_str(&text.replace('{', "{{").replace('}', "}}"))?;
+                }
+                Part::Token(token) => match &token.format {
+                    None => write!(out, "{{{}}}", token.name)?,
+                    Some(format) => write!(out, "{{{}:{format}}}", token.name)?,
+                },
+                Part::Optional(inner) => write!(out, "{{?{inner}}}")?,
+            }
+        }
+        Ok(())
+    }
+}

@@ -1,0 +1,42 @@
+//! Every token that templates know.
+
+/// What there is to know about a token.
+#[derive(Debug)]
+pub struct TokenFacts {
+    /// Its name; `place.NAME` and `settings.NAME` stand for many.
+    pub name: &'static str,
+    /// What it stands for.
+    pub meaning: &'static str,
+}
+
+const fn token(name: &'static str, meaning: &'static str) -> TokenFacts {
+    TokenFacts { name, meaning }
+}
+
+/// The tokens of templates, in the order of the reference.
+pub const TOKENS: [TokenFacts; 18] = [
+    token("project", "the project's name"),
+    token("place.NAME", "a folder of `[place]`; also `place.job` and `place.scene`"),
+    token("shot", "the shot's name"),
+    token("scene", "the scene's file name without its extension"),
+    token("pass", "the pass"),
+    token("camera", "the camera"),
+    token("engine", "the engine's name"),
+    token("output", "the output's name"),
+    token("version", "the version, a number"),
+    token("frame", "the frame, a number"),
+    token("first", "the first frame of the shot"),
+    token("last", "the last frame of the shot"),
+    token("count", "how many frames the shot has"),
+    token("width", "pixels in a row"),
+    token("height", "rows of pixels"),
+    token("fps", "frames a second"),
+    token("ext", "the extension of the format, without a dot"),
+    token("settings.NAME", "a setting that is handed to the engine"),
+];
+
+/// Whether a name is taken by a token that is built in.
+#[must_use]
+pub fn is_built_in(name: &str) -> bool {
+    TOKENS.iter().any(|facts| facts.name == name)
+}
