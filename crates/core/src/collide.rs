@@ -155,7 +155,11 @@ impl Member {
     fn tried(&self, other: &Self) -> Option<FrameSet> {
         let value = |member: &Self, frame: Frame| -> Vec<i128> {
             let frame = i128::from(frame);
-            member.runs.iter().map(|run| run.base + frame * run.scale).collect()
+            member
+                .runs
+                .iter()
+                .map(|run| run.base + frame * run.scale)
+                .collect()
         };
         let theirs: std::collections::HashSet<Vec<i128>> = other
             .frames
@@ -207,7 +211,14 @@ fn members(index: usize, pattern: &PathPattern, frames: &FrameSet) -> Vec<(Vec<C
         .flat_map(|strand| by_length(strand, &widths))
         .map(|frames| {
             let (cuts, runs) = cut(pattern, &frames);
-            (cuts, Member { index, runs, frames })
+            (
+                cuts,
+                Member {
+                    index,
+                    runs,
+                    frames,
+                },
+            )
         })
         .collect()
 }
@@ -230,7 +241,11 @@ fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
         if border <= now.first() {
             continue;
         }
-        pieces.extend(Strand::new(now.first(), now.last().min(border - 1), now.step()));
+        pieces.extend(Strand::new(
+            now.first(),
+            now.last().min(border - 1),
+            now.step(),
+        ));
         let behind = (border - now.first() + now.step() - 1) / now.step() * now.step();
         rest = Strand::new(now.first() + behind, now.last(), now.step());
     }
@@ -294,7 +309,9 @@ impl Cutter {
             self.runs.push(Run { base: 0, scale: 0 });
         }
         self.digits += digits;
-        let shift = 10_i128.checked_pow(u32::try_from(digits).unwrap_or(0)).unwrap_or(1);
+        let shift = 10_i128
+            .checked_pow(u32::try_from(digits).unwrap_or(0))
+            .unwrap_or(1);
         if let Some(run) = self.runs.last_mut() {
             // Runs of more than some 35 digits lose their highest places, which only makes them
             // meet more often than they should.

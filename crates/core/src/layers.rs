@@ -14,7 +14,12 @@ pub struct Chain<'j> {
 impl<'j> Chain<'j> {
     /// The chain of an output of a shot; with a pass also what is said of that pass.
     #[must_use]
-    pub fn of(job: &'j Job, shot: &'j NamedTable, output: &'j NamedTable, pass: Option<&str>) -> Self {
+    pub fn of(
+        job: &'j Job,
+        shot: &'j NamedTable,
+        output: &'j NamedTable,
+        pass: Option<&str>,
+    ) -> Self {
         let named = |tables: &'j [NamedTable]| {
             pass.and_then(|pass| tables.iter().find(|table| table.name == pass))
                 .map(|table| &table.table)
@@ -40,7 +45,10 @@ impl<'j> Chain<'j> {
 
     /// Every setting of a key, the winner first.
     pub fn history(&self, key: Key) -> impl Iterator<Item = &'j Setting> {
-        self.tables.iter().rev().filter_map(move |table| table.get(key))
+        self.tables
+            .iter()
+            .rev()
+            .filter_map(move |table| table.get(key))
     }
 
     /// The value that wins, as one kind of value.

@@ -16,7 +16,10 @@ const fn token(name: &'static str, meaning: &'static str) -> TokenFacts {
 /// The tokens of templates, in the order of the reference.
 pub const TOKENS: [TokenFacts; 18] = [
     token("project", "the project's name"),
-    token("place.NAME", "a folder of `[place]`; also `place.job` and `place.scene`"),
+    token(
+        "place.NAME",
+        "a folder of `[place]`; also `place.job` and `place.scene`",
+    ),
     token("shot", "the shot's name"),
     token("scene", "the scene's file name without its extension"),
     token("pass", "the pass"),

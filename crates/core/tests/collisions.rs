@@ -9,7 +9,15 @@ use truepath_core::template::{FrameField, PathPattern, Piece};
 
 fn pattern() -> impl Strategy<Value = PathPattern> {
     let text = prop_oneof![
-        Just("a"), Just("b"), Just("."), Just("1"), Just("01"), Just("0"), Just("12"), Just("-"), Just("9")
+        Just("a"),
+        Just("b"),
+        Just("."),
+        Just("1"),
+        Just("01"),
+        Just("0"),
+        Just("12"),
+        Just("-"),
+        Just("9")
     ]
     .prop_map(|text| Piece::Text(text.into()));
     let frame = (1u8..4).prop_map(|digits| Piece::Frame(FrameField::Digits(digits)));
@@ -18,7 +26,9 @@ fn pattern() -> impl Strategy<Value = PathPattern> {
 
 fn frames() -> impl Strategy<Value = FrameSet> {
     (-15i64..120, 0i64..130, 1i64..4).prop_map(|(first, length, step)| {
-        format!("{first}-{}/{step}", first + length).parse().unwrap()
+        format!("{first}-{}/{step}", first + length)
+            .parse()
+            .unwrap()
     })
 }
 

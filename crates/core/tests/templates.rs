@@ -102,14 +102,19 @@ fn values_are_filled_in_and_optional_parts_dropped() {
         sketch("{place.renders}/{shot:upper}{?_{variant}}_v{version:03}.{frame:04}.png"),
         Ok("/srv/renders/DAWN_v003.{frame:04}.png".to_owned())
     );
-    assert_eq!(sketch("{?{shot}{?-{variant}}}{{x}}"), Ok("dawn{x}".to_owned()));
+    assert_eq!(
+        sketch("{?{shot}{?-{variant}}}{{x}}"),
+        Ok("dawn{x}".to_owned())
+    );
 }
 
 #[test]
 fn every_mistake_is_told_at_once() {
     let errors = sketch("{shto}/{pass}/{odd}/{version:upper}/{frame:lower}").unwrap_err();
     assert_eq!(errors.len(), 5);
-    assert!(matches!(&errors[0], ExpandError::Unknown { name, span } if name == "shto" && *span == (0..6)));
+    assert!(
+        matches!(&errors[0], ExpandError::Unknown { name, span } if name == "shto" && *span == (0..6))
+    );
     assert!(matches!(&errors[1], ExpandError::NoValue { name, .. } if name == "pass"));
     assert!(errors[2].to_string().contains("separator"));
     assert!(errors[3].to_string().contains("digits such as"));
@@ -118,5 +123,8 @@ fn every_mistake_is_told_at_once() {
 
 #[test]
 fn an_optional_part_does_not_hide_an_unknown_token() {
-    assert!(matches!(&sketch("{?_{nothing-like-it}}").unwrap_err()[..], [ExpandError::Unknown { .. }]));
+    assert!(matches!(
+        &sketch("{?_{nothing-like-it}}").unwrap_err()[..],
+        [ExpandError::Unknown { .. }]
+    ));
 }

@@ -79,7 +79,10 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         .iter()
         .filter_map(|place| {
             let folder = place.folder(&around.system)?;
-            Some((place.name.clone(), absolute(&around.job_folder, &folder.value)))
+            Some((
+                place.name.clone(),
+                absolute(&around.job_folder, &folder.value),
+            ))
         })
         .collect();
     places.push(("job".to_owned(), around.job_folder.clone()));
@@ -148,7 +151,11 @@ impl<'j> Expander<'j> {
             _ => None,
         });
         let Some(frames) = frames else {
-            self.problem(ProblemKind::Unset(Key::Frames), shot.name_place.clone(), count);
+            self.problem(
+                ProblemKind::Unset(Key::Frames),
+                shot.name_place.clone(),
+                count,
+            );
             return;
         };
         let chosen = match &self.selection.frames {
@@ -186,7 +193,10 @@ impl<'j> Expander<'j> {
             common.scene = Some(scene);
         }
         for camera in &cameras {
-            if !Selection::takes(&self.selection.cameras, camera.map(|word| word.text.as_str())) {
+            if !Selection::takes(
+                &self.selection.cameras,
+                camera.map(|word| word.text.as_str()),
+            ) {
                 continue;
             }
             common.camera = camera.cloned();
@@ -283,14 +293,21 @@ impl<'j> Expander<'j> {
             return Some(profile);
         }
         let Some(name) = chain.text(Key::Engine) else {
-            self.problem(ProblemKind::Unset(Key::Engine), shot.name_place.clone(), count);
+            self.problem(
+                ProblemKind::Unset(Key::Engine),
+                shot.name_place.clone(),
+                count,
+            );
             return None;
         };
         let profiles = &self.around.profiles;
         if let Some(profile) = profiles.iter().find(|profile| profile.name == name.value) {
             return Some(Arc::clone(profile));
         }
-        let names: Vec<&str> = profiles.iter().map(|profile| profile.name.as_str()).collect();
+        let names: Vec<&str> = profiles
+            .iter()
+            .map(|profile| profile.name.as_str())
+            .collect();
         let kind = ProblemKind::UnknownEngine {
             advice: advice(&name.value, &names),
             name: name.value,
@@ -311,7 +328,12 @@ impl<'j> Expander<'j> {
             .map(|facts| facts.name.to_owned())
             .filter(|name| !name.contains("NAME"))
             .chain(values.tokens.iter().map(|(name, _)| name.clone()))
-            .chain(values.places.iter().map(|(name, _)| format!("place.{name}")))
+            .chain(
+                values
+                    .places
+                    .iter()
+                    .map(|(name, _)| format!("place.{name}")),
+            )
             .collect();
         let place = path.place.part(path.length, span);
         self.problem(ProblemKind::Token { error, known }, place, 1);

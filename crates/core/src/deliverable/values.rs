@@ -25,7 +25,9 @@ impl Common {
             };
         }
         let text = |value: Option<&str>| {
-            value.map_or(TokenValue::Nothing, |text| TokenValue::Text(text.to_owned()))
+            value.map_or(TokenValue::Nothing, |text| {
+                TokenValue::Text(text.to_owned())
+            })
         };
         let number = |value: Option<i64>| value.map_or(TokenValue::Nothing, TokenValue::Number);
         let frames = &self.frames.value;
@@ -76,7 +78,9 @@ pub(super) fn token(
     }
     let size = picture.and_then(|picture| picture.size.as_ref().map(|size| size.value));
     let number = |value: Option<u32>| {
-        value.map_or(TokenValue::Nothing, |value| TokenValue::Number(value.into()))
+        value.map_or(TokenValue::Nothing, |value| {
+            TokenValue::Number(value.into())
+        })
     };
     match name {
         "pass" => pass.map_or(TokenValue::Nothing, |word| {

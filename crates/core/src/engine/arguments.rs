@@ -54,9 +54,9 @@ pub fn arguments(
     }
     if let Some(refusal) = &profile.refuses {
         for argument in &all {
-            let refused = argument.chars().any(|c| {
-                refusal.characters.contains(c) || (refusal.non_ascii && !c.is_ascii())
-            });
+            let refused = argument
+                .chars()
+                .any(|c| refusal.characters.contains(c) || (refusal.non_ascii && !c.is_ascii()));
             if refused {
                 return Err(ArgumentError::Refused {
                     argument: argument.clone(),
@@ -147,7 +147,7 @@ fn text_of(value: &TokenValue) -> Option<String> {
 }
 
 /// The engine's own word for what a deliverable asks for: the words that chose the row, and the
-/// row, which is missing when the engine cannot do that.
+/// row, which is missing when the engine cannot do that. Nothing asked chooses no row.
 #[must_use]
 pub fn word_row<'p>(
     profile: &'p Profile,
@@ -169,11 +169,18 @@ pub fn word_row<'p>(
 fn picture_token(deliverable: &Deliverable, name: &str) -> TokenValue {
     let picture = &deliverable.picture;
     let text = |text: Option<&str>| {
-        text.map_or(TokenValue::Nothing, |text| TokenValue::Text(text.to_owned()))
+        text.map_or(TokenValue::Nothing, |text| {
+            TokenValue::Text(text.to_owned())
+        })
     };
     match name {
         "format" => text(Some(picture.format.name)),
-        "channels" => text(picture.channels.as_ref().map(|channels| channels.value.word())),
+        "channels" => text(
+            picture
+                .channels
+                .as_ref()
+                .map(|channels| channels.value.word()),
+        ),
         "bits" => text(picture.bits.as_ref().map(|bits| bits.value.word())),
         "compression" => text(picture.compression.as_ref().map(|one| one.value.as_str())),
         _ => deliverable.token(name),
@@ -212,7 +219,8 @@ impl Call<'_> {
             _ => match name.strip_prefix("word.") {
                 Some(table) => match word_row(profile, deliverable, table) {
                     None => TokenValue::Unknown,
-                    Some((_, None)) => TokenValue::Nothing,
+                    // An empty word says nothing to the engine.
+                    Some((_, None | Some(""))) => TokenValue::Nothing,
                     Some((_, Some(word))) => text(word.to_owned()),
                 },
                 None => picture_token(deliverable, name),

@@ -49,7 +49,9 @@ pub fn learn(
     readings.retain(|reading| reading.len() == most);
     if readings.len() > 1 {
         // Previews often lie beside the pictures: the extension that was asked for decides.
-        let extension = wanted.first().map(|frame| extension(&true_name(frame)).to_owned());
+        let extension = wanted
+            .first()
+            .map(|frame| extension(&true_name(frame)).to_owned());
         let fitting: Vec<_> = readings
             .iter()
             .filter(|reading| {
@@ -146,9 +148,18 @@ mod tests {
 
     #[test]
     fn refuses_to_guess() {
-        assert!(matches!(check(&["a7.png", "b7.png"], "7"), Err(LearnError::Several(_))));
-        assert!(matches!(check(&["a0.png", "a1.png"], "7-8"), Err(LearnError::None(_))));
-        assert!(matches!(check(&["left", "right"], "7-8"), Err(LearnError::None(_))));
+        assert!(matches!(
+            check(&["a7.png", "b7.png"], "7"),
+            Err(LearnError::Several(_))
+        ));
+        assert!(matches!(
+            check(&["a0.png", "a1.png"], "7-8"),
+            Err(LearnError::None(_))
+        ));
+        assert!(matches!(
+            check(&["left", "right"], "7-8"),
+            Err(LearnError::None(_))
+        ));
         assert_eq!(check(&[], "7"), Ok(Vec::new()));
     }
 }

@@ -238,28 +238,35 @@ impl Reader {
 
     fn template(&mut self, node: &Node) -> Template {
         let text = self.text(node);
-        text.parse().unwrap_or_else(|error: crate::template::TemplateError| {
-            self.findings.push(
-                Finding::error("TP004", error.message)
-                    .at(&node.place.part(text.len(), error.span), "")
-                    .advise(error.advice),
-            );
-            Template::empty()
-        })
+        text.parse()
+            .unwrap_or_else(|error: crate::template::TemplateError| {
+                self.findings.push(
+                    Finding::error("TP004", error.message)
+                        .at(&node.place.part(text.len(), error.span), "")
+                        .advise(error.advice),
+                );
+                Template::empty()
+            })
     }
 
     fn wrong(&mut self, node: &Node, wanted: &str) {
         self.findings.push(
-            Finding::error("TP003", format!("this takes {wanted}, not {}", node.kind_word()))
-                .at(&node.place, ""),
+            Finding::error(
+                "TP003",
+                format!("this takes {wanted}, not {}", node.kind_word()),
+            )
+            .at(&node.place, ""),
         );
     }
 
     fn unknown(&mut self, entry: &Entry, known: &[&str]) {
         self.findings.push(
-            Finding::error("TP002", format!("a profile has no key `{}` here", entry.key))
-                .at(&entry.key_place, "")
-                .advise(advice(&entry.key, known)),
+            Finding::error(
+                "TP002",
+                format!("a profile has no key `{}` here", entry.key),
+            )
+            .at(&entry.key_place, "")
+            .advise(advice(&entry.key, known)),
         );
     }
 

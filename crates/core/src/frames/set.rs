@@ -14,7 +14,10 @@ pub struct FrameSet {
 
 /// The set would need more than [`FrameSet::MOST_STRANDS`] strands.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
-#[error("this set of frames is too intricate: it would need more than {} pieces", FrameSet::MOST_STRANDS)]
+#[error(
+    "this set of frames is too intricate: it would need more than {} pieces",
+    FrameSet::MOST_STRANDS
+)]
 pub struct TooIntricate;
 
 impl FrameSet {

@@ -28,7 +28,10 @@ pub(super) fn apply(
     let mut at = 0;
     for part in argument[..equals].split('.') {
         let start = at + (part.len() - part.trim_start().len());
-        keys.push((part.trim().to_owned(), place(start..start + part.trim().len())));
+        keys.push((
+            part.trim().to_owned(),
+            place(start..start + part.trim().len()),
+        ));
         at += part.len() + 1;
     }
     if keys.iter().any(|(key, _)| key.is_empty()) {

@@ -42,7 +42,8 @@ pub fn read(name: &str, text: &str, sets: &[String]) -> Reading {
     if reader.findings.is_empty() {
         for set in sets {
             let source = sources.add("--set", set, SourceKind::Argument);
-            if let Err(finding) = super::arguments::apply(set, source, &mut entries, &mut command_line)
+            if let Err(finding) =
+                super::arguments::apply(set, source, &mut entries, &mut command_line)
             {
                 reader.findings.push(finding);
             }
@@ -81,8 +82,6 @@ struct Reader {
     findings: Vec<Finding>,
 }
 
-
-
 impl Reader {
     fn short(&mut self, entries: Vec<Entry>, job: &mut Job, start: &Place) {
         let (tables, keys): (Vec<Entry>, Vec<Entry>) = entries
@@ -93,7 +92,10 @@ impl Reader {
         }
         job.project = self.table(&keys, TableKind::Project, Layer::Project);
         for (key, what) in [
-            (Key::Path, "where the files go: path = \"renders/{scene}.{frame:04}.png\""),
+            (
+                Key::Path,
+                "where the files go: path = \"renders/{scene}.{frame:04}.png\"",
+            ),
             (Key::Frames, "which frames are wanted: frames = \"1-48\""),
         ] {
             if job.project.get(key).is_none()
@@ -101,9 +103,12 @@ impl Reader {
                 && self.findings.is_empty()
             {
                 self.findings.push(
-                    Finding::error("TP005", format!("the job does not say `{}`", key.facts().name))
-                        .at(start, "")
-                        .advise(format!("say {what}")),
+                    Finding::error(
+                        "TP005",
+                        format!("the job does not say `{}`", key.facts().name),
+                    )
+                    .at(start, "")
+                    .advise(format!("say {what}")),
                 );
             }
         }
@@ -135,7 +140,10 @@ impl Reader {
                 other => self.findings.push(
                     Finding::error("TP002", format!("a job file has no table or key `{other}`"))
                         .at(&entry.key_place, "")
-                        .advise(advice(other, &["project", "place", "token", "shot", "pass", "output"])),
+                        .advise(advice(
+                            other,
+                            &["project", "place", "token", "shot", "pass", "output"],
+                        )),
                 ),
             }
         }
@@ -155,8 +163,14 @@ impl Reader {
 
     /// `[place]` and `[token]`, which both forms have.
     fn common(&mut self, entry: &Entry, job: &mut Job) {
-        let Some(inner) = self.inner(entry, if entry.key == "place" { "[place]" } else { "[token]" })
-        else {
+        let Some(inner) = self.inner(
+            entry,
+            if entry.key == "place" {
+                "[place]"
+            } else {
+                "[token]"
+            },
+        ) else {
             return;
         };
         for one in inner {
@@ -221,8 +235,11 @@ impl Reader {
             }),
             Some(_) => {
                 self.findings.push(
-                    Finding::error("TP004", format!("`{}` holds a control character", entry.key))
-                        .at(&value.place, ""),
+                    Finding::error(
+                        "TP004",
+                        format!("`{}` holds a control character", entry.key),
+                    )
+                    .at(&value.place, ""),
                 );
                 None
             }
@@ -251,9 +268,14 @@ impl Reader {
 
     fn wrong_table(&mut self, place: &Place, title: &str, value: &Node) {
         self.findings.push(
-            Finding::error("TP003", format!("{title} is a table, not {}", value.kind_word()))
-                .at(place, "")
-                .advise(format!("write {title} on a line of its own, and its keys below")),
+            Finding::error(
+                "TP003",
+                format!("{title} is a table, not {}", value.kind_word()),
+            )
+            .at(place, "")
+            .advise(format!(
+                "write {title} on a line of its own, and its keys below"
+            )),
         );
     }
 
@@ -264,7 +286,11 @@ impl Reader {
         let mut named = Vec::new();
         for one in tables {
             let NodeKind::Table(inner) = &one.value.kind else {
-                self.wrong_table(&one.key_place, &kind.title().replace('*', &one.key), &one.value);
+                self.wrong_table(
+                    &one.key_place,
+                    &kind.title().replace('*', &one.key),
+                    &one.value,
+                );
                 continue;
             };
             self.component(&one.key, &one.key_place, kind.title());
@@ -302,7 +328,8 @@ impl Reader {
         for entry in entries {
             let known = KEYS.iter().find(|facts| facts.name == entry.key);
             let Some(facts) = known.filter(|facts| facts.stands_in(kind)) else {
-                self.findings.push(unknown_key(entry, kind, known.is_some()));
+                self.findings
+                    .push(unknown_key(entry, kind, known.is_some()));
                 continue;
             };
             if let Some(twin) = table.get(facts.key) {
@@ -344,9 +371,12 @@ fn unknown_key(entry: &Entry, kind: TableKind, elsewhere: bool) -> Finding {
             .filter(|facts| facts.name == *key)
             .flat_map(|facts| facts.tables.iter().map(|table| table.title()))
             .collect();
-        Finding::error("TP002", format!("`{key}` does not belong in {}", kind.title()))
-            .at(&entry.key_place, "")
-            .advise(format!("it belongs in {}", tables.join(", ")))
+        Finding::error(
+            "TP002",
+            format!("`{key}` does not belong in {}", kind.title()),
+        )
+        .at(&entry.key_place, "")
+        .advise(format!("it belongs in {}", tables.join(", ")))
     } else {
         Finding::error("TP002", format!("{} has no key `{key}`", kind.title()))
             .at(&entry.key_place, "")

@@ -14,7 +14,9 @@ const LONG: [&str; 4] = ["project", "shot", "pass", "output"];
 
 /// Whether a file is written in the short form.
 pub(super) fn is_short(entries: &[Entry]) -> bool {
-    !entries.iter().any(|entry| LONG.contains(&entry.key.as_str()))
+    !entries
+        .iter()
+        .any(|entry| LONG.contains(&entry.key.as_str()))
         && entries
             .iter()
             .any(|entry| entry.key != "place" && entry.key != "token")

@@ -96,7 +96,12 @@ pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
 
 /// Reads one value, such as `"north"`, `3` or `[1, 2]`.
 #[must_use]
-pub(super) fn parse_value(text: &str, offset: usize, source: SourceId, whole: &str) -> Option<Node> {
+pub(super) fn parse_value(
+    text: &str,
+    offset: usize,
+    source: SourceId,
+    whole: &str,
+) -> Option<Node> {
     let value = DeValue::parse(text).ok()?;
     let reader = Reader { text, source };
     let mut node = reader.value(&value);
@@ -158,10 +163,8 @@ impl Reader<'_> {
                 span = self.inside_quotes(span, text);
                 NodeKind::Text(text.to_string())
             }
-            DeValue::Integer(number) => {
-                i64::from_str_radix(number.as_str(), number.radix())
-                    .map_or_else(|_| NodeKind::Text(number.to_string()), NodeKind::Integer)
-            }
+            DeValue::Integer(number) => i64::from_str_radix(number.as_str(), number.radix())
+                .map_or_else(|_| NodeKind::Text(number.to_string()), NodeKind::Integer),
             DeValue::Float(number) => number
                 .as_str()
                 .parse()
@@ -182,7 +185,8 @@ impl Reader<'_> {
     fn inside_quotes(&self, span: Range<usize>, text: &str) -> Range<usize> {
         let raw = self.text.get(span.clone()).unwrap_or_default();
         for quote in [1, 3] {
-            if raw.len() == text.len() + 2 * quote && raw.get(quote..raw.len() - quote) == Some(text)
+            if raw.len() == text.len() + 2 * quote
+                && raw.get(quote..raw.len() - quote) == Some(text)
             {
                 return span.start + quote..span.end - quote;
             }

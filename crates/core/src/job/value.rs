@@ -120,17 +120,21 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
             )),
             _ => Err(wrong_kind()),
         },
-        Kind::Template => template(&text()?, &node.place).map(|(t, length)| Value::Template(t, length)),
+        Kind::Template => {
+            template(&text()?, &node.place).map(|(t, length)| Value::Template(t, length))
+        }
         Kind::Frames => {
             let text = scalar()?;
-            text.parse::<FrameSet>().map(Value::Frames).map_err(|error| {
-                let place = node.place.part(text.len(), error.span.clone());
-                let finding = Finding::error("TP004", error.message).at(&place, "");
-                vec![match error.advice {
-                    Some(advice) => finding.advise(advice),
-                    None => finding,
-                }]
-            })
+            text.parse::<FrameSet>()
+                .map(Value::Frames)
+                .map_err(|error| {
+                    let place = node.place.part(text.len(), error.span.clone());
+                    let finding = Finding::error("TP004", error.message).at(&place, "");
+                    vec![match error.advice {
+                        Some(advice) => finding.advise(advice),
+                        None => finding,
+                    }]
+                })
         }
         Kind::Size => {
             let text = text()?;
@@ -140,7 +144,10 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
                     &text,
                     match nearest(&text, names) {
                         Some(near) => format!("did you mean `{near}`?"),
-                        None => format!("it takes pixels such as `1920x1080`, or a name: {}", names.join(", ")),
+                        None => format!(
+                            "it takes pixels such as `1920x1080`, or a name: {}",
+                            names.join(", ")
+                        ),
                     },
                 )
             })
@@ -154,9 +161,9 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
         }
         Kind::Channels => {
             let text = text()?;
-            Channels::of_word(&text).map(Value::Channels).ok_or_else(|| {
-                refuse(&text, advice(&text, &Channels::ALL.map(Channels::word)))
-            })
+            Channels::of_word(&text)
+                .map(Value::Channels)
+                .ok_or_else(|| refuse(&text, advice(&text, &Channels::ALL.map(Channels::word))))
         }
         Kind::Bits => {
             let text = scalar()?;
@@ -198,7 +205,13 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
                 .map(|item| match &item.kind {
                     NodeKind::Text(text) => template(text, &item.place).map(|(template, _)| {
                         let place = item.place.clone();
-                        (template, Word { text: text.clone(), place })
+                        (
+                            template,
+                            Word {
+                                text: text.clone(),
+                                place,
+                            },
+                        )
                     }),
                     _ => Err(vec![
                         Finding::error(
@@ -211,16 +224,24 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
                 })
                 .collect::<Result<_, _>>()
                 .map(Value::Run),
-            NodeKind::Text(_) => Err(wrong_kind().into_iter().map(|finding| {
-                finding.advise("each argument is an entry of its own; no shell takes the line apart")
-            }).collect()),
+            NodeKind::Text(_) => Err(wrong_kind()
+                .into_iter()
+                .map(|finding| {
+                    finding.advise(
+                        "each argument is an entry of its own; no shell takes the line apart",
+                    )
+                })
+                .collect()),
             _ => Err(wrong_kind()),
         },
         Kind::Duration => {
             let text = scalar()?;
-            duration(&text)
-                .map(Value::Duration)
-                .ok_or_else(|| refuse(&text, "it takes a time such as `90s`, `5m` or `2h`".to_owned()))
+            duration(&text).map(Value::Duration).ok_or_else(|| {
+                refuse(
+                    &text,
+                    "it takes a time such as `90s`, `5m` or `2h`".to_owned(),
+                )
+            })
         }
     }
 }
@@ -242,9 +263,14 @@ fn component(facts: &KeyFacts, node: &Node) -> Result<Word, Vec<Finding>> {
             place: node.place.clone(),
         }),
         Some(reason) => Err(vec![
-            Finding::error("TP004", format!("`{}` is {text:?}, which {reason}", facts.name))
-                .at(&node.place, "")
-                .advise("it becomes one part of a file name, so it takes letters, digits, spaces and signs"),
+            Finding::error(
+                "TP004",
+                format!("`{}` is {text:?}, which {reason}", facts.name),
+            )
+            .at(&node.place, "")
+            .advise(
+                "it becomes one part of a file name, so it takes letters, digits, spaces and signs",
+            ),
         ]),
     }
 }

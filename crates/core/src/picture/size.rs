@@ -15,10 +15,34 @@ pub struct Size {
 /// Sizes with a name. `hd` and `uhd` after ITU-R BT.709 and BT.2020, `dci-2k` and `dci-4k` after
 /// the containers of SMPTE ST 428-1.
 pub const NAMED_SIZES: [(&str, Size); 4] = [
-    ("hd", Size { width: 1920, height: 1080 }),
-    ("uhd", Size { width: 3840, height: 2160 }),
-    ("dci-2k", Size { width: 2048, height: 1080 }),
-    ("dci-4k", Size { width: 4096, height: 2160 }),
+    (
+        "hd",
+        Size {
+            width: 1920,
+            height: 1080,
+        },
+    ),
+    (
+        "uhd",
+        Size {
+            width: 3840,
+            height: 2160,
+        },
+    ),
+    (
+        "dci-2k",
+        Size {
+            width: 2048,
+            height: 1080,
+        },
+    ),
+    (
+        "dci-4k",
+        Size {
+            width: 4096,
+            height: 2160,
+        },
+    ),
 ];
 
 /// A text that is no size.
@@ -61,9 +85,17 @@ mod tests {
 
     #[test]
     fn reads_pixels_and_names() {
-        assert_eq!("160x90".parse(), Ok(Size { width: 160, height: 90 }));
+        assert_eq!(
+            "160x90".parse(),
+            Ok(Size {
+                width: 160,
+                height: 90
+            })
+        );
         assert_eq!("uhd".parse::<Size>().unwrap().to_string(), "3840x2160");
-        for wrong in ["", "160", "0x90", "160x", "160X90", "-1x5", "4k", "160 x 90"] {
+        for wrong in [
+            "", "160", "0x90", "160x", "160X90", "-1x5", "4k", "160 x 90",
+        ] {
             assert!(wrong.parse::<Size>().is_err(), "{wrong}");
         }
     }

@@ -41,12 +41,14 @@ impl Format {
         if !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit()) {
             let width = text.strip_prefix('0').unwrap_or(text);
             return match width.parse::<u8>() {
-                Ok(digits) if text.starts_with('0') && (1..=Self::MOST_DIGITS).contains(&digits) => {
+                Ok(digits)
+                    if text.starts_with('0') && (1..=Self::MOST_DIGITS).contains(&digits) =>
+                {
                     Ok(Self::Digits(digits))
                 }
-                Ok(digits) if (1..=Self::MOST_DIGITS).contains(&digits) => Err(format!(
-                    "digits are padded with zeros: write `0{digits}`"
-                )),
+                Ok(digits) if (1..=Self::MOST_DIGITS).contains(&digits) => {
+                    Err(format!("digits are padded with zeros: write `0{digits}`"))
+                }
                 _ => Err(format!(
                     "a number takes from `01` to `0{}` digits",
                     Self::MOST_DIGITS
@@ -56,8 +58,10 @@ impl Format {
         let near = crate::nearest::nearest(text, ["upper", "lower", "slug"]);
         Err(match near {
             Some(near) => format!("did you mean `{near}`?"),
-            None => "a format is `04` (digits), `upper`, `lower`, `slug`, or a date such as `%Y%m%d`"
-                .to_owned(),
+            None => {
+                "a format is `04` (digits), `upper`, `lower`, `slug`, or a date such as `%Y%m%d`"
+                    .to_owned()
+            }
         })
     }
 }

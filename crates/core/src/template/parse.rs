@@ -184,10 +184,16 @@ mod tests {
     fn a_double_brace_in_an_optional_part_closes_token_and_part() {
         let template: Template = "{?/{variant}}x".parse().unwrap();
         assert_eq!(template.parts().len(), 2);
-        assert_eq!(template.tokens(), [(&Token {
-            name: "variant".to_owned(),
-            format: None,
-            span: 3..12,
-        }, true)]);
+        assert_eq!(
+            template.tokens(),
+            [(
+                &Token {
+                    name: "variant".to_owned(),
+                    format: None,
+                    span: 3..12,
+                },
+                true
+            )]
+        );
     }
 }

@@ -53,7 +53,9 @@ impl PathPattern {
     /// Whether the frame is part of it.
     #[must_use]
     pub fn has_frame(&self) -> bool {
-        self.pieces.iter().any(|piece| matches!(piece, Piece::Frame(_)))
+        self.pieces
+            .iter()
+            .any(|piece| matches!(piece, Piece::Frame(_)))
     }
 
     /// The path of a frame.

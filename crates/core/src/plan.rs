@@ -1,0 +1,137 @@
+//! The plan: the invocations, in order.
+
+use crate::deliverable::{Deliverable, Expansion};
+use crate::engine::{PassesTake, Takes};
+use crate::frames::{FrameSet, Strand};
+
+/// One process to start. Its arguments are written out on demand.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Invocation {
+    /// Indices of the deliverables that it makes, all of one shot, output, camera and engine.
+    pub deliverables: Vec<usize>,
+    /// The frames that it makes of each.
+    pub frames: FrameSet,
+}
+
+impl Invocation {
+    /// How many files it makes.
+    #[must_use]
+    pub fn files(&self) -> u64 {
+        self.frames.count() * self.deliverables.len() as u64
+    }
+
+    /// A short name for logs and folders, of ASCII letters, digits and `-`.
+    #[must_use]
+    pub fn name(&self, deliverables: &[Deliverable]) -> String {
+        let one = &deliverables[self.deliverables[0]];
+        let camera = one.common.camera.as_ref().map(|word| word.text.as_str());
+        let pass = (self.deliverables.len() == 1)
+            .then(|| one.pass.as_ref().map(|word| word.text.as_str()))
+            .flatten();
+        let mut name = String::new();
+        for word in [
+            Some(one.common.shot.as_str()),
+            camera,
+            Some(one.common.output.as_str()),
+            pass,
+        ]
+        .into_iter()
+        .flatten()
+        {
+            let plain: String = word
+                .chars()
+                .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
+                .take(24)
+                .collect();
+            name.push_str(plain.trim_matches('-'));
+            name.push('-');
+        }
+        let (first, last) = (
+            self.frames.first().unwrap_or(0),
+            self.frames.last().unwrap_or(0),
+        );
+        if first == last {
+            format!("{name}{first}")
+        } else {
+            format!("{name}{first}-{last}")
+        }
+    }
+}
+
+/// The invocations that make the wanted frames of each deliverable; `wanted` gives the frames of
+/// the deliverable with an index.
+#[must_use]
+pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Invocation> {
+    let all = &expansion.deliverables;
+    let mut groups: Vec<(Vec<usize>, FrameSet)> = Vec::new();
+    for (index, deliverable) in all.iter().enumerate() {
+        let frames = wanted(index);
+        if frames.is_empty() {
+            continue;
+        }
+        let together = deliverable.common.engine.passes == PassesTake::All;
+        match groups.last_mut() {
+            Some((members, known))
+                if together && alike(&all[members[0]], deliverable) && *known == frames =>
+            {
+                members.push(index);
+            }
+            _ => groups.push((vec![index], frames)),
+        }
+    }
+    groups
+        .into_iter()
+        .flat_map(|(deliverables, frames)| {
+            let takes = all[deliverables[0]].common.engine.takes;
+            pieces(&frames, takes)
+                .into_iter()
+                .map(move |frames| Invocation {
+                    deliverables: deliverables.clone(),
+                    frames,
+                })
+        })
+        .collect()
+}
+
+/// Whether one process can make both: the same but for the pass and the path.
+fn alike(one: &Deliverable, other: &Deliverable) -> bool {
+    let (a, b) = (&one.picture, &other.picture);
+    let channels = |picture: &crate::deliverable::Picture| {
+        (
+            picture.channels.as_ref().map(|channels| channels.value),
+            picture.bits.as_ref().map(|bits| bits.value),
+            picture.size.as_ref().map(|size| size.value),
+            picture.compression.as_ref().map(|one| one.value.clone()),
+        )
+    };
+    std::sync::Arc::ptr_eq(&one.common, &other.common)
+        && a.format == b.format
+        && channels(a) == channels(b)
+        && one
+            .settings
+            .iter()
+            .map(|(key, word)| (key, &word.text))
+            .eq(other.settings.iter().map(|(key, word)| (key, &word.text)))
+}
+
+/// The frames in pieces that one process can take.
+fn pieces(frames: &FrameSet, takes: Takes) -> Vec<FrameSet> {
+    match takes {
+        Takes::List => vec![frames.clone()],
+        Takes::Stepped => frames
+            .strands()
+            .iter()
+            .copied()
+            .map(FrameSet::from_strand)
+            .collect(),
+        Takes::Range => frames
+            .gapless(u64::MAX)
+            .into_iter()
+            .map(|(first, last)| FrameSet::range(first, last))
+            .collect(),
+        Takes::One | Takes::Nothing => frames
+            .iter()
+            .map(|frame| FrameSet::from_strand(Strand::single(frame)))
+            .collect(),
+    }
+}

@@ -1,0 +1,142 @@
+//! A pass, camera or shot that varies and is not in the path.
+
+use super::{Rule, Subject, one_of};
+use crate::collide::Collision;
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+
+/// TP103 `left-out-token`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP103",
+    name: "left-out-token",
+    weight: Weight::Error,
+    what: "A path leaves out a pass, camera or shot that varies.",
+    why: "All of them are written to the same files, and one is left.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+passes = ["beauty", "depth"]
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}_{pass}.{frame:04}.png"
+engine = "understudy"
+passes = ["beauty", "depth"]
+"#,
+    mend: "Put the token into the path.",
+    check,
+};
+
+/// The tokens that tell the members of a collision apart and that their template leaves out;
+/// none when they have different templates.
+pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'static str> {
+    let members = || collision.members.iter().map(|&member| &all[member]);
+    let first = &all[collision.members[0]];
+    if members().any(|one| one.template.place != first.template.place) {
+        return Vec::new();
+    }
+    let varies = |differs: &dyn Fn(&Deliverable) -> bool| members().any(differs);
+    let text = |word: &Option<crate::job::Word>| word.as_ref().map(|word| word.text.clone());
+    let candidates = [
+        ("shot", varies(&|one| one.common.shot != first.common.shot)),
+        (
+            "camera",
+            varies(&|one| text(&one.common.camera) != text(&first.common.camera)),
+        ),
+        ("pass", varies(&|one| text(&one.pass) != text(&first.pass))),
+        (
+            "output",
+            varies(&|one| one.common.output != first.common.output),
+        ),
+    ];
+    candidates
+        .into_iter()
+        .filter(|(name, varies)| *varies && !first.template.template.has(name))
+        .map(|(name, _)| name)
+        .collect()
+}
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let all = &subject.expansion.deliverables;
+    let mut found: Vec<(Vec<&str>, &Deliverable, Vec<String>, u64, u64, String)> = Vec::new();
+    for collision in &subject.collisions {
+        let tokens = left_out(collision, all);
+        if tokens.is_empty() {
+            continue;
+        }
+        let one = &all[collision.members[0]];
+        let members = || collision.members.iter().map(|&member| &all[member]);
+        let wanted: u64 = members().map(|one| one.common.frames.value.count()).sum();
+        let known = found.iter_mut().find(|(known, other, ..)| {
+            *known == tokens && other.template.place == one.template.place
+        });
+        match known {
+            Some((_, _, _, lost, files, _)) => {
+                *lost += collision.lost;
+                *files += wanted;
+            }
+            None => {
+                let mut values: Vec<String> = Vec::new();
+                for value in members().map(|one| value(one, tokens[0])) {
+                    if !values.contains(&value) {
+                        values.push(value);
+                    }
+                }
+                found.push((
+                    tokens,
+                    one,
+                    values,
+                    collision.lost,
+                    wanted,
+                    collision.example.clone(),
+                ));
+            }
+        }
+    }
+    found
+        .into_iter()
+        .map(|(tokens, one, values, lost, wanted, example)| {
+            let shown = one_of(tokens.iter().map(|token| format!("{{{token}}}"))).replace(" or ", " and ");
+            let (first, others) = values.split_first().map_or((String::new(), String::new()), |(first, rest)| {
+                (first.clone(), listed(rest))
+            });
+            rule.finding(format!(
+                "this path leaves out {shown}, which takes {}",
+                count(values.len() as u64, "value", "values")
+            ))
+            .at(&one.template.place, format!("the same for {first} and {others}"))
+            .so(format!(
+                "{lost} of {wanted} files would be lost: {others} would overwrite {first}, as in {example}"
+            ))
+            .advise(format!("write \"{}\"", mended(&one.template.template.to_string(), &tokens)))
+        })
+        .collect()
+}
+
+fn value(deliverable: &Deliverable, token: &str) -> String {
+    match deliverable.token(token) {
+        crate::template::TokenValue::Text(text) => text,
+        _ => "none".to_owned(),
+    }
+}
+
+fn listed(values: &[String]) -> String {
+    match values {
+        [] => String::new(),
+        [one] => one.clone(),
+        [one, two] => format!("{one} and {two}"),
+        [one, rest @ ..] => format!("{one} and {} more", rest.len()),
+    }
+}
+
+/// The template with the tokens before the frame, or before the extension.
+fn mended(template: &str, tokens: &[&str]) -> String {
+    let at = template
+        .rfind("{frame")
+        .map(|at| at - usize::from(template[..at].ends_with(['.', '_', '-'])))
+        .or_else(|| template.rfind('.'))
+        .unwrap_or(template.len());
+    let added: String = tokens.iter().map(|token| format!("_{{{token}}}")).collect();
+    format!("{}{added}{}", &template[..at], &template[at..])
+}

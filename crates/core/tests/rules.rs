@@ -1,0 +1,139 @@
+//! Every rule by its own examples, and the promises that all rules keep.
+
+use std::collections::BTreeSet;
+use std::sync::Arc;
+
+use truepath_core::deliverable::{Selection, Surroundings, expand};
+use truepath_core::engine::read_profile;
+use truepath_core::finding::Finding;
+use truepath_core::job::read;
+use truepath_core::question::{Answers, Question, questions};
+use truepath_core::rules::{RULES, Subject, check};
+use truepath_core::source::{SourceKind, Sources};
+
+/// Takes nothing with a space in it.
+const PLAIN: &str = r#"
+engine = { name = "plain", program = "plain", frames = "range" }
+arguments = [{ each = "settings", put = "{key}={value}" }, "{first}-{last}"]
+native = "p{frame:?}.{ext}"
+refuses = { characters = " ", why = "it splits its arguments at spaces" }
+"#;
+
+fn surroundings() -> Surroundings {
+    let mut sources = Sources::default();
+    let profiles = [
+        include_str!("../../../engines/understudy.toml"),
+        include_str!("../../../engines/povray.toml"),
+        PLAIN,
+    ]
+    .map(|text| {
+        Arc::new(read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap())
+    });
+    Surroundings {
+        job_folder: "/work/show".to_owned(),
+        system: "linux".to_owned(),
+        profiles: profiles.to_vec(),
+    }
+}
+
+fn findings(text: &str) -> Vec<Finding> {
+    let reading = read("truepath.toml", text, &[]);
+    assert!(reading.is_sound(), "{text}\n{:?}", reading.findings);
+    let expansion = expand(&reading.job, &surroundings(), &Selection::default());
+    let mut answers = Answers::default();
+    for question in questions(&expansion) {
+        match question {
+            Question::File(path) => {
+                let there = !path.contains("missing");
+                answers.files.insert(path, there);
+            }
+            Question::Program(name) => {
+                let there = (!name.contains("missing")).then(|| format!("/usr/bin/{name}"));
+                answers.programs.insert(name, there);
+            }
+        }
+    }
+    check(&Subject::new(&reading.job, &expansion, &answers))
+}
+
+#[test]
+fn a_bad_example_raises_its_own_code_and_no_other() {
+    for rule in RULES {
+        let codes: BTreeSet<&str> = findings(rule.breaks).iter().map(|one| one.code).collect();
+        assert_eq!(
+            codes,
+            BTreeSet::from([rule.code]),
+            "{}:\n{}",
+            rule.name,
+            rule.breaks
+        );
+    }
+}
+
+#[test]
+fn a_good_example_raises_nothing() {
+    for rule in RULES {
+        assert_eq!(findings(rule.keeps), [], "{}:\n{}", rule.name, rule.keeps);
+    }
+}
+
+#[test]
+fn every_finding_points_somewhere_and_advises() {
+    for rule in RULES {
+        for finding in findings(rule.breaks) {
+            assert!(!finding.labels.is_empty(), "{}", rule.name);
+            assert!(!finding.sentence.ends_with('.'), "{}", finding.sentence);
+        }
+    }
+}
+
+#[test]
+fn codes_and_names_are_told_once() {
+    let codes: BTreeSet<&str> = RULES.iter().map(|rule| rule.code).collect();
+    let names: BTreeSet<&str> = RULES.iter().map(|rule| rule.name).collect();
+    assert_eq!(codes.len(), RULES.len());
+    assert_eq!(names.len(), RULES.len());
+}
+
+#[test]
+fn the_consequence_is_told_in_numbers() {
+    let found = findings(
+        "scene = \"kiln.toml\"\nframes = \"1-96\"\nengine = \"understudy\"\n\
+         path = \"r/{shot}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\", \"shadow\"]\n",
+    );
+    let [finding] = &found[..] else {
+        panic!("{found:?}")
+    };
+    assert_eq!(finding.code, "TP103");
+    assert_eq!(
+        finding.consequence.as_deref(),
+        Some(
+            "192 of 288 files would be lost: depth and shadow would overwrite beauty, as in /work/show/r/kiln.0001.png"
+        )
+    );
+    assert_eq!(finding.advice, ["write \"r/{shot}_{pass}.{frame:04}.png\""]);
+}
+
+#[test]
+fn what_povray_cannot_take_is_told() {
+    let job = |extra: &str| {
+        format!(
+            "scene = \"kiln.pov\"\nengine = \"povray\"\npath = \"r/{{shot}}.{{frame:04}}.{{ext}}\"\n{extra}"
+        )
+    };
+    let codes =
+        |extra: &str| -> Vec<&str> { findings(&job(extra)).iter().map(|one| one.code).collect() };
+    assert_eq!(
+        codes("format = \"png\"\nbits = 16\nframes = \"0-9\""),
+        [""; 0]
+    );
+    assert_eq!(codes("format = \"png\"\nframes = \"-5-9\""), ["TP506"]);
+    assert_eq!(
+        codes("format = \"exr\"\nbits = \"float\"\nframes = \"1-9\""),
+        ["TP505"]
+    );
+    assert_eq!(
+        codes("format = \"png\"\nframes = \"1-9\"\nsettings = { a = \"b c\" }"),
+        ["TP507"]
+    );
+}
