@@ -1,0 +1,147 @@
+//! A picture in memory, and how it is written.
+
+use std::io::{self, Seek, Write};
+
+use exr::prelude::{
+    AnyChannel, AnyChannels, Compression, Encoding, FlatSamples, Image, Layer, LayerAttributes,
+    WritableImage,
+};
+use truepath_core::picture::{Bits, Channels, Size};
+
+/// A picture of scene-linear values, row by row, channels side by side.
+#[derive(Debug, Clone)]
+pub struct Canvas {
+    /// Width and height in pixels.
+    pub size: Size,
+    /// The channels.
+    pub channels: Channels,
+    /// `width * height * channels` values.
+    pub values: Vec<f32>,
+}
+
+/// Why a picture cannot be written.
+#[derive(Debug, thiserror::Error)]
+pub enum EncodeError {
+    /// The format cannot hold it.
+    #[error("{0}")]
+    Cannot(String),
+    /// The PNG library refused.
+    #[error("PNG: {0}")]
+    Png(#[from] png::EncodingError),
+    /// The EXR library refused.
+    #[error("EXR: {0}")]
+    Exr(#[from] exr::error::Error),
+    /// The disk refused.
+    #[error(transparent)]
+    Io(#[from] io::Error),
+}
+
+impl Canvas {
+    /// A picture of zeros.
+    #[must_use]
+    pub fn new(size: Size, channels: Channels) -> Self {
+        let count = size.width as usize * size.height as usize * channels.count();
+        Self {
+            size,
+            channels,
+            values: vec![0.0; count],
+        }
+    }
+
+    /// Writes a PNG; values are clamped to 0 … 1 and written as they are.
+    ///
+    /// # Errors
+    /// When PNG has no such bits or the writer fails.
+    pub fn write_png(&self, out: impl Write, bits: Bits) -> Result<(), EncodeError> {
+        let mut encoder = png::Encoder::new(out, self.size.width, self.size.height);
+        encoder.set_color(match self.channels {
+            Channels::Gray => png::ColorType::Grayscale,
+            Channels::GrayAlpha => png::ColorType::GrayscaleAlpha,
+            Channels::Rgb => png::ColorType::Rgb,
+            Channels::Rgba => png::ColorType::Rgba,
+        });
+        encoder.set_compression(png::Compression::Fast);
+        let data: Vec<u8> = match bits {
+            Bits::Eight => {
+                encoder.set_depth(png::BitDepth::Eight);
+                self.values
+                    .iter()
+                    .map(|value| scaled(*value, 255.0) as u8)
+                    .collect()
+            }
+            Bits::Sixteen => {
+                encoder.set_depth(png::BitDepth::Sixteen);
+                self.values
+                    .iter()
+                    .flat_map(|value| (scaled(*value, 65535.0) as u16).to_be_bytes())
+                    .collect()
+            }
+            other => return Err(EncodeError::Cannot(format!("PNG has no {other} bits"))),
+        };
+        let mut writer = encoder.write_header()?;
+        writer.write_image_data(&data)?;
+        writer.finish()?;
+        Ok(())
+    }
+
+    /// Writes an EXR with a compression of this name.
+    ///
+    /// # Errors
+    /// When EXR has no such bits or compression, or the writer fails.
+    pub fn write_exr(
+        &self,
+        out: impl Write + Seek,
+        bits: Bits,
+        compression: &str,
+    ) -> Result<(), EncodeError> {
+        let compression = match compression {
+            "none" => Compression::Uncompressed,
+            "rle" => Compression::RLE,
+            "zips" => Compression::ZIP1,
+            "zip" => Compression::ZIP16,
+            "piz" => Compression::PIZ,
+            other => {
+                return Err(EncodeError::Cannot(format!(
+                    "no `{other}` compression here"
+                )));
+            }
+        };
+        let names: &[&str] = match self.channels {
+            Channels::Gray => &["Y"],
+            Channels::GrayAlpha => &["Y", "A"],
+            Channels::Rgb => &["R", "G", "B"],
+            Channels::Rgba => &["R", "G", "B", "A"],
+        };
+        let channels = names.iter().enumerate().map(|(index, name)| {
+            let plane = self.values[index..].iter().step_by(names.len());
+            let samples = match bits {
+                Bits::Half => {
+                    FlatSamples::F16(plane.map(|value| half::f16::from_f32(*value)).collect())
+                }
+                Bits::Float => FlatSamples::F32(plane.copied().collect()),
+                other => return Err(EncodeError::Cannot(format!("EXR has no {other} bits"))),
+            };
+            Ok(AnyChannel::new(*name, samples))
+        });
+        let channels = channels.collect::<Result<Vec<_>, _>>()?;
+        let layer = Layer::new(
+            (self.size.width as usize, self.size.height as usize),
+            LayerAttributes::default(),
+            Encoding {
+                compression,
+                ..Encoding::FAST_LOSSLESS
+            },
+            AnyChannels::sort(channels.into()),
+        );
+        // One thread, so that the same picture always has the same bytes.
+        Image::from_layer(layer)
+            .write()
+            .non_parallel()
+            .to_buffered(out)?;
+        Ok(())
+    }
+}
+
+fn scaled(value: f32, most: f32) -> f32 {
+    (value.clamp(0.0, 1.0) * most).round()
+}
