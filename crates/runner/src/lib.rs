@@ -1,1 +1,22 @@
-//! x
+//! The outside world of True Path: the disk, processes, staging, publishing, ledger and audit.
+
+pub mod audit;
+pub mod crash;
+pub mod disk;
+mod engine_log;
+mod fingerprint;
+mod harvest;
+mod inventory;
+pub mod ledger;
+pub mod load;
+mod process;
+mod program;
+mod publish;
+mod recover;
+pub mod run;
+mod session;
+mod staging;
+pub mod supervise;
+
+pub use load::{Loaded, load};
+pub use program::find_program;

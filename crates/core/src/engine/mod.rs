@@ -1,12 +1,12 @@
 //! Engine profiles: how to speak to one program. Nothing about any engine is in the code.
 
 mod arguments;
-mod learn;
+pub mod learn;
 mod profile;
 mod read;
 
 pub use arguments::{ArgumentError, Call, arguments, fill, word_row};
-pub use learn::{LearnError, learn};
+
 pub use profile::{
     Argument, Each, LogKind, LogPattern, Naming, PassesTake, Profile, Refusal, Takes, VersionQuery,
     WordTable,

@@ -1,0 +1,193 @@
+//! The files on disk held against the job: missing, broken, stale, foreign.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::Expansion;
+use truepath_core::frames::{Frame, FrameSet};
+
+use crate::Loaded;
+use crate::fingerprint::Fingerprints;
+use crate::inventory::{There, look};
+use crate::ledger::Ledger;
+use crate::run::state_folder;
+use crate::staging::ASIDE;
+
+/// What an audit found of one deliverable.
+#[derive(Debug, Clone, Default)]
+pub struct Account {
+    /// Files that are wanted.
+    pub wanted: u64,
+    /// Whole pictures of the right kind.
+    pub valid: u64,
+    /// Nothing there.
+    pub missing: FrameSet,
+    /// No whole picture, or another than was asked for: reason and frames.
+    pub broken: Vec<(String, FrameSet)>,
+    /// Whole pictures that other settings made.
+    pub stale: FrameSet,
+    /// Files with the name of this deliverable and a frame that is not wanted.
+    pub foreign: FrameSet,
+}
+
+/// What an audit found.
+#[derive(Debug, Clone, Default)]
+pub struct Audit {
+    /// One account for each deliverable, in their order.
+    pub accounts: Vec<Account>,
+    /// Files in the folders of frames that belong to no deliverable, as sequences: folder, name
+    /// with `#` for the digits of the frame, frames; or a single name without frames.
+    pub strangers: Vec<(PathBuf, String, FrameSet)>,
+}
+
+impl Audit {
+    /// Whether all is there and nothing is wrong; foreign files are told but harm nothing.
+    #[must_use]
+    pub fn is_clean(&self) -> bool {
+        self.accounts.iter().all(|account| {
+            account.missing.is_empty() && account.broken.is_empty() && account.stale.is_empty()
+        })
+    }
+}
+
+/// Audits the chosen deliverables. `all` is the whole job without selection: what belongs to any
+/// part of it is not foreign.
+///
+/// # Errors
+/// When the state or a folder cannot be read.
+pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result<Audit> {
+    let ledger = Ledger::read(&state_folder(loaded).join("ledger"))?;
+    let mut fingerprints = Fingerprints::default();
+    let mut audit = Audit::default();
+    for deliverable in &chosen.deliverables {
+        let frames = &deliverable.common.chosen;
+        // Without its scene nobody knows what should have made the pictures.
+        let fingerprint = fingerprints.of(deliverable).ok();
+        let mut account = Account {
+            wanted: frames.count(),
+            ..Account::default()
+        };
+        let mut missing = Vec::new();
+        let mut stale = Vec::new();
+        let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
+        for (frame, there) in look(deliverable, frames, &ledger, fingerprint.as_deref(), true) {
+            match there {
+                There::AsRecorded | There::Unrecorded => account.valid += 1,
+                There::Missing => missing.push(frame),
+                There::OtherSettings => stale.push(frame),
+                There::Broken(reason) => broken.entry(reason).or_default().push(frame),
+            }
+        }
+        account.missing = FrameSet::from_frames(missing);
+        account.stale = FrameSet::from_frames(stale);
+        account.broken = broken
+            .into_iter()
+            .map(|(reason, frames)| (reason, FrameSet::from_frames(frames)))
+            .collect();
+        audit.accounts.push(account);
+    }
+    foreign(&mut audit, chosen, all)?;
+    Ok(audit)
+}
+
+/// Looks through the folders of the chosen deliverables for files that nobody wants.
+fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result<()> {
+    let mut folders: BTreeSet<PathBuf> = BTreeSet::new();
+    for deliverable in &chosen.deliverables {
+        let frames = &deliverable.common.frames.value;
+        let varies = deliverable.pattern.split().0.has_frame();
+        for frame in frames.iter().take(if varies { usize::MAX } else { 1 }) {
+            folders.extend(
+                Path::new(&deliverable.path(frame))
+                    .parent()
+                    .map(Path::to_owned),
+            );
+        }
+    }
+    let mut frames: Vec<Vec<Frame>> = vec![Vec::new(); chosen.deliverables.len()];
+    let mut others: BTreeMap<(PathBuf, String), Vec<Frame>> = BTreeMap::new();
+    for folder in folders {
+        let entries = match fs::read_dir(&folder) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
+            entries => entries?,
+        };
+        for entry in entries {
+            let entry = entry?;
+            let name = entry.file_name().to_string_lossy().into_owned();
+            if name.starts_with('.') || name == ASIDE || entry.file_type()?.is_dir() {
+                continue;
+            }
+            let path = folder.join(&name).display().to_string();
+            let wanted = all.deliverables.iter().any(|deliverable| {
+                deliverable.pattern.read(&path).is_some_and(|frame| {
+                    frame.is_none_or(|frame| deliverable.common.frames.value.contains(frame))
+                })
+            });
+            if wanted {
+                continue;
+            }
+            let owner = chosen
+                .deliverables
+                .iter()
+                .enumerate()
+                .find_map(|(index, one)| Some((index, one.pattern.read(&path)??)));
+            match owner {
+                Some((index, frame)) => frames[index].push(frame),
+                None => {
+                    let (shape, frame) = shape(&name);
+                    others
+                        .entry((folder.clone(), shape))
+                        .or_default()
+                        .extend(frame);
+                }
+            }
+        }
+    }
+    for (account, frames) in audit.accounts.iter_mut().zip(frames) {
+        account.foreign = FrameSet::from_frames(frames);
+    }
+    audit.strangers = others
+        .into_iter()
+        .map(|((folder, shape), frames)| (folder, shape, FrameSet::from_frames(frames)))
+        .collect();
+    Ok(())
+}
+
+/// A name with `#` for each digit of its last number, and the number.
+fn shape(name: &str) -> (String, Option<Frame>) {
+    let stem = name.rfind('.').filter(|dot| *dot > 0).unwrap_or(name.len());
+    let is_digit = |byte: &u8| byte.is_ascii_digit();
+    let bytes = &name.as_bytes()[..stem];
+    let Some(last) = bytes.iter().rposition(|byte| is_digit(byte)) else {
+        return (name.to_owned(), None);
+    };
+    let first = bytes[..last]
+        .iter()
+        .rposition(|byte| !is_digit(byte))
+        .map_or(0, |before| before + 1);
+    let Ok(frame) = name[first..=last].parse() else {
+        return (name.to_owned(), None);
+    };
+    let hashes = "#".repeat(last + 1 - first);
+    (
+        format!("{}{hashes}{}", &name[..first], &name[last + 1..]),
+        Some(frame),
+    )
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_name_is_a_shape_and_a_frame() {
+        assert_eq!(
+            shape("kiln_v3.0012.png"),
+            ("kiln_v3.####.png".to_owned(), Some(12))
+        );
+        assert_eq!(shape("notes.txt"), ("notes.txt".to_owned(), None));
+        assert_eq!(shape(".m4a"), (".m#a".to_owned(), Some(4)));
+    }
+}

@@ -1,0 +1,227 @@
+//! The disk behind a trait: every operation that changes something goes through it.
+
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Read, Write};
+use std::path::{Path, PathBuf};
+
+use sha2::{Digest, Sha256};
+
+/// What a run does to the disk.
+pub trait Disk: Sync {
+    /// Makes a folder and all above it, and makes sure that they stay.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn create_folders(&self, folder: &Path) -> io::Result<()>;
+
+    /// Makes a folder that must not be there yet.
+    ///
+    /// # Errors
+    /// When it is there or the disk refuses.
+    fn create_new_folder(&self, folder: &Path) -> io::Result<()>;
+
+    /// Lays a symbolic link.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn link(&self, target: &str, name: &Path) -> io::Result<()>;
+
+    /// Makes sure that the bytes of a file stay.
+    ///
+    /// # Errors
+    /// When the disk refuses; then the bytes must be taken for lost.
+    fn sync_file(&self, path: &Path) -> io::Result<()>;
+
+    /// Makes sure that the names in a folder stay.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn sync_folder(&self, folder: &Path) -> io::Result<()>;
+
+    /// Renames a file and never replaces one.
+    ///
+    /// # Errors
+    /// `AlreadyExists` when the name is taken, or what the disk says.
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Copies a file to a name that is free, and makes sure that the bytes stay.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Opens a new file to append to.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>>;
+
+    /// Removes a file.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn remove_file(&self, path: &Path) -> io::Result<()>;
+
+    /// Removes a folder of our own with all that is in it.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn remove_tree(&self, folder: &Path) -> io::Result<()>;
+}
+
+/// A file that lines are appended to.
+pub trait Append: Send {
+    /// Appends bytes; with `sync` they stay once this returns.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn append(&mut self, bytes: &[u8], sync: bool) -> io::Result<()>;
+}
+
+/// The disk of this machine.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct RealDisk;
+
+impl Disk for RealDisk {
+    fn create_folders(&self, folder: &Path) -> io::Result<()> {
+        if folder.is_dir() {
+            return Ok(());
+        }
+        if let Some(above) = folder
+            .parent()
+            .filter(|above| !above.as_os_str().is_empty())
+        {
+            self.create_folders(above)?;
+            match fs::create_dir(folder) {
+                Err(error) if error.kind() != io::ErrorKind::AlreadyExists => return Err(error),
+                _ => {}
+            }
+            return self.sync_folder(above);
+        }
+        fs::create_dir_all(folder)
+    }
+
+    fn create_new_folder(&self, folder: &Path) -> io::Result<()> {
+        fs::create_dir(folder)
+    }
+
+    fn link(&self, target: &str, name: &Path) -> io::Result<()> {
+        rustix::fs::symlink(target, name).map_err(io::Error::from)
+    }
+
+    fn sync_file(&self, path: &Path) -> io::Result<()> {
+        File::open(path)?.sync_all()
+    }
+
+    fn sync_folder(&self, folder: &Path) -> io::Result<()> {
+        File::open(folder)?.sync_all()
+    }
+
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        match renameat_with(CWD, from, CWD, to, RenameFlags::NOREPLACE) {
+            Ok(()) => Ok(()),
+            // A file system that knows no flags: a link never replaces either.
+            Err(
+                rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP,
+            ) => {
+                fs::hard_link(from, to)?;
+                fs::remove_file(from)
+            }
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        let mut source = File::open(from)?;
+        let mut copy = OpenOptions::new().write(true).create_new(true).open(to)?;
+        io::copy(&mut source, &mut copy)?;
+        copy.sync_all()
+    }
+
+    fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>> {
+        let file = OpenOptions::new()
+            .append(true)
+            .create_new(true)
+            .open(path)?;
+        Ok(Box::new(RealLog(file)))
+    }
+
+    fn remove_file(&self, path: &Path) -> io::Result<()> {
+        fs::remove_file(path)
+    }
+
+    fn remove_tree(&self, folder: &Path) -> io::Result<()> {
+        fs::remove_dir_all(folder)
+    }
+}
+
+struct RealLog(File);
+
+impl Append for RealLog {
+    fn append(&mut self, bytes: &[u8], sync: bool) -> io::Result<()> {
+        self.0.write_all(bytes)?;
+        if sync { self.0.sync_data() } else { Ok(()) }
+    }
+}
+
+/// Size and time of last change of a file; what is compared before its bytes are read.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Stamp {
+    /// Bytes.
+    pub size: u64,
+    /// Nanoseconds since 1970.
+    pub modified: i128,
+}
+
+/// The stamp of a regular file; `None` where there is no file of any kind.
+///
+/// # Errors
+/// When the disk refuses, or something else than a regular file stands there.
+pub fn stamp(path: &Path) -> io::Result<Option<Stamp>> {
+    use std::os::unix::fs::MetadataExt;
+    match fs::symlink_metadata(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error),
+        Ok(meta) if !meta.is_file() => Err(io::Error::new(
+            io::ErrorKind::AlreadyExists,
+            "something else than a file has this name",
+        )),
+        Ok(meta) => Ok(Some(Stamp {
+            size: meta.len(),
+            modified: i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec()),
+        })),
+    }
+}
+
+/// The SHA-256 (FIPS 180-4) of a file, in hexadecimal digits.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn hash_file(path: &Path) -> io::Result<String> {
+    let mut file = File::open(path)?;
+    let mut hasher = Sha256::new();
+    let mut buffer = vec![0; 1 << 16];
+    loop {
+        match file.read(&mut buffer)? {
+            0 => return Ok(hex(&hasher.finalize())),
+            read => hasher.update(&buffer[..read]),
+        }
+    }
+}
+
+/// Bytes as hexadecimal digits.
+pub(crate) fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A name in a folder that is free: `name`, `name.2`, `name.3` …
+pub(crate) fn free_name(folder: &Path, name: &str) -> PathBuf {
+    let mut path = folder.join(name);
+    let mut number = 2;
+    while fs::symlink_metadata(&path).is_ok() {
+        path = folder.join(format!("{name}.{number}"));
+        number += 1;
+    }
+    path
+}

@@ -1,0 +1,87 @@
+//! The fingerprint of what makes a picture: not of chunks, threads, staging or machine.
+
+use std::collections::HashMap;
+use std::io;
+use std::path::Path;
+
+use sha2::{Digest, Sha256};
+use truepath_core::deliverable::Deliverable;
+
+use crate::disk::{hash_file, hex};
+
+/// Makes fingerprints; every scene is read once.
+#[derive(Debug, Default)]
+pub(crate) struct Fingerprints {
+    scenes: HashMap<String, String>,
+}
+
+impl Fingerprints {
+    /// The fingerprint of the pictures of a deliverable.
+    pub(crate) fn of(&mut self, deliverable: &Deliverable) -> io::Result<String> {
+        let common = &deliverable.common;
+        let picture = &deliverable.picture;
+        let scene = match &common.scene {
+            None => String::new(),
+            Some(scene) => match self.scenes.get(&scene.path) {
+                Some(hash) => hash.clone(),
+                None => {
+                    let hash = hash_file(Path::new(&scene.path))?;
+                    self.scenes.insert(scene.path.clone(), hash.clone());
+                    hash
+                }
+            },
+        };
+        let mut hasher = Sha256::new();
+        let mut add = |name: &str, value: &str| {
+            // Lengths keep neighbours apart.
+            hasher.update(format!("{name} {} {value}\n", value.len()));
+        };
+        add("engine", &common.engine.name);
+        for argument in &common.engine.arguments {
+            for template in argument.put.iter().filter(|_| argument.changes_picture) {
+                add("argument", &template.to_string());
+            }
+        }
+        add("scene", &scene);
+        add(
+            "clip",
+            &common.frames.value.first().unwrap_or(0).to_string(),
+        );
+        add("clip", &common.frames.value.last().unwrap_or(0).to_string());
+        add("format", picture.format.name);
+        for (name, value) in [
+            (
+                "camera",
+                common.camera.as_ref().map(|word| word.text.clone()),
+            ),
+            (
+                "pass",
+                deliverable.pass.as_ref().map(|word| word.text.clone()),
+            ),
+            (
+                "size",
+                picture.size.as_ref().map(|one| one.value.to_string()),
+            ),
+            (
+                "bits",
+                picture.bits.as_ref().map(|one| one.value.to_string()),
+            ),
+            (
+                "channels",
+                picture.channels.as_ref().map(|one| one.value.to_string()),
+            ),
+            (
+                "compression",
+                picture.compression.as_ref().map(|one| one.value.clone()),
+            ),
+        ] {
+            add(name, value.as_deref().unwrap_or_default());
+        }
+        let mut settings: Vec<_> = deliverable.settings.iter().collect();
+        settings.sort_by(|one, other| one.0.cmp(&other.0));
+        for (key, word) in settings {
+            add(key, &word.text);
+        }
+        Ok(hex(&hasher.finalize()[..16]))
+    }
+}

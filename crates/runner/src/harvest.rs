@@ -1,0 +1,217 @@
+//! Takes finished frames out of a staging folder: recognises them, verifies them, publishes them.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io;
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::engine::{Call, Naming, Profile, learn};
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::template::PathPattern;
+use truepath_media::{Wanted, verify};
+
+use crate::crash::point;
+use crate::disk::Disk;
+use crate::ledger::{Record, Writer};
+use crate::publish::{Credits, PublishError, publish};
+use crate::staging;
+
+/// A staging folder and what is expected of it.
+pub(crate) struct Field<'a> {
+    pub(crate) staging: PathBuf,
+    /// Index and deliverable, each with what is told of its files.
+    pub(crate) crops: Vec<Crop<'a>>,
+    pub(crate) frames: FrameSet,
+    profile: &'a Profile,
+}
+
+/// One deliverable of a staging folder.
+pub(crate) struct Crop<'a> {
+    pub(crate) index: usize,
+    pub(crate) deliverable: &'a Deliverable,
+    pub(crate) credits: Credits,
+    native: Option<PathPattern>,
+    pub(crate) done: BTreeSet<Frame>,
+    /// Frames that were found bad, with the reason.
+    pub(crate) flaws: BTreeMap<Frame, String>,
+}
+
+/// When a file may be taken for finished.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum When<'a> {
+    /// The engine says that this file is written.
+    Told(&'a str),
+    /// The engine has gone on to a later frame.
+    Passed,
+    /// The engine has ended.
+    Ended,
+}
+
+/// Why a harvest had to be given up.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum HarvestError {
+    #[error("{0}")]
+    Disk(#[from] io::Error),
+    #[error("{0}")]
+    Learn(#[from] learn::LearnError),
+}
+
+/// A frame that got its true name.
+pub(crate) type Harvested = (usize, Frame, Record);
+
+impl<'a> Field<'a> {
+    pub(crate) fn new(
+        staging: PathBuf,
+        members: Vec<(usize, &'a Deliverable, Credits)>,
+        frames: FrameSet,
+        profile: &'a Profile,
+    ) -> Self {
+        let name = staging.display().to_string();
+        let deliverables: Vec<&Deliverable> = members.iter().map(|(_, one, _)| *one).collect();
+        let call = Call {
+            deliverables: &deliverables,
+            frames: &frames,
+            staging: &name,
+        };
+        let crops = members
+            .iter()
+            .map(|(index, deliverable, credits)| Crop {
+                index: *index,
+                deliverable,
+                credits: credits.clone(),
+                // Checked before anything runs; without it nothing is recognised.
+                native: call.native(profile, deliverable).unwrap_or_default(),
+                done: BTreeSet::new(),
+                flaws: BTreeMap::new(),
+            })
+            .collect();
+        Self {
+            staging,
+            crops,
+            frames,
+            profile,
+        }
+    }
+
+    /// Whether files can be recognised before the engine has ended.
+    pub(crate) fn is_predictable(&self) -> bool {
+        matches!(self.profile.naming, Naming::Native(_))
+    }
+
+    /// Publishes what is finished.
+    pub(crate) fn harvest(
+        &mut self,
+        disk: &dyn Disk,
+        ledger: &mut Writer,
+        when: When<'_>,
+    ) -> Result<Vec<Harvested>, HarvestError> {
+        let files = match when {
+            // The name alone: an engine may tell its whole path.
+            When::Told(file) => {
+                let name = file.rsplit('/').next().unwrap_or(file).trim().to_owned();
+                if self.staging.join(&name).is_file() {
+                    vec![name]
+                } else {
+                    Vec::new()
+                }
+            }
+            When::Passed | When::Ended => staging::files(&self.staging)?,
+        };
+        let mut found = self.recognise(&files)?;
+        if when == When::Passed {
+            let last = found.iter().map(|(_, _, frame)| *frame).max();
+            found.retain(|(_, _, frame)| Some(*frame) < last);
+        }
+        let mut harvested = Vec::new();
+        for (name, crop, frame) in found {
+            let known = &self.crops[crop];
+            if known.done.contains(&frame) || known.flaws.contains_key(&frame) {
+                continue;
+            }
+            if when != When::Ended && staging::writers(&self.staging, Some(&name)) {
+                continue;
+            }
+            point("complete");
+            let staged = self.staging.join(&name);
+            let known = &mut self.crops[crop];
+            let to = PathBuf::from(known.deliverable.path(frame));
+            if let Err(flaw) = verify(&staged, &Wanted::from(&known.deliverable.picture)) {
+                known.flaws.insert(frame, flaw.to_string());
+                continue;
+            }
+            point("verified");
+            match publish(disk, ledger, &staged, &to, frame, &known.credits) {
+                Ok(record) => {
+                    known.done.insert(frame);
+                    harvested.push((known.index, frame, record));
+                }
+                Err(PublishError::Taken(path)) => {
+                    let reason = format!("a file appeared under its name meanwhile: {path}");
+                    known.flaws.insert(frame, reason);
+                }
+                Err(PublishError::Disk(error)) => return Err(error.into()),
+            }
+        }
+        Ok(harvested)
+    }
+
+    /// Which file is which frame of which deliverable.
+    fn recognise(&self, files: &[String]) -> Result<Vec<(String, usize, Frame)>, HarvestError> {
+        if !self.is_predictable() {
+            let wanted = self.still_wanted(0);
+            let (_, name) = self.crops[0].deliverable.pattern.split();
+            let found = learn::learn(files, &wanted, &|frame| name.path(frame))?;
+            return Ok(found
+                .into_iter()
+                .map(|(file, frame)| (file, 0, frame))
+                .collect());
+        }
+        let mut found = Vec::new();
+        for file in files {
+            for (index, crop) in self.crops.iter().enumerate() {
+                if let Some(native) = &crop.native
+                    && let Some(frame) = native.read(file)
+                    && let Some(frame) = frame.or_else(|| self.frames.first())
+                    && self.frames.contains(frame)
+                {
+                    found.push((file.clone(), index, frame));
+                    break;
+                }
+            }
+        }
+        found.sort_by_key(|(_, crop, frame)| (*frame, *crop));
+        Ok(found)
+    }
+
+    fn still_wanted(&self, crop: usize) -> FrameSet {
+        let done = &self.crops[crop].done;
+        FrameSet::from_frames(self.frames.iter().filter(|frame| !done.contains(frame)))
+    }
+
+    /// Frames of a crop that have not got their true names.
+    pub(crate) fn missing(&self, crop: &Crop<'_>) -> FrameSet {
+        FrameSet::from_frames(
+            self.frames
+                .iter()
+                .filter(|frame| !crop.done.contains(frame)),
+        )
+    }
+
+    /// Removes the staging folder; files that are left in it are set aside first, under the name
+    /// of the folder's frames. Gives what was set aside.
+    pub(crate) fn clear(&self, disk: &dyn Disk, name: &str) -> io::Result<Vec<PathBuf>> {
+        let folder = self.staging.parent().unwrap_or(Path::new("/"));
+        let mut aside = Vec::new();
+        for file in staging::leftovers(&self.staging)? {
+            let path = self.staging.join(&file);
+            aside.push(staging::set_aside(
+                disk,
+                &path,
+                folder,
+                &format!("{name}-{file}"),
+            )?);
+        }
+        disk.remove_tree(&self.staging)?;
+        Ok(aside)
+    }
+}

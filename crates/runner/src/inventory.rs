@@ -1,0 +1,95 @@
+//! What is there already, held against the ledger and, where that does not know it, decoded.
+
+use std::io;
+use std::path::Path;
+use std::thread;
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_media::{Wanted, verify};
+
+use crate::disk::stamp;
+use crate::ledger::Ledger;
+
+/// What stands under a true name.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum There {
+    /// Nothing.
+    Missing,
+    /// What the ledger says, by size and time; its bytes were not read.
+    AsRecorded,
+    /// A whole picture of the right kind that the ledger does not know.
+    Unrecorded,
+    /// A whole picture that other settings made.
+    OtherSettings,
+    /// No such picture; with the reason.
+    Broken(String),
+}
+
+/// Looks at files; with `decode` every file is read whole, else only those that the ledger does
+/// not know.
+pub(crate) fn look(
+    deliverable: &Deliverable,
+    frames: &FrameSet,
+    ledger: &Ledger,
+    fingerprint: Option<&str>,
+    decode: bool,
+) -> Vec<(Frame, There)> {
+    let all: Vec<Frame> = frames.iter().collect();
+    let wanted = Wanted::from(&deliverable.picture);
+    let one = |frame: &Frame| {
+        let path = deliverable.path(*frame);
+        (*frame, at(&path, ledger, fingerprint, decode, &wanted))
+    };
+    let workers = thread::available_parallelism().map_or(1, usize::from);
+    let share = all.len().div_ceil(workers).max(1);
+    if all.len() < 8 || !decode {
+        return all.iter().map(one).collect();
+    }
+    thread::scope(|scope| {
+        let workers: Vec<_> = all
+            .chunks(share)
+            .map(|chunk| scope.spawn(move || chunk.iter().map(one).collect::<Vec<_>>()))
+            .collect();
+        workers
+            .into_iter()
+            .flat_map(|worker| worker.join().unwrap_or_default())
+            .collect()
+    })
+}
+
+fn at(
+    path: &str,
+    ledger: &Ledger,
+    fingerprint: Option<&str>,
+    decode: bool,
+    wanted: &Wanted,
+) -> There {
+    let file = Path::new(path);
+    let found = match stamp(file) {
+        Ok(None) => return There::Missing,
+        Ok(Some(found)) => found,
+        Err(error) => return There::Broken(error.to_string()),
+    };
+    let record = ledger
+        .published
+        .get(path)
+        .filter(|record| record.stamp() == found);
+    if (decode || record.is_none())
+        && let Err(flaw) = verify(file, wanted)
+    {
+        return There::Broken(flaw.to_string());
+    }
+    match record {
+        None => There::Unrecorded,
+        Some(record) => match (&record.fingerprint, fingerprint) {
+            (Some(made), Some(wanted)) if made != wanted => There::OtherSettings,
+            _ => There::AsRecorded,
+        },
+    }
+}
+
+/// Whether a folder, links followed, is still inside its place.
+pub(crate) fn stays_inside(folder: &Path, root: &Path) -> io::Result<bool> {
+    Ok(folder.canonicalize()?.starts_with(root.canonicalize()?))
+}

@@ -1,0 +1,236 @@
+//! The ledger: one JSON object a line, append only, one file a process, a checksum a line.
+//!
+//! It says what was meant and what was done; it is never trusted over the disk.
+
+use std::collections::HashMap;
+use std::fs;
+use std::io;
+use std::path::Path;
+
+use serde::{Deserialize, Serialize};
+use sha2::{Digest, Sha256};
+
+use crate::disk::{Append, Disk, Stamp, hex};
+
+/// What a line tells.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(tag = "what", rename_all = "kebab-case")]
+pub enum Line {
+    /// A staging folder was made.
+    Staged {
+        /// The folder.
+        folder: String,
+        /// The frames that are rendered in it.
+        frames: String,
+        /// The deliverables that are rendered in it: path pattern and fingerprint.
+        deliverables: Vec<(String, String)>,
+    },
+    /// A file is about to get its true name.
+    Intent {
+        /// Its staging name.
+        staged: String,
+        /// The frame.
+        frame: i64,
+        /// All there is to say once it has its true name.
+        record: Record,
+    },
+    /// A file has its true name.
+    Published {
+        /// The frame.
+        frame: i64,
+        /// How it came there.
+        how: How,
+        /// What there is to say of it.
+        record: Record,
+    },
+    /// A file was in the way and was renamed.
+    Aside {
+        /// Where it was.
+        path: String,
+        /// Where it is.
+        to: String,
+        /// Why.
+        why: String,
+    },
+}
+
+/// How a file came to its true name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum How {
+    /// Rendered by this run.
+    Rendered,
+    /// Finished by an earlier run that was killed.
+    Recovered,
+    /// Found there, decoded and taken.
+    Adopted,
+}
+
+/// What there is to say of a published file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Record {
+    /// Its path.
+    pub path: String,
+    /// Bytes.
+    pub size: u64,
+    /// Time of last change, nanoseconds since 1970.
+    pub modified: i128,
+    /// SHA-256 of its bytes.
+    pub hash: String,
+    /// Fingerprint of what made the picture; none when nobody knows.
+    pub fingerprint: Option<String>,
+    /// The engine, with its version where it tells one.
+    pub engine: String,
+    /// The machine.
+    pub machine: String,
+    /// When, as RFC 3339.
+    pub time: String,
+}
+
+impl Record {
+    /// Size and time of last change.
+    #[must_use]
+    pub fn stamp(&self) -> Stamp {
+        Stamp {
+            size: self.size,
+            modified: self.modified,
+        }
+    }
+}
+
+/// All that the ledgers of a job tell, merged.
+#[derive(Debug, Clone, Default)]
+pub struct Ledger {
+    /// The last record of every path.
+    pub published: HashMap<String, Record>,
+    /// Intents that no published line followed: staging name, frame, record.
+    pub intents: Vec<(String, i64, Record)>,
+    /// Every staging folder that was ever made: folder, frames, deliverables.
+    pub staged: Vec<(String, String, Vec<(String, String)>)>,
+}
+
+impl Ledger {
+    /// Reads all ledgers in a folder. A line without a right checksum is the torn tail of a
+    /// process that was killed, and is passed over.
+    ///
+    /// # Errors
+    /// When a ledger cannot be read.
+    pub fn read(folder: &Path) -> io::Result<Self> {
+        let mut names: Vec<_> = match fs::read_dir(folder) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Self::default()),
+            entries => entries?
+                .collect::<Result<Vec<_>, _>>()?
+                .into_iter()
+                .map(|entry| entry.path())
+                .filter(|path| {
+                    path.extension()
+                        .is_some_and(|extension| extension == "jsonl")
+                })
+                .collect(),
+        };
+        names.sort();
+        let mut ledger = Self::default();
+        let mut intents: Vec<(String, i64, Record)> = Vec::new();
+        for name in names {
+            let text = String::from_utf8_lossy(&fs::read(&name)?).into_owned();
+            for line in text.lines().filter_map(parse) {
+                match line {
+                    Line::Staged {
+                        folder,
+                        frames,
+                        deliverables,
+                    } => ledger.staged.push((folder, frames, deliverables)),
+                    Line::Intent {
+                        staged,
+                        frame,
+                        record,
+                    } => intents.push((staged, frame, record)),
+                    Line::Published { record, .. } => {
+                        ledger.published.insert(record.path.clone(), record);
+                    }
+                    Line::Aside { path, .. } => {
+                        ledger.published.remove(&path);
+                    }
+                }
+            }
+        }
+        intents.retain(|(_, _, record)| {
+            ledger
+                .published
+                .get(&record.path)
+                .is_none_or(|published| published.hash != record.hash)
+        });
+        ledger.intents = intents;
+        Ok(ledger)
+    }
+}
+
+/// A ledger that this process writes.
+pub struct Writer {
+    log: Box<dyn Append>,
+}
+
+impl Writer {
+    /// Begins a ledger.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    pub fn create(disk: &dyn Disk, path: &Path) -> io::Result<Self> {
+        let log = disk.create_log(path)?;
+        if let Some(folder) = path.parent() {
+            disk.sync_folder(folder)?;
+        }
+        Ok(Self { log })
+    }
+
+    /// Writes a line that stays once this returns.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    pub fn write(&mut self, line: &Line) -> io::Result<()> {
+        self.log.append(print(line)?.as_bytes(), true)
+    }
+}
+
+const HEAD: &str = "{\"check\":\"";
+const MIDDLE: &str = "\",\"line\":";
+
+fn check(text: &str) -> String {
+    hex(&Sha256::digest(text.as_bytes())[..4])
+}
+
+fn print(line: &Line) -> io::Result<String> {
+    let text = serde_json::to_string(line)?;
+    Ok(format!("{HEAD}{}{MIDDLE}{text}}}\n", check(&text)))
+}
+
+fn parse(line: &str) -> Option<Line> {
+    let (sum, rest) = line.strip_prefix(HEAD)?.split_once(MIDDLE)?;
+    let text = rest.strip_suffix('}')?;
+    if check(text) != sum {
+        return None;
+    }
+    serde_json::from_str(text).ok()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_torn_or_changed_line_is_passed_over() {
+        let line = Line::Aside {
+            path: "a".to_owned(),
+            to: "b".to_owned(),
+            why: "é".to_owned(),
+        };
+        let printed = print(&line).unwrap();
+        assert_eq!(parse(printed.trim_end()), Some(line));
+        for length in 0..printed.len() - 1 {
+            if printed.is_char_boundary(length) {
+                assert_eq!(parse(&printed[..length]), None);
+            }
+        }
+        assert_eq!(parse(&printed.trim_end().replace("\"b\"", "\"c\"")), None);
+    }
+}

@@ -1,0 +1,172 @@
+//! Loads a job from the disk, with the profiles that it can use, and answers core's questions.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
+
+use truepath_core::deliverable::{Expansion, Surroundings};
+use truepath_core::engine::{Profile, read_profile};
+use truepath_core::finding::Finding;
+use truepath_core::job::{Job, read};
+use truepath_core::question::{Answers, Question, questions};
+use truepath_core::source::{SourceKind, Sources};
+
+use crate::program::find_program;
+
+/// The name of a job file.
+pub const JOB_FILE: &str = "truepath.toml";
+
+/// A job that was loaded.
+#[derive(Debug)]
+pub struct Loaded {
+    /// The job.
+    pub job: Job,
+    /// Its absolute folder.
+    pub folder: PathBuf,
+    /// What core must know of its surroundings.
+    pub surroundings: Surroundings,
+}
+
+/// Why a job cannot be loaded.
+#[derive(Debug, thiserror::Error)]
+pub enum LoadError {
+    /// There is no job file.
+    #[error("there is no {JOB_FILE} here or in a folder above; write one, or name it with --job")]
+    NotFound,
+    /// The job file cannot be read.
+    #[error("{path}: {error}")]
+    Unreadable {
+        /// The file.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+    /// A folder's name is not Unicode, and job files are.
+    #[error("the folder {0} has a name that is not Unicode")]
+    NotUnicode(String),
+    /// What stands in it is wrong.
+    #[error("the job file has mistakes")]
+    Mistakes {
+        /// The texts that the findings point into.
+        sources: Box<Sources>,
+        /// What is wrong.
+        findings: Vec<Finding>,
+    },
+}
+
+/// Finds the job file: the one that is named, or the first from `from` upwards.
+///
+/// # Errors
+/// When there is none.
+pub fn find(named: Option<&Path>, from: &Path) -> Result<PathBuf, LoadError> {
+    match named {
+        Some(path) if path.is_dir() => Ok(path.join(JOB_FILE)),
+        Some(path) => Ok(path.to_owned()),
+        None => from
+            .ancestors()
+            .map(|folder| folder.join(JOB_FILE))
+            .find(|path| path.is_file())
+            .ok_or(LoadError::NotFound),
+    }
+}
+
+/// Loads a job and the profiles that it can use. `built_in` are the profiles that ship: name and
+/// text.
+///
+/// # Errors
+/// When a file cannot be read or has mistakes.
+pub fn load(path: &Path, sets: &[String], built_in: &[(&str, &str)]) -> Result<Loaded, LoadError> {
+    let unreadable = |path: &Path, error: io::Error| LoadError::Unreadable {
+        path: path.display().to_string(),
+        error,
+    };
+    let text = fs::read_to_string(path).map_err(|error| unreadable(path, error))?;
+    let absolute = std::path::absolute(path).map_err(|error| unreadable(path, error))?;
+    let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
+    let reading = read(&path.display().to_string(), &text, sets);
+    let sound = reading.is_sound();
+    let mut job = reading.job;
+    let mut findings = reading.findings;
+    if !sound {
+        return Err(LoadError::Mistakes {
+            sources: Box::new(job.sources),
+            findings,
+        });
+    }
+    let mut profiles: Vec<Arc<Profile>> = Vec::new();
+    let own = own_profiles(&folder).map_err(|error| unreadable(&folder.join("engines"), error))?;
+    let texts = own
+        .iter()
+        .map(|(name, text)| (name.as_str(), text.as_str(), SourceKind::File))
+        .chain(
+            built_in
+                .iter()
+                .map(|&(name, text)| (name, text, SourceKind::BuiltIn)),
+        );
+    for (name, text, kind) in texts {
+        match read_profile(name, text, kind, &mut job.sources) {
+            // The project's own profile wins over one that ships.
+            Ok(profile) if profiles.iter().any(|known| known.name == profile.name) => {}
+            Ok(profile) => profiles.push(Arc::new(profile)),
+            Err(mistakes) => findings.extend(mistakes),
+        }
+    }
+    if !findings.is_empty() {
+        return Err(LoadError::Mistakes {
+            sources: Box::new(job.sources),
+            findings,
+        });
+    }
+    let job_folder = folder
+        .to_str()
+        .ok_or_else(|| LoadError::NotUnicode(folder.display().to_string()))?
+        .to_owned();
+    Ok(Loaded {
+        job,
+        surroundings: Surroundings {
+            job_folder,
+            system: std::env::consts::OS.to_owned(),
+            profiles,
+        },
+        folder,
+    })
+}
+
+/// The profiles in `engines/` beside the job file, by name.
+fn own_profiles(folder: &Path) -> io::Result<Vec<(String, String)>> {
+    let mut paths = match fs::read_dir(folder.join("engines")) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        entries => entries?
+            .map(|entry| entry.map(|entry| entry.path()))
+            .collect::<io::Result<Vec<PathBuf>>>()?,
+    };
+    paths.retain(|path| {
+        path.extension()
+            .is_some_and(|extension| extension == "toml")
+    });
+    paths.sort();
+    paths
+        .into_iter()
+        .map(|path| Ok((path.display().to_string(), fs::read_to_string(&path)?)))
+        .collect()
+}
+
+/// Answers what core must know of the disk and of programs.
+#[must_use]
+pub fn answer(expansion: &Expansion, folder: &Path) -> Answers {
+    let mut answers = Answers::default();
+    for question in questions(expansion) {
+        match question {
+            Question::File(path) => {
+                let there = Path::new(&path).is_file();
+                answers.files.insert(path, there);
+            }
+            Question::Program(name) => {
+                let found = find_program(&name, folder).map(|path| path.display().to_string());
+                answers.programs.insert(name, found);
+            }
+        }
+    }
+    answers
+}

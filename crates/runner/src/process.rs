@@ -1,0 +1,187 @@
+//! An engine at work: its process group, and the lines that it prints.
+
+use std::io::{self, Read};
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Child, ChildStdin, Command, Stdio};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
+use std::thread;
+use std::time::Duration;
+
+use rustix::process::{Pid, Signal, kill_process_group};
+
+/// Something that an engine's process did.
+#[derive(Debug)]
+pub(crate) enum Happening {
+    /// It printed a line.
+    Line(String),
+    /// It ended with this exit code, or 128 and the number of the signal that ended it.
+    Ended(i32),
+    /// Nothing for a while.
+    Quiet,
+}
+
+/// A line that is longer than this is cut, in bytes.
+const LONGEST_LINE: usize = 64 * 1024;
+/// How many lines may wait; then the engine waits.
+const MOST_WAITING: usize = 1024;
+
+/// A process group with an engine in it.
+pub(crate) struct Process {
+    supervisor: Child,
+    group: Pid,
+    lines: Receiver<String>,
+    /// The supervisor ends the group when this is closed.
+    _leash: Option<ChildStdin>,
+    ended: Option<i32>,
+}
+
+impl Process {
+    /// Starts a program under a supervisor, which is `this_program supervise`.
+    pub(crate) fn start(
+        this_program: &Path,
+        program: &Path,
+        arguments: &[String],
+        folder: &Path,
+    ) -> io::Result<Self> {
+        let mut supervisor = Command::new(this_program)
+            .arg("supervise")
+            .arg("--")
+            .arg(program)
+            .args(arguments)
+            .current_dir(folder)
+            .stdin(Stdio::piped())
+            .stdout(Stdio::piped())
+            .stderr(Stdio::piped())
+            .process_group(0)
+            .spawn()?;
+        let group = i32::try_from(supervisor.id())
+            .ok()
+            .and_then(Pid::from_raw)
+            .ok_or_else(|| io::Error::other("a process without a number"))?;
+        let (sender, lines) = sync_channel(MOST_WAITING);
+        if let Some(stdout) = supervisor.stdout.take() {
+            read_lines(stdout, sender.clone());
+        }
+        if let Some(stderr) = supervisor.stderr.take() {
+            read_lines(stderr, sender);
+        }
+        Ok(Self {
+            group,
+            lines,
+            _leash: supervisor.stdin.take(),
+            supervisor,
+            ended: None,
+        })
+    }
+
+    /// What happens next, waiting at most so long. The end is told after the last line.
+    pub(crate) fn next(&mut self, patience: Duration) -> io::Result<Happening> {
+        match self.lines.recv_timeout(patience) {
+            Ok(line) => Ok(Happening::Line(line)),
+            Err(RecvTimeoutError::Disconnected) => {
+                // Nobody can print any more: either it has ended, or it has closed its output.
+                if self.ended.is_none() && self.supervisor_lives(patience)? {
+                    return Ok(Happening::Quiet);
+                }
+                let code = self.wait()?;
+                Ok(Happening::Ended(code))
+            }
+            Err(RecvTimeoutError::Timeout) => {
+                if self.ended.is_none() && !self.supervisor_lives(Duration::ZERO)? {
+                    // What the engine left behind still holds its output open.
+                    self.wait()?;
+                }
+                Ok(Happening::Quiet)
+            }
+        }
+    }
+
+    /// Whether the supervisor is still there after so long at most; it is not waited for, so that
+    /// its number stays its own.
+    fn supervisor_lives(&self, patience: Duration) -> io::Result<bool> {
+        use rustix::process::{WaitId, WaitIdOptions, waitid};
+        let options = WaitIdOptions::EXITED | WaitIdOptions::NOWAIT | WaitIdOptions::NOHANG;
+        let step = Duration::from_millis(5);
+        let mut waited = Duration::ZERO;
+        loop {
+            if waitid(WaitId::Pid(self.group), options)?.is_some() {
+                return Ok(false);
+            }
+            if waited >= patience {
+                return Ok(true);
+            }
+            thread::sleep(step);
+            waited += step;
+        }
+    }
+
+    /// Ends the whole group, forcibly.
+    pub(crate) fn kill(&self) {
+        if self.ended.is_none() {
+            // The supervisor is not yet waited for, so its number is still its own.
+            let _ = kill_process_group(self.group, Signal::KILL);
+        }
+    }
+
+    fn wait(&mut self) -> io::Result<i32> {
+        use std::os::unix::process::ExitStatusExt;
+        if let Some(code) = self.ended {
+            return Ok(code);
+        }
+        // Whatever is left of the group goes while the supervisor still holds its number.
+        let id = rustix::process::WaitId::Pid(self.group);
+        let options =
+            rustix::process::WaitIdOptions::EXITED | rustix::process::WaitIdOptions::NOWAIT;
+        rustix::process::waitid(id, options).map_err(io::Error::from)?;
+        self.kill();
+        let status = self.supervisor.wait()?;
+        let code = status
+            .code()
+            .unwrap_or_else(|| 128 + status.signal().unwrap_or(0));
+        self.ended = Some(code);
+        Ok(code)
+    }
+}
+
+impl Drop for Process {
+    fn drop(&mut self) {
+        self.kill();
+        let _ = self.supervisor.wait();
+    }
+}
+
+/// Sends every line of a stream; a carriage return ends a line too.
+fn read_lines(mut stream: impl Read + Send + 'static, sender: SyncSender<String>) {
+    thread::spawn(move || {
+        let mut buffer = [0; 8192];
+        let mut line: Vec<u8> = Vec::new();
+        loop {
+            let read = match stream.read(&mut buffer) {
+                Ok(0) => break,
+                Ok(read) => read,
+                Err(error) if error.kind() == io::ErrorKind::Interrupted => continue,
+                Err(_) => break,
+            };
+            for &byte in &buffer[..read] {
+                if byte != b'\n' && byte != b'\r' {
+                    if line.len() < LONGEST_LINE {
+                        line.push(byte);
+                    }
+                } else if !line.is_empty() {
+                    if sender.send(text(&line)).is_err() {
+                        return;
+                    }
+                    line.clear();
+                }
+            }
+        }
+        if !line.is_empty() {
+            let _ = sender.send(text(&line));
+        }
+    });
+}
+
+fn text(line: &[u8]) -> String {
+    String::from_utf8_lossy(line).into_owned()
+}

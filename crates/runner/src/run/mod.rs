@@ -1,0 +1,237 @@
+//! A run: from a checked job to frames under their true names.
+
+mod engines;
+mod prepare;
+mod render;
+
+use std::io;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicBool;
+use std::time::Duration;
+
+use truepath_core::deliverable::Expansion;
+use truepath_core::frames::{Frame, FrameSet};
+
+use crate::Loaded;
+use crate::disk::Disk;
+use crate::harvest::HarvestError;
+use crate::session::SessionError;
+
+/// How a run is done.
+pub struct Options<'a> {
+    /// This program, which is started again as supervisor.
+    pub this_program: &'a Path,
+    /// Set from outside to end the run.
+    pub interrupt: &'a AtomicBool,
+    /// The disk.
+    pub disk: &'a dyn Disk,
+}
+
+/// Something that happens in a run.
+#[derive(Debug)]
+pub enum Event<'a> {
+    /// What is to do is known.
+    Begun {
+        /// Files that are wanted.
+        wanted: u64,
+        /// Files that are there already.
+        there: u64,
+    },
+    /// A process is started.
+    Started {
+        /// What it makes.
+        label: &'a str,
+        /// The frames that it makes.
+        frames: &'a FrameSet,
+        /// Its log.
+        log: &'a Path,
+    },
+    /// A file has its true name.
+    Published {
+        /// Index of the deliverable.
+        deliverable: usize,
+        /// The frame.
+        frame: Frame,
+        /// The file.
+        path: &'a str,
+    },
+    /// Something was in the way or not asked for, and was set aside.
+    Aside {
+        /// What it was.
+        what: &'a str,
+        /// Where it is now.
+        to: &'a Path,
+    },
+    /// A frame failed.
+    Failed(&'a Failure),
+    /// Something that should be known.
+    Remark(&'a str),
+}
+
+/// Sees what happens in a run.
+pub trait Watch {
+    /// Is told of something.
+    fn see(&mut self, event: &Event<'_>);
+}
+
+/// A frame that could not be made.
+#[derive(Debug, Clone)]
+pub struct Failure {
+    /// Index of the deliverable.
+    pub deliverable: usize,
+    /// The frame.
+    pub frame: Frame,
+    /// Why.
+    pub reason: String,
+    /// The log of the process that should have made it, when one was started.
+    pub log: Option<PathBuf>,
+}
+
+/// What a run came to, in files.
+#[derive(Debug, Default)]
+pub struct Report {
+    /// Wanted.
+    pub wanted: u64,
+    /// There before, and valid.
+    pub kept: u64,
+    /// Of those: not in the ledger before; decoded and taken.
+    pub adopted: u64,
+    /// Finished by an earlier run that was killed.
+    pub recovered: u64,
+    /// Rendered, verified and published.
+    pub rendered: u64,
+    /// Kept although other settings made them: deliverable and frames.
+    pub stale: Vec<(usize, FrameSet)>,
+    /// Not made.
+    pub failures: Vec<Failure>,
+    /// Warnings in the logs.
+    pub warnings: u64,
+    /// Whether it was interrupted.
+    pub interrupted: bool,
+    /// How long it took.
+    pub took: Duration,
+    /// Where the logs are.
+    pub logs: PathBuf,
+}
+
+impl Report {
+    /// Files that are wanted, and neither there nor failed.
+    #[must_use]
+    pub fn not_tried(&self) -> u64 {
+        self.wanted
+            .saturating_sub(self.kept + self.rendered + self.failures.len() as u64)
+    }
+
+    /// Whether all that is wanted is there, made by today's settings.
+    #[must_use]
+    pub fn is_complete(&self) -> bool {
+        self.kept + self.rendered == self.wanted && self.stale.is_empty()
+    }
+}
+
+/// Why a run could not be done.
+#[derive(Debug, thiserror::Error)]
+pub enum RunError {
+    /// No session could begin.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+    /// A scene cannot be read.
+    #[error("the scene {path} cannot be read: {error}")]
+    Scene {
+        /// The scene.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+    /// The disk refuses.
+    #[error("{path}: {error}")]
+    Disk {
+        /// Where.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+    /// A link leads out of a place.
+    #[error("the folder {folder} leads out of its place {root} by a link")]
+    Outside {
+        /// The folder.
+        folder: String,
+        /// The place.
+        root: String,
+    },
+    /// A staging folder cannot be harvested.
+    #[error("{0}")]
+    Harvest(String),
+    /// A pattern of a profile is no regular expression.
+    #[error("the profile {engine} has a pattern that cannot be read: {error}")]
+    Pattern {
+        /// The engine.
+        engine: String,
+        /// Why.
+        error: regex::Error,
+    },
+}
+
+impl From<HarvestError> for RunError {
+    fn from(error: HarvestError) -> Self {
+        Self::Harvest(error.to_string())
+    }
+}
+
+impl RunError {
+    fn disk(path: &Path) -> impl FnOnce(io::Error) -> Self + use<> {
+        let path = path.display().to_string();
+        move |error| Self::Disk { path, error }
+    }
+}
+
+/// Renders what is missing of the chosen frames, and publishes it.
+///
+/// # Errors
+/// When nothing can be done at all; frames that fail are told in the report.
+pub fn run(
+    loaded: &Loaded,
+    expansion: &Expansion,
+    options: &Options<'_>,
+    watch: &mut dyn Watch,
+) -> Result<Report, RunError> {
+    let begun = std::time::Instant::now();
+    let (mut work, missing) = prepare::prepare(loaded, expansion, options, watch)?;
+    work.render(missing)?;
+    let mut report = work.report;
+    report.took = begun.elapsed();
+    Ok(report)
+}
+
+/// The state folder of a job: `state` of the job file, or `.truepath` beside it.
+#[must_use]
+pub fn state_folder(loaded: &Loaded) -> PathBuf {
+    use truepath_core::job::{Key, Value};
+    use truepath_core::template::{TokenValue, expand};
+    let setting = loaded
+        .job
+        .command_line
+        .get(Key::State)
+        .or_else(|| loaded.job.project.get(Key::State));
+    if let Some(setting) = setting
+        && let Value::Template(template, _) = &setting.value.value
+    {
+        let value = |name: &str| match name.strip_prefix("place.") {
+            None => TokenValue::Unknown,
+            Some("job") => TokenValue::Path(loaded.surroundings.job_folder.clone()),
+            Some(name) => loaded
+                .job
+                .places
+                .iter()
+                .find(|place| place.name == name)
+                .and_then(|place| place.folder(&loaded.surroundings.system))
+                .map_or(TokenValue::Unknown, |folder| {
+                    TokenValue::Path(folder.value.clone())
+                }),
+        };
+        if let Ok(pattern) = expand(template, &value) {
+            return loaded.folder.join(pattern.path(0));
+        }
+    }
+    loaded.folder.join(".truepath")
+}

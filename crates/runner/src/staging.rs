@@ -1,0 +1,117 @@
+//! Staging folders: where engines write, inside the folder of the true names.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use crate::disk::{Disk, free_name};
+
+/// What staging folders are called; a leading dot keeps them out of listings.
+const PREFIX: &str = ".truepath-";
+/// The folder beside the frames that takes what was in the way or not asked for.
+pub(crate) const ASIDE: &str = "set-aside";
+
+/// A new staging folder in a folder.
+pub(crate) fn create(
+    disk: &dyn Disk,
+    folder: &Path,
+    session: u32,
+    count: u32,
+    links: &[(String, String)],
+) -> io::Result<PathBuf> {
+    let staging = free_name(folder, &format!("{PREFIX}{session:04}-{count:04}"));
+    disk.create_new_folder(&staging)?;
+    for (name, target) in links {
+        disk.link(target, &staging.join(name))?;
+    }
+    Ok(staging)
+}
+
+/// The regular files in a staging folder, by name; links and folders are not listed.
+pub(crate) fn files(staging: &Path) -> io::Result<Vec<String>> {
+    let mut names = Vec::new();
+    for entry in fs::read_dir(staging)? {
+        let entry = entry?;
+        if entry.file_type()?.is_file()
+            && let Ok(name) = entry.file_name().into_string()
+        {
+            names.push(name);
+        }
+    }
+    names.sort();
+    Ok(names)
+}
+
+/// Everything in a staging folder but the links that were laid, by name.
+pub(crate) fn leftovers(staging: &Path) -> io::Result<Vec<String>> {
+    let mut names = Vec::new();
+    for entry in fs::read_dir(staging)? {
+        let entry = entry?;
+        if !entry.file_type()?.is_symlink() {
+            names.push(entry.file_name().to_string_lossy().into_owned());
+        }
+    }
+    names.sort();
+    Ok(names)
+}
+
+/// Renames a file or folder into the folder for what is not wanted; never replaces anything there.
+pub(crate) fn set_aside(
+    disk: &dyn Disk,
+    path: &Path,
+    folder: &Path,
+    name: &str,
+) -> io::Result<PathBuf> {
+    let aside = folder.join(ASIDE);
+    disk.create_folders(&aside)?;
+    let to = free_name(&aside, name);
+    disk.rename_new(path, &to)?;
+    disk.sync_folder(&aside)?;
+    Ok(to)
+}
+
+/// Whether a process has a file in this folder open for writing, or works in it; told from
+/// `/proc`, so only on Linux and only for processes of this user.
+pub(crate) fn writers(staging: &Path, file: Option<&str>) -> bool {
+    let Ok(staging) = staging.canonicalize() else {
+        return false;
+    };
+    let wanted = file.map(|file| staging.join(file));
+    let Ok(processes) = fs::read_dir("/proc") else {
+        return false;
+    };
+    processes
+        .flatten()
+        .filter(|entry| {
+            entry
+                .file_name()
+                .as_encoded_bytes()
+                .first()
+                .is_some_and(u8::is_ascii_digit)
+        })
+        .any(|process| holds(&process.path(), &staging, wanted.as_deref()))
+}
+
+fn holds(process: &Path, staging: &Path, wanted: Option<&Path>) -> bool {
+    let Ok(descriptors) = fs::read_dir(process.join("fd")) else {
+        return false;
+    };
+    descriptors.flatten().any(|descriptor| {
+        let path = descriptor.path();
+        let ours = fs::read_link(&path).is_ok_and(|target| match wanted {
+            Some(wanted) => target == wanted,
+            None => target.starts_with(staging),
+        });
+        ours && open_for_writing(&process.join("fdinfo").join(descriptor.file_name()))
+    })
+}
+
+/// The access mode is in the last octal digit of `flags` (proc(5)): 0 is reading only.
+fn open_for_writing(info: &Path) -> bool {
+    fs::read_to_string(info).is_ok_and(|text| {
+        text.lines()
+            .find_map(|line| line.strip_prefix("flags:"))
+            .and_then(|flags| flags.trim().chars().last())
+            .is_some_and(|last| last.to_digit(8).is_some_and(|mode| mode & 3 != 0))
+    })
+}
