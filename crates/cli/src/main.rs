@@ -1,2 +1,41 @@
-//! x
-fn main() {}
+//! True Path: render output, named right, complete and checked.
+
+mod commands;
+mod job_arguments;
+mod outcome;
+mod profiles;
+mod show;
+mod this_program;
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+/// Decides where every rendered file goes and what it is called, checks it before anything runs,
+/// renders with no window open, and proves that every frame is there and whole.
+///
+/// A job file (truepath.toml) says what is wanted; the shortest is five lines:
+///
+///   scene  = "kiln.scene"
+///   frames = "1-48"
+///   path   = "renders/{scene}.{frame:04}.png"
+///   run    = ["myrender", "--input", "{scene.file}", "--frame", "{frame}", "--to", "{target}"]
+///
+/// Then: `truepath check` before rendering, `truepath run` to render, `truepath audit` afterwards.
+#[derive(Debug, Parser)]
+#[command(name = "truepath", version, verbatim_doc_comment, max_term_width = 100)]
+#[command(
+    after_help = "Exit codes: 0 done; 1 errors found, or frames missing or stale; 2 wrong usage or job file;\n3 something outside failed; 130 interrupted."
+)]
+struct Line {
+    #[command(subcommand)]
+    command: commands::Command,
+}
+
+fn main() -> ExitCode {
+    let line = Line::parse();
+    match commands::dispatch(line.command) {
+        Ok(code) => code,
+        Err(trouble) => trouble.tell(),
+    }
+}

@@ -10,6 +10,7 @@ pub mod finding;
 pub mod frames;
 pub mod job;
 pub mod layers;
+pub mod listing;
 pub mod nearest;
 pub mod picture;
 pub mod plan;

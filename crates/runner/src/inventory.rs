@@ -13,7 +13,7 @@ use crate::ledger::Ledger;
 
 /// What stands under a true name.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum There {
+pub(crate) enum There {
     /// Nothing.
     Missing,
     /// What the ledger says, by size and time; its bytes were not read.

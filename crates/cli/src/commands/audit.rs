@@ -1,0 +1,198 @@
+//! `truepath audit`: the files on disk held against the job.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use clap::Args;
+use serde_json::json;
+use truepath_core::finding::grouped;
+use truepath_core::frames::FrameSet;
+use truepath_runner::audit::{Account, Audit, audit};
+
+use super::check::{findings, has_errors};
+use super::{Format, JSON_VERSION, print_json};
+use crate::job_arguments::JobArguments;
+use crate::outcome::{DONE, FOUND, Trouble, WRONG};
+use crate::show::finding::tell_all;
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files};
+
+/// Hold the files on disk against the job
+///
+/// Every file is decoded whole. Told are the frames that are missing, broken (empty, truncated,
+/// of another size, format, channels or bits), made by other settings, and foreign: in the same
+/// folder, and wanted by no part of the job.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n\nThe exit code is 0 when every wanted frame is there and whole."
+)]
+pub(crate) struct Arguments {
+    #[command(flatten)]
+    job: JobArguments,
+    /// How the result is printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let chosen = arguments.job.load()?;
+    if !chosen.chosen.problems.is_empty() {
+        let findings = findings(&chosen);
+        tell_all(
+            &mut anstream::stderr(),
+            &chosen.loaded.job.sources,
+            &findings,
+        );
+        if has_errors(&findings) {
+            return Ok(ExitCode::from(WRONG));
+        }
+    }
+    let audit = audit(&chosen.loaded, &chosen.chosen, &chosen.all)
+        .map_err(Trouble::outside("the files cannot be audited"))?;
+    let labels: Vec<String> = chosen
+        .chosen
+        .deliverables
+        .iter()
+        .map(|one| one.label())
+        .collect();
+    if arguments.format == Format::Json {
+        print_json(&as_json(&labels, &audit))?;
+    } else {
+        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        tell(&mut out, &labels, &audit)?;
+        out.flush()?;
+    }
+    Ok(ExitCode::from(if audit.is_clean() { DONE } else { FOUND }))
+}
+
+fn tell(out: &mut impl Write, labels: &[String], audit: &Audit) -> io::Result<()> {
+    let width = labels
+        .iter()
+        .map(|label| label.chars().count())
+        .max()
+        .unwrap_or(0)
+        .max(11);
+    writeln!(
+        out,
+        "{TITLE}{:<width$}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}{TITLE:#}",
+        "deliverable", "wanted", "valid", "missing", "broken", "stale", "foreign"
+    )?;
+    for (label, account) in labels.iter().zip(&audit.accounts) {
+        let broken = account
+            .broken
+            .iter()
+            .map(|(_, frames)| frames.count())
+            .sum();
+        write!(out, "{label:<width$}")?;
+        for (number, style) in [
+            (account.wanted, TITLE),
+            (account.valid, GOOD),
+            (account.missing.count(), ERROR),
+            (broken, ERROR),
+            (account.stale.count(), WARNING),
+            (account.foreign.count(), WARNING),
+        ] {
+            let style = if number == 0 { FAINT } else { style };
+            write!(out, "  {style}{:>8}{style:#}", grouped(number))?;
+        }
+        writeln!(out)?;
+    }
+    for (label, account) in labels.iter().zip(&audit.accounts) {
+        details(out, label, account)?;
+    }
+    for (folder, name, frames) in &audit.strangers {
+        let frames = if frames.is_empty() {
+            String::new()
+        } else {
+            format!(" {frames}")
+        };
+        writeln!(
+            out,
+            "\n{WARNING}foreign{WARNING:#}  {}/{name}{frames}",
+            folder.display()
+        )?;
+    }
+    let sum = |number: fn(&Account) -> u64| audit.accounts.iter().map(number).sum::<u64>();
+    let (wanted, valid) = (sum(|one| one.wanted), sum(|one| one.valid));
+    if audit.is_clean() {
+        writeln!(
+            out,
+            "\n{GOOD}complete{GOOD:#}: all {} are there and whole",
+            files(wanted)
+        )
+    } else {
+        writeln!(
+            out,
+            "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole; `truepath run` renders what is missing or broken",
+            grouped(valid),
+            files(wanted)
+        )
+    }
+}
+
+fn details(out: &mut impl Write, label: &str, account: &Account) -> io::Result<()> {
+    let mut row = |word: &str, style, frames: &FrameSet, why: &str| {
+        if frames.is_empty() {
+            return Ok(());
+        }
+        let frames = format!(
+            "{} {frames}",
+            if frames.count() == 1 {
+                "frame"
+            } else {
+                "frames"
+            }
+        );
+        writeln!(out, "\n{style}{word}{style:#}  {label}: {frames}{why}")
+    };
+    row("missing", ERROR, &account.missing, "")?;
+    for (reason, frames) in &account.broken {
+        row("broken", ERROR, frames, &format!("\n        {reason}"))?;
+    }
+    row(
+        "stale",
+        WARNING,
+        &account.stale,
+        "\n        other settings or another state of the scene made them",
+    )?;
+    let why = format!(
+        "\n        {} the job does not want",
+        count(account.foreign.count(), "frame that", "frames that")
+    );
+    row("foreign", WARNING, &account.foreign, &why)
+}
+
+fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
+    let accounts: Vec<_> = labels
+        .iter()
+        .zip(&audit.accounts)
+        .map(|(label, account)| {
+            let broken: Vec<_> = account
+                .broken
+                .iter()
+                .map(|(reason, frames)| json!({ "frames": frames.to_string(), "reason": reason }))
+                .collect();
+            json!({
+                "deliverable": label,
+                "wanted": account.wanted,
+                "valid": account.valid,
+                "missing": account.missing.to_string(),
+                "broken": broken,
+                "stale": account.stale.to_string(),
+                "foreign": account.foreign.to_string(),
+            })
+        })
+        .collect();
+    let strangers: Vec<_> = audit
+        .strangers
+        .iter()
+        .map(|(folder, name, frames)| {
+            json!({ "folder": folder, "name": name, "frames": frames.to_string() })
+        })
+        .collect();
+    json!({
+        "version": JSON_VERSION,
+        "complete": audit.is_clean(),
+        "deliverables": accounts,
+        "foreign": strangers,
+    })
+}

@@ -1,0 +1,64 @@
+//! One file a command. A new one is a file here, a variant of [`Command`] and a line in
+//! [`dispatch`].
+
+mod audit;
+mod check;
+mod command_lines;
+mod demo;
+mod paths;
+mod run;
+mod supervise;
+mod understudy;
+
+use std::process::ExitCode;
+
+use clap::{Subcommand, ValueEnum};
+
+use crate::outcome::Trouble;
+
+/// The commands, in the order of the work.
+#[derive(Debug, Subcommand)]
+pub(crate) enum Command {
+    Demo(demo::Arguments),
+    Paths(paths::Arguments),
+    Check(check::Arguments),
+    Commands(command_lines::Arguments),
+    Run(run::Arguments),
+    Audit(audit::Arguments),
+    Understudy(understudy::Arguments),
+    #[command(hide = true)]
+    Supervise(supervise::Arguments),
+}
+
+/// Does what a command says.
+pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
+    match command {
+        Command::Demo(arguments) => demo::run(arguments),
+        Command::Paths(arguments) => paths::run(arguments),
+        Command::Check(arguments) => check::run(arguments),
+        Command::Commands(arguments) => command_lines::run(arguments),
+        Command::Run(arguments) => run::run(arguments),
+        Command::Audit(arguments) => audit::run(arguments),
+        Command::Understudy(arguments) => understudy::run(arguments),
+        Command::Supervise(arguments) => supervise::run(arguments),
+    }
+}
+
+/// For people or for programs.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum Format {
+    /// To be read
+    Text,
+    /// JSON, with a version number
+    Json,
+}
+
+/// The version of the JSON that commands print.
+const JSON_VERSION: u32 = 1;
+
+/// Prints a value as JSON.
+fn print_json(value: &serde_json::Value) -> Result<(), Trouble> {
+    use std::io::Write;
+    let text = serde_json::to_string_pretty(value).map_err(std::io::Error::from)?;
+    Ok(writeln!(std::io::stdout(), "{text}")?)
+}

@@ -1,0 +1,102 @@
+//! `truepath understudy`: the simulated renderer, as a program of its own.
+
+use std::io::{self, Write};
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::Args;
+use truepath_core::frames::FrameSet;
+use truepath_core::picture::{Bits, Channels, Size};
+use truepath_understudy::{Request, render};
+
+use crate::outcome::{DONE, FOUND, Trouble};
+
+/// Render a scene of the demo, as a simulated renderer
+///
+/// It names its files in its own way (STEM_PASS_f000012.png), writes a log to standard output, and
+/// misbehaves where the scene asks for it under [mishap].
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Example:\n  truepath understudy --scene scenes/dawn.toml --frames 1-4 --pass beauty --to /tmp/dawn"
+)]
+pub(crate) struct Arguments {
+    /// The scene, in the understudy's own format
+    #[arg(long, value_name = "FILE")]
+    scene: PathBuf,
+    /// The frames; unset, all of the scene
+    #[arg(long, allow_hyphen_values = true)]
+    frames: Option<FrameSet>,
+    /// The start of the files' names
+    #[arg(long, value_name = "STEM")]
+    to: PathBuf,
+    /// What is burnt into the pictures; unset, the scene's title
+    #[arg(long)]
+    title: Option<String>,
+    /// The camera; unset, the scene's own
+    #[arg(long)]
+    camera: Option<String>,
+    /// A pass; may be said several times
+    #[arg(long)]
+    pass: Vec<String>,
+    /// Width and height in pixels; unset, the scene's own
+    #[arg(long)]
+    size: Option<Size>,
+    /// png or exr
+    #[arg(long, default_value = "png")]
+    format: String,
+    /// 8 or 16 for png, half or float for exr
+    #[arg(long, value_parser = bits)]
+    bits: Option<Bits>,
+    /// gray, graya, rgb or rgba
+    #[arg(long, value_parser = channels)]
+    channels: Option<Channels>,
+    /// none, rle, zips, zip or piz, for exr
+    #[arg(long)]
+    compression: Option<String>,
+    /// A setting: exposure in stops, samples a pixel
+    #[arg(long, value_name = "KEY=VALUE", value_parser = setting)]
+    setting: Vec<(String, String)>,
+    /// Taken and not used: it always renders on one thread
+    #[arg(long)]
+    threads: Option<u32>,
+}
+
+fn bits(text: &str) -> Result<Bits, String> {
+    Bits::of_word(text).ok_or_else(|| "one of 8, 16, half, float".to_owned())
+}
+
+fn channels(text: &str) -> Result<Channels, String> {
+    Channels::of_word(text).ok_or_else(|| "one of gray, graya, rgb, rgba".to_owned())
+}
+
+fn setting(text: &str) -> Result<(String, String), String> {
+    text.split_once('=')
+        .map(|(key, value)| (key.to_owned(), value.to_owned()))
+        .ok_or_else(|| "it takes KEY=VALUE".to_owned())
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let request = Request {
+        scene: arguments.scene,
+        frames: arguments.frames,
+        to: arguments.to,
+        title: arguments.title,
+        camera: arguments.camera,
+        passes: arguments.pass,
+        size: arguments.size,
+        format: arguments.format,
+        bits: arguments.bits,
+        channels: arguments.channels,
+        compression: arguments.compression,
+        settings: arguments.setting,
+    };
+    let mut log = io::stdout().lock();
+    match render(&request, &mut log) {
+        Ok(()) => Ok(ExitCode::from(DONE)),
+        Err(error) => {
+            // To the log, where whoever started it looks for it.
+            writeln!(log, "error: {error}")?;
+            Ok(ExitCode::from(FOUND))
+        }
+    }
+}

@@ -1,0 +1,98 @@
+//! The options that every command on a job has.
+
+use std::path::PathBuf;
+
+use clap::Args;
+use truepath_core::deliverable::{Expansion, Selection, expand};
+use truepath_core::frames::FrameSet;
+use truepath_runner::{Loaded, load};
+
+use crate::outcome::Trouble;
+
+/// Which job, and which part of it.
+#[derive(Debug, Args)]
+pub(crate) struct JobArguments {
+    /// The job file; else truepath.toml here or in a folder above
+    #[arg(long, value_name = "FILE")]
+    job: Option<PathBuf>,
+    /// Only these shots
+    #[arg(
+        long,
+        value_name = "NAME",
+        value_delimiter = ',',
+        help_heading = "Selection"
+    )]
+    shot: Vec<String>,
+    /// Only these cameras
+    #[arg(
+        long,
+        value_name = "NAME",
+        value_delimiter = ',',
+        help_heading = "Selection"
+    )]
+    camera: Vec<String>,
+    /// Only these passes
+    #[arg(
+        long,
+        value_name = "NAME",
+        value_delimiter = ',',
+        help_heading = "Selection"
+    )]
+    pass: Vec<String>,
+    /// Only these outputs
+    #[arg(
+        long,
+        value_name = "NAME",
+        value_delimiter = ',',
+        help_heading = "Selection"
+    )]
+    output: Vec<String>,
+    /// Only these frames, such as 1-10,20; names stay those of the whole shot
+    #[arg(
+        long,
+        value_name = "FRAMES",
+        allow_hyphen_values = true,
+        help_heading = "Selection"
+    )]
+    frames: Option<FrameSet>,
+    /// Set a key for this call: camera=north, or shot.dawn.camera=north for one table
+    #[arg(long, value_name = "KEY=VALUE")]
+    set: Vec<String>,
+}
+
+/// A job, all that it comes to, and the chosen part of that.
+pub(crate) struct Chosen {
+    pub(crate) loaded: Loaded,
+    pub(crate) all: Expansion,
+    pub(crate) chosen: Expansion,
+    /// How the job file is called.
+    pub(crate) name: String,
+}
+
+impl JobArguments {
+    /// Loads and expands the job.
+    pub(crate) fn load(self) -> Result<Chosen, Trouble> {
+        let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+        let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
+        if let Ok(below) = path.strip_prefix(&here) {
+            path = below.to_owned();
+        }
+        let loaded = load(&path, &self.set, &crate::profiles::SHIPPED)?;
+        let selection = Selection {
+            shots: self.shot,
+            cameras: self.camera,
+            passes: self.pass,
+            outputs: self.output,
+            frames: self.frames,
+        };
+        selection.check(&loaded.job)?;
+        let chosen = expand(&loaded.job, &loaded.surroundings, &selection);
+        let all = expand(&loaded.job, &loaded.surroundings, &Selection::default());
+        Ok(Chosen {
+            loaded,
+            all,
+            chosen,
+            name: path.display().to_string(),
+        })
+    }
+}

@@ -1,0 +1,76 @@
+//! How a command ends: the one place where errors are told, and exit codes given.
+
+use std::io;
+use std::process::ExitCode;
+
+use truepath_core::deliverable::SelectionError;
+use truepath_runner::load::LoadError;
+use truepath_runner::run::RunError;
+
+use crate::show::finding;
+
+/// Done.
+pub(crate) const DONE: u8 = 0;
+/// Errors were found, or frames are missing or stale.
+pub(crate) const FOUND: u8 = 1;
+/// Wrong usage, or a wrong job file.
+pub(crate) const WRONG: u8 = 2;
+/// Something outside failed.
+pub(crate) const OUTSIDE: u8 = 3;
+/// Interrupted.
+pub(crate) const INTERRUPTED: u8 = 130;
+
+/// Why a command could not do its work.
+#[derive(Debug, thiserror::Error)]
+pub(crate) enum Trouble {
+    #[error(transparent)]
+    Load(#[from] LoadError),
+    #[error(transparent)]
+    Selection(#[from] SelectionError),
+    #[error("{0}")]
+    Usage(String),
+    #[error(transparent)]
+    Run(#[from] RunError),
+    #[error("{what}: {error}")]
+    Outside { what: String, error: io::Error },
+    /// Whoever read the output has had enough.
+    #[error("the output was closed")]
+    Closed,
+}
+
+impl Trouble {
+    pub(crate) fn outside(what: impl Into<String>) -> impl FnOnce(io::Error) -> Self {
+        let what = what.into();
+        move |error| Self::Outside { what, error }
+    }
+
+    /// Tells it on standard error and gives the exit code.
+    pub(crate) fn tell(self) -> ExitCode {
+        let code = match &self {
+            Self::Closed => return ExitCode::SUCCESS,
+            Self::Load(LoadError::Mistakes { sources, findings }) => {
+                finding::tell_all(&mut anstream::stderr(), sources, findings);
+                return ExitCode::from(WRONG);
+            }
+            Self::Load(_) | Self::Selection(_) | Self::Usage(_) => WRONG,
+            Self::Run(_) | Self::Outside { .. } => OUTSIDE,
+        };
+        let red = crate::show::ERROR;
+        anstream::eprintln!("{red}error{red:#}: {self}");
+        ExitCode::from(code)
+    }
+}
+
+/// Output that fails because nobody reads it any more is no trouble.
+impl From<io::Error> for Trouble {
+    fn from(error: io::Error) -> Self {
+        if error.kind() == io::ErrorKind::BrokenPipe {
+            Self::Closed
+        } else {
+            Self::Outside {
+                what: "the output cannot be written".to_owned(),
+                error,
+            }
+        }
+    }
+}
