@@ -1,5 +1,7 @@
 //! The plan: the invocations, in order.
 
+use std::sync::Arc;
+
 use crate::deliverable::{Deliverable, Expansion};
 use crate::engine::{PassesTake, Takes};
 use crate::frames::{FrameSet, Strand};
@@ -70,13 +72,17 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<In
             continue;
         }
         let together = deliverable.common.engine.passes == PassesTake::All;
-        match groups.last_mut() {
-            Some((members, known))
-                if together && alike(&all[members[0]], deliverable) && *known == frames =>
-            {
-                members.push(index);
-            }
-            _ => groups.push((vec![index], frames)),
+        // Passes of one output stand side by side, so the search never goes far back.
+        let mate = groups
+            .iter_mut()
+            .rev()
+            .take_while(|(members, _)| {
+                together && Arc::ptr_eq(&all[members[0]].common, &deliverable.common)
+            })
+            .find(|(members, known)| alike(&all[members[0]], deliverable) && *known == frames);
+        match mate {
+            Some((members, _)) => members.push(index),
+            None => groups.push((vec![index], frames)),
         }
     }
     groups
@@ -93,7 +99,7 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<In
         .collect()
 }
 
-/// Whether one process can make both: the same but for the pass and the path.
+/// Whether one process can make two passes of an output: the same but for the path.
 fn alike(one: &Deliverable, other: &Deliverable) -> bool {
     let (a, b) = (&one.picture, &other.picture);
     let channels = |picture: &crate::deliverable::Picture| {
@@ -104,8 +110,7 @@ fn alike(one: &Deliverable, other: &Deliverable) -> bool {
             picture.compression.as_ref().map(|one| one.value.clone()),
         )
     };
-    std::sync::Arc::ptr_eq(&one.common, &other.common)
-        && a.format == b.format
+    a.format == b.format
         && channels(a) == channels(b)
         && one
             .settings

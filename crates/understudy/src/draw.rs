@@ -93,7 +93,7 @@ pub(crate) fn draw(shot: &Shot<'_>, size: Size, channels: Channels) -> Canvas {
             canvas.values[at..at + count].copy_from_slice(values);
         }
     }
-    let scale = (size.height / 160).max(1);
+    let scale = (size.height / 128).max(1);
     let line = 9 * scale;
     let bottom = size.height - size.height / 20;
     let value = if shot.pass == "shadow" { 0.0 } else { 1.0 };
