@@ -60,7 +60,7 @@ pub enum Flaw {
         found: String,
     },
     /// It does not decode to its end.
-    #[error("it does not decode: {0}")]
+    #[error("it is cut short or damaged: {0}")]
     Broken(String),
     /// It is another picture than was asked for.
     #[error("its {what} is {found}, not {wanted}")]

@@ -171,7 +171,7 @@ pub struct Stamp {
     /// Bytes.
     pub size: u64,
     /// Nanoseconds since 1970.
-    pub modified: i128,
+    pub modified: i64,
 }
 
 /// The stamp of a regular file; `None` where there is no file of any kind.
@@ -189,7 +189,7 @@ pub fn stamp(path: &Path) -> io::Result<Option<Stamp>> {
         )),
         Ok(meta) => Ok(Some(Stamp {
             size: meta.len(),
-            modified: i128::from(meta.mtime()) * 1_000_000_000 + i128::from(meta.mtime_nsec()),
+            modified: meta.mtime() * 1_000_000_000 + meta.mtime_nsec(),
         })),
     }
 }

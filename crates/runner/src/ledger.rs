@@ -74,7 +74,7 @@ pub struct Record {
     /// Bytes.
     pub size: u64,
     /// Time of last change, nanoseconds since 1970.
-    pub modified: i128,
+    pub modified: i64,
     /// SHA-256 of its bytes.
     pub hash: String,
     /// Fingerprint of what made the picture; none when nobody knows.
@@ -216,6 +216,39 @@ fn parse(line: &str) -> Option<Line> {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn every_kind_of_line_is_read_back() {
+        let record = Record {
+            path: "/a/b 'c'.png".to_owned(),
+            size: 7,
+            modified: 1_700_000_000_123_456_789,
+            hash: "00".to_owned(),
+            fingerprint: None,
+            engine: "understudy 1".to_owned(),
+            machine: "north".to_owned(),
+            time: "2026-01-01T00:00:00Z".to_owned(),
+        };
+        for line in [
+            Line::Staged {
+                folder: "a".to_owned(),
+                frames: "1-9".to_owned(),
+                deliverables: vec![("p".to_owned(), "f".to_owned())],
+            },
+            Line::Intent {
+                staged: "s".to_owned(),
+                frame: -7,
+                record: record.clone(),
+            },
+            Line::Published {
+                frame: 7,
+                how: How::Adopted,
+                record,
+            },
+        ] {
+            assert_eq!(parse(print(&line).unwrap().trim_end()), Some(line));
+        }
+    }
 
     #[test]
     fn a_torn_or_changed_line_is_passed_over() {

@@ -96,8 +96,9 @@ fn readings(files: &[String], wanted: &FrameSet) -> Vec<Vec<(String, Frame)>> {
                 && reading.iter().all(|(_, number)| wanted.contains(*number))
         })
         .collect();
-    // A constant number, such as a version, makes a reading of one file.
-    if wanted.count() > 1 && readings.iter().any(|reading| reading.len() > 1) {
+    // A constant number, such as a version, makes a reading of one file: where several frames are
+    // wanted, one file tells nothing.
+    if wanted.count() > 1 {
         readings.retain(|reading| reading.len() > 1);
     }
     readings
@@ -158,6 +159,15 @@ mod tests {
         ));
         assert!(matches!(
             check(&["left", "right"], "7-8"),
+            Err(LearnError::None(_))
+        ));
+        // Neither a version nor a single number proves anything where several frames are wanted.
+        assert!(matches!(
+            check(&["kiln_v003_out.png"], "1-10"),
+            Err(LearnError::None(_))
+        ));
+        assert!(matches!(
+            check(&["kiln_v003_a.png", "kiln_v003_b.png"], "1-10"),
             Err(LearnError::None(_))
         ));
         assert_eq!(check(&[], "7"), Ok(Vec::new()));

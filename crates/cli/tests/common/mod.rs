@@ -1,0 +1,184 @@
+//! What the tests of the built program share: a project in a temporary folder.
+#![allow(
+    dead_code,
+    unreachable_pub,
+    clippy::unwrap_used,
+    clippy::expect_used,
+    clippy::panic
+)]
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output, Stdio};
+
+use serde_json::Value;
+
+/// The built program.
+pub fn program() -> &'static str {
+    env!("CARGO_BIN_EXE_truepath")
+}
+
+/// Whether a program is here. One that is not must be named in `TRUEPATH_TESTS_WITHOUT`, which the
+/// test script sets after it has said so; else the test fails.
+pub fn needs(name: &str) -> bool {
+    if truepath_runner::find_program(name, Path::new("/")).is_some() {
+        return true;
+    }
+    let without = std::env::var("TRUEPATH_TESTS_WITHOUT").unwrap_or_default();
+    assert!(
+        without.split_whitespace().any(|one| one == name),
+        "{name} is not installed; scripts/test installs it, or says what is left out without it"
+    );
+    eprintln!("left out: {name} is not installed");
+    false
+}
+
+/// A folder with a job in it.
+pub struct Project {
+    folder: tempfile::TempDir,
+}
+
+/// What a call of the program came to.
+pub struct Called {
+    pub code: Option<i32>,
+    pub out: String,
+    pub err: String,
+}
+
+impl Called {
+    fn new(output: &Output) -> Self {
+        Self {
+            code: output.status.code(),
+            out: String::from_utf8_lossy(&output.stdout).into_owned(),
+            err: String::from_utf8_lossy(&output.stderr).into_owned(),
+        }
+    }
+
+    /// Fails unless the exit code is this one.
+    #[track_caller]
+    pub fn ends(self, code: i32) -> Self {
+        assert_eq!(self.code, Some(code), "\n{}\n{}", self.out, self.err);
+        self
+    }
+
+    pub fn json(&self) -> Value {
+        serde_json::from_str(&self.out).unwrap_or_else(|error| panic!("{error}: {}", self.out))
+    }
+}
+
+impl Project {
+    pub fn new(job: &str) -> Self {
+        let project = Self::empty();
+        project.write("truepath.toml", job);
+        project
+    }
+
+    pub fn empty() -> Self {
+        let folder = tempfile::Builder::new().prefix("tp").tempdir().unwrap();
+        Self { folder }
+    }
+
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().canonicalize().unwrap().join(name)
+    }
+
+    pub fn write(&self, name: &str, text: &str) {
+        let path = self.path(name);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, text).unwrap();
+    }
+
+    pub fn command(&self, arguments: &[&str]) -> Command {
+        let mut command = Command::new(program());
+        command
+            .args(arguments)
+            .current_dir(self.folder.path())
+            .stdin(Stdio::null())
+            .env_remove("TRUEPATH_CRASH_AT");
+        command
+    }
+
+    pub fn call(&self, arguments: &[&str]) -> Called {
+        Called::new(&self.command(arguments).output().unwrap())
+    }
+
+    pub fn call_with(&self, arguments: &[&str], variable: (&str, &str)) -> Called {
+        let mut command = self.command(arguments);
+        Called::new(&command.env(variable.0, variable.1).output().unwrap())
+    }
+
+    /// What `audit` tells, as JSON.
+    pub fn audit(&self) -> Value {
+        self.call(&["audit", "--format", "json"]).json()
+    }
+
+    /// The files below a folder, hidden ones left out, sorted.
+    pub fn files(&self, folder: &str) -> Vec<String> {
+        let root = self.path(folder);
+        let mut found = Vec::new();
+        collect(&root, &root, &mut found);
+        found.sort();
+        found
+    }
+
+    /// The folder's path taken out of a text.
+    pub fn plain(&self, text: &str) -> String {
+        text.replace(&self.path("").display().to_string(), "/show/")
+    }
+}
+
+fn collect(root: &Path, folder: &Path, found: &mut Vec<String>) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        let path = entry.path();
+        if entry.file_name().to_string_lossy().starts_with('.') {
+            continue;
+        }
+        if entry.file_type().unwrap().is_dir() {
+            collect(root, &path, found);
+        } else {
+            found.push(path.strip_prefix(root).unwrap().display().to_string());
+        }
+    }
+}
+
+/// A small scene of the understudy; `more` stands at its end.
+pub fn scene(more: &str) -> String {
+    format!(
+        "title = \"KILN\"\nframes = \"1-60\"\nsize = \"48x32\"\npasses = [\"beauty\", \"depth\", \"shadow\"]\n\
+         default-camera = \"front\"\n[camera]\nfront = {{ tilt = 0.3 }}\nside = {{ tilt = 0.8, turn = 0.25 }}\n\
+         [sun]\nradius = 0.2\ncolor = [1.0, 0.7, 0.3]\n[[planet]]\nring = 0.5\nradius = 0.1\nturns = 1.0\n\
+         color = [0.2, 0.4, 0.8]\n{more}"
+    )
+}
+
+/// A short job for that scene.
+pub fn job(frames: &str, more: &str) -> String {
+    format!(
+        "scene = \"kiln.toml\"\nframes = \"{frames}\"\nengine = \"understudy\"\nsize = \"48x32\"\n\
+         path = \"renders/{{shot}}.{{frame:04}}.png\"\n{more}"
+    )
+}
+
+/// A project with the small scene and a short job.
+pub fn kiln(frames: &str, more: &str, mishap: &str) -> Project {
+    let project = Project::new(&job(frames, more));
+    project.write("kiln.toml", &scene(mishap));
+    project
+}
+
+/// Lines that the understudy wrote about finished files, over all its logs.
+pub fn wrote(project: &Project) -> Vec<String> {
+    let mut lines = Vec::new();
+    let logs = project.path(".truepath/logs");
+    for session in fs::read_dir(logs).into_iter().flatten().flatten() {
+        for log in fs::read_dir(session.path()).unwrap().flatten() {
+            let text = fs::read_to_string(log.path()).unwrap();
+            lines.extend(
+                text.lines()
+                    .filter(|line| line.starts_with("wrote "))
+                    .map(str::to_owned),
+            );
+        }
+    }
+    lines
+}

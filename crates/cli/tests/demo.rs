@@ -1,0 +1,105 @@
+//! The demo, all the way, and its frames in decoders that are not ours.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::process::Command;
+
+use common::{Project, needs};
+
+#[test]
+fn the_demo_ends_well_and_other_decoders_open_its_frames() {
+    let project = Project::empty();
+    let called = project.call(&["demo", "show"]).ends(0);
+    for part in [
+        "TP103",
+        "70 of 105 files would be lost: depth and shadow would overwrite beauty",
+        "nothing to complain about in mistake.toml",
+        "cut short or damaged",
+        "complete: all 140 files are there and whole",
+        "That was the demo.",
+    ] {
+        assert!(
+            called.out.contains(part),
+            "{part}\n{}\n{}",
+            called.out,
+            called.err
+        );
+    }
+    let frames = project.files("show/renders");
+    let frames: Vec<&String> = frames
+        .iter()
+        .filter(|name| !name.contains("set-aside"))
+        .collect();
+    assert_eq!(frames.len(), if needs("povray") { 148 } else { 140 });
+    let one_of_a_kind = [
+        (
+            "dawn/dome/beauty/v003/orr_dawn_dome_beauty_v003.0007.exr",
+            "gbrapf32le,512,512",
+        ),
+        (
+            "dawn/dome/depth/v003/orr_dawn_dome_depth_v003.0001.exr",
+            "grayf32le,512,512",
+        ),
+        (
+            "transit/north/preview/orr_transit_north_preview.0041.png",
+            "rgb24,256,256",
+        ),
+        (
+            "eclipse/dome/preview/orr_eclipse_dome_preview.-0004.png",
+            "rgb24,256,256",
+        ),
+    ];
+    for (frame, facts) in one_of_a_kind {
+        let path = project.path("show/renders").join(frame);
+        if needs("ffprobe") {
+            let output = Command::new("ffprobe")
+                .args([
+                    "-v",
+                    "error",
+                    "-show_entries",
+                    "stream=pix_fmt,width,height",
+                    "-of",
+                    "csv=p=0",
+                ])
+                .arg(&path)
+                .output()
+                .unwrap();
+            let text = String::from_utf8_lossy(&output.stdout).trim().to_owned();
+            let mut words: Vec<&str> = text.split(',').collect();
+            words.sort_unstable();
+            let mut wanted: Vec<&str> = facts.split(',').collect();
+            wanted.sort_unstable();
+            assert_eq!(words, wanted, "{frame}");
+        }
+        if needs("identify") {
+            // `-regard-warnings` makes an error of everything odd.
+            let output = Command::new("identify")
+                .arg("-regard-warnings")
+                .arg(&path)
+                .output()
+                .unwrap();
+            assert!(
+                output.status.success(),
+                "{frame}: {}",
+                String::from_utf8_lossy(&output.stderr)
+            );
+        }
+    }
+    for name in frames.iter().filter(|_| needs("ffmpeg")) {
+        let output = Command::new("ffmpeg")
+            .args(["-v", "error", "-xerror", "-i"])
+            .arg(project.path("show/renders").join(name))
+            .args(["-f", "null", "-"])
+            .output()
+            .unwrap();
+        assert!(
+            output.status.success() && output.stderr.is_empty(),
+            "{name}: {}",
+            String::from_utf8_lossy(&output.stderr)
+        );
+    }
+    // A second demo leaves the first alone.
+    let again = project.call(&["demo", "show"]).ends(2);
+    assert!(again.err.contains("is not empty"), "{}", again.err);
+}

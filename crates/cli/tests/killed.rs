@@ -1,0 +1,148 @@
+//! Killed at any moment, the next run goes on: whatever has a true name is whole, and no frame
+//! that was finished is rendered twice.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::fs;
+use std::io::{BufRead, BufReader};
+use std::process::Stdio;
+
+use common::{Project, kiln, wrote};
+use rustix::process::{Pid, Signal, kill_process};
+
+/// Processes that work in the project's folder, this one's children aside.
+fn renderers(project: &Project) -> Vec<Pid> {
+    let folder = project.path("");
+    let mut found = Vec::new();
+    for entry in fs::read_dir("/proc").unwrap().flatten() {
+        let Ok(id) = entry.file_name().to_string_lossy().parse::<i32>() else {
+            continue;
+        };
+        let line = fs::read(entry.path().join("cmdline")).unwrap_or_default();
+        let line = String::from_utf8_lossy(&line).into_owned();
+        let inside = fs::read_link(entry.path().join("cwd"))
+            .is_ok_and(|cwd| cwd != folder && cwd.starts_with(&folder));
+        if inside && line.contains("understudy") && !line.contains("supervise") {
+            found.extend(Pid::from_raw(id));
+        }
+    }
+    found
+}
+
+/// Waits until every process in the project's folder is gone.
+fn until_quiet(project: &Project) {
+    while !renderers(project).is_empty() {
+        std::thread::yield_now();
+    }
+}
+
+fn nothing_broken(project: &Project) -> u64 {
+    let audit = project.audit();
+    let account = &audit["deliverables"][0];
+    assert_eq!(account["broken"].as_array().unwrap().len(), 0, "{audit}");
+    assert_eq!(account["stale"], "");
+    account["valid"].as_u64().unwrap()
+}
+
+#[test]
+fn a_run_and_its_renderer_killed_ten_times() {
+    let project = kiln("1-60", "", "[mishap]\nslow = 40\n");
+    let mut done = 0;
+    for round in 0..10_u64 {
+        let mut run = project
+            .command(&["run"])
+            .stdout(Stdio::null())
+            .stderr(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let lines = BufReader::new(run.stderr.take().unwrap()).lines();
+        let published = lines
+            .map_while(Result::ok)
+            .filter(|line| line.starts_with("kiln · frames frame"))
+            // A different moment in every round.
+            .take(1 + round as usize % 3)
+            .count();
+        assert!(published > 0, "round {round} had nothing left to do");
+        if round % 3 == 1 {
+            for renderer in renderers(&project) {
+                let _ = kill_process(renderer, Signal::KILL);
+            }
+        }
+        run.kill().unwrap();
+        run.wait().unwrap();
+        until_quiet(&project);
+        let now = nothing_broken(&project);
+        assert!(
+            now >= done + published as u64,
+            "round {round}: {now} after {done}"
+        );
+        done = now;
+    }
+    let last = project.call(&["run"]).ends(0);
+    assert_eq!(nothing_broken(&project), 60);
+    assert!(last.out.contains("complete: all 60 files"), "{}", last.out);
+    // No leftovers: neither staging folders nor anything else beside the frames.
+    let left: Vec<_> = fs::read_dir(project.path("renders"))
+        .unwrap()
+        .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+        .filter(|name| !name.starts_with("kiln.") && name != "set-aside")
+        .collect();
+    assert_eq!(left, [""; 0]);
+    // The ledger tells every frame once.
+    let mut paths = published_paths(&project);
+    assert_eq!(paths.len(), 60);
+    paths.dedup();
+    assert_eq!(paths.len(), 60);
+}
+
+fn published_paths(project: &Project) -> Vec<String> {
+    let mut paths = Vec::new();
+    for ledger in fs::read_dir(project.path(".truepath/ledger"))
+        .unwrap()
+        .flatten()
+    {
+        for line in fs::read_to_string(ledger.path()).unwrap().lines() {
+            let Ok(line) = serde_json::from_str::<serde_json::Value>(line) else {
+                continue;
+            };
+            if line["line"]["what"] == "published" {
+                paths.push(line["line"]["record"]["path"].to_string());
+            }
+        }
+    }
+    paths.sort();
+    paths
+}
+
+#[test]
+fn killed_at_every_step_between_a_finished_frame_and_its_ledger_line() {
+    for point in truepath_runner::crash::POINTS {
+        let project = kiln("1-3", "", "");
+        let killed = project.call_with(&["run"], ("TRUEPATH_CRASH_AT", point));
+        assert_eq!(
+            killed.code, None,
+            "{point}: it was not killed\n{}",
+            killed.out
+        );
+        until_quiet(&project);
+        nothing_broken(&project);
+        let next = project.call(&["run"]).ends(0);
+        assert_eq!(nothing_broken(&project), 3, "{point}");
+        let mut paths = published_paths(&project);
+        assert_eq!(paths.len(), 3, "{point}");
+        paths.dedup();
+        assert_eq!(paths.len(), 3, "{point}");
+        // The frame that was finished when the run was killed is not rendered again.
+        let first = wrote(&project)
+            .iter()
+            .filter(|line| line.contains("f000001"))
+            .count();
+        assert!(first <= 1, "{point}: frame 1 was rendered {first} times");
+        assert!(
+            next.out.contains("recovered") || point == "ledger",
+            "{point}: {}",
+            next.out
+        );
+    }
+}

@@ -1,0 +1,106 @@
+//! Each way in which a renderer can misbehave: no bad frame is ever published, and the message
+//! tells which frame, why, and where the log is.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use common::{kiln, scene};
+
+/// Runs six frames with a mishap at frame 4; gives the summary.
+fn run(mishap: &str, more: &str) -> (common::Project, String) {
+    let project = kiln("1-6", more, &format!("[mishap]\n{mishap}\n"));
+    let called = project.call(&["run"]).ends(1);
+    let audit = project.audit();
+    assert_eq!(
+        audit["deliverables"][0]["missing"], "4",
+        "{}\n{}",
+        called.out, called.err
+    );
+    assert_eq!(audit["deliverables"][0]["valid"], 5);
+    assert!(
+        called.out.contains("failed  kiln · frames: frame 4"),
+        "{}",
+        called.out
+    );
+    let log = called
+        .out
+        .lines()
+        .find_map(|line| line.trim().strip_prefix("log "))
+        .map(str::to_owned);
+    assert!(std::path::Path::new(&log.unwrap()).is_file());
+    (project, called.out)
+}
+
+#[test]
+fn a_renderer_that_fails() {
+    let (_, out) = run("fail-at = 4", "");
+    assert!(
+        out.contains("exit code 1: the scene fails at frame 4"),
+        "{out}"
+    );
+}
+
+#[test]
+fn a_renderer_that_hangs_is_ended_at_the_frame_limit() {
+    let (project, out) = run("hang-at = 4", "frame-limit = \"1s\"");
+    assert!(
+        out.contains("no frame was finished for 1s, the frame-limit"),
+        "{out}"
+    );
+    // Mended, the rest is rendered; the engine that hung is gone.
+    project.write("kiln.toml", &scene(""));
+    assert_eq!(project.files("renders").len(), 5);
+}
+
+#[test]
+fn a_truncated_frame() {
+    let (project, out) = run("truncate-at = 4", "");
+    assert!(out.contains("cut short or damaged"), "{out}");
+    // What the engine left is kept for whoever wants to look at it.
+    assert!(project.files("renders/set-aside")[0].contains("f000004"));
+}
+
+#[test]
+fn an_empty_frame() {
+    let (_, out) = run("empty-at = 4", "");
+    assert!(out.contains("it is empty (0 bytes)"), "{out}");
+}
+
+#[test]
+fn a_frame_that_is_left_out() {
+    let (_, out) = run("skip-at = 4", "");
+    assert!(out.contains("ended well but wrote no file for it"), "{out}");
+}
+
+#[test]
+fn a_frame_of_another_size() {
+    let (_, out) = run("wrong-size-at = 4", "");
+    assert!(out.contains("its size is 24x16, not 48x32"), "{out}");
+}
+
+#[test]
+fn many_warnings_and_slow_frames_harm_nothing() {
+    let project = kiln("1-3", "", "[mishap]\nnoisy = 40\nslow = 20\n");
+    let called = project.call(&["run"]).ends(0);
+    assert!(called.out.contains("warnings      120"), "{}", called.out);
+}
+
+#[test]
+fn a_scene_without_the_camera_fails_once_and_says_why() {
+    let project = kiln("1-60", "camera = \"frnt\"", "");
+    let job = std::fs::read_to_string(project.path("truepath.toml")).unwrap();
+    project.write("truepath.toml", &job.replace("{shot}.", "{shot}_{camera}."));
+    let called = project.call(&["run"]).ends(1);
+    assert!(
+        called
+            .out
+            .contains("no camera `frnt`: did you mean `front`?"),
+        "{}",
+        called.out
+    );
+    // Not a process for each of the 60 frames.
+    let logs = std::fs::read_dir(project.path(".truepath/logs/0001"))
+        .unwrap()
+        .count();
+    assert_eq!(logs, 2);
+}

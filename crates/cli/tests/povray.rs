@@ -1,0 +1,193 @@
+//! A real ray tracer: the frames are the ones that it makes itself, pixel for pixel.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use common::{Project, needs};
+
+const SCENE: &str = r#"
+#version 3.7;
+global_settings { assumed_gamma 1.0 }
+#include "metal.inc"
+camera { location <0, 1, -4> look_at 0 }
+light_source { <5, 5, -5> rgb 1 }
+sphere { <sin(clock * 6.28), 0, 0>, 0.7 texture { Metal } }
+"#;
+const INCLUDE: &str = "#declare Metal = texture { pigment { rgb <1, 0.6, 0.2> } }\n";
+
+fn project(picture: &str, path: &str) -> Project {
+    let project = Project::new(&format!(
+        "scene = \"scenes/kiln.pov\"\nframes = \"1-240\"\nsize = \"160x90\"\nengine = \"povray\"\n{picture}\npath = \"{path}\"\n"
+    ));
+    project.write("scenes/kiln.pov", SCENE);
+    project.write("scenes/metal.inc", INCLUDE);
+    project
+}
+
+/// The same frames by the ray tracer alone; gives the folder.
+fn alone(project: &Project, arguments: &[&str]) -> std::path::PathBuf {
+    let folder = project.path("alone");
+    fs::create_dir(&folder).unwrap();
+    let status = Command::new("povray")
+        .args(["+I../scenes/kiln.pov", "+L../scenes", "+W160", "+H90"])
+        .args(["+KFI1", "+KFF240", "+SF8", "+EF12", "-D", "-V"])
+        .args(arguments)
+        .current_dir(&folder)
+        .output()
+        .unwrap()
+        .status;
+    assert!(status.success());
+    folder
+}
+
+fn png_pixels(path: &Path) -> (png::OutputInfo, Vec<u8>) {
+    let file = std::io::BufReader::new(fs::File::open(path).unwrap());
+    let mut reader = png::Decoder::new(file).read_info().unwrap();
+    let mut pixels = vec![0; reader.output_buffer_size().unwrap()];
+    let info = reader.next_frame(&mut pixels).unwrap();
+    (info, pixels)
+}
+
+fn exr_pixels(path: &Path) -> Vec<(String, Vec<f32>)> {
+    let image = exr::prelude::read_first_flat_layer_from_file(path).unwrap();
+    image
+        .layer_data
+        .channel_data
+        .list
+        .iter()
+        .map(|channel| {
+            let values = channel.sample_data.values_as_f32().collect();
+            (channel.name.to_string(), values)
+        })
+        .collect()
+}
+
+#[test]
+fn png_of_16_bits_with_alpha_pixel_for_pixel() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project(
+        "channels = \"rgba\"\nbits = 16",
+        "out/{scene}_v007.{frame:05}.png",
+    );
+    project.call(&["run", "--frames", "8-12"]).ends(0);
+    let names: Vec<String> = (8..=12)
+        .map(|frame| format!("kiln_v007.{frame:05}.png"))
+        .collect();
+    assert_eq!(project.files("out"), names);
+    let alone = alone(&project, &["+Oa.png", "+FN16", "+UA"]);
+    for frame in 8..=12 {
+        let (info, ours) = png_pixels(&project.path(&format!("out/kiln_v007.{frame:05}.png")));
+        let (_, theirs) = png_pixels(&alone.join(format!("a{frame:03}.png")));
+        assert_eq!(info.bit_depth, png::BitDepth::Sixteen);
+        assert_eq!(info.color_type, png::ColorType::Rgba);
+        assert_eq!((info.width, info.height), (160, 90));
+        assert!(ours == theirs, "frame {frame} differs");
+    }
+    let (_, one) = png_pixels(&project.path("out/kiln_v007.00008.png"));
+    let (_, other) = png_pixels(&project.path("out/kiln_v007.00012.png"));
+    assert!(one != other, "the clock stands still");
+}
+
+#[test]
+fn exr_pixel_for_pixel() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project(
+        "channels = \"rgba\"\nbits = \"half\"",
+        "out/{scene}.{frame:04}.exr",
+    );
+    project.call(&["run", "--frames", "8-12"]).ends(0);
+    assert_eq!(project.files("out").len(), 5);
+    let alone = alone(&project, &["+Oa.exr", "+FE", "+UA"]);
+    for frame in 8..=12 {
+        let ours = exr_pixels(&project.path(&format!("out/kiln.{frame:04}.exr")));
+        assert_eq!(ours.len(), 4);
+        assert!(
+            ours == exr_pixels(&alone.join(format!("a{frame:03}.exr"))),
+            "frame {frame} differs"
+        );
+    }
+}
+
+#[test]
+fn every_picture_that_its_profile_promises() {
+    if !needs("povray") {
+        return;
+    }
+    for (extension, channels, bits) in [
+        ("png", "rgb", "8"),
+        ("png", "rgba", "8"),
+        ("png", "rgb", "16"),
+        ("exr", "rgb", "\"half\""),
+        ("jpg", "rgb", "8"),
+    ] {
+        let project = project(
+            &format!("channels = \"{channels}\"\nbits = {bits}"),
+            &format!("out/{{scene}}.{{frame:04}}.{extension}"),
+        );
+        project.call(&["run", "--frames", "5"]).ends(0);
+        assert_eq!(project.files("out"), [format!("kiln.0005.{extension}")]);
+    }
+}
+
+#[test]
+fn a_clip_of_one_frame_has_a_clock_and_gaps_are_processes() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project("", "out/{scene}.{frame:04}.png");
+    project.call(&["run", "--set", "frames=7"]).ends(0);
+    assert_eq!(project.files("out"), ["kiln.0007.png"]);
+    let plan = project
+        .call(&["commands", "--format", "json", "--frames", "1-3,9"])
+        .ends(0)
+        .json();
+    let lines = plan["commands"].as_array().unwrap();
+    assert_eq!(lines.len(), 2);
+    assert!(
+        lines[1]["arguments"]
+            .to_string()
+            .contains("\"+KFF240\",\"+SF9\",\"+EF9\"")
+    );
+}
+
+#[test]
+fn a_scene_with_a_mistake_is_told_with_the_ray_tracers_own_words() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project("", "out/{scene}.{frame:04}.png");
+    project.write("scenes/kiln.pov", "sphere { nonsense }\n");
+    let called = project.call(&["run", "--frames", "1-3"]).ends(1);
+    assert!(called.out.contains("exit code 1"), "{}", called.out);
+    assert!(
+        called.out.contains("Fatal error in parser") || called.out.contains("Parse Error"),
+        "{}",
+        called.out
+    );
+    assert_eq!(project.files("out"), [""; 0]);
+}
+
+#[test]
+fn odd_names_reach_it_by_plain_ones() {
+    if !needs("povray") {
+        return;
+    }
+    let project = Project::new(
+        "scene = \"früh & spät/mein 'ofen' $1.pov\"\nframes = \"1-2\"\nsize = \"32x18\"\nengine = \"povray\"\npath = \"aus %d/{scene}.{frame:04}.png\"\n",
+    );
+    project.write("früh & spät/mein 'ofen' $1.pov", SCENE);
+    project.write("früh & spät/metal.inc", INCLUDE);
+    project.call(&["run"]).ends(0);
+    assert_eq!(
+        project.files("aus %d"),
+        ["mein 'ofen' $1.0001.png", "mein 'ofen' $1.0002.png"]
+    );
+}
