@@ -2,6 +2,10 @@
 
 /// The nearest of `known` to `word`, when one is near enough to be worth suggesting.
 pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    // Of a number another number is never a slip of the hand.
+    if word.bytes().all(|byte| byte.is_ascii_digit()) {
+        return None;
+    }
     let lowered = word.to_lowercase();
     known
         .into_iter()
@@ -36,5 +40,6 @@ mod tests {
         assert_eq!(nearest("Depht", known), Some("depth"));
         assert_eq!(nearest("normals", known), None);
         assert_eq!(nearest("", known), None);
+        assert_eq!(nearest("32", ["12", "half"]), None);
     }
 }

@@ -37,7 +37,10 @@ pub fn read(name: &str, text: &str, sets: &[String]) -> Reading {
         span: 0..0,
     };
     let (mut entries, findings) = tree::parse(text, file);
-    let mut reader = Reader { findings };
+    let mut reader = Reader {
+        findings,
+        short: short::is_short(&entries),
+    };
     let mut command_line = Vec::new();
     if reader.findings.is_empty() {
         for set in sets {
@@ -51,10 +54,9 @@ pub fn read(name: &str, text: &str, sets: &[String]) -> Reading {
     }
     let broken = !reader.findings.is_empty();
     let command_line = reader.table(&command_line, TableKind::CommandLine, Layer::CommandLine);
-    let is_short = short::is_short(&entries);
     let mut job = Job {
         sources,
-        short: is_short,
+        short: reader.short,
         project: Table::empty(Layer::Project),
         places: Vec::new(),
         tokens: Vec::new(),
@@ -67,7 +69,7 @@ pub fn read(name: &str, text: &str, sets: &[String]) -> Reading {
         let findings = reader.findings;
         return Reading { job, findings };
     }
-    if is_short {
+    if reader.short {
         reader.short(entries, &mut job, &start);
     } else {
         reader.long(&entries, &mut job, &start);
@@ -80,6 +82,8 @@ pub fn read(name: &str, text: &str, sets: &[String]) -> Reading {
 
 struct Reader {
     findings: Vec<Finding>,
+    /// Whether the file is written in the short form.
+    short: bool,
 }
 
 impl Reader {
@@ -328,8 +332,8 @@ impl Reader {
         for entry in entries {
             let known = KEYS.iter().find(|facts| facts.name == entry.key);
             let Some(facts) = known.filter(|facts| facts.stands_in(kind)) else {
-                self.findings
-                    .push(unknown_key(entry, kind, known.is_some()));
+                let finding = self.unknown_key(entry, kind, known.is_some());
+                self.findings.push(finding);
                 continue;
             };
             if let Some(twin) = table.get(facts.key) {
@@ -356,30 +360,32 @@ impl Reader {
         }
         table
     }
-}
 
-fn unknown_key(entry: &Entry, kind: TableKind, elsewhere: bool) -> Finding {
-    let names: Vec<&str> = KEYS
-        .iter()
-        .filter(|facts| facts.stands_in(kind))
-        .map(|facts| facts.name)
-        .collect();
-    let key = &entry.key;
-    if elsewhere {
-        let tables: Vec<&str> = KEYS
+    fn unknown_key(&self, entry: &Entry, kind: TableKind, elsewhere: bool) -> Finding {
+        let names: Vec<&str> = KEYS
             .iter()
-            .filter(|facts| facts.name == *key)
-            .flat_map(|facts| facts.tables.iter().map(|table| table.title()))
+            .filter(|facts| facts.stands_in(kind))
+            .map(|facts| facts.name)
             .collect();
-        Finding::error(
-            "TP002",
-            format!("`{key}` does not belong in {}", kind.title()),
-        )
-        .at(&entry.key_place, "")
-        .advise(format!("it belongs in {}", tables.join(", ")))
-    } else {
-        Finding::error("TP002", format!("{} has no key `{key}`", kind.title()))
-            .at(&entry.key_place, "")
-            .advise(advice(key, &names))
+        let key = &entry.key;
+        let title = if self.short && kind == TableKind::Project {
+            "a job file without tables"
+        } else {
+            kind.title()
+        };
+        if elsewhere {
+            let tables: Vec<&str> = KEYS
+                .iter()
+                .filter(|facts| facts.name == *key)
+                .flat_map(|facts| facts.tables.iter().map(|table| table.title()))
+                .collect();
+            Finding::error("TP002", format!("`{key}` does not belong in {title}"))
+                .at(&entry.key_place, "")
+                .advise(format!("it belongs in {}", tables.join(", ")))
+        } else {
+            Finding::error("TP002", format!("{title} has no key `{key}`"))
+                .at(&entry.key_place, "")
+                .advise(advice(key, &names))
+        }
     }
 }

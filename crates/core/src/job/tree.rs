@@ -79,7 +79,7 @@ impl Node {
 #[must_use]
 pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
     let (table, errors) = DeTable::parse_recoverable(text);
-    let findings = errors
+    let mut findings: Vec<Finding> = errors
         .iter()
         .map(|error| {
             let span = error.span().unwrap_or(0..0);
@@ -90,6 +90,7 @@ pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
             .at(&Place { source, span }, "here")
         })
         .collect();
+    findings.sort_by_key(|finding| finding.labels[0].place.span.start);
     let reader = Reader { text, source };
     (reader.table(table.get_ref()), findings)
 }

@@ -43,9 +43,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let format = one.picture.format;
             let mut finding = rule
                 .finding(format!(
-                    "{} cannot hold {}",
-                    format.name,
-                    format_args!("`{}` compression", asked.value)
+                    "{} has no `{}` compression",
+                    format.name, asked.value
                 ))
                 .at(&asked.place, "");
             if let Some(place) = &one.picture.format_place {

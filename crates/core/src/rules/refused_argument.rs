@@ -64,6 +64,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .unwrap_or(&one.template.place);
             rule.finding(format!("{}: {error}", one.common.engine.name))
                 .at(place, "")
+                .advise("change the value, or the profile that hands it on")
         })
         .collect()
 }
