@@ -3,7 +3,12 @@
 global_settings { assumed_gamma 1.0 }
 #include "model-brass.inc"
 
-camera { location <0, 2.4, -4.2> look_at <0, 0.1, 0> angle 42 }
+camera {
+  location <0, 2.4, -4.2>
+  right x * image_width / image_height
+  look_at <0, 0.1, 0>
+  angle 48
+}
 light_source { <4, 6, -5> rgb <1.0, 0.95, 0.85> }
 light_source { <-5, 2, -2> rgb 0.25 }
 

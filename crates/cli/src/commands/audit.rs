@@ -142,20 +142,20 @@ fn details(out: &mut impl Write, label: &str, account: &Account) -> io::Result<(
                 "frames"
             }
         );
-        writeln!(out, "\n{style}{word}{style:#}  {label}: {frames}{why}")
+        writeln!(out, "\n{style}{word:<7}{style:#}  {label}: {frames}{why}")
     };
     row("missing", ERROR, &account.missing, "")?;
     for (reason, frames) in &account.broken {
-        row("broken", ERROR, frames, &format!("\n        {reason}"))?;
+        row("broken", ERROR, frames, &format!("\n         {reason}"))?;
     }
     row(
         "stale",
         WARNING,
         &account.stale,
-        "\n        other settings or another state of the scene made them",
+        "\n         other settings or another state of the scene made them",
     )?;
     let why = format!(
-        "\n        {} the job does not want",
+        "\n         {} the job does not want",
         count(account.foreign.count(), "frame that", "frames that")
     );
     row("foreign", WARNING, &account.foreign, &why)

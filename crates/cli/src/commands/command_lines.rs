@@ -105,7 +105,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         for (name, true_name) in &line.names {
             writeln!(
                 out,
-                "#   {} becomes {}",
+                "#   {} belongs at {}",
                 one_line(name),
                 one_line(true_name)
             )?;

@@ -81,6 +81,8 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
         .decor_style(DecorStyle::Unicode)
         .term_width(COLUMNS)
         .render(&[group])
+        // The sign between two files is missing from the fonts of most terminals.
+        .replace('⸬', "├")
 }
 
 fn span(label: &Label, length: usize) -> std::ops::Range<usize> {

@@ -98,14 +98,16 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .into_iter()
         .map(|(tokens, one, values, lost, wanted, example)| {
             let shown = one_of(tokens.iter().map(|token| format!("{{{token}}}"))).replace(" or ", " and ");
-            let (first, others) = values.split_first().map_or((String::new(), String::new()), |(first, rest)| {
-                (first.clone(), listed(rest))
-            });
+            let (first, others) = values
+                .split_first()
+                .map_or((String::new(), String::new()), |(first, rest)| {
+                    (first.clone(), listed(rest))
+                });
             rule.finding(format!(
                 "this path leaves out {shown}, which takes {}",
                 count(values.len() as u64, "value", "values")
             ))
-            .at(&one.template.place, format!("the same for {first} and {others}"))
+            .at(&one.template.place, format!("the same for {}", listed(&values)))
             .so(format!(
                 "{lost} of {wanted} files would be lost: {others} would overwrite {first}, as in {example}"
             ))
@@ -121,11 +123,12 @@ fn value(deliverable: &Deliverable, token: &str) -> String {
     }
 }
 
+/// `beauty, depth and shadow`; of more than four values the first and how many more.
 fn listed(values: &[String]) -> String {
     match values {
         [] => String::new(),
         [one] => one.clone(),
-        [one, two] => format!("{one} and {two}"),
+        [rest @ .., last] if values.len() < 5 => format!("{} and {last}", rest.join(", ")),
         [one, rest @ ..] => format!("{one} and {} more", rest.len()),
     }
 }
