@@ -22,7 +22,7 @@ pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
 
 /// A sentence that suggests the nearest known word, or lists them all.
 #[must_use]
-pub fn advice<'a>(word: &str, known: &[&'a str]) -> String {
+pub fn advice(word: &str, known: &[&str]) -> String {
     match nearest(word, known.iter().copied()) {
         Some(near) => format!("did you mean `{near}`?"),
         None => format!("known here: {}", known.join(", ")),

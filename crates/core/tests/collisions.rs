@@ -1,4 +1,5 @@
 //! Collisions found by sequences, held against every path written out.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::{BTreeMap, BTreeSet};
 

@@ -1,4 +1,5 @@
 //! Properties of sets of frames, held against plain sets of numbers.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::BTreeSet;
 

@@ -1,4 +1,5 @@
 //! Every rule by its own examples, and the promises that all rules keep.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::BTreeSet;
 use std::sync::Arc;

@@ -1,4 +1,5 @@
 //! Properties of templates.
+#![allow(clippy::unwrap_used, clippy::panic)]
 
 use proptest::prelude::*;
 use truepath_core::template::{ExpandError, Part, Template, TokenValue, expand};

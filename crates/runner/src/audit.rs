@@ -158,9 +158,9 @@ fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result
 /// A name with `#` for each digit of its last number, and the number.
 fn shape(name: &str) -> (String, Option<Frame>) {
     let stem = name.rfind('.').filter(|dot| *dot > 0).unwrap_or(name.len());
-    let is_digit = |byte: &u8| byte.is_ascii_digit();
+    let is_digit = u8::is_ascii_digit;
     let bytes = &name.as_bytes()[..stem];
-    let Some(last) = bytes.iter().rposition(|byte| is_digit(byte)) else {
+    let Some(last) = bytes.iter().rposition(is_digit) else {
         return (name.to_owned(), None);
     };
     let first = bytes[..last]

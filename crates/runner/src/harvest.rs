@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{Call, Naming, Profile, learn};
@@ -195,23 +195,5 @@ impl<'a> Field<'a> {
                 .iter()
                 .filter(|frame| !crop.done.contains(frame)),
         )
-    }
-
-    /// Removes the staging folder; files that are left in it are set aside first, under the name
-    /// of the folder's frames. Gives what was set aside.
-    pub(crate) fn clear(&self, disk: &dyn Disk, name: &str) -> io::Result<Vec<PathBuf>> {
-        let folder = self.staging.parent().unwrap_or(Path::new("/"));
-        let mut aside = Vec::new();
-        for file in staging::leftovers(&self.staging)? {
-            let path = self.staging.join(&file);
-            aside.push(staging::set_aside(
-                disk,
-                &path,
-                folder,
-                &format!("{name}-{file}"),
-            )?);
-        }
-        disk.remove_tree(&self.staging)?;
-        Ok(aside)
     }
 }

@@ -17,23 +17,9 @@ use crate::disk::{Append, Disk, Stamp, hex};
 #[serde(tag = "what", rename_all = "kebab-case")]
 pub enum Line {
     /// A staging folder was made.
-    Staged {
-        /// The folder.
-        folder: String,
-        /// The frames that are rendered in it.
-        frames: String,
-        /// The deliverables that are rendered in it: path pattern and fingerprint.
-        deliverables: Vec<(String, String)>,
-    },
+    Staged(Staged),
     /// A file is about to get its true name.
-    Intent {
-        /// Its staging name.
-        staged: String,
-        /// The frame.
-        frame: i64,
-        /// All there is to say once it has its true name.
-        record: Record,
-    },
+    Intent(Intent),
     /// A file has its true name.
     Published {
         /// The frame.
@@ -52,6 +38,37 @@ pub enum Line {
         /// Why.
         why: String,
     },
+}
+
+/// A staging folder, and what is rendered in it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Staged {
+    /// The folder.
+    pub folder: String,
+    /// The frames.
+    pub frames: String,
+    /// The deliverables.
+    pub members: Vec<Member>,
+}
+
+/// A deliverable that is rendered in a staging folder.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Member {
+    /// The pattern of its paths.
+    pub path: String,
+    /// The fingerprint of what makes its pictures.
+    pub fingerprint: String,
+}
+
+/// A file that is about to get its true name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Intent {
+    /// Its staging name.
+    pub staged: String,
+    /// The frame.
+    pub frame: i64,
+    /// All there is to say once it has its true name.
+    pub record: Record,
 }
 
 /// How a file came to its true name.
@@ -103,10 +120,10 @@ impl Record {
 pub struct Ledger {
     /// The last record of every path.
     pub published: HashMap<String, Record>,
-    /// Intents that no published line followed: staging name, frame, record.
-    pub intents: Vec<(String, i64, Record)>,
-    /// Every staging folder that was ever made: folder, frames, deliverables.
-    pub staged: Vec<(String, String, Vec<(String, String)>)>,
+    /// Intents that no published line followed.
+    pub intents: Vec<Intent>,
+    /// Every staging folder that was ever made.
+    pub staged: Vec<Staged>,
 }
 
 impl Ledger {
@@ -130,21 +147,13 @@ impl Ledger {
         };
         names.sort();
         let mut ledger = Self::default();
-        let mut intents: Vec<(String, i64, Record)> = Vec::new();
+        let mut intents: Vec<Intent> = Vec::new();
         for name in names {
             let text = String::from_utf8_lossy(&fs::read(&name)?).into_owned();
             for line in text.lines().filter_map(parse) {
                 match line {
-                    Line::Staged {
-                        folder,
-                        frames,
-                        deliverables,
-                    } => ledger.staged.push((folder, frames, deliverables)),
-                    Line::Intent {
-                        staged,
-                        frame,
-                        record,
-                    } => intents.push((staged, frame, record)),
+                    Line::Staged(staged) => ledger.staged.push(staged),
+                    Line::Intent(intent) => intents.push(intent),
                     Line::Published { record, .. } => {
                         ledger.published.insert(record.path.clone(), record);
                     }
@@ -154,7 +163,7 @@ impl Ledger {
                 }
             }
         }
-        intents.retain(|(_, _, record)| {
+        intents.retain(|Intent { record, .. }| {
             ledger
                 .published
                 .get(&record.path)
@@ -230,16 +239,19 @@ mod tests {
             time: "2026-01-01T00:00:00Z".to_owned(),
         };
         for line in [
-            Line::Staged {
+            Line::Staged(Staged {
                 folder: "a".to_owned(),
                 frames: "1-9".to_owned(),
-                deliverables: vec![("p".to_owned(), "f".to_owned())],
-            },
-            Line::Intent {
+                members: vec![Member {
+                    path: "p".to_owned(),
+                    fingerprint: "f".to_owned(),
+                }],
+            }),
+            Line::Intent(Intent {
                 staged: "s".to_owned(),
                 frame: -7,
                 record: record.clone(),
-            },
+            }),
             Line::Published {
                 frame: 7,
                 how: How::Adopted,

@@ -8,7 +8,7 @@ use truepath_core::frames::Frame;
 
 use crate::crash::point;
 use crate::disk::{Disk, hash_file, stamp};
-use crate::ledger::{How, Line, Record, Writer};
+use crate::ledger::{How, Intent, Line, Record, Writer};
 
 /// What is told of every file that a run publishes.
 #[derive(Debug, Clone)]
@@ -41,25 +41,24 @@ pub(crate) fn publish(
     disk.sync_file(staged)?;
     point("synced");
     let record = record(staged, to, credits)?;
-    ledger.write(&Line::Intent {
+    let intent = Intent {
         staged: staged.display().to_string(),
         frame,
-        record: record.clone(),
-    })?;
+        record,
+    };
+    ledger.write(&Line::Intent(intent.clone()))?;
     point("intent");
-    finish(disk, ledger, staged, to, frame, record, How::Rendered)
+    finish(disk, ledger, intent, How::Rendered)
 }
 
 /// The steps behind the intent, also taken when a run was killed between them.
 pub(crate) fn finish(
     disk: &dyn Disk,
     ledger: &mut Writer,
-    staged: &Path,
-    to: &Path,
-    frame: Frame,
-    record: Record,
+    intent: Intent,
     how: How,
 ) -> Result<Record, PublishError> {
+    let (staged, to) = (Path::new(&intent.staged), Path::new(&intent.record.path));
     let folder = to.parent().unwrap_or(Path::new("/"));
     match disk.rename_new(staged, to) {
         Ok(()) => {}
@@ -75,12 +74,12 @@ pub(crate) fn finish(
     disk.sync_folder(folder)?;
     point("folder-synced");
     ledger.write(&Line::Published {
-        frame,
+        frame: intent.frame,
         how,
-        record: record.clone(),
+        record: intent.record.clone(),
     })?;
     point("ledger");
-    Ok(record)
+    Ok(intent.record)
 }
 
 /// From one file system to another: a copy beside the true name first, so that no half of it is

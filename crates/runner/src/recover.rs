@@ -8,7 +8,7 @@ use truepath_core::frames::FrameSet;
 
 use crate::disk::{Disk, hash_file, stamp};
 use crate::harvest::{Field, HarvestError, When};
-use crate::ledger::{How, Ledger, Line, Record, Writer};
+use crate::ledger::{How, Intent, Ledger, Line, Record, Staged, Writer};
 use crate::publish::{Credits, PublishError, finish};
 use crate::staging;
 
@@ -32,109 +32,100 @@ pub(crate) fn recover(
     expansion: &Expansion,
     credits: &[Credits],
 ) -> Result<Recovered, HarvestError> {
-    let mut recovered = Recovered::default();
-    for (staged, frame, record) in &known.intents {
-        let (from, to) = (Path::new(staged), Path::new(&record.path));
-        let under_true_name = same(to, record)?;
-        if under_true_name {
+    let mut recovery = Recovery {
+        disk,
+        ledger,
+        expansion,
+        credits,
+        recovered: Recovered::default(),
+    };
+    for intent in &known.intents {
+        recovery.finish(intent)?;
+    }
+    for staged in &known.staged {
+        recovery.clear(staged)?;
+    }
+    Ok(recovery.recovered)
+}
+
+struct Recovery<'a> {
+    disk: &'a dyn Disk,
+    ledger: &'a mut Writer,
+    expansion: &'a Expansion,
+    credits: &'a [Credits],
+    recovered: Recovered,
+}
+
+impl Recovery<'_> {
+    /// Takes the steps that are left of a file that was about to get its true name.
+    fn finish(&mut self, intent: &Intent) -> Result<(), HarvestError> {
+        let record = &intent.record;
+        let to = Path::new(&record.path);
+        if same(to, record)? {
             if let Some(folder) = to.parent() {
-                disk.sync_folder(folder)?;
+                self.disk.sync_folder(folder)?;
             }
-            ledger.write(&Line::Published {
-                frame: *frame,
+            self.ledger.write(&Line::Published {
+                frame: intent.frame,
                 how: How::Recovered,
                 record: record.clone(),
             })?;
-            recovered.records.push(record.clone());
-        } else if stamp(to).is_ok_and(|there| there.is_none()) && same(from, record)? {
-            match finish(
-                disk,
-                ledger,
-                from,
-                to,
-                *frame,
-                record.clone(),
-                How::Recovered,
-            ) {
-                Ok(record) => recovered.records.push(record),
+            self.recovered.records.push(record.clone());
+        } else if stamp(to).is_ok_and(|there| there.is_none())
+            && same(Path::new(&intent.staged), record)?
+        {
+            match finish(self.disk, self.ledger, intent.clone(), How::Recovered) {
+                Ok(record) => self.recovered.records.push(record),
                 Err(PublishError::Taken(_)) => {}
                 Err(PublishError::Disk(error)) => return Err(error.into()),
             }
         }
+        Ok(())
     }
-    for (folder, frames, members) in &known.staged {
-        let staging = PathBuf::from(folder);
+
+    /// Takes what is finished out of a staging folder, sets the rest aside, and removes it.
+    fn clear(&mut self, staged: &Staged) -> Result<(), HarvestError> {
+        let staging = PathBuf::from(&staged.folder);
         if !staging.is_dir() {
-            continue;
+            return Ok(());
         }
         if staging::writers(&staging, None) {
-            recovered.busy.push(folder.clone());
-            continue;
+            self.recovered.busy.push(staged.folder.clone());
+            return Ok(());
         }
-        harvest(
-            disk,
-            ledger,
-            expansion,
-            credits,
-            staging,
-            frames,
-            members,
-            &mut recovered,
-        )?;
-    }
-    Ok(recovered)
-}
-
-#[allow(clippy::too_many_arguments)]
-fn harvest(
-    disk: &dyn Disk,
-    ledger: &mut Writer,
-    expansion: &Expansion,
-    credits: &[Credits],
-    staging: PathBuf,
-    frames: &str,
-    members: &[(String, String)],
-    recovered: &mut Recovered,
-) -> Result<(), HarvestError> {
-    // Only what the same settings would make again is worth taking.
-    let alike: Vec<_> = expansion
-        .deliverables
-        .iter()
-        .enumerate()
-        .filter(|(index, deliverable)| {
-            members.iter().any(|(path, fingerprint)| {
-                *path == deliverable.pattern.sketch()
-                    && credits[*index].fingerprint.as_deref() == Some(fingerprint)
+        // Only what the same settings would make again is worth taking.
+        let alike: Vec<_> = self
+            .expansion
+            .deliverables
+            .iter()
+            .enumerate()
+            .filter(|(index, deliverable)| {
+                let fingerprint = self.credits[*index].fingerprint.as_ref();
+                staged.members.iter().any(|member| {
+                    member.path == deliverable.pattern.sketch()
+                        && Some(&member.fingerprint) == fingerprint
+                })
             })
-        })
-        .map(|(index, deliverable)| (index, deliverable, credits[index].clone()))
-        .collect();
-    let frames: FrameSet = frames.parse().unwrap_or_default();
-    if let (Some((_, first, _)), false) = (alike.first(), frames.is_empty()) {
-        let profile = std::sync::Arc::clone(&first.common.engine);
-        let mut field = Field::new(staging, alike, frames, &profile);
-        match field.harvest(disk, ledger, When::Ended) {
-            Ok(found) => recovered
-                .records
-                .extend(found.into_iter().map(|(_, _, record)| record)),
-            // Half a set of files that tell nothing is no reason to stop.
-            Err(HarvestError::Learn(_)) => {}
-            Err(error) => return Err(error),
+            .map(|(index, deliverable)| (index, deliverable, self.credits[index].clone()))
+            .collect();
+        let frames: FrameSet = staged.frames.parse().unwrap_or_default();
+        if let (Some((_, first, _)), false) = (alike.first(), frames.is_empty()) {
+            let profile = std::sync::Arc::clone(&first.common.engine);
+            let mut field = Field::new(staging.clone(), alike, frames, &profile);
+            match field.harvest(self.disk, self.ledger, When::Ended) {
+                Ok(found) => {
+                    let records = found.into_iter().map(|(_, _, record)| record);
+                    self.recovered.records.extend(records);
+                }
+                // Half a set of files that tell nothing is no reason to stop.
+                Err(HarvestError::Learn(_)) => {}
+                Err(error) => return Err(error),
+            }
         }
-        recovered.aside.extend(field.clear(disk, "unfinished")?);
-        return Ok(());
+        let aside = staging::clear(self.disk, &staging, "unfinished")?;
+        self.recovered.aside.extend(aside);
+        Ok(())
     }
-    let folder = staging.parent().unwrap_or(Path::new("/"));
-    for file in staging::leftovers(&staging)? {
-        let name = format!("unfinished-{file}");
-        recovered.aside.push(staging::set_aside(
-            disk,
-            &staging.join(&file),
-            folder,
-            &name,
-        )?);
-    }
-    Ok(disk.remove_tree(&staging)?)
 }
 
 /// Whether a file is the one that a record tells of, byte for byte.

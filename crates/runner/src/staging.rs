@@ -43,7 +43,7 @@ pub(crate) fn files(staging: &Path) -> io::Result<Vec<String>> {
 }
 
 /// Everything in a staging folder but the links that were laid, by name.
-pub(crate) fn leftovers(staging: &Path) -> io::Result<Vec<String>> {
+fn leftovers(staging: &Path) -> io::Result<Vec<String>> {
     let mut names = Vec::new();
     for entry in fs::read_dir(staging)? {
         let entry = entry?;
@@ -68,6 +68,19 @@ pub(crate) fn set_aside(
     disk.rename_new(path, &to)?;
     disk.sync_folder(&aside)?;
     Ok(to)
+}
+
+/// Removes a staging folder; what is left in it is set aside first, under `name` and its own name.
+/// Gives what was set aside.
+pub(crate) fn clear(disk: &dyn Disk, staging: &Path, name: &str) -> io::Result<Vec<PathBuf>> {
+    let folder = staging.parent().unwrap_or(Path::new("/"));
+    let mut aside = Vec::new();
+    for file in leftovers(staging)? {
+        let path = staging.join(&file);
+        aside.push(set_aside(disk, &path, folder, &format!("{name}-{file}"))?);
+    }
+    disk.remove_tree(staging)?;
+    Ok(aside)
 }
 
 /// Whether a process has a file in this folder open for writing, or works in it; told from

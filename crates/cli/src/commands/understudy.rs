@@ -14,7 +14,7 @@ use crate::outcome::{DONE, FOUND, Trouble};
 /// Render a scene of the demo, as a simulated renderer
 ///
 /// It names its files in its own way (STEM_PASS_f000012.png), writes a log to standard output, and
-/// misbehaves where the scene asks for it under [mishap].
+/// misbehaves where the scene asks for it in its table `mishap`.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Example:\n  truepath understudy --scene scenes/dawn.toml --frames 1-4 --pass beauty --to /tmp/dawn"

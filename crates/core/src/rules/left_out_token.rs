@@ -57,63 +57,80 @@ pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'stat
         .collect()
 }
 
+/// All collisions of one template with one cause.
+struct Cause<'a> {
+    tokens: Vec<&'static str>,
+    first: &'a Deliverable,
+    /// What the first of the tokens stands for.
+    values: Vec<String>,
+    lost: u64,
+    wanted: u64,
+    example: &'a str,
+}
+
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let all = &subject.expansion.deliverables;
-    let mut found: Vec<(Vec<&str>, &Deliverable, Vec<String>, u64, u64, String)> = Vec::new();
+    let mut causes: Vec<Cause<'_>> = Vec::new();
     for collision in &subject.collisions {
         let tokens = left_out(collision, all);
         if tokens.is_empty() {
             continue;
         }
-        let one = &all[collision.members[0]];
+        let first = &all[collision.members[0]];
         let members = || collision.members.iter().map(|&member| &all[member]);
         let wanted: u64 = members().map(|one| one.common.frames.value.count()).sum();
-        let known = found.iter_mut().find(|(known, other, ..)| {
-            *known == tokens && other.template.place == one.template.place
+        let known = causes.iter_mut().find(|known| {
+            known.tokens == tokens && known.first.template.place == first.template.place
         });
-        match known {
-            Some((_, _, _, lost, files, _)) => {
-                *lost += collision.lost;
-                *files += wanted;
-            }
-            None => {
-                let mut values: Vec<String> = Vec::new();
-                for value in members().map(|one| value(one, tokens[0])) {
-                    if !values.contains(&value) {
-                        values.push(value);
-                    }
-                }
-                found.push((
-                    tokens,
-                    one,
-                    values,
-                    collision.lost,
-                    wanted,
-                    collision.example.clone(),
-                ));
+        if let Some(known) = known {
+            known.lost += collision.lost;
+            known.wanted += wanted;
+            continue;
+        }
+        let mut values: Vec<String> = Vec::new();
+        for value in members().map(|one| value(one, tokens[0])) {
+            if !values.contains(&value) {
+                values.push(value);
             }
         }
+        causes.push(Cause {
+            tokens,
+            first,
+            values,
+            lost: collision.lost,
+            wanted,
+            example: &collision.example,
+        });
     }
-    found
-        .into_iter()
-        .map(|(tokens, one, values, lost, wanted, example)| {
-            let shown = one_of(tokens.iter().map(|token| format!("{{{token}}}"))).replace(" or ", " and ");
-            let (first, others) = values
-                .split_first()
-                .map_or((String::new(), String::new()), |(first, rest)| {
-                    (first.clone(), listed(rest))
-                });
-            rule.finding(format!(
-                "this path leaves out {shown}, which takes {}",
-                count(values.len() as u64, "value", "values")
-            ))
-            .at(&one.template.place, format!("the same for {}", listed(&values)))
-            .so(format!(
-                "{lost} of {wanted} files would be lost: {others} would overwrite {first}, as in {example}"
-            ))
-            .advise(format!("write \"{}\"", mended(&one.template.template.to_string(), &tokens)))
-        })
-        .collect()
+    causes.iter().map(|cause| cause.finding(rule)).collect()
+}
+
+impl Cause<'_> {
+    fn finding(&self, rule: &Rule) -> Finding {
+        let braced = self.tokens.iter().map(|token| format!("{{{token}}}"));
+        let shown = one_of(braced).replace(" or ", " and ");
+        let template = &self.first.template;
+        let (first, others) = match self.values.split_first() {
+            Some((first, rest)) => (first.as_str(), listed(rest)),
+            None => ("", String::new()),
+        };
+        rule.finding(format!(
+            "this path leaves out {shown}, which takes {}",
+            count(self.values.len() as u64, "value", "values")
+        ))
+        .at(
+            &template.place,
+            format!("the same for {}", listed(&self.values)),
+        )
+        .so(format!(
+            "{} of {} files would be lost: {others} would overwrite {first}, as in {}",
+            self.lost, self.wanted, self.example
+        ))
+        .advise(format!(
+            "write \"{}\"",
+            mended(&template.template.to_string(), &self.tokens)
+        ))
+    }
 }
 
 fn value(deliverable: &Deliverable, token: &str) -> String {

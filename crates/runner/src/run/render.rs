@@ -18,7 +18,7 @@ use crate::Loaded;
 use crate::engine_log::{Meaning, Reader};
 use crate::harvest::{Field, HarvestError, Harvested, When};
 use crate::inventory::stays_inside;
-use crate::ledger::Line;
+use crate::ledger::{Line, Member, Staged};
 use crate::process::{Happening, Process};
 use crate::program::find_program;
 use crate::publish::Credits;
@@ -210,17 +210,15 @@ impl Work<'_> {
         )
         .map_err(RunError::disk(&folder))?;
         let staging_name = staging.display().to_string();
-        let line = Line::Staged {
+        let members_told = members.iter().map(|(index, one)| Member {
+            path: one.pattern.sketch(),
+            fingerprint: self.credits[*index].fingerprint.clone().unwrap_or_default(),
+        });
+        let line = Line::Staged(Staged {
             folder: staging_name.clone(),
             frames: invocation.frames.to_string(),
-            deliverables: members
-                .iter()
-                .map(|(index, one)| {
-                    let fingerprint = self.credits[*index].fingerprint.clone();
-                    (one.pattern.sketch(), fingerprint.unwrap_or_default())
-                })
-                .collect(),
-        };
+            members: members_told.collect(),
+        });
         self.session
             .ledger
             .write(&line)
@@ -290,8 +288,7 @@ impl Work<'_> {
             .iter()
             .map(|crop| (crop.index, field.missing(crop), crop.flaws.clone()))
             .collect();
-        for to in field
-            .clear(self.options.disk, &name)
+        for to in staging::clear(self.options.disk, &field.staging, &name)
             .map_err(RunError::disk(&folder))?
         {
             self.watch.see(&Event::Aside {
