@@ -87,6 +87,17 @@ impl JobArguments {
         };
         selection.check(&loaded.job)?;
         let chosen = expand(&loaded.job, &loaded.surroundings, &selection);
+        if let Some(asked) = &selection.frames
+            && chosen.problems.is_empty()
+            && chosen
+                .deliverables
+                .iter()
+                .all(|one| one.common.chosen.is_empty())
+        {
+            return Err(Trouble::Usage(format!(
+                "none of the chosen shots has a frame of --frames {asked}"
+            )));
+        }
         let all = expand(&loaded.job, &loaded.surroundings, &Selection::default());
         Ok(Chosen {
             loaded,

@@ -37,6 +37,12 @@ fn exit_codes_tell_what_happened() {
     project.call(&["check", "--set", "bits=half"]).ends(1);
     project.call(&["check", "--shot", "kil"]).ends(2);
     project.call(&["check", "--frames", "9-1"]).ends(2);
+    let none = project.call(&["run", "--frames", "50-60"]).ends(2);
+    assert!(
+        none.err.contains("has a frame of --frames 50-60"),
+        "{}",
+        none.err
+    );
     project.call(&["check", "--nonsense"]).ends(2);
     project.call(&["check", "--job", "nowhere.toml"]).ends(2);
     project.write("blocked", "");

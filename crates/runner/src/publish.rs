@@ -73,13 +73,18 @@ pub(crate) fn finish(
     point("renamed");
     disk.sync_folder(folder)?;
     point("folder-synced");
+    let mut record = intent.record.clone();
+    if let Some(found) = stamp(to)? {
+        // A copy from another file system has a time of its own.
+        record.modified = found.modified;
+    }
     ledger.write(&Line::Published {
         frame: intent.frame,
         how,
-        record: intent.record.clone(),
+        record: record.clone(),
     })?;
     point("ledger");
-    Ok(intent.record)
+    Ok(record)
 }
 
 /// From one file system to another: a copy beside the true name first, so that no half of it is

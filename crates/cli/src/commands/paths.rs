@@ -1,5 +1,6 @@
 //! `truepath paths`: every path that will be written.
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::process::ExitCode;
 
@@ -7,6 +8,7 @@ use clap::Args;
 use serde_json::{Value, json};
 use truepath_core::deliverable::{Deliverable, Picture};
 use truepath_core::listing::list;
+use truepath_core::template::TokenValue;
 
 use super::check::{findings, has_errors};
 use super::{Format, JSON_VERSION, print_json};
@@ -17,7 +19,8 @@ use crate::show::{FAINT, TITLE, files};
 
 /// Show every path that will be written
 ///
-/// Each deliverable is told once: its picture, its template, its frames, its first and last path.
+/// Each deliverable is told once: its picture, its template with the values of the tokens, its
+/// frames, its first and last path.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath paths\n  truepath paths --shot dawn --pass depth\n  truepath paths --all --frames 1-10 | head"
@@ -94,6 +97,14 @@ fn tell(out: &mut impl Write, one: &Deliverable) -> io::Result<()> {
     };
     row(out, "picture", &picture(&one.picture))?;
     row(out, "template", &one.template.template.to_string())?;
+    let values = values(one);
+    if !values.is_empty() {
+        let values: Vec<String> = values
+            .iter()
+            .map(|(name, value)| format!("{name} {value}"))
+            .collect();
+        row(out, "values", &values.join(", "))?;
+    }
     row(out, "frames", &frames.to_string())?;
     if let (Some(first), Some(last)) = (frames.first(), frames.last()) {
         row(out, "first", &one.path(first))?;
@@ -102,6 +113,24 @@ fn tell(out: &mut impl Write, one: &Deliverable) -> io::Result<()> {
         }
     }
     writeln!(out)
+}
+
+/// The tokens of the template with their values, each once; the frame has none of its own, and
+/// folders are seen in the paths.
+fn values(one: &Deliverable) -> Vec<(String, String)> {
+    let mut values: Vec<(String, String)> = Vec::new();
+    for (token, _) in one.template.template.tokens() {
+        let value = match one.token(&token.name) {
+            TokenValue::Text(text) => text,
+            TokenValue::Number(number) => number.to_string(),
+            TokenValue::Nothing => "(none)".to_owned(),
+            TokenValue::Path(_) | TokenValue::Frame | TokenValue::Unknown => continue,
+        };
+        if !values.iter().any(|(name, _)| *name == token.name) {
+            values.push((token.name.clone(), value));
+        }
+    }
+    values
 }
 
 /// What the pictures are, in a line; what is left to the engine is not told.
@@ -129,6 +158,7 @@ fn as_json(one: &Deliverable) -> Value {
         "pass": one.pass.as_ref().map(|word| &word.text),
         "engine": one.common.engine.name,
         "template": one.template.template.to_string(),
+        "values": values(one).into_iter().collect::<BTreeMap<_, _>>(),
         "path": one.pattern.sketch(),
         "frames": frames.to_string(),
         "files": frames.count(),

@@ -2,6 +2,8 @@
 
 use std::sync::Arc;
 
+use super::problem::{Problem, ProblemKind};
+use super::root::{absolute, root_and_pattern};
 use super::values::token;
 use super::{Common, Deliverable, PathTemplate, Picture, ProjectValues, Scene, Selection};
 use crate::engine::Profile;
@@ -10,7 +12,7 @@ use crate::layers::Chain;
 use crate::nearest::advice;
 use crate::picture::{FormatFacts, format_of_extension};
 use crate::source::Place;
-use crate::template::{ExpandError, Part, PathPattern, Piece, Template, TokenValue};
+use crate::template::{ExpandError, Part, Template, TokenValue};
 
 /// What a job must be told of the world around it.
 #[derive(Debug, Clone)]
@@ -30,45 +32,6 @@ pub struct Expansion {
     pub deliverables: Vec<Deliverable>,
     /// What could not be expanded; no mistake is told twice.
     pub problems: Vec<Problem>,
-}
-
-/// Something that stands in the way of a deliverable.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Problem {
-    /// What.
-    pub kind: ProblemKind,
-    /// Where.
-    pub place: Place,
-    /// How many deliverables it stands in the way of.
-    pub deliverables: u64,
-}
-
-/// What can stand in the way of a deliverable.
-#[derive(Debug, Clone, PartialEq)]
-pub enum ProblemKind {
-    /// A token of a template.
-    Token {
-        /// What is wrong with it.
-        error: ExpandError,
-        /// Tokens and places that are known, for advice.
-        known: Vec<String>,
-    },
-    /// A key that must be set and is not.
-    Unset(Key),
-    /// No profile has this name.
-    UnknownEngine {
-        /// The name.
-        name: String,
-        /// What to do.
-        advice: String,
-    },
-    /// A path that leaves its place.
-    Outside {
-        /// Why, as a sentence.
-        reason: String,
-    },
-    /// The format cannot be told from the extension.
-    NoFormat,
 }
 
 /// Expands a job.
@@ -400,88 +363,5 @@ fn format_of_path(path: &Template) -> Option<&'static FormatFacts> {
     match path.parts().last()? {
         Part::Text(text) => format_of_extension(text.rsplit_once('.')?.1),
         Part::Token(_) | Part::Optional(_) => None,
-    }
-}
-
-/// The folder that the paths may not leave, and the pattern made absolute.
-fn root_and_pattern(
-    template: &Template,
-    pattern: PathPattern,
-    value: &dyn Fn(&str) -> TokenValue,
-    job_folder: &str,
-) -> Result<(Arc<str>, PathPattern), String> {
-    let first = match template.parts().first() {
-        Some(Part::Token(token)) if token.name.starts_with("place.") => match value(&token.name) {
-            TokenValue::Path(folder) => Some(folder),
-            _ => None,
-        },
-        _ => None,
-    };
-    let (root, pattern) = match first {
-        Some(folder) => (folder, pattern),
-        None => {
-            if let Some(Piece::Text(text)) = pattern.pieces().first()
-                && is_absolute(text)
-            {
-                return Err(format!(
-                    "it starts at `{}` and not at a place",
-                    text.split_inclusive('/').take(2).collect::<String>()
-                ));
-            }
-            let start = Piece::Text(format!("{job_folder}/").into());
-            let pieces = [start].into_iter().chain(pattern.pieces().iter().cloned());
-            (job_folder.to_owned(), PathPattern::new(pieces))
-        }
-    };
-    let mut below = String::new();
-    for piece in pattern.pieces() {
-        below.push_str(match piece {
-            Piece::Text(text) => text,
-            Piece::Frame(_) => "0",
-        });
-    }
-    let below = below.get(root.len()..).unwrap_or_default();
-    if !below.starts_with('/') && root != "/" {
-        return Err("there is no separator behind the place".to_owned());
-    }
-    for component in below.trim_start_matches('/').split('/') {
-        match component {
-            ".." => return Err("`..` leads out of the place".to_owned()),
-            "" => return Err("a folder or file in it has no name".to_owned()),
-            "." => return Err("`.` is no name of a folder".to_owned()),
-            _ => {}
-        }
-    }
-    Ok((root.into(), pattern))
-}
-
-fn is_absolute(path: &str) -> bool {
-    let bytes = path.as_bytes();
-    path.starts_with(['/', '\\'])
-        || (bytes.len() > 1 && bytes[0].is_ascii_alphabetic() && bytes[1] == b':')
-}
-
-/// A path made absolute from a folder, `.` and `..` resolved by their letters.
-#[must_use]
-pub(crate) fn absolute(folder: &str, path: &str) -> String {
-    let whole = if is_absolute(path) {
-        path.to_owned()
-    } else {
-        format!("{folder}/{path}")
-    };
-    let mut components: Vec<&str> = Vec::new();
-    for component in whole.split('/') {
-        match component {
-            "" | "." => {}
-            ".." => {
-                components.pop();
-            }
-            other => components.push(other),
-        }
-    }
-    if is_absolute(&whole) && !whole.starts_with('/') {
-        components.join("/")
-    } else {
-        format!("/{}", components.join("/"))
     }
 }

@@ -2,13 +2,16 @@
 
 mod choose;
 mod expand;
+mod problem;
+mod root;
 mod values;
 
 use std::sync::Arc;
 use std::time::Duration;
 
 pub use choose::{Selection, SelectionError};
-pub use expand::{Expansion, Problem, ProblemKind, Surroundings, expand};
+pub use expand::{Expansion, Surroundings, expand};
+pub use problem::{Problem, ProblemKind};
 
 use crate::engine::Profile;
 use crate::frames::{Frame, FrameSet};

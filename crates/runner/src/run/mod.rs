@@ -1,6 +1,7 @@
 //! A run: from a checked job to frames under their true names.
 
 mod engines;
+mod outcome;
 mod prepare;
 mod render;
 

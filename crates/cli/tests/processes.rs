@@ -1,0 +1,189 @@
+//! Engines as processes: nothing outlives a run, and nothing is published before it is finished.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::fs;
+use std::io::{BufRead, BufReader};
+use std::process::Stdio;
+
+use common::{Project, needs};
+
+/// Writes a small PNG; `{frame}` shows in its pixels.
+const PNG: &str = r#"
+import os, struct, sys, time, zlib
+def png(frame):
+    rows = b"".join(b"\0" + bytes((x * 7 + frame) % 256 for x in range(24 * 3)) for _ in range(16))
+    def chunk(kind, data):
+        return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(kind + data))
+    head = struct.pack(">IIBBBBB", 24, 16, 8, 2, 0, 0, 0)
+    return b"\x89PNG\r\n\x1a\n" + chunk(b"IHDR", head) + chunk(b"IDAT", zlib.compress(rows)) + chunk(b"IEND", b"")
+"#;
+
+/// A project whose engine is a Python program that is called with first and last frame.
+fn project(body: &str, frames: &str) -> Project {
+    let project = Project::new(&format!(
+        "frames = \"{frames}\"\nengine = \"brass\"\nframe-limit = \"20s\"\npath = \"out/kiln.{{frame:04}}.png\"\n"
+    ));
+    project.write(
+        "engines/brass.toml",
+        "engine = { name = \"brass\", program = \"python3\", frames = \"range\" }\n\
+         arguments = [\"{place.job}/brass.py\", \"{first}\", \"{last}\"]\n\
+         native = \"b{frame:?}.png\"\nlog = [{ error = '^error: (?P<text>.*)' }]\n",
+    );
+    project.write(
+        "brass.py",
+        &format!("{PNG}\nfirst, last = int(sys.argv[1]), int(sys.argv[2])\n{body}"),
+    );
+    project
+}
+
+fn processes_in(project: &Project) -> usize {
+    let folder = project.path("");
+    fs::read_dir("/proc")
+        .unwrap()
+        .flatten()
+        .filter(|entry| {
+            fs::read_link(entry.path().join("cwd"))
+                .is_ok_and(|cwd| cwd != folder && cwd.starts_with(&folder))
+        })
+        .count()
+}
+
+#[test]
+fn a_killed_run_takes_the_engine_and_its_children_along() {
+    if !needs("python3") {
+        return;
+    }
+    let project = project(
+        "import subprocess\n\
+         open('b1.png', 'wb').write(png(1))\nopen('b2.png', 'wb').write(png(2))\n\
+         child = subprocess.Popen(['sleep', '1000'])\nprint('error: up', flush=True)\ntime.sleep(1000)\n",
+        "1-4",
+    );
+    let mut run = project
+        .command(&["run"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(run.stderr.take().unwrap()).lines();
+    assert!(lines.any(|line| line.unwrap().contains("frame 1 ")));
+    // Supervisor, engine, child.
+    while processes_in(&project) < 3 {
+        std::thread::yield_now();
+    }
+    run.kill().unwrap();
+    run.wait().unwrap();
+    while processes_in(&project) > 0 {
+        std::thread::yield_now();
+    }
+    assert_eq!(
+        project.audit()["deliverables"][0]["broken"]
+            .as_array()
+            .unwrap()
+            .len(),
+        0
+    );
+}
+
+#[test]
+fn a_child_that_an_engine_leaves_behind_does_not_hold_up_the_run() {
+    if !needs("python3") {
+        return;
+    }
+    let project = project(
+        "import subprocess\n\
+         for frame in range(first, last + 1):\n    open(f'b{frame}.png', 'wb').write(png(frame))\n\
+         subprocess.Popen(['sleep', '1000'])\n",
+        "1-3",
+    );
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("out").len(), 3);
+    assert_eq!(processes_in(&project), 0);
+}
+
+#[test]
+fn a_file_that_is_still_open_is_not_published() {
+    if !needs("python3") {
+        return;
+    }
+    // Frame 1 looks whole from the start and is written to until long after frame 3.
+    let project = project(
+        "late = open('b1.png', 'wb', buffering=0)\nlate.write(png(1))\n\
+         for frame in range(2, last + 1):\n    open(f'b{frame}.png', 'wb').write(png(frame))\n    time.sleep(0.3)\n\
+         late.write(b'more')\nlate.seek(0)\nlate.truncate()\nlate.write(png(1))\nlate.close()\n",
+        "1-4",
+    );
+    let called = project.call(&["run"]).ends(0);
+    let order: Vec<&str> = called
+        .err
+        .lines()
+        .filter_map(|line| line.split(" frame ").nth(1)?.split(' ').next())
+        .collect();
+    assert!(
+        order.iter().position(|frame| *frame == "1") > order.iter().position(|frame| *frame == "2"),
+        "{order:?}"
+    );
+    // Size and time of every file are those of the ledger: nothing was written to afterwards.
+    let again = project.call(&["run"]).ends(0);
+    assert!(!again.out.contains("adopted"), "{}", again.out);
+}
+
+#[test]
+fn a_folder_that_the_engine_leaves_is_kept_aside() {
+    if !needs("python3") {
+        return;
+    }
+    let project = project(
+        "open('b1.png', 'wb').write(png(1))\nos.mkdir('cache')\nopen('cache/light', 'w').write('x')\nopen('notes', 'w').write('y')\n",
+        "1",
+    );
+    let called = project.call(&["run"]).ends(0);
+    assert!(called.err.contains("not asked for"), "{}", called.err);
+    let left = project.files("out");
+    assert_eq!(left.len(), 3, "{left:?}");
+    assert!(
+        left.iter().any(|name| name.ends_with("cache/light")),
+        "{left:?}"
+    );
+}
+
+#[test]
+fn a_file_that_appears_under_a_true_name_is_never_replaced() {
+    if !needs("python3") {
+        return;
+    }
+    // The engine itself writes where it should not.
+    let project = project(
+        "open('../kiln.0001.png', 'w').write('somebody else')\nopen('b1.png', 'wb').write(png(1))\n",
+        "1",
+    );
+    let called = project.call(&["run"]).ends(1);
+    assert!(
+        called
+            .out
+            .contains("a file appeared under its name meanwhile"),
+        "{}",
+        called.out
+    );
+    assert_eq!(
+        fs::read_to_string(project.path("out/kiln.0001.png")).unwrap(),
+        "somebody else"
+    );
+    // What was rendered is not lost either.
+    assert_eq!(project.files("out/set-aside").len(), 1);
+}
+
+#[test]
+fn lines_that_never_end_and_binary_noise_harm_nothing() {
+    if !needs("python3") {
+        return;
+    }
+    let project = project(
+        "sys.stdout.buffer.write(b'\\xff\\x00' * 200000)\nsys.stdout.buffer.write(b'\\rprogress 50%\\r')\n\
+         open('b1.png', 'wb').write(png(1))\n",
+        "1",
+    );
+    project.call(&["run"]).ends(0);
+}

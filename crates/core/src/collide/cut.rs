@@ -1,0 +1,166 @@
+//! Cuts a path into digit runs and the rest.
+
+use crate::frames::{Frame, FrameSet, Strand};
+use crate::template::{FrameField, PathPattern, Piece};
+
+use super::member::{Member, Run};
+
+/// A piece of a bucket's key.
+#[derive(Debug, Clone, PartialEq, Eq, Hash)]
+pub(super) enum Cut {
+    Text(Box<str>),
+    /// This many digits.
+    Digits(usize),
+}
+
+/// A sequence as pieces whose digit runs have fixed lengths.
+pub(super) fn members(
+    index: usize,
+    pattern: &PathPattern,
+    frames: &FrameSet,
+) -> Vec<(Vec<Cut>, Member)> {
+    let mut widths: Vec<u8> = pattern
+        .pieces()
+        .iter()
+        .filter_map(|piece| match piece {
+            Piece::Frame(FrameField::Digits(digits)) => Some(*digits),
+            Piece::Frame(FrameField::Any) => Some(1),
+            Piece::Text(_) => None,
+        })
+        .collect();
+    widths.sort_unstable();
+    widths.dedup();
+    let strands: Vec<Strand> = if widths.is_empty() {
+        frames.first().map(Strand::single).into_iter().collect()
+    } else {
+        frames.strands().to_vec()
+    };
+    strands
+        .iter()
+        .flat_map(|strand| by_length(strand, &widths))
+        .map(|frames| {
+            let (cuts, runs) = cut(pattern, &frames);
+            (
+                cuts,
+                Member {
+                    index,
+                    runs,
+                    frames,
+                },
+            )
+        })
+        .collect()
+}
+
+/// A strand in pieces of which every frame is printed with the same number of digits.
+fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
+    let Some(smallest) = widths.first() else {
+        return vec![*strand];
+    };
+    let mut borders: Vec<Frame> = vec![0];
+    for digits in *smallest..18 {
+        let border = 10_i64.pow(u32::from(digits));
+        borders.extend([border, 1 - border]);
+    }
+    borders.sort_unstable();
+    let mut pieces = Vec::new();
+    let mut rest = Some(*strand);
+    for border in borders {
+        let Some(now) = rest else { break };
+        if border <= now.first() {
+            continue;
+        }
+        pieces.extend(Strand::new(
+            now.first(),
+            now.last().min(border - 1),
+            now.step(),
+        ));
+        let behind = (border - now.first() + now.step() - 1) / now.step() * now.step();
+        rest = Strand::new(now.first() + behind, now.last(), now.step());
+    }
+    pieces.extend(rest);
+    pieces
+}
+
+fn cut(pattern: &PathPattern, frames: &Strand) -> (Vec<Cut>, Vec<Run>) {
+    let mut cutter = Cutter {
+        cuts: Vec::new(),
+        runs: Vec::new(),
+        text: String::new(),
+        digits: 0,
+    };
+    let negative = frames.last() < 0;
+    let length = frames.first().unsigned_abs().to_string().len();
+    for piece in pattern.pieces() {
+        match piece {
+            Piece::Text(text) => {
+                for c in text.chars() {
+                    match c.to_digit(10) {
+                        Some(digit) => cutter.number(1, i128::from(digit), 0),
+                        None => cutter.text(c),
+                    }
+                }
+            }
+            Piece::Frame(field) => {
+                if negative {
+                    cutter.text('-');
+                }
+                let width = match field {
+                    FrameField::Digits(digits) => usize::from(*digits),
+                    FrameField::Any => 1,
+                };
+                cutter.number(length.max(width), 0, if negative { -1 } else { 1 });
+            }
+        }
+    }
+    cutter.finish()
+}
+
+struct Cutter {
+    cuts: Vec<Cut>,
+    runs: Vec<Run>,
+    text: String,
+    digits: usize,
+}
+
+impl Cutter {
+    fn text(&mut self, c: char) {
+        self.end_digits();
+        self.text.push(c);
+    }
+
+    fn number(&mut self, digits: usize, base: i128, scale: i128) {
+        if self.digits == 0 {
+            if !self.text.is_empty() {
+                let text = std::mem::take(&mut self.text);
+                self.cuts.push(Cut::Text(text.into()));
+            }
+            self.runs.push(Run { base: 0, scale: 0 });
+        }
+        self.digits += digits;
+        let shift = 10_i128
+            .checked_pow(u32::try_from(digits).unwrap_or(0))
+            .unwrap_or(1);
+        if let Some(run) = self.runs.last_mut() {
+            // Runs of more than some 35 digits lose their highest places, which only makes them
+            // meet more often than they should.
+            run.base = run.base.wrapping_mul(shift).wrapping_add(base);
+            run.scale = run.scale.wrapping_mul(shift).wrapping_add(scale);
+        }
+    }
+
+    fn end_digits(&mut self) {
+        if self.digits > 0 {
+            self.cuts.push(Cut::Digits(self.digits));
+            self.digits = 0;
+        }
+    }
+
+    fn finish(mut self) -> (Vec<Cut>, Vec<Run>) {
+        self.end_digits();
+        if !self.text.is_empty() {
+            self.cuts.push(Cut::Text(self.text.into()));
+        }
+        (self.cuts, self.runs)
+    }
+}

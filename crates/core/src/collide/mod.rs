@@ -1,0 +1,120 @@
+//! Finds sequences that would write the same path, by comparing sequences and never path by path.
+//!
+//! Every path is cut into digit runs and the rest. A frame set is split by printed length, so that
+//! each run of a piece has a fixed number of digits; pieces with the same rest and the same run
+//! lengths meet in one bucket, where a run is a whole number: a constant, or the frame times a
+//! power of ten plus a constant. The cost grows with the sequences and not with their frames.
+
+mod cut;
+mod groups;
+mod member;
+
+use std::collections::{BTreeMap, HashMap};
+
+use crate::frames::FrameSet;
+use crate::template::PathPattern;
+
+use cut::{Cut, members};
+use groups::Groups;
+use member::Member;
+
+/// Sequences of which some files have the same path.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Collision {
+    /// Indices of the sequences, ascending.
+    pub members: Vec<usize>,
+    /// How many files would be lost: all that write a path which an earlier member writes too.
+    pub lost: u64,
+    /// A path that two of them write.
+    pub example: String,
+}
+
+/// Finds all collisions; sequences that collide with one another in a chain are told together.
+#[must_use]
+pub fn collisions(sequences: &[(&PathPattern, &FrameSet)]) -> Vec<Collision> {
+    let mut buckets: HashMap<Vec<Cut>, Vec<Member>> = HashMap::new();
+    for (index, (pattern, frames)) in sequences.iter().enumerate() {
+        for (cuts, member) in members(index, pattern, frames) {
+            buckets.entry(cuts).or_default().push(member);
+        }
+    }
+    let mut groups = Groups::new(sequences.len());
+    let mut lost: BTreeMap<usize, u64> = BTreeMap::new();
+    let mut examples: HashMap<usize, String> = HashMap::new();
+    for bucket in buckets.into_values() {
+        for close in close_together(bucket) {
+            for (position, member) in close.iter().enumerate() {
+                let mut hit = FrameSet::empty();
+                for earlier in &close[..position] {
+                    let Some(shared) = member.meets(earlier) else {
+                        continue;
+                    };
+                    groups.join(earlier.index, member.index);
+                    if let Some(frame) = shared.first() {
+                        examples
+                            .entry(member.index)
+                            .or_insert_with(|| sequences[member.index].0.path(frame));
+                    }
+                    hit = hit.union(&shared).unwrap_or(shared);
+                }
+                if !hit.is_empty() {
+                    *lost.entry(member.index).or_default() += hit.count();
+                }
+            }
+        }
+    }
+    let mut found: BTreeMap<usize, Collision> = BTreeMap::new();
+    for index in 0..sequences.len() {
+        let root = groups.root(index);
+        if groups.size[root] < 2 {
+            continue;
+        }
+        let collision = found.entry(root).or_insert_with(|| Collision {
+            members: Vec::new(),
+            lost: 0,
+            example: String::new(),
+        });
+        collision.members.push(index);
+        collision.lost += lost.get(&index).copied().unwrap_or(0);
+        if collision.example.is_empty()
+            && let Some(example) = examples.remove(&index)
+        {
+            collision.example = example;
+        }
+    }
+    let mut all: Vec<Collision> = found.into_values().collect();
+    all.sort_by_key(|collision| collision.members[0]);
+    all
+}
+
+/// Splits a bucket into members that may meet: those whose intervals overlap in every run.
+fn close_together(bucket: Vec<Member>) -> Vec<Vec<Member>> {
+    let runs = bucket.first().map_or(0, |member| member.runs.len());
+    let mut groups = vec![bucket];
+    for run in 0..runs {
+        let mut finer = Vec::new();
+        for mut group in groups {
+            if group.len() < 2 {
+                continue;
+            }
+            group.sort_by_key(|member| (member.runs[run].bounds(&member.frames).0, member.index));
+            let mut reach = i128::MIN;
+            let mut current: Vec<Member> = Vec::new();
+            for member in group {
+                let (low, high) = member.runs[run].bounds(&member.frames);
+                if low > reach && !current.is_empty() {
+                    finer.push(std::mem::take(&mut current));
+                }
+                reach = reach.max(high);
+                current.push(member);
+            }
+            finer.push(current);
+        }
+        groups = finer;
+    }
+    groups.retain(|group| group.len() > 1);
+    for group in &mut groups {
+        group.sort_by_key(|member| (member.index, member.frames.first()));
+    }
+    groups
+}

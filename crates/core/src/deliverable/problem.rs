@@ -1,0 +1,44 @@
+//! What can stand in the way of a deliverable.
+
+use crate::job::Key;
+use crate::source::Place;
+use crate::template::ExpandError;
+
+/// Something that stands in the way of a deliverable.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Problem {
+    /// What.
+    pub kind: ProblemKind,
+    /// Where.
+    pub place: Place,
+    /// How many deliverables it stands in the way of.
+    pub deliverables: u64,
+}
+
+/// What can stand in the way of a deliverable.
+#[derive(Debug, Clone, PartialEq)]
+pub enum ProblemKind {
+    /// A token of a template.
+    Token {
+        /// What is wrong with it.
+        error: ExpandError,
+        /// Tokens and places that are known, for advice.
+        known: Vec<String>,
+    },
+    /// A key that must be set and is not.
+    Unset(Key),
+    /// No profile has this name.
+    UnknownEngine {
+        /// The name.
+        name: String,
+        /// What to do.
+        advice: String,
+    },
+    /// A path that leaves its place.
+    Outside {
+        /// Why, as a sentence.
+        reason: String,
+    },
+    /// The format cannot be told from the extension.
+    NoFormat,
+}
