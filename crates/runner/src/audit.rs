@@ -1,11 +1,11 @@
 //! The files on disk held against the job: missing, broken, stale, foreign.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
-use truepath_core::deliverable::Expansion;
+use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
@@ -94,22 +94,12 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
 
 /// Looks through the folders of the chosen deliverables for files that nobody wants.
 fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result<()> {
-    let mut folders: BTreeSet<PathBuf> = BTreeSet::new();
-    for deliverable in &chosen.deliverables {
-        let frames = &deliverable.common.frames.value;
-        let varies = deliverable.pattern.split().0.has_frame();
-        for frame in frames.iter().take(if varies { usize::MAX } else { 1 }) {
-            folders.extend(
-                Path::new(&deliverable.path(frame))
-                    .parent()
-                    .map(Path::to_owned),
-            );
-        }
-    }
+    let neighbours = by_folder(all);
+    let owners = by_folder(chosen);
     let mut frames: Vec<Vec<Frame>> = vec![Vec::new(); chosen.deliverables.len()];
     let mut others: BTreeMap<(PathBuf, String), Vec<Frame>> = BTreeMap::new();
-    for folder in folders {
-        let entries = match fs::read_dir(&folder) {
+    for (folder, owners) in &owners {
+        let entries = match fs::read_dir(folder) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
             entries => entries?,
         };
@@ -119,26 +109,25 @@ fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result
             if name.starts_with('.') || name == ASIDE || entry.file_type()?.is_dir() {
                 continue;
             }
-            let path = folder.join(&name).display().to_string();
-            let wanted = all.deliverables.iter().any(|deliverable| {
-                deliverable.pattern.read(&path).is_some_and(|frame| {
-                    frame.is_none_or(|frame| deliverable.common.frames.value.contains(frame))
+            let path = format!("{folder}/{name}");
+            let neighbours = neighbours.get(folder).map_or(&[][..], Vec::as_slice);
+            let wanted = neighbours.iter().any(|(_, one)| {
+                one.pattern.read(&path).is_some_and(|frame| {
+                    frame.is_none_or(|frame| one.common.frames.value.contains(frame))
                 })
             });
             if wanted {
                 continue;
             }
-            let owner = chosen
-                .deliverables
+            let owner = owners
                 .iter()
-                .enumerate()
-                .find_map(|(index, one)| Some((index, one.pattern.read(&path)??)));
+                .find_map(|(index, one)| Some((*index, one.pattern.read(&path)??)));
             match owner {
                 Some((index, frame)) => frames[index].push(frame),
                 None => {
                     let (shape, frame) = shape(&name);
                     others
-                        .entry((folder.clone(), shape))
+                        .entry((PathBuf::from(folder), shape))
                         .or_default()
                         .extend(frame);
                 }
@@ -153,6 +142,20 @@ fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result
         .map(|((folder, shape), frames)| (folder, shape, FrameSet::from_frames(frames)))
         .collect();
     Ok(())
+}
+
+/// Deliverables with their indices, by the folders that they write to.
+fn by_folder(expansion: &Expansion) -> BTreeMap<String, Vec<(usize, &Deliverable)>> {
+    let mut folders: BTreeMap<String, Vec<(usize, &Deliverable)>> = BTreeMap::new();
+    for (index, deliverable) in expansion.deliverables.iter().enumerate() {
+        for folder in deliverable.folders(&deliverable.common.frames.value) {
+            folders
+                .entry(folder)
+                .or_default()
+                .push((index, deliverable));
+        }
+    }
+    folders
 }
 
 /// A name with `#` for each digit of its last number, and the number.

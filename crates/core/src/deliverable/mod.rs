@@ -137,6 +137,16 @@ impl Deliverable {
         self.pattern.path(frame)
     }
 
+    /// The folders of the files of some of its frames, each once where the frame is no part of it.
+    pub fn folders<'a>(&'a self, frames: &'a FrameSet) -> impl Iterator<Item = String> + 'a {
+        let folder = self.pattern.split().0;
+        let most = if folder.has_frame() { usize::MAX } else { 1 };
+        frames
+            .iter()
+            .take(most)
+            .map(move |frame| folder.path(frame))
+    }
+
     /// What it is, in a few words: `dawn · dome · beauty`.
     #[must_use]
     pub fn label(&self) -> String {

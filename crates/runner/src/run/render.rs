@@ -208,11 +208,9 @@ impl Work<'_> {
     ) -> Result<PathBuf, RunError> {
         let mut first = None;
         for deliverable in deliverables {
-            let varies = deliverable.pattern.split().0.has_frame();
             let root = Path::new(&*deliverable.root);
-            for frame in frames.iter().take(if varies { usize::MAX } else { 1 }) {
-                let path = PathBuf::from(deliverable.path(frame));
-                let folder = path.parent().unwrap_or(root).to_owned();
+            for folder in deliverable.folders(frames) {
+                let folder = PathBuf::from(folder);
                 self.make_inside(&folder, root)?;
                 first.get_or_insert(folder);
             }
