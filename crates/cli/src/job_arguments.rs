@@ -31,6 +31,22 @@ pub(crate) struct JobArguments {
         help_heading = "Selection"
     )]
     camera: Vec<String>,
+    /// Only these variants
+    #[arg(
+        long,
+        value_name = "NAME",
+        value_delimiter = ',',
+        help_heading = "Selection"
+    )]
+    variant: Vec<String>,
+    /// Only these views
+    #[arg(
+        long,
+        value_name = "NAME",
+        value_delimiter = ',',
+        help_heading = "Selection"
+    )]
+    view: Vec<String>,
     /// Only these passes
     #[arg(
         long,
@@ -55,6 +71,9 @@ pub(crate) struct JobArguments {
         help_heading = "Selection"
     )]
     frames: Option<FrameSet>,
+    /// How well to render: a preset of the job, or `trial`
+    #[arg(long, value_name = "NAME")]
+    preset: Option<String>,
     /// Set a key for this call: camera=north, or shot.dawn.camera=north for one table
     #[arg(long, value_name = "KEY=VALUE")]
     set: Vec<String>,
@@ -77,10 +96,17 @@ impl JobArguments {
         if let Ok(below) = path.strip_prefix(&here) {
             path = below.to_owned();
         }
-        let loaded = load(&path, &self.set, &crate::profiles::SHIPPED)?;
+        let preset = self
+            .preset
+            .as_ref()
+            .map(|preset| format!("preset={preset}"));
+        let sets: Vec<String> = self.set.iter().cloned().chain(preset).collect();
+        let loaded = load(&path, &sets, &crate::profiles::SHIPPED)?;
         let selection = Selection {
             shots: self.shot,
             cameras: self.camera,
+            variants: self.variant,
+            views: self.view,
             passes: self.pass,
             outputs: self.output,
             frames: self.frames,

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::job::{Job, Key, NamedTable, Setting, Table, Value, Word};
+use crate::job::{Job, Key, NamedTable, Setting, Table, TableKind, Value, Word};
 use crate::source::Sourced;
 
 /// The tables that speak about one output of one shot (and one pass), the weakest first.
@@ -11,44 +11,68 @@ pub struct Chain<'j> {
     tables: Vec<&'j Table>,
 }
 
+/// What of a job a chain speaks about, besides shot and output.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Scope<'a> {
+    /// The pass.
+    pub pass: Option<&'a str>,
+    /// The variant.
+    pub variant: Option<&'a str>,
+    /// The view.
+    pub view: Option<&'a str>,
+    /// The preset.
+    pub preset: Option<&'a str>,
+}
+
 impl<'j> Chain<'j> {
-    /// The chain of an output of a shot; with a pass also what is said of that pass.
+    /// The chain of an output of a shot.
     #[must_use]
     pub fn of(
         job: &'j Job,
         shot: &'j NamedTable,
         output: &'j NamedTable,
-        pass: Option<&str>,
+        scope: Scope<'_>,
     ) -> Self {
-        let named = |tables: &'j [NamedTable]| {
-            pass.and_then(|pass| tables.iter().find(|table| table.name == pass))
+        let named = |tables: &'j [NamedTable], name: Option<&str>| {
+            name.and_then(|name| tables.iter().find(|table| table.name == name))
                 .map(|table| &table.table)
         };
-        let tables = [
-            Some(&job.project),
-            Some(&output.table),
-            named(&job.passes),
-            named(&output.passes),
-            Some(&shot.table),
-            Some(&job.command_line),
-        ];
-        let tables: Vec<&Table> = tables.into_iter().flatten().collect();
+        let inner = |table: &'j NamedTable, kind, name: Option<&str>| {
+            name.and_then(|name| table.inner(kind, name))
+                .map(|table| &table.table)
+        };
+        let line = lineage(job, scope.variant);
+        let mut tables = vec![&job.project, &output.table];
+        tables.extend(named(&job.passes, scope.pass));
+        tables.extend(inner(output, TableKind::OutputPass, scope.pass));
+        tables.push(&shot.table);
+        tables.extend(line.iter().map(|variant| &variant.table));
+        tables.extend(named(&job.views, scope.view));
+        tables.extend(
+            line.iter()
+                .filter_map(|variant| inner(shot, TableKind::ShotVariant, Some(&variant.name))),
+        );
+        tables.extend(inner(shot, TableKind::ShotView, scope.view));
+        tables.extend(named(&job.presets, scope.preset));
+        tables.push(&job.command_line);
         debug_assert!(tables.is_sorted_by_key(|table| table.layer));
         Self { tables }
     }
 
-    /// The setting that wins.
+    /// The setting that wins; none when that hands the key back to the scene.
     #[must_use]
     pub fn get(&self, key: Key) -> Option<&'j Setting> {
-        self.tables.iter().rev().find_map(|table| table.get(key))
+        self.history(key)
+            .next()
+            .filter(|setting| setting.value.value != Value::Unset)
     }
 
-    /// Every setting of a key, the winner first.
+    /// Every setting of a key, the winner first, `unset` included.
     pub fn history(&self, key: Key) -> impl Iterator<Item = &'j Setting> {
         self.tables
             .iter()
             .rev()
-            .filter_map(move |table| table.get(key))
+            .flat_map(move |table| table.all(key))
     }
 
     /// The value that wins, as one kind of value.
@@ -77,6 +101,16 @@ impl<'j> Chain<'j> {
         })
     }
 
+    /// True or false.
+    #[must_use]
+    pub fn truth(&self, key: Key) -> Option<bool> {
+        self.value(key, |value| match value {
+            Value::Truth(truth) => Some(*truth),
+            _ => None,
+        })
+        .map(|truth| truth.value)
+    }
+
     /// A whole number.
     #[must_use]
     pub fn number(&self, key: Key) -> Option<i64> {
@@ -87,16 +121,19 @@ impl<'j> Chain<'j> {
         .map(|number| number.value)
     }
 
-    /// The settings for the engine, merged key by key over the layers, in the order of first
-    /// mention.
+    /// A table of single values, merged key by key over the layers, in the order of first mention.
     #[must_use]
-    pub fn settings(&self) -> Arc<[(String, Word)]> {
+    pub fn merged(&self, key: Key) -> Arc<[(String, Word)]> {
         let mut merged: Vec<(String, Word)> = Vec::new();
-        for table in &self.tables {
-            let Some(Value::Settings(settings)) =
-                table.get(Key::Settings).map(|setting| &setting.value.value)
-            else {
-                continue;
+        let weakest_first = self.tables.iter().flat_map(|table| table.all(key).rev());
+        for setting in weakest_first {
+            let settings = match &setting.value.value {
+                Value::Settings(settings) => settings,
+                Value::Unset => {
+                    merged.clear();
+                    continue;
+                }
+                _ => continue,
             };
             for (name, word) in settings {
                 match merged.iter_mut().find(|(known, _)| known == name) {
@@ -107,4 +144,20 @@ impl<'j> Chain<'j> {
         }
         merged.into()
     }
+}
+
+/// A variant with all that it inherits from, the farthest first.
+fn lineage<'j>(job: &'j Job, variant: Option<&str>) -> Vec<&'j NamedTable> {
+    let mut line: Vec<&NamedTable> = Vec::new();
+    let mut name = variant;
+    while let Some(found) = name.and_then(|name| job.variants.iter().find(|one| one.name == name)) {
+        // Circles are refused when a job is read.
+        if line.len() > job.variants.len() {
+            break;
+        }
+        line.push(found);
+        name = found.inherits.as_ref().map(|word| word.text.as_str());
+    }
+    line.reverse();
+    line
 }

@@ -25,6 +25,7 @@ pub fn nearest<'a>(word: &str, known: impl IntoIterator<Item = &'a str>) -> Opti
 pub fn advice(word: &str, known: &[&str]) -> String {
     match nearest(word, known.iter().copied()) {
         Some(near) => format!("did you mean `{near}`?"),
+        None if known.len() > 40 => format!("none of {} is near it", known.len()),
         None => format!("known here: {}", known.join(", ")),
     }
 }

@@ -31,8 +31,12 @@ impl Invocation {
             .then(|| one.pass.as_ref().map(|word| word.text.as_str()))
             .flatten();
         let mut name = String::new();
+        let text = |word: &'_ Option<crate::job::Word>| word.as_ref().map(|word| word.text.clone());
+        let (variant, view) = (text(&one.common.variant), text(&one.common.view));
         for word in [
             Some(one.common.shot.as_str()),
+            variant.as_deref(),
+            view.as_deref(),
             camera,
             Some(one.common.output.as_str()),
             pass,

@@ -109,6 +109,16 @@ pub enum Layer {
     OutputPass,
     /// `[shot.*]`
     Shot,
+    /// `[variant.*]`, with what it inherits.
+    Variant,
+    /// `[view.*]`
+    View,
+    /// `[shot.X.variant.Y]`
+    ShotVariant,
+    /// `[shot.X.view.Y]`
+    ShotView,
+    /// `[preset.*]`
+    Preset,
     /// `--set KEY=VALUE`
     CommandLine,
 }
@@ -124,6 +134,11 @@ impl Layer {
             Self::Pass => "pass",
             Self::OutputPass => "pass of the output",
             Self::Shot => "shot",
+            Self::Variant => "variant",
+            Self::View => "view",
+            Self::ShotVariant => "variant of the shot",
+            Self::ShotView => "view of the shot",
+            Self::Preset => "preset",
             Self::CommandLine => "command line",
         }
     }

@@ -14,7 +14,7 @@ const fn token(name: &'static str, meaning: &'static str) -> TokenFacts {
 }
 
 /// The tokens of templates, in the order of the reference.
-pub const TOKENS: [TokenFacts; 18] = [
+pub const TOKENS: [TokenFacts; 21] = [
     token("project", "the project's name"),
     token(
         "place.NAME",
@@ -22,8 +22,11 @@ pub const TOKENS: [TokenFacts; 18] = [
     ),
     token("shot", "the shot's name"),
     token("scene", "the scene's file name without its extension"),
+    token("variant", "the variant"),
+    token("view", "the view"),
     token("pass", "the pass"),
     token("camera", "the camera"),
+    token("preset", "the preset"),
     token("engine", "the engine's name"),
     token("output", "the output's name"),
     token("version", "the version, a number"),
@@ -31,8 +34,8 @@ pub const TOKENS: [TokenFacts; 18] = [
     token("first", "the first frame of the shot"),
     token("last", "the last frame of the shot"),
     token("count", "how many frames the shot has"),
-    token("width", "pixels in a row"),
-    token("height", "rows of pixels"),
+    token("width", "pixels in a row, as rendered"),
+    token("height", "rows of pixels, as rendered"),
     token("fps", "frames a second"),
     token("ext", "the extension of the format, without a dot"),
     token("settings.NAME", "a setting that is handed to the engine"),

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use truepath_core::deliverable::{Expansion, Selection, Surroundings, expand};
 use truepath_core::engine::{ArgumentError, Call, arguments, read_profile};
 use truepath_core::frames::FrameSet;
-use truepath_core::job::read;
+use truepath_core::job::{no_files, read};
 use truepath_core::plan::plan;
 use truepath_core::source::{SourceKind, Sources};
 
@@ -46,7 +46,7 @@ fn expansion(profile: &str, more: &str) -> Expansion {
     };
     let text =
         format!("engine = \"brass\"\npath = \"r/{{shot}}{{?_{{pass}}}}.{{frame:04}}.png\"\n{more}");
-    let reading = read("truepath.toml", &text, &[]);
+    let reading = read("truepath.toml", &text, &[], &mut no_files);
     assert!(reading.is_sound(), "{:?}", reading.findings);
     let expansion = expand(&reading.job, &around, &Selection::default());
     assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);

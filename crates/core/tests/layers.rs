@@ -5,8 +5,8 @@ use std::sync::Arc;
 
 use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
-use truepath_core::job::{Job, Key, read};
-use truepath_core::layers::Chain;
+use truepath_core::job::{Job, Key, no_files, read};
+use truepath_core::layers::{Chain, Scope};
 use truepath_core::source::{Layer, SourceKind, Sources};
 
 const JOB: &str = r#"
@@ -35,7 +35,7 @@ settings = { c = 3, d = 3 }
 
 fn job(sets: &[&str]) -> Job {
     let sets: Vec<String> = sets.iter().map(|&set| set.to_owned()).collect();
-    let reading = read("truepath.toml", JOB, &sets);
+    let reading = read("truepath.toml", JOB, &sets, &mut no_files);
     assert!(reading.is_sound(), "{:?}", reading.findings);
     reading.job
 }
@@ -94,7 +94,15 @@ fn settings_are_merged_key_by_key() {
 #[test]
 fn a_value_knows_its_layer_its_line_and_what_it_beat() {
     let job = job(&["shot.dusk.bits=12"]);
-    let chain = Chain::of(&job, &job.shots[1], &job.outputs[0], Some("depth"));
+    let chain = Chain::of(
+        &job,
+        &job.shots[1],
+        &job.outputs[0],
+        Scope {
+            pass: Some("depth"),
+            ..Scope::default()
+        },
+    );
     let told: Vec<(Layer, String, usize)> = chain
         .history(Key::Bits)
         .map(|setting| {
@@ -145,6 +153,7 @@ fn the_short_form_is_read_into_the_same_types() {
         "truepath.toml",
         "scene = \"kiln.scene\"\nframes = \"1-48\"\nengine = \"understudy\"\nbits = 16\npath = \"r/{scene}.{frame:04}.png\"\n",
         &["bits=8".to_owned()],
+        &mut no_files,
     );
     assert!(reading.is_sound());
     assert!(reading.job.short);

@@ -7,7 +7,7 @@ use std::sync::Arc;
 use truepath_core::deliverable::{Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
 use truepath_core::finding::Finding;
-use truepath_core::job::read;
+use truepath_core::job::{no_files, read};
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::rules::{RULES, Subject, check};
 use truepath_core::source::{SourceKind, Sources};
@@ -38,7 +38,7 @@ fn surroundings() -> Surroundings {
 }
 
 fn findings(text: &str) -> Vec<Finding> {
-    let reading = read("truepath.toml", text, &[]);
+    let reading = read("truepath.toml", text, &[], &mut no_files);
     assert!(reading.is_sound(), "{text}\n{:?}", reading.findings);
     let expansion = expand(&reading.job, &surroundings(), &Selection::default());
     let mut answers = Answers::default();

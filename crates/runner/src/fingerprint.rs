@@ -77,10 +77,14 @@ impl Fingerprints {
         ] {
             add(name, value.as_deref().unwrap_or_default());
         }
-        let mut settings: Vec<_> = deliverable.settings.iter().collect();
-        settings.sort_by(|one, other| one.0.cmp(&other.0));
-        for (key, word) in settings {
-            add(key, &word.text);
+        add("view", common.view.as_ref().map_or("", |word| &word.text));
+        for (table, values) in [("setting", &deliverable.settings), ("env", &common.env)] {
+            let mut values: Vec<_> = values.iter().collect();
+            values.sort_by(|one, other| one.0.cmp(&other.0));
+            for (key, word) in values {
+                add(table, key);
+                add(key, &word.text);
+            }
         }
         Ok(hex(&hasher.finalize()[..16]))
     }

@@ -84,7 +84,9 @@ pub fn load(path: &Path, sets: &[String], built_in: &[(&str, &str)]) -> Result<L
     let text = fs::read_to_string(path).map_err(|error| unreadable(path, error))?;
     let absolute = std::path::absolute(path).map_err(|error| unreadable(path, error))?;
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
-    let reading = read(&path.display().to_string(), &text, sets);
+    let mut fetch =
+        |name: &str| fs::read_to_string(folder.join(name)).map_err(|error| error.to_string());
+    let reading = read(&path.display().to_string(), &text, sets, &mut fetch);
     let sound = reading.is_sound();
     let mut job = reading.job;
     let mut findings = reading.findings;

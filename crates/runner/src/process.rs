@@ -9,6 +9,7 @@ use std::thread;
 use std::time::Duration;
 
 use rustix::process::{Pid, Signal, kill_process_group};
+use truepath_core::job::Word;
 
 /// Something that an engine's process did.
 #[derive(Debug)]
@@ -42,6 +43,7 @@ impl Process {
         this_program: &Path,
         program: &Path,
         arguments: &[String],
+        env: &[(String, Word)],
         folder: &Path,
     ) -> io::Result<Self> {
         let mut supervisor = Command::new(this_program)
@@ -49,6 +51,7 @@ impl Process {
             .arg("--")
             .arg(program)
             .args(arguments)
+            .envs(env.iter().map(|(name, word)| (name, &word.text)))
             .current_dir(folder)
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())

@@ -24,6 +24,8 @@ pub struct Request {
     pub title: Option<String>,
     /// The camera; unset, the scene's own.
     pub camera: Option<String>,
+    /// The view: `left` and `right` stand a little to either side of the camera.
+    pub view: Option<String>,
     /// The passes; none, the scene's first.
     pub passes: Vec<String>,
     /// The size; unset, the scene's own.
@@ -65,6 +67,9 @@ pub enum RenderError {
     Io(#[from] io::Error),
 }
 
+/// How far an eye is from the middle, in turns around the sun.
+const APART: f32 = 0.01;
+
 /// Renders; the log goes to `log`.
 ///
 /// # Errors
@@ -84,7 +89,19 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             .parse()
             .map_err(|error| RenderError::Request(format!("size of the scene: {error}")))?,
     };
-    let camera = scene.camera(request.camera.as_deref())?;
+    let mut camera = scene.camera(request.camera.as_deref())?;
+    let title = request.title.as_deref().unwrap_or(&scene.title);
+    let title = match request.view.as_deref() {
+        None => title.to_owned(),
+        Some(view) => {
+            camera.turn += match view {
+                "left" => -APART,
+                "right" => APART,
+                _ => 0.0,
+            };
+            format!("{title} {view}")
+        }
+    };
     for pass in &request.passes {
         scene.check_pass(pass)?;
     }
@@ -132,7 +149,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             let shot = Shot {
                 scene: &scene,
                 camera,
-                title: request.title.as_deref().unwrap_or(&scene.title),
+                title: &title,
                 pass: pass.unwrap_or(scene.passes.first().map_or("beauty", String::as_str)),
                 frame,
                 time: (frame - first) as f32 / (last - first).max(1) as f32,

@@ -1,5 +1,6 @@
 //! `truepath commands`: the command lines that a run would start.
 
+use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::process::ExitCode;
 
@@ -40,6 +41,7 @@ pub(crate) struct Arguments {
 struct Line {
     folder: String,
     links: Vec<(String, String)>,
+    env: Vec<(String, String)>,
     program: String,
     arguments: Vec<String>,
     names: Vec<(String, String)>,
@@ -68,6 +70,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
                 Ok(json!({
                     "folder": line.folder,
                     "links": line.links,
+                    "env": line.env.into_iter().collect::<BTreeMap<_, _>>(),
                     "program": line.program,
                     "arguments": line.arguments,
                     "frames": invocation.frames.to_string(),
@@ -132,7 +135,21 @@ fn shell_line(line: &Line) -> String {
     for (name, target) in &line.links {
         text.push_str(&format!(" && ln -s {} {}", posix(target), posix(name)));
     }
-    let command = posix_line(&line.program, line.arguments.iter().map(String::as_str));
+    let words = line.arguments.iter().map(String::as_str);
+    let command = if line.env.is_empty() {
+        posix_line(&line.program, words)
+    } else {
+        let env: Vec<String> = line
+            .env
+            .iter()
+            .map(|(key, value)| format!("{key}={value}"))
+            .collect();
+        let before = env
+            .iter()
+            .map(String::as_str)
+            .chain([line.program.as_str()]);
+        posix_line("env", before.chain(words))
+    };
     format!("{text} && {command})")
 }
 
@@ -167,6 +184,12 @@ fn line(chosen: &Chosen, invocation: &Invocation) -> Result<Line, Trouble> {
     Ok(Line {
         links: call.links(profile).map_err(wrong)?,
         arguments: arguments(profile, &call, false).map_err(wrong)?,
+        env: one
+            .common
+            .env
+            .iter()
+            .map(|(key, word)| (key.clone(), word.text.clone()))
+            .collect(),
         program: program(profile, chosen)?,
         folder,
         names,

@@ -153,6 +153,9 @@ fn as_json(one: &Deliverable) -> Value {
     let picture = &one.picture;
     json!({
         "shot": one.common.shot,
+        "variant": one.common.variant.as_ref().map(|word| &word.text),
+        "view": one.common.view.as_ref().map(|word| &word.text),
+        "preset": one.common.preset.as_ref().map(|preset| &preset.value),
         "camera": one.common.camera.as_ref().map(|word| &word.text),
         "output": one.common.output,
         "pass": one.pass.as_ref().map(|word| &word.text),

@@ -35,6 +35,9 @@ pub(crate) struct Arguments {
     /// The camera; unset, the scene's own
     #[arg(long)]
     camera: Option<String>,
+    /// The view: left and right stand a little to either side of the camera
+    #[arg(long)]
+    view: Option<String>,
     /// A pass; may be said several times
     #[arg(long)]
     pass: Vec<String>,
@@ -82,6 +85,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         to: arguments.to,
         title: arguments.title,
         camera: arguments.camera,
+        view: arguments.view,
         passes: arguments.pass,
         size: arguments.size,
         format: arguments.format,

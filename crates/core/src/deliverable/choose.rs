@@ -11,6 +11,10 @@ pub struct Selection {
     pub shots: Vec<String>,
     /// `--camera`
     pub cameras: Vec<String>,
+    /// `--variant`
+    pub variants: Vec<String>,
+    /// `--view`
+    pub views: Vec<String>,
     /// `--pass`
     pub passes: Vec<String>,
     /// `--output`
@@ -44,6 +48,8 @@ impl Selection {
             ("shot", &self.shots, names(&job.shots)),
             ("output", &self.outputs, names(&job.outputs)),
             ("camera", &self.cameras, words(job, Key::Camera)),
+            ("variant", &self.variants, words(job, Key::Variants)),
+            ("view", &self.views, words(job, Key::Views)),
             ("pass", &self.passes, words(job, Key::Passes)),
         ] {
             let known: Vec<String> = known;
@@ -66,13 +72,27 @@ impl Selection {
 
 /// Every word that any table gives to a key.
 fn words(job: &Job, key: Key) -> Vec<String> {
-    let tables = [&job.project, &job.command_line]
-        .into_iter()
-        .chain(job.shots.iter().map(|shot| &shot.table))
-        .chain(job.outputs.iter().map(|output| &output.table));
+    let named = [
+        &job.shots,
+        &job.outputs,
+        &job.variants,
+        &job.views,
+        &job.presets,
+    ];
+    let inner = job.shots.iter().flat_map(|shot| &shot.inner);
+    let tables = [&job.project, &job.command_line].into_iter().chain(
+        named
+            .into_iter()
+            .flatten()
+            .chain(inner)
+            .map(|table| &table.table),
+    );
     let mut found: Vec<String> = Vec::new();
     for table in tables {
-        if let Some(Value::Words(words)) = table.get(key).map(|setting| &setting.value.value) {
+        for setting in table.all(key) {
+            let Value::Words(words) = &setting.value.value else {
+                continue;
+            };
             for word in words {
                 if !found.contains(&word.text) {
                     found.push(word.text.clone());

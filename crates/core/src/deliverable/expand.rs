@@ -3,16 +3,16 @@
 use std::sync::Arc;
 
 use super::problem::{Problem, ProblemKind};
-use super::root::{absolute, root_and_pattern};
+use super::resolve::{listed, name, picture, scaled, template, wanted};
+use super::root::{Start, absolute, root_and_pattern};
 use super::values::token;
-use super::{Common, Deliverable, PathTemplate, Picture, ProjectValues, Scene, Selection};
+use super::{Common, Deliverable, PathTemplate, ProjectValues, Scene, Selection};
 use crate::engine::Profile;
 use crate::job::{Job, Key, NamedTable, Value, Word};
-use crate::layers::Chain;
-use crate::nearest::advice;
-use crate::picture::{FormatFacts, format_of_extension};
-use crate::source::Place;
-use crate::template::{ExpandError, Part, Template, TokenValue};
+use crate::layers::{Chain, Scope};
+use crate::nearest::{advice, nearest};
+use crate::source::{Place, Sourced};
+use crate::template::{ExpandError, TokenValue};
 
 /// What a job must be told of the world around it.
 #[derive(Debug, Clone)]
@@ -71,11 +71,30 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         }
         for (output_index, output) in job.outputs.iter().enumerate() {
             if Selection::takes(&selection.outputs, Some(&output.name)) {
-                expander.output(shot_index, shot, output_index, output);
+                expander.output(At {
+                    shot_index,
+                    shot,
+                    output_index,
+                    output,
+                });
             }
         }
     }
-    expander.expansion
+    let mut expansion = expander.expansion;
+    // A stable sort: of the same priority the order of the file holds.
+    expansion
+        .deliverables
+        .sort_by_key(|one| std::cmp::Reverse(one.common.priority));
+    expansion
+}
+
+/// An output of a shot.
+#[derive(Clone, Copy)]
+struct At<'j> {
+    shot_index: usize,
+    shot: &'j NamedTable,
+    output_index: usize,
+    output: &'j NamedTable,
 }
 
 struct Expander<'j> {
@@ -89,51 +108,134 @@ struct Expander<'j> {
 }
 
 impl<'j> Expander<'j> {
-    fn output(
+    /// Walks through variants, views and cameras of an output of a shot.
+    fn output(&mut self, at: At<'j>) {
+        let base = self.chain(at, Scope::default());
+        for variant in listed(&base, Key::Variants) {
+            let variant_name = name(variant);
+            if !Selection::takes(&self.selection.variants, variant_name) {
+                continue;
+            }
+            if !self.declared("variant", &self.job.variants, variant) {
+                continue;
+            }
+            let scope = Scope {
+                variant: variant_name,
+                ..Scope::default()
+            };
+            for view in listed(&self.chain(at, scope), Key::Views) {
+                if !Selection::takes(&self.selection.views, name(view))
+                    || !self.declared("view", &self.job.views, view)
+                {
+                    continue;
+                }
+                let scope = Scope {
+                    view: name(view),
+                    ..scope
+                };
+                let preset = self.chain(at, scope).text(Key::Preset);
+                if let Some(preset) = &preset {
+                    let word = Word {
+                        text: preset.value.clone(),
+                        place: preset.place.clone(),
+                    };
+                    if !self.declared("preset", &self.job.presets, Some(&word)) {
+                        continue;
+                    }
+                }
+                let scope = Scope {
+                    preset: preset.as_ref().map(|preset| preset.value.as_str()),
+                    ..scope
+                };
+                self.cameras(at, scope, variant, view, preset.as_ref());
+            }
+        }
+    }
+
+    /// Walks through cameras and passes.
+    fn cameras(
         &mut self,
-        shot_index: usize,
-        shot: &'j NamedTable,
-        output_index: usize,
-        output: &'j NamedTable,
+        at: At<'j>,
+        scope: Scope<'_>,
+        variant: Option<&Word>,
+        view: Option<&Word>,
+        preset: Option<&Sourced<String>>,
     ) {
-        let chain = Chain::of(self.job, shot, output, None);
-        let passes: Vec<Option<&Word>> = match chain.words(Key::Passes) {
-            Some(words) if !words.is_empty() => words.iter().map(Some).collect(),
-            _ => vec![None],
-        };
-        let cameras: Vec<Option<&Word>> = match chain.words(Key::Camera) {
-            Some(words) if !words.is_empty() => words.iter().map(Some).collect(),
-            _ => vec![None],
-        };
+        let chain = self.chain(at, scope);
+        if chain.truth(Key::Enabled) == Some(false) {
+            return;
+        }
+        let passes = listed(&chain, Key::Passes);
+        let cameras = listed(&chain, Key::Camera);
         let count = (passes.len() * cameras.len()) as u64;
-        let Some(engine) = self.engine(&chain, shot, count) else {
+        let Some(common) = self.common(at, &chain, count) else {
             return;
         };
+        let mut common = Common {
+            variant: variant.cloned(),
+            view: view.cloned(),
+            preset: preset.cloned(),
+            ..common
+        };
+        if let Some(path) = template(&chain, Key::Scene) {
+            let Some(scene) = self.scene(&path, &common, count) else {
+                return;
+            };
+            common.scene = Some(scene);
+        }
+        for camera in &cameras {
+            if !Selection::takes(&self.selection.cameras, name(*camera)) {
+                continue;
+            }
+            common.camera = camera.cloned();
+            let common = Arc::new(common.clone());
+            for pass in &passes {
+                if !Selection::takes(&self.selection.passes, name(*pass)) {
+                    continue;
+                }
+                let scope = Scope {
+                    pass: name(*pass),
+                    ..scope
+                };
+                let chain = self.chain(at, scope);
+                if chain.truth(Key::Enabled) != Some(false) {
+                    self.deliverable(&common, *pass, &chain, at.output);
+                }
+            }
+        }
+    }
+
+    /// What the deliverables of a chain share; variant, view, preset, scene and camera are still
+    /// to come.
+    fn common(&mut self, at: At<'j>, chain: &Chain<'j>, count: u64) -> Option<Common> {
+        let engine = self.engine(chain, at.shot, count)?;
         let frames = chain.value(Key::Frames, |value| match value {
             Value::Frames(frames) => Some(frames.clone()),
             _ => None,
         });
         let Some(frames) = frames else {
-            self.problem(
-                ProblemKind::Unset(Key::Frames),
-                shot.name_place.clone(),
-                count,
-            );
-            return;
+            let place = at.shot.name_place.clone();
+            self.problem(ProblemKind::Unset(Key::Frames), place, count);
+            return None;
         };
+        let asked_for = wanted(chain, &frames.value);
         let chosen = match &self.selection.frames {
-            None => frames.value.clone(),
+            None => asked_for,
             // Both sets were read from short texts, so what they share is never too intricate.
-            Some(asked) => frames.value.intersection(asked).unwrap_or_default(),
+            Some(asked) => asked_for.intersection(asked).unwrap_or_default(),
         };
-        let mut common = Common {
-            shot_index,
-            output_index,
-            shot: shot.name.clone(),
-            output: output.name.clone(),
+        Some(Common {
+            shot_index: at.shot_index,
+            output_index: at.output_index,
+            shot: at.shot.name.clone(),
+            output: at.output.name.clone(),
             project: chain.text(Key::Name).map(|name| name.value),
             camera: None,
-            cameras: cameras.len(),
+            variant: None,
+            view: None,
+            preset: None,
+            priority: chain.number(Key::Priority).unwrap_or(0),
+            env: chain.merged(Key::Env),
             engine,
             scene: None,
             frames,
@@ -148,30 +250,31 @@ impl<'j> Expander<'j> {
                 })
                 .map(|limit| limit.value),
             project_values: Arc::clone(&self.project_values),
+        })
+    }
+
+    fn chain(&self, at: At<'j>, scope: Scope<'_>) -> Chain<'j> {
+        Chain::of(self.job, at.shot, at.output, scope)
+    }
+
+    /// Whether a name is that of a table; one that is not is a slip of the hand.
+    fn declared(&mut self, kind: &'static str, tables: &[NamedTable], word: Option<&Word>) -> bool {
+        let Some(word) = word else { return true };
+        if tables.iter().any(|table| table.name == word.text) {
+            return true;
+        }
+        let names: Vec<&str> = tables.iter().map(|table| table.name.as_str()).collect();
+        let advice = match nearest(&word.text, names.iter().copied()) {
+            Some(near) => format!("did you mean `{near}`?"),
+            None => format!("declare it: [{kind}.{}]", word.text),
         };
-        if let Some(path) = template(&chain, Key::Scene) {
-            let Some(scene) = self.scene(&path, &common, count) else {
-                return;
-            };
-            common.scene = Some(scene);
-        }
-        for camera in &cameras {
-            if !Selection::takes(
-                &self.selection.cameras,
-                camera.map(|word| word.text.as_str()),
-            ) {
-                continue;
-            }
-            common.camera = camera.cloned();
-            let common = Arc::new(common.clone());
-            for pass in &passes {
-                let name = pass.map(|word| word.text.as_str());
-                if Selection::takes(&self.selection.passes, name) {
-                    let chain = Chain::of(self.job, shot, output, name);
-                    self.deliverable(&common, *pass, &chain, output);
-                }
-            }
-        }
+        let problem = ProblemKind::Undeclared {
+            kind,
+            name: word.text.clone(),
+            advice,
+        };
+        self.problem(problem, word.place.clone(), 1);
+        false
     }
 
     fn deliverable(
@@ -185,8 +288,21 @@ impl<'j> Expander<'j> {
             self.problem(ProblemKind::Unset(Key::Path), output.name_place.clone(), 1);
             return;
         };
-        let settings = chain.settings();
-        let picture = picture(chain, &path.template);
+        let settings = chain.merged(Key::Settings);
+        let mut picture = picture(chain, &path.template);
+        if let Some(scale) = chain.value(Key::Scale, |value| match value {
+            Value::Scale(part, whole) => Some((*part, *whole)),
+            _ => None,
+        }) {
+            match picture.as_mut().map(|picture| &mut picture.size) {
+                Some(Some(size)) => size.value = scaled(size.value, scale.value),
+                Some(None) => {
+                    self.problem(ProblemKind::ScaleOfNothing, scale.place.clone(), 1);
+                    return;
+                }
+                None => {}
+            }
+        }
         let value = |name: &str| token(name, common, pass, picture.as_ref(), &settings);
         let pattern = match crate::template::expand(&path.template, &value) {
             Ok(pattern) => pattern,
@@ -201,7 +317,12 @@ impl<'j> Expander<'j> {
             self.problem(ProblemKind::NoFormat, path.place.clone(), 1);
             return;
         };
-        match root_and_pattern(&path.template, pattern, &value, &self.around.job_folder) {
+        let under = chain.text(Key::Under).map(|under| under.value);
+        let start = Start {
+            job_folder: &self.around.job_folder,
+            under: under.as_deref(),
+        };
+        match root_and_pattern(&path.template, pattern, &value, start) {
             Ok((root, pattern)) => self.expansion.deliverables.push(Deliverable {
                 common: Arc::clone(common),
                 pass: pass.cloned(),
@@ -315,53 +436,5 @@ impl<'j> Expander<'j> {
                 deliverables,
             }),
         }
-    }
-}
-
-fn template(chain: &Chain<'_>, key: Key) -> Option<PathTemplate> {
-    let setting = chain.get(key)?;
-    match &setting.value.value {
-        Value::Template(template, length) => Some(PathTemplate {
-            template: template.clone(),
-            place: setting.value.place.clone(),
-            length: *length,
-        }),
-        _ => None,
-    }
-}
-
-/// The picture that is wanted; `None` when neither a key nor the extension tells the format.
-fn picture(chain: &Chain<'_>, path: &Template) -> Option<Picture> {
-    let format = chain.value(Key::Format, |value| match value {
-        Value::Format(format) => Some(*format),
-        _ => None,
-    });
-    let (format, format_place) = match format {
-        Some(format) => (format.value, Some(format.place)),
-        None => (format_of_path(path)?, None),
-    };
-    Some(Picture {
-        format,
-        format_place,
-        channels: chain.value(Key::Channels, |value| match value {
-            Value::Channels(channels) => Some(*channels),
-            _ => None,
-        }),
-        bits: chain.value(Key::Bits, |value| match value {
-            Value::Bits(bits) => Some(*bits),
-            _ => None,
-        }),
-        compression: chain.text(Key::Compression),
-        size: chain.value(Key::Size, |value| match value {
-            Value::Size(size) => Some(*size),
-            _ => None,
-        }),
-    })
-}
-
-fn format_of_path(path: &Template) -> Option<&'static FormatFacts> {
-    match path.parts().last()? {
-        Part::Text(text) => format_of_extension(text.rsplit_once('.')?.1),
-        Part::Token(_) | Part::Optional(_) => None,
     }
 }

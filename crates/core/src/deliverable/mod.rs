@@ -3,6 +3,7 @@
 mod choose;
 mod expand;
 mod problem;
+mod resolve;
 mod root;
 mod values;
 
@@ -20,7 +21,7 @@ use crate::picture::{Bits, Channels, FormatFacts, Size};
 use crate::source::{Place, Sourced};
 use crate::template::{PathPattern, Template};
 
-/// A sequence of files: one output of one shot and camera.
+/// A sequence of files: one output of one shot, variant, view and camera.
 #[derive(Debug, Clone)]
 pub struct Deliverable {
     /// What it shares with its neighbours.
@@ -39,7 +40,7 @@ pub struct Deliverable {
     pub root: Arc<str>,
 }
 
-/// What deliverables of one output, shot and camera share.
+/// What deliverables of one output, shot, variant, view and camera share.
 #[derive(Debug, Clone)]
 pub struct Common {
     /// Index of the shot in the job.
@@ -54,15 +55,23 @@ pub struct Common {
     pub project: Option<String>,
     /// The camera, when one is asked for by name.
     pub camera: Option<Word>,
-    /// How many cameras the output has.
-    pub cameras: usize,
+    /// The variant.
+    pub variant: Option<Word>,
+    /// The view.
+    pub view: Option<Word>,
+    /// The preset.
+    pub preset: Option<Sourced<String>>,
+    /// What has a higher number is made earlier.
+    pub priority: i64,
+    /// Variables for the engine's environment.
+    pub env: Arc<[(String, Word)]>,
     /// The engine.
     pub engine: Arc<Profile>,
     /// The scene.
     pub scene: Option<Scene>,
     /// The frames of the shot: what names are made from.
     pub frames: Sourced<FrameSet>,
-    /// Those of them that were chosen on the command line.
+    /// Those of them that the preset asks for and that were chosen on the command line.
     pub chosen: FrameSet,
     /// The version.
     pub version: Option<i64>,
@@ -153,6 +162,8 @@ impl Deliverable {
         let common = &self.common;
         let mut label = common.shot.clone();
         let words = [
+            common.variant.as_ref().map(|word| word.text.as_str()),
+            common.view.as_ref().map(|word| word.text.as_str()),
             common.camera.as_ref().map(|word| word.text.as_str()),
             Some(common.output.as_str()),
             self.pass.as_ref().map(|word| word.text.as_str()),

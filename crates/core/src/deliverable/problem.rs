@@ -34,6 +34,17 @@ pub enum ProblemKind {
         /// What to do.
         advice: String,
     },
+    /// A variant, view or preset that no table declares.
+    Undeclared {
+        /// `variant`, `view` or `preset`.
+        kind: &'static str,
+        /// The name.
+        name: String,
+        /// What to do.
+        advice: String,
+    },
+    /// A scale without a size to take a part of.
+    ScaleOfNothing,
     /// A path that leaves its place.
     Outside {
         /// Why, as a sentence.

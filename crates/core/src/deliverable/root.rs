@@ -4,12 +4,19 @@ use std::sync::Arc;
 
 use crate::template::{Part, PathPattern, Piece, Template, TokenValue};
 
+/// Where paths start that name no place, and the folder of their own below the place.
+#[derive(Clone, Copy)]
+pub(super) struct Start<'a> {
+    pub(super) job_folder: &'a str,
+    pub(super) under: Option<&'a str>,
+}
+
 /// The folder that the paths may not leave, and the pattern made absolute.
 pub(super) fn root_and_pattern(
     template: &Template,
     pattern: PathPattern,
     value: &dyn Fn(&str) -> TokenValue,
-    job_folder: &str,
+    start: Start<'_>,
 ) -> Result<(Arc<str>, PathPattern), String> {
     let first = match template.parts().first() {
         Some(Part::Token(token)) if token.name.starts_with("place.") => match value(&token.name) {
@@ -29,8 +36,9 @@ pub(super) fn root_and_pattern(
                     text.split_inclusive('/').take(2).collect::<String>()
                 ));
             }
-            let start = Piece::Text(format!("{job_folder}/").into());
-            let pieces = [start].into_iter().chain(pattern.pieces().iter().cloned());
+            let job_folder = start.job_folder;
+            let first = Piece::Text(format!("{job_folder}/").into());
+            let pieces = [first].into_iter().chain(pattern.pieces().iter().cloned());
             (job_folder.to_owned(), PathPattern::new(pieces))
         }
     };
@@ -53,7 +61,23 @@ pub(super) fn root_and_pattern(
             _ => {}
         }
     }
-    Ok((root.into(), pattern))
+    Ok(match start.under {
+        None => (root.into(), pattern),
+        Some(under) => {
+            let pattern = below_root(&pattern, &root, under);
+            (format!("{root}/{under}").into(), pattern)
+        }
+    })
+}
+
+/// The pattern with a folder of its own directly below its root.
+fn below_root(pattern: &PathPattern, root: &str, under: &str) -> PathPattern {
+    let mut pieces = pattern.pieces().to_vec();
+    if let Some(Piece::Text(text)) = pieces.first_mut() {
+        let rest = text.strip_prefix(root).unwrap_or(text);
+        *text = format!("{root}/{under}{rest}").into();
+    }
+    PathPattern::new(pieces)
 }
 
 fn is_absolute(path: &str) -> bool {
@@ -103,7 +127,11 @@ mod tests {
     fn path(text: &str) -> Result<String, String> {
         let template: Template = text.parse().unwrap();
         let pattern = crate::template::expand(&template, &value).unwrap();
-        root_and_pattern(&template, pattern, &value, "/work/show")
+        let start = Start {
+            job_folder: "/work/show",
+            under: None,
+        };
+        root_and_pattern(&template, pattern, &value, start)
             .map(|(root, pattern)| format!("{root} | {}", pattern.sketch()))
     }
 

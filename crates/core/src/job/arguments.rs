@@ -6,14 +6,17 @@ use crate::nearest::advice;
 use crate::source::{Place, SourceId};
 
 /// The tables whose entries are tables with names of their own.
-const OF_NAMED_TABLES: [&str; 3] = ["shot", "pass", "output"];
-const EDITABLE: [&str; 6] = ["project", "place", "token", "shot", "pass", "output"];
+const OF_NAMED_TABLES: [&str; 6] = ["shot", "pass", "output", "variant", "view", "preset"];
+const EDITABLE: [&str; 10] = [
+    "project", "place", "token", "size", "shot", "pass", "output", "variant", "view", "preset",
+];
 
-/// Puts the value of one argument into the tree of the file, or into the command line's layer.
+/// Puts the value of one argument into the tree of the job file, the first of `files`, or into the
+/// command line's layer.
 pub(super) fn apply(
     argument: &str,
     source: SourceId,
-    file: &mut Vec<Entry>,
+    files: &mut [Vec<Entry>],
     command_line: &mut Vec<Entry>,
 ) -> Result<(), Finding> {
     let place = |span| Place { source, span };
@@ -40,35 +43,46 @@ pub(super) fn apply(
             .advise("it takes KEY=VALUE, such as `--set shot.dawn.camera=north`"));
     }
     let text = &argument[equals + 1..];
-    let node = parse_value(text, equals + 1, source, argument).unwrap_or_else(|| Node {
+    let node = parse_value(text, equals + 1, source).unwrap_or_else(|| Node {
         place: place(equals + 1..argument.len()),
         kind: NodeKind::Text(text.to_owned()),
     });
     let root = if keys.len() > 1 && EDITABLE.contains(&keys[0].0.as_str()) {
         if OF_NAMED_TABLES.contains(&keys[0].0.as_str()) {
-            known_table(&keys[0].0, &keys[1], file)?;
+            known_table(&keys[0].0, &keys[1], files)?;
         }
-        file
+        files.first_mut()
     } else {
-        command_line
+        Some(command_line)
     };
-    insert(root, &keys, node);
+    if let Some(root) = root {
+        insert(root, &keys, node);
+    }
     Ok(())
 }
 
 /// A slip in a name would make a new shot in silence, so only tables that are there are edited.
-fn known_table(kind: &str, name: &(String, Place), file: &[Entry]) -> Result<(), Finding> {
-    let tables: &[Entry] = file
-        .iter()
-        .find(|entry| entry.key == kind)
-        .map_or(&[], |entry| match &entry.value.kind {
-            NodeKind::Table(entries) => entries,
-            _ => &[],
-        });
-    if tables.iter().any(|entry| entry.key == name.0) {
+fn known_table(kind: &str, name: &(String, Place), files: &[Vec<Entry>]) -> Result<(), Finding> {
+    // The shots of a list are not known yet; a slip among them is found when the job is read.
+    if kind == "shot" && files.iter().flatten().any(|entry| entry.key == "shot-list") {
         return Ok(());
     }
-    let names: Vec<&str> = tables.iter().map(|entry| entry.key.as_str()).collect();
+    let mut names: Vec<&str> = files
+        .iter()
+        .flatten()
+        .filter(|entry| entry.key == kind)
+        .flat_map(|entry| match &entry.value.kind {
+            NodeKind::Table(entries) => &entries[..],
+            _ => &[],
+        })
+        .map(|entry| entry.key.as_str())
+        .collect();
+    if kind == "preset" {
+        names.push("trial");
+    }
+    if names.contains(&name.0.as_str()) {
+        return Ok(());
+    }
     Err(
         Finding::error("TP006", format!("the job has no {kind} `{}`", name.0))
             .at(&name.1, "")

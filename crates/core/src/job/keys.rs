@@ -22,6 +22,16 @@ pub enum Key {
     Run,
     Threads,
     FrameLimit,
+    Env,
+    Variants,
+    Views,
+    Preset,
+    Scale,
+    Only,
+    Under,
+    Enabled,
+    Priority,
+    Unset,
     State,
 }
 
@@ -56,6 +66,16 @@ pub enum Kind {
     Run,
     /// A length of time.
     Duration,
+    /// A part of a size.
+    Scale,
+    /// True or false.
+    Truth,
+    /// A whole number, below zero too.
+    Signed,
+    /// `"all"` or `"ends"`.
+    Only,
+    /// Names of keys.
+    Keys,
 }
 
 impl Kind {
@@ -77,6 +97,11 @@ impl Kind {
             Self::Settings => "a table such as { exposure = -2.0 }",
             Self::Run => "a list such as [\"myrender\", \"--frame\", \"{frame}\", \"{target}\"]",
             Self::Duration => "a time such as \"90s\", \"5m\" or \"2h\"",
+            Self::Scale => "a part such as \"1/8\", \"10%\" or 0.125",
+            Self::Truth => "true or false",
+            Self::Signed => "a whole number such as 10 or -1",
+            Self::Only => "\"all\" or \"ends\"",
+            Self::Keys => "a list of keys such as [\"camera\", \"size\"]",
         }
     }
 }
@@ -94,6 +119,16 @@ pub enum TableKind {
     Output,
     /// `[output.X.pass.Y]`
     OutputPass,
+    /// `[variant.*]`
+    Variant,
+    /// `[view.*]`
+    View,
+    /// `[shot.X.variant.Y]`
+    ShotVariant,
+    /// `[shot.X.view.Y]`
+    ShotView,
+    /// `[preset.*]`
+    Preset,
     /// `--set KEY=VALUE`
     CommandLine,
 }
@@ -108,6 +143,11 @@ impl TableKind {
             Self::Pass => "[pass.*]",
             Self::Output => "[output.*]",
             Self::OutputPass => "[output.*.pass.*]",
+            Self::Variant => "[variant.*]",
+            Self::View => "[view.*]",
+            Self::ShotVariant => "[shot.*.variant.*]",
+            Self::ShotView => "[shot.*.view.*]",
+            Self::Preset => "[preset.*]",
             Self::CommandLine => "--set",
         }
     }
@@ -138,13 +178,39 @@ impl KeyFacts {
     }
 }
 
-use TableKind::{Output, OutputPass, Pass, Project, Shot};
+use TableKind::{
+    Output, OutputPass, Pass, Preset, Project, Shot, ShotVariant, ShotView, Variant, View,
+};
 
-const ANYWHERE: &[TableKind] = &[Project, Output, Pass, OutputPass, Shot];
-const NOT_BY_PASS: &[TableKind] = &[Project, Output, Shot];
+const ANYWHERE: &[TableKind] = &[
+    Project,
+    Output,
+    Pass,
+    OutputPass,
+    Shot,
+    Variant,
+    View,
+    ShotVariant,
+    ShotView,
+    Preset,
+];
+const NOT_BY_PASS: &[TableKind] = &[
+    Project,
+    Output,
+    Shot,
+    Variant,
+    View,
+    ShotVariant,
+    ShotView,
+    Preset,
+];
+/// What chooses a layer stands in the layers before it.
+const BEFORE_VARIANTS: &[TableKind] = &[Project, Output, Shot];
+const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant];
+const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 20] = [
+pub const KEYS: [KeyFacts; 30] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -296,6 +362,86 @@ pub const KEYS: [KeyFacts; 20] = [
         tables: NOT_BY_PASS,
         meaning: "The longest that one frame may take; then the engine is ended and the frame counts as failed.",
         example: "frame-limit = \"20m\"",
+    },
+    KeyFacts {
+        key: Key::Env,
+        name: "env",
+        kind: Kind::Settings,
+        tables: NOT_BY_PASS,
+        meaning: "Variables for the engine's environment; merged key by key over the layers.",
+        example: "env = { LICENCE_SERVER = \"brass:5050\" }",
+    },
+    KeyFacts {
+        key: Key::Variants,
+        name: "variants",
+        kind: Kind::Components,
+        tables: BEFORE_VARIANTS,
+        meaning: "The variants to make, each declared as `[variant.*]`.",
+        example: "variants = [\"day\", \"night\"]",
+    },
+    KeyFacts {
+        key: Key::Views,
+        name: "views",
+        kind: Kind::Components,
+        tables: BEFORE_VIEWS,
+        meaning: "The views to make (left, right …), each declared as `[view.*]`.",
+        example: "views = [\"left\", \"right\"]",
+    },
+    KeyFacts {
+        key: Key::Preset,
+        name: "preset",
+        kind: Kind::Component,
+        tables: BEFORE_PRESETS,
+        meaning: "How well to render, declared as `[preset.*]`. `trial` is built in: first, middle and last frame at an eighth of the size, in a folder of their own.",
+        example: "preset = \"final\"",
+    },
+    KeyFacts {
+        key: Key::Scale,
+        name: "scale",
+        kind: Kind::Scale,
+        tables: ANYWHERE,
+        meaning: "A part of `size` to render at.",
+        example: "scale = \"1/8\"",
+    },
+    KeyFacts {
+        key: Key::Only,
+        name: "only",
+        kind: Kind::Only,
+        tables: NOT_BY_PASS,
+        meaning: "Which of the frames: `all`, or `ends` for the first, the middle and the last.",
+        example: "only = \"ends\"",
+    },
+    KeyFacts {
+        key: Key::Under,
+        name: "under",
+        kind: Kind::Component,
+        tables: ANYWHERE,
+        meaning: "A folder of its own, directly below the place that the path starts from.",
+        example: "under = \"trial\"",
+    },
+    KeyFacts {
+        key: Key::Enabled,
+        name: "enabled",
+        kind: Kind::Truth,
+        tables: ANYWHERE,
+        meaning: "Whether it is made at all.",
+        example: "enabled = false",
+    },
+    KeyFacts {
+        key: Key::Priority,
+        name: "priority",
+        kind: Kind::Signed,
+        tables: NOT_BY_PASS,
+        meaning: "What has a higher number is made earlier; else the order of the file holds.",
+        example: "priority = 10",
+    },
+    KeyFacts {
+        key: Key::Unset,
+        name: "unset",
+        kind: Kind::Keys,
+        tables: ANYWHERE,
+        meaning: "Hands keys that earlier layers set back to the scene.",
+        example: "unset = [\"camera\"]",
     },
     KeyFacts {
         key: Key::State,

@@ -3,17 +3,16 @@
 mod arguments;
 mod keys;
 mod read;
-mod short;
 mod table;
 mod tree;
 mod value;
 
 pub use keys::{KEYS, Key, KeyFacts, Kind, TableKind};
-pub use read::{Reading, read};
-pub(crate) use short::stem;
+pub(crate) use read::stem;
+pub use read::{Fetch, Reading, no_files, read};
 pub use table::{NamedTable, Setting, Table};
 pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
-pub use value::{Value, Word};
+pub use value::{Only, Value, Word};
 
 use crate::source::{Place, Sourced, Sources};
 
@@ -32,6 +31,12 @@ pub struct Job {
     pub tokens: Vec<(String, Sourced<String>)>,
     /// `[shot.*]`
     pub shots: Vec<NamedTable>,
+    /// `[variant.*]`
+    pub variants: Vec<NamedTable>,
+    /// `[view.*]`
+    pub views: Vec<NamedTable>,
+    /// `[preset.*]`, the built-in ones behind the job's own.
+    pub presets: Vec<NamedTable>,
     /// `[pass.*]`
     pub passes: Vec<NamedTable>,
     /// `[output.*]`

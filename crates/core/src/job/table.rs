@@ -1,6 +1,6 @@
 //! A table of the job file as the values that it sets.
 
-use super::{Key, Value};
+use super::{Key, TableKind, Value, Word};
 use crate::source::{Layer, Place, Sourced};
 
 /// A key that a table sets.
@@ -14,12 +14,12 @@ pub struct Setting {
     pub value: Sourced<Value>,
 }
 
-/// The values that one table sets.
+/// The values that one table sets, in the job file and in the files that it builds on.
 #[derive(Debug, Clone)]
 pub struct Table {
     /// The layer that the table belongs to.
     pub layer: Layer,
-    /// What it sets; no key twice.
+    /// What it sets. Of a key that several files set the strongest comes first.
     pub settings: Vec<Setting>,
 }
 
@@ -38,6 +38,18 @@ impl Table {
     pub fn get(&self, key: Key) -> Option<&Setting> {
         self.settings.iter().find(|setting| setting.key == key)
     }
+
+    /// All that it sets a key to, the strongest first.
+    pub fn all(&self, key: Key) -> impl DoubleEndedIterator<Item = &Setting> {
+        self.settings
+            .iter()
+            .filter(move |setting| setting.key == key)
+    }
+
+    /// Builds on what a weaker file says.
+    pub(super) fn build_on(&mut self, weaker: Self) {
+        self.settings.extend(weaker.settings);
+    }
 }
 
 /// `[shot.dawn]` and the like.
@@ -47,8 +59,54 @@ pub struct NamedTable {
     pub name: String,
     /// Where the name was written.
     pub name_place: Place,
+    /// Which kind of table it is.
+    pub kind: TableKind,
     /// What it sets.
     pub table: Table,
-    /// `[output.X.pass.*]`; empty for all other tables.
-    pub passes: Vec<NamedTable>,
+    /// The variant that it inherits from.
+    pub inherits: Option<Word>,
+    /// Tables in it: `[output.X.pass.*]`, `[shot.X.variant.*]`, `[shot.X.view.*]`.
+    pub inner: Vec<NamedTable>,
+}
+
+impl NamedTable {
+    /// The table in it with this kind and name.
+    #[must_use]
+    pub fn inner(&self, kind: TableKind, name: &str) -> Option<&Self> {
+        self.inner
+            .iter()
+            .find(|table| table.kind == kind && table.name == name)
+    }
+}
+
+/// Adds the tables of a weaker file.
+pub(super) fn build_on(tables: &mut Vec<NamedTable>, weaker: Vec<NamedTable>) {
+    for table in weaker {
+        match tables
+            .iter_mut()
+            .find(|known| known.kind == table.kind && known.name == table.name)
+        {
+            Some(known) => {
+                known.table.build_on(table.table);
+                known.inherits = known.inherits.take().or(table.inherits);
+                build_on(&mut known.inner, table.inner);
+            }
+            None => tables.push(table),
+        }
+    }
+}
+
+/// Adds tables that win over those that are there; the order and the places of the names stay.
+pub(super) fn build_over(tables: &mut Vec<NamedTable>, stronger: Vec<NamedTable>) {
+    for table in stronger {
+        match tables.iter_mut().find(|known| known.name == table.name) {
+            Some(known) => {
+                let weaker = std::mem::replace(&mut known.table, table.table);
+                known.table.build_on(weaker);
+                let weaker = std::mem::replace(&mut known.inner, table.inner);
+                build_on(&mut known.inner, weaker);
+            }
+            None => tables.push(table),
+        }
+    }
 }

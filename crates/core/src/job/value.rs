@@ -47,6 +47,23 @@ pub enum Value {
     Run(Vec<(Template, Word)>),
     /// A length of time.
     Duration(Duration),
+    /// A part: numerator and denominator, both above zero.
+    Scale(u32, u32),
+    /// True or false.
+    Truth(bool),
+    /// Which of the frames.
+    Only(Only),
+    /// Handed back to the scene by `unset`.
+    Unset,
+}
+
+/// Which frames of a shot are rendered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Only {
+    /// Every frame.
+    All,
+    /// The first, the middle and the last.
+    Ends,
 }
 
 impl PartialEq for FormatFacts {
@@ -55,11 +72,15 @@ impl PartialEq for FormatFacts {
     }
 }
 
-/// Reads a value.
+/// Reads a value; `sizes` are the project's own.
 ///
 /// # Errors
 /// One finding for each thing that is wrong with it.
-pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>> {
+pub(super) fn read(
+    facts: &KeyFacts,
+    node: &Node,
+    sizes: &[(String, Size)],
+) -> Result<Value, Vec<Finding>> {
     let wrong_kind = || {
         vec![
             Finding::error(
@@ -138,11 +159,15 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
         }
         Kind::Size => {
             let text = text()?;
+            if let Some((_, size)) = sizes.iter().find(|(name, _)| *name == text) {
+                return Ok(Value::Size(*size));
+            }
             text.parse::<Size>().map(Value::Size).map_err(|_| {
-                let names = NAMED_SIZES.map(|(name, _)| name);
+                let own = sizes.iter().map(|(name, _)| name.as_str());
+                let names: Vec<&str> = own.chain(NAMED_SIZES.map(|(name, _)| name)).collect();
                 refuse(
                     &text,
-                    match nearest(&text, names) {
+                    match nearest(&text, names.iter().copied()) {
                         Some(near) => format!("did you mean `{near}`?"),
                         None => format!(
                             "it takes pixels such as `1920x1080`, or a name: {}",
@@ -234,6 +259,30 @@ pub(super) fn read(facts: &KeyFacts, node: &Node) -> Result<Value, Vec<Finding>>
                 .collect()),
             _ => Err(wrong_kind()),
         },
+        Kind::Scale => {
+            let text = scalar()?;
+            scale(&text)
+                .map(|(part, whole)| Value::Scale(part, whole))
+                .ok_or_else(|| refuse(&text, "it takes `10%`, `1/8` or `0.125`".to_owned()))
+        }
+        Kind::Truth => match node.kind {
+            NodeKind::Boolean(truth) => Ok(Value::Truth(truth)),
+            _ => Err(wrong_kind()),
+        },
+        Kind::Signed => match node.kind {
+            NodeKind::Integer(number) => Ok(Value::Number(number)),
+            _ => Err(wrong_kind()),
+        },
+        Kind::Only => {
+            let text = text()?;
+            match text.as_str() {
+                "all" => Ok(Value::Only(Only::All)),
+                "ends" => Ok(Value::Only(Only::Ends)),
+                _ => Err(refuse(&text, advice(&text, &["all", "ends"]))),
+            }
+        }
+        // The reader of tables takes it apart into the keys.
+        Kind::Keys => Ok(Value::Unset),
         Kind::Duration => {
             let text = scalar()?;
             duration(&text).map(Value::Duration).ok_or_else(|| {
@@ -294,6 +343,31 @@ fn template(text: &str, place: &Place) -> Result<(Template, usize), Vec<Finding>
                     .advise(error.advice),
             ]
         })
+}
+
+/// `10%`, `1/8` or `0.125`, as a fraction in whole numbers.
+fn scale(text: &str) -> Option<(u32, u32)> {
+    let decimal = |text: &str, unit: u32| -> Option<(u32, u32)> {
+        let (whole, part) = text.split_once('.').unwrap_or((text, ""));
+        if part.len() > 6
+            || !(whole.to_owned() + part)
+                .bytes()
+                .all(|byte| byte.is_ascii_digit())
+        {
+            return None;
+        }
+        let denominator = 10_u32.pow(u32::try_from(part.len()).ok()?);
+        let numerator = format!("{whole}{part}").parse().ok()?;
+        Some((numerator, denominator.checked_mul(unit)?))
+    };
+    let (part, whole) = if let Some(percent) = text.strip_suffix('%') {
+        decimal(percent.trim(), 100)?
+    } else if let Some((part, whole)) = text.split_once('/') {
+        (part.trim().parse().ok()?, whole.trim().parse().ok()?)
+    } else {
+        decimal(text, 1)?
+    };
+    (part > 0 && whole > 0).then_some((part, whole))
 }
 
 fn duration(text: &str) -> Option<Duration> {

@@ -41,6 +41,14 @@ pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'stat
     let candidates = [
         ("shot", varies(&|one| one.common.shot != first.common.shot)),
         (
+            "variant",
+            varies(&|one| text(&one.common.variant) != text(&first.common.variant)),
+        ),
+        (
+            "view",
+            varies(&|one| text(&one.common.view) != text(&first.common.view)),
+        ),
+        (
             "camera",
             varies(&|one| text(&one.common.camera) != text(&first.common.camera)),
         ),

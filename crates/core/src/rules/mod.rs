@@ -21,10 +21,13 @@ mod picture_engine_cannot_write;
 mod program_missing;
 mod refused_argument;
 mod same_path;
+mod scale_of_nothing;
 mod scene_missing;
 mod short_padding;
+mod undeclared;
 mod unknown_engine;
 mod unknown_token;
+mod unlisted;
 mod value_missing;
 
 use crate::collide::{Collision, collisions};
@@ -131,7 +134,7 @@ impl<'a> Subject<'a> {
 }
 
 /// Every rule, in the order of the codes.
-pub const RULES: [&Rule; 24] = [
+pub const RULES: [&Rule; 27] = [
     &no_frame_token::RULE,
     &same_path::RULE,
     &left_out_token::RULE,
@@ -143,11 +146,14 @@ pub const RULES: [&Rule; 24] = [
     &unknown_token::RULE,
     &value_missing::RULE,
     &path_not_said::RULE,
+    &undeclared::RULE,
+    &unlisted::RULE,
     &empty_frames::RULE,
     &frames_not_said::RULE,
     &channels::RULE,
     &bits::RULE,
     &compression::RULE,
+    &scale_of_nothing::RULE,
     &unknown_engine::RULE,
     &engine_not_said::RULE,
     &program_missing::RULE,

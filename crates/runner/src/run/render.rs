@@ -168,6 +168,7 @@ impl Work<'_> {
                     self.options.this_program,
                     &program,
                     &arguments,
+                    &deliverables[0].common.env,
                     &field.staging,
                 );
                 match started {

@@ -1,0 +1,101 @@
+//! What a chain of layers comes to.
+
+use super::{PathTemplate, Picture};
+use crate::frames::FrameSet;
+use crate::job::{Key, Only, Value, Word};
+use crate::layers::Chain;
+use crate::picture::{FormatFacts, Size, format_of_extension};
+use crate::template::{Part, Template};
+
+/// The words of a key, or one nothing where nobody sets it.
+pub(super) fn listed<'j>(chain: &Chain<'j>, key: Key) -> Vec<Option<&'j Word>> {
+    match chain.words(key) {
+        Some(words) if !words.is_empty() => words.iter().map(Some).collect(),
+        _ => vec![None],
+    }
+}
+
+pub(super) fn name(word: Option<&Word>) -> Option<&str> {
+    word.map(|word| word.text.as_str())
+}
+
+/// The frames that a preset asks for, of those of the shot.
+pub(super) fn wanted(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
+    let only = chain.value(Key::Only, |value| match value {
+        Value::Only(only) => Some(*only),
+        _ => None,
+    });
+    match only.map(|only| only.value) {
+        Some(Only::Ends) => FrameSet::from_frames(
+            [
+                frames.first(),
+                frames.nth(frames.count().saturating_sub(1) / 2),
+                frames.last(),
+            ]
+            .into_iter()
+            .flatten(),
+        ),
+        Some(Only::All) | None => frames.clone(),
+    }
+}
+
+/// A part of a size, rounded to whole pixels, at least one.
+pub(super) fn scaled(size: Size, (part, whole): (u32, u32)) -> Size {
+    let of = |length: u32| {
+        let (length, part, whole) = (u64::from(length), u64::from(part), u64::from(whole));
+        let rounded = (length * part * 2 + whole) / (whole * 2);
+        u32::try_from(rounded).unwrap_or(u32::MAX).max(1)
+    };
+    Size {
+        width: of(size.width),
+        height: of(size.height),
+    }
+}
+
+pub(super) fn template(chain: &Chain<'_>, key: Key) -> Option<PathTemplate> {
+    let setting = chain.get(key)?;
+    match &setting.value.value {
+        Value::Template(template, length) => Some(PathTemplate {
+            template: template.clone(),
+            place: setting.value.place.clone(),
+            length: *length,
+        }),
+        _ => None,
+    }
+}
+
+/// The picture that is wanted; `None` when neither a key nor the extension tells the format.
+pub(super) fn picture(chain: &Chain<'_>, path: &Template) -> Option<Picture> {
+    let format = chain.value(Key::Format, |value| match value {
+        Value::Format(format) => Some(*format),
+        _ => None,
+    });
+    let (format, format_place) = match format {
+        Some(format) => (format.value, Some(format.place)),
+        None => (format_of_path(path)?, None),
+    };
+    Some(Picture {
+        format,
+        format_place,
+        channels: chain.value(Key::Channels, |value| match value {
+            Value::Channels(channels) => Some(*channels),
+            _ => None,
+        }),
+        bits: chain.value(Key::Bits, |value| match value {
+            Value::Bits(bits) => Some(*bits),
+            _ => None,
+        }),
+        compression: chain.text(Key::Compression),
+        size: chain.value(Key::Size, |value| match value {
+            Value::Size(size) => Some(*size),
+            _ => None,
+        }),
+    })
+}
+
+fn format_of_path(path: &Template) -> Option<&'static FormatFacts> {
+    match path.parts().last()? {
+        Part::Text(text) => format_of_extension(text.rsplit_once('.')?.1),
+        Part::Token(_) | Part::Optional(_) => None,
+    }
+}

@@ -1,0 +1,128 @@
+//! Reads `[place]`, `[token]` and `[size]`.
+
+use super::Reader;
+use crate::finding::Finding;
+use crate::job::tree::{Entry, NodeKind};
+use crate::job::{Job, NamedPlace};
+use crate::nearest::advice;
+use crate::picture::{NAMED_SIZES, Size};
+use crate::source::{Layer, Sourced};
+
+impl Reader<'_> {
+    /// `[place]` and `[token]`, which both forms have. What is there already is stronger.
+    pub(super) fn places_and_tokens(&mut self, entry: &Entry, job: &mut Job) {
+        let is_place = entry.key == "place";
+        let Some(inner) = self.inner(entry, if is_place { "[place]" } else { "[token]" }) else {
+            return;
+        };
+        for one in inner {
+            if is_place {
+                if let Some(place) = self.place(one)
+                    && !job.places.iter().any(|known| known.name == place.name)
+                {
+                    job.places.push(place);
+                }
+            } else if let Some(text) = self.single(one) {
+                if crate::token::is_built_in(&one.key) {
+                    self.built_in(one, "token");
+                }
+                self.component(&text.value, &text.place, &one.key);
+                if !job.tokens.iter().any(|(known, _)| *known == one.key) {
+                    job.tokens.push((one.key.clone(), text));
+                }
+            }
+        }
+    }
+
+    /// `[size]`: names for sizes.
+    pub(super) fn own_sizes(&mut self, entry: &Entry) {
+        let NodeKind::Table(inner) = &entry.value.kind else {
+            return; // `size = "hd"` of a short job file.
+        };
+        for one in inner {
+            let text = one.value.scalar().unwrap_or_default();
+            match text.parse::<Size>() {
+                Ok(_) if NAMED_SIZES.iter().any(|(name, _)| *name == one.key) => {
+                    self.built_in(one, "size");
+                }
+                Ok(size) if !self.sizes.iter().any(|(known, _)| *known == one.key) => {
+                    self.sizes.push((one.key.clone(), size));
+                }
+                Ok(_) => {}
+                Err(error) => self.findings.push(
+                    Finding::error("TP004", error.to_string())
+                        .at(&one.value.place, "")
+                        .advise("it takes pixels such as `2048x2048`"),
+                ),
+            }
+        }
+    }
+
+    fn built_in(&mut self, entry: &Entry, what: &str) {
+        self.findings.push(
+            Finding::error("TP004", format!("the {what} `{}` is built in", entry.key))
+                .at(&entry.key_place, "")
+                .advise("choose another name"),
+        );
+    }
+
+    fn place(&mut self, entry: &Entry) -> Option<NamedPlace> {
+        if matches!(entry.key.as_str(), "job" | "scene") {
+            self.built_in(entry, "place");
+            return None;
+        }
+        let mut folders = Vec::new();
+        if let NodeKind::Table(systems) = &entry.value.kind {
+            for system in systems {
+                if !["linux", "windows", "macos"].contains(&system.key.as_str()) {
+                    self.findings.push(
+                        Finding::error("TP002", format!("there is no system `{}`", system.key))
+                            .at(&system.key_place, "")
+                            .advise(advice(&system.key, &["linux", "windows", "macos"])),
+                    );
+                } else if let Some(folder) = self.single(system) {
+                    folders.push((Some(system.key.clone()), folder));
+                }
+            }
+        } else {
+            folders.push((None, self.single(entry)?));
+        }
+        Some(NamedPlace {
+            name: entry.key.clone(),
+            name_place: entry.key_place.clone(),
+            folders,
+        })
+    }
+
+    fn single(&mut self, entry: &Entry) -> Option<Sourced<String>> {
+        let value = &entry.value;
+        let text = value.scalar().filter(|text| !text.is_empty());
+        match text {
+            Some(text) if !text.chars().any(char::is_control) => Some(Sourced {
+                value: text,
+                layer: Layer::Project,
+                place: value.place.clone(),
+            }),
+            Some(_) => {
+                self.findings.push(
+                    Finding::error(
+                        "TP004",
+                        format!("`{}` holds a control character", entry.key),
+                    )
+                    .at(&value.place, ""),
+                );
+                None
+            }
+            None => {
+                self.findings.push(
+                    Finding::error(
+                        "TP003",
+                        format!("`{}` takes a text, not {}", entry.key, value.kind_word()),
+                    )
+                    .at(&value.place, ""),
+                );
+                None
+            }
+        }
+    }
+}
