@@ -79,13 +79,23 @@ pub(crate) struct JobArguments {
     set: Vec<String>,
 }
 
-/// A job, all that it comes to, and the chosen part of that.
+/// A job, and the chosen part of what it comes to.
 pub(crate) struct Chosen {
     pub(crate) loaded: Loaded,
-    pub(crate) all: Expansion,
     pub(crate) chosen: Expansion,
     /// How the job file is called.
     pub(crate) name: String,
+}
+
+impl Chosen {
+    /// All that the job comes to, without selection.
+    pub(crate) fn all(&self) -> Expansion {
+        expand(
+            &self.loaded.job,
+            &self.loaded.surroundings,
+            &Selection::default(),
+        )
+    }
 }
 
 impl JobArguments {
@@ -124,10 +134,8 @@ impl JobArguments {
                 "none of the chosen shots has a frame of --frames {asked}"
             )));
         }
-        let all = expand(&loaded.job, &loaded.surroundings, &Selection::default());
         Ok(Chosen {
             loaded,
-            all,
             chosen,
             name: path.display().to_string(),
         })

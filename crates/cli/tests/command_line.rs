@@ -13,7 +13,9 @@ fn every_command_has_help_with_an_example() {
     let project = Project::empty();
     for command in [
         "demo",
+        "overview",
         "paths",
+        "tokens",
         "check",
         "commands",
         "run",
@@ -161,7 +163,7 @@ fn json_has_a_version_and_tells_places() {
     assert_eq!(finding["places"][0]["file"], "truepath.toml");
     assert_eq!(finding["places"][0]["line"], 6);
     assert_eq!(finding["places"][0]["column"], 9);
-    for command in ["paths", "audit", "commands"] {
+    for command in ["overview", "paths", "tokens", "audit", "commands"] {
         let json = project
             .call(&[command, "--format", "json", "--set", "bits=8"])
             .json();

@@ -84,7 +84,9 @@ fn reference() -> String {
     let project = Project::empty();
     for command in [
         "demo",
+        "overview",
         "paths",
+        "tokens",
         "check",
         "commands",
         "run",
@@ -137,5 +139,5 @@ fn every_example_of_the_docs_is_read() {
             }
         }
     }
-    assert_eq!(examples, 4);
+    assert_eq!(examples, 6);
 }

@@ -11,6 +11,7 @@ pub mod ledger;
 pub mod load;
 mod process;
 mod program;
+pub mod progress;
 mod publish;
 mod recover;
 pub mod run;

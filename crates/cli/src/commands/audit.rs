@@ -46,7 +46,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             return Ok(ExitCode::from(WRONG));
         }
     }
-    let audit = audit(&chosen.loaded, &chosen.chosen, &chosen.all)
+    let audit = audit(&chosen.loaded, &chosen.chosen, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
     let labels: Vec<String> = chosen
         .chosen

@@ -57,11 +57,11 @@ const FILES: [(&str, &str); 7] = [
 ];
 
 /// The frame that is truncated on purpose.
-const VICTIM: &str = "renders/dawn/dome/beauty/v003/orr_dawn_dome_beauty_v003.0007.exr";
+const VICTIM: &str = "renders/dawn_day/beauty/v003/orr_dawn_day_dome_beauty_v003.0007.exr";
 /// What the job file's path is without its passes.
-const WITHOUT_PASS: &str = "{place.renders}/{shot}/{camera}/v{version:03}/{show}_{shot}_{camera}_v{version:03}.{frame:04}.{ext}";
+const WITHOUT_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_v{version:03}.{frame:04}.{ext}";
 /// And with them again.
-const WITH_PASS: &str = "{place.renders}/{shot}/{camera}/v{version:03}/{show}_{shot}_{camera}_v{version:03}_{pass}.{frame:04}.{ext}";
+const WITH_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_v{version:03}_{pass}.{frame:04}.{ext}";
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let folder = arguments.folder;
@@ -80,9 +80,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     guide.step(
         "Read what the paths turn into",
         "Before anything is rendered: where will the files be, and what will they be called?\n\
-         Nobody edits names by hand; tokens make them. Here for one shot of three.",
+         Nobody edits names by hand; tokens make them. Here for one variant of one shot.",
     );
-    guide.call(&["paths", "--shot", "dawn"], DONE)?;
+    guide.call(&["paths", "--shot", "dawn", "--variant", "night"], DONE)?;
 
     guide.step(
         "Check the job",
@@ -94,7 +94,17 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         "Read the command lines",
         "What would be started, word for word. Pasted into a shell it renders the same frames.",
     );
-    guide.call(&["commands", "--shot", "dawn", "--output", "preview"], DONE)?;
+    guide.call(
+        &["commands", "--variant", "day", "--output", "preview"],
+        DONE,
+    )?;
+
+    guide.step(
+        "Try it small",
+        "The built-in preset `trial`: first, middle and last frame at an eighth of the size, in a\n\
+         folder of its own, so that a trial never touches a final.",
+    );
+    guide.call(&["run", "--preset", "trial", "--output", "frames"], DONE)?;
 
     guide.step(
         "Render",
@@ -114,7 +124,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
          written over one another. `check` finds it and says how many files would be lost.",
     );
     let mistake = FILES[0].1.replace(
-        "{place.renders}/{shot}/{camera}/{pass}/v{version:03}/{show}_{shot}_{camera}_{pass}_v{version:03}.{frame:04}.{ext}",
+        "{place.renders}/{shot}{?_{variant}}{?_{view}}/{pass}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_{pass}_v{version:03}.{frame:04}.{ext}",
         WITHOUT_PASS,
     );
     write_new(&folder.join("mistake.toml"), &mistake)?;

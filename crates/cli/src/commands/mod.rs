@@ -5,9 +5,11 @@ mod audit;
 mod check;
 mod command_lines;
 mod demo;
+mod overview;
 mod paths;
 mod run;
 mod supervise;
+mod tokens;
 mod understudy;
 
 use std::process::ExitCode;
@@ -20,7 +22,9 @@ use crate::outcome::Trouble;
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Demo(demo::Arguments),
+    Overview(overview::Arguments),
     Paths(paths::Arguments),
+    Tokens(tokens::Arguments),
     Check(check::Arguments),
     Commands(command_lines::Arguments),
     Run(run::Arguments),
@@ -34,7 +38,9 @@ pub(crate) enum Command {
 pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
     match command {
         Command::Demo(arguments) => demo::run(arguments),
+        Command::Overview(arguments) => overview::run(arguments),
         Command::Paths(arguments) => paths::run(arguments),
+        Command::Tokens(arguments) => tokens::run(arguments),
         Command::Check(arguments) => check::run(arguments),
         Command::Commands(arguments) => command_lines::run(arguments),
         Command::Run(arguments) => run::run(arguments),

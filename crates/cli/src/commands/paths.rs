@@ -62,11 +62,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         writeln!(out, "{TITLE}{}{TITLE:#} in {}", files(total), chosen.name)?;
         out.flush()?;
     }
-    unexpanded(&chosen)
+    tell_unexpanded(&chosen)
 }
 
 /// What could not be expanded is told, so that no list looks whole that is not.
-fn unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
+pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
     if chosen.chosen.problems.is_empty() {
         return Ok(ExitCode::from(DONE));
     }

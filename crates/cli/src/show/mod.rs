@@ -22,3 +22,61 @@ pub(crate) use truepath_core::finding::count;
 pub(crate) fn files(number: u64) -> String {
     count(number, "file", "files")
 }
+
+/// `512 B`, `1.5 MB`: bytes in powers of ten.
+pub(crate) fn bytes(number: u64) -> String {
+    let units = ["kB", "MB", "GB", "TB", "PB"];
+    if number < 1000 {
+        return format!("{number} B");
+    }
+    let mut value = number as f64;
+    let mut unit = "";
+    for next in units {
+        value /= 1000.0;
+        unit = next;
+        if value < 999.5 {
+            break;
+        }
+    }
+    if value < 9.95 {
+        format!("{value:.1} {unit}")
+    } else {
+        format!("{value:.0} {unit}")
+    }
+}
+
+/// `3.2 s`, `4:05 min`, `1:02:05 h`: how long frames play.
+pub(crate) fn playing_time(seconds: f64) -> String {
+    let whole = seconds.round() as u64;
+    match whole {
+        0..60 => format!("{seconds:.1} s"),
+        60..3600 => format!("{}:{:02} min", whole / 60, whole % 60),
+        _ => format!(
+            "{}:{:02}:{:02} h",
+            whole / 3600,
+            whole % 3600 / 60,
+            whole % 60
+        ),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bytes_and_times_are_short() {
+        for (number, text) in [
+            (0, "0 B"),
+            (999, "999 B"),
+            (1500, "1.5 kB"),
+            (999_900, "1.0 MB"),
+            (25_000_000_000, "25 GB"),
+        ] {
+            assert_eq!(bytes(number), text);
+        }
+        for (seconds, text) in [(0.4, "0.4 s"), (245.0, "4:05 min"), (3725.0, "1:02:05 h")] {
+            assert_eq!(playing_time(seconds), text);
+        }
+    }
+}

@@ -1,5 +1,6 @@
 //! From a job to its deliverables.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::problem::{Problem, ProblemKind};
@@ -64,6 +65,7 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         project_values,
         expansion: Expansion::default(),
         runs: Vec::new(),
+        templates: HashMap::new(),
     };
     for (shot_index, shot) in job.shots.iter().enumerate() {
         if !Selection::takes(&selection.shots, Some(&shot.name)) {
@@ -105,6 +107,8 @@ struct Expander<'j> {
     expansion: Expansion,
     /// Profiles made of `run` lines, by the line's place.
     runs: Vec<(Place, Arc<Profile>)>,
+    /// Templates that many deliverables share, by their places.
+    templates: HashMap<Place, Arc<PathTemplate>>,
 }
 
 impl<'j> Expander<'j> {
@@ -177,7 +181,7 @@ impl<'j> Expander<'j> {
             preset: preset.cloned(),
             ..common
         };
-        if let Some(path) = template(&chain, Key::Scene) {
+        if let Some(path) = chain.get(Key::Scene).and_then(template) {
             let Some(scene) = self.scene(&path, &common, count) else {
                 return;
             };
@@ -284,9 +288,19 @@ impl<'j> Expander<'j> {
         chain: &Chain<'j>,
         output: &NamedTable,
     ) {
-        let Some(path) = template(chain, Key::Path) else {
+        let Some(setting) = chain.get(Key::Path) else {
             self.problem(ProblemKind::Unset(Key::Path), output.name_place.clone(), 1);
             return;
+        };
+        let path = match self.templates.get(&setting.value.place) {
+            Some(known) => Arc::clone(known),
+            None => {
+                let Some(path) = template(setting).map(Arc::new) else {
+                    return;
+                };
+                self.templates.insert(path.place.clone(), Arc::clone(&path));
+                path
+            }
         };
         let settings = chain.merged(Key::Settings);
         let mut picture = picture(chain, &path.template);
@@ -328,7 +342,7 @@ impl<'j> Expander<'j> {
                 pass: pass.cloned(),
                 picture,
                 settings,
-                template: Arc::new(path),
+                template: path,
                 pattern,
                 root,
             }),

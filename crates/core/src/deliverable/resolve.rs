@@ -2,7 +2,7 @@
 
 use super::{PathTemplate, Picture};
 use crate::frames::FrameSet;
-use crate::job::{Key, Only, Value, Word};
+use crate::job::{Key, Only, Setting, Value, Word};
 use crate::layers::Chain;
 use crate::picture::{FormatFacts, Size, format_of_extension};
 use crate::template::{Part, Template};
@@ -52,8 +52,8 @@ pub(super) fn scaled(size: Size, (part, whole): (u32, u32)) -> Size {
     }
 }
 
-pub(super) fn template(chain: &Chain<'_>, key: Key) -> Option<PathTemplate> {
-    let setting = chain.get(key)?;
+/// The template that a setting holds.
+pub(super) fn template(setting: &Setting) -> Option<PathTemplate> {
     match &setting.value.value {
         Value::Template(template, length) => Some(PathTemplate {
             template: template.clone(),

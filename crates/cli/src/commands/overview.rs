@@ -1,0 +1,212 @@
+//! `truepath overview`: all that is to be made, a line each.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use clap::Args;
+use serde_json::{Value, json};
+use truepath_core::deliverable::Deliverable;
+use truepath_core::finding::grouped;
+use truepath_core::job::Word;
+use truepath_core::overview::{Line, overview};
+use truepath_runner::progress::progress;
+
+use super::paths::tell_unexpanded;
+use super::{Format, JSON_VERSION, print_json};
+use crate::job_arguments::JobArguments;
+use crate::outcome::Trouble;
+use crate::show::{FAINT, GOOD, TITLE, bytes, count, files, playing_time};
+
+/// Show all that is to be made, a line each
+///
+/// An output of a shot, variant, view and camera, with its passes: engine, preset, size, frames,
+/// files, playing time, estimated bytes, and how far it is by the ledger. Bytes with a `~` are a
+/// rule of thumb; without, they come from the files that are there.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath overview\n  truepath overview --preset trial\n  truepath overview --shot dawn --format json"
+)]
+pub(crate) struct Arguments {
+    #[command(flatten)]
+    job: JobArguments,
+    /// How the overview is printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let chosen = arguments.job.load()?;
+    let progress = progress(&chosen.loaded, &chosen.chosen)
+        .map_err(Trouble::outside("the ledger cannot be read"))?;
+    let lines = overview(&chosen.chosen, &|index| progress[index]);
+    if arguments.format == Format::Json {
+        let lines: Vec<Value> = lines.iter().map(as_json).collect();
+        print_json(&json!({ "version": JSON_VERSION, "lines": lines }))?;
+    } else {
+        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        tell(&mut out, &lines)?;
+        out.flush()?;
+    }
+    tell_unexpanded(&chosen)
+}
+
+fn text(word: Option<&Word>) -> String {
+    word.map_or_else(String::new, |word| word.text.clone())
+}
+
+fn passes(line: &Line<'_>) -> Vec<String> {
+    let pass = |one: &&Deliverable| one.pass.as_ref().map(|word| word.text.clone());
+    line.deliverables.iter().filter_map(pass).collect()
+}
+
+/// Size, or what is said instead; passes may differ.
+fn size(line: &Line<'_>) -> String {
+    let of = |one: &Deliverable| {
+        one.picture
+            .size
+            .as_ref()
+            .map_or_else(|| "scene's".to_owned(), |size| size.value.to_string())
+    };
+    let first = of(line.deliverables[0]);
+    if line.deliverables.iter().all(|one| of(one) == first) {
+        first
+    } else {
+        "by pass".to_owned()
+    }
+}
+
+fn state(line: &Line<'_>) -> String {
+    match (line.done, line.files) {
+        (0, _) => "to do".to_owned(),
+        (done, files) if done >= files => "done".to_owned(),
+        (done, files) => format!("{} %", done * 100 / files),
+    }
+}
+
+/// What a line says in each column.
+fn cells(line: &Line<'_>) -> Vec<String> {
+    let common = &line.deliverables[0].common;
+    let preset = common.preset.as_ref().map(|preset| preset.value.clone());
+    let thumb = if line.measured { "" } else { "~" };
+    vec![
+        common.shot.clone(),
+        text(common.variant.as_ref()),
+        text(common.view.as_ref()),
+        text(common.camera.as_ref()),
+        common.output.clone(),
+        passes(line).join(" "),
+        common.engine.name.clone(),
+        preset.unwrap_or_default(),
+        size(line),
+        common.chosen.to_string(),
+        grouped(line.files),
+        line.seconds.map_or_else(String::new, playing_time),
+        line.bytes.map_or_else(
+            || "?".to_owned(),
+            |number| format!("{thumb}{}", bytes(number)),
+        ),
+        state(line),
+    ]
+}
+
+const HEAD: [&str; 14] = [
+    "shot", "variant", "view", "camera", "output", "passes", "engine", "preset", "size", "frames",
+    "files", "time", "bytes", "state",
+];
+/// Numbers stand at the right of their columns.
+const NUMBERS: std::ops::Range<usize> = 10..13;
+/// The widest that a column gets; what is longer is cut.
+const WIDEST: usize = 24;
+
+fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
+    let rows: Vec<Vec<String>> = lines.iter().map(cells).collect();
+    // A column that says nothing anywhere is left out.
+    let columns: Vec<(usize, usize)> = (0..HEAD.len())
+        .filter_map(|column| {
+            let widest = rows.iter().map(|row| row[column].chars().count()).max()?;
+            (widest > 0).then(|| (column, widest.max(HEAD[column].len()).min(WIDEST)))
+        })
+        .collect();
+    let padded = |column: usize, width: usize, text: &str| {
+        let text = cut(text, width);
+        if NUMBERS.contains(&column) {
+            format!("{text:>width$}")
+        } else {
+            format!("{text:<width$}")
+        }
+    };
+    for (column, width) in &columns {
+        write!(
+            out,
+            "{TITLE}{}{TITLE:#}  ",
+            padded(*column, *width, HEAD[*column])
+        )?;
+    }
+    writeln!(out)?;
+    for row in &rows {
+        for (column, width) in &columns {
+            let text = padded(*column, *width, &row[*column]);
+            let last = *column + 1 == HEAD.len();
+            let style = if last && row[*column] == "done" {
+                GOOD
+            } else {
+                FAINT
+            };
+            if last {
+                write!(out, "{style}{}{style:#}", text.trim_end())?;
+            } else {
+                write!(out, "{text}  ")?;
+            }
+        }
+        writeln!(out)?;
+    }
+    let total: u64 = lines.iter().map(|line| line.files).sum();
+    let known: Option<u64> = lines.iter().map(|line| line.bytes).sum();
+    let seconds: Option<f64> = lines.iter().map(|line| line.seconds).sum();
+    let thumb = if lines.iter().all(|line| line.measured) {
+        ""
+    } else {
+        "~"
+    };
+    write!(
+        out,
+        "\n{TITLE}{}{TITLE:#}, {}",
+        count(lines.len() as u64, "line", "lines"),
+        files(total)
+    )?;
+    if let Some(seconds) = seconds {
+        write!(out, ", {}", playing_time(seconds))?;
+    }
+    match known {
+        Some(known) => writeln!(out, ", {thumb}{}", bytes(known)),
+        None => writeln!(out),
+    }
+}
+
+fn cut(text: &str, width: usize) -> String {
+    if text.chars().count() <= width {
+        return text.to_owned();
+    }
+    text.chars().take(width - 1).chain(['…']).collect()
+}
+
+fn as_json(line: &Line<'_>) -> Value {
+    let common = &line.deliverables[0].common;
+    json!({
+        "shot": common.shot,
+        "variant": common.variant.as_ref().map(|word| &word.text),
+        "view": common.view.as_ref().map(|word| &word.text),
+        "camera": common.camera.as_ref().map(|word| &word.text),
+        "output": common.output,
+        "passes": passes(line),
+        "engine": common.engine.name,
+        "preset": common.preset.as_ref().map(|preset| &preset.value),
+        "size": line.deliverables[0].picture.size.as_ref().map(|size| size.value.to_string()),
+        "frames": common.chosen.to_string(),
+        "files": line.files,
+        "done": line.done,
+        "seconds": line.seconds,
+        "bytes": line.bytes,
+        "measured": line.measured,
+    })
+}

@@ -1,0 +1,203 @@
+//! `truepath tokens`: every token, its value here, and where that comes from.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use clap::Args;
+use serde_json::{Value, json};
+use truepath_core::deliverable::Deliverable;
+use truepath_core::job::Job;
+use truepath_core::provenance::{Origin, origins};
+use truepath_core::template::TokenValue;
+use truepath_core::token::TOKENS;
+
+use super::paths::tell_unexpanded;
+use super::{Format, JSON_VERSION, print_json};
+use crate::job_arguments::{Chosen, JobArguments};
+use crate::outcome::Trouble;
+use crate::show::{FAINT, TITLE};
+
+/// Show every token, its value here, and where that comes from
+///
+/// A value that differs among the chosen deliverables is told for each that it takes, up to three;
+/// choose a part of the job to see fewer. What a value beat stands behind it.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath tokens\n  truepath tokens version width --shot dawn --pass depth\n  truepath tokens --format json"
+)]
+pub(crate) struct Arguments {
+    /// Only these tokens
+    token: Vec<String>,
+    #[command(flatten)]
+    job: JobArguments,
+    /// How the tokens are printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+/// A value of a token with the places that set it, the winner first.
+struct Valued {
+    value: String,
+    origins: Vec<Origin>,
+}
+
+/// A token with the values that it takes.
+struct Told {
+    name: String,
+    meaning: &'static str,
+    values: Vec<Valued>,
+}
+
+/// Values of a token that are told one by one.
+const MOST_VALUES: usize = 3;
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let chosen = arguments.job.load()?;
+    let mut told = told(&chosen);
+    if let Some(unknown) = arguments
+        .token
+        .iter()
+        .find(|name| !told.iter().any(|one| one.name == **name))
+    {
+        let names: Vec<&str> = told.iter().map(|one| one.name.as_str()).collect();
+        let advice = truepath_core::nearest::advice(unknown, &names);
+        return Err(Trouble::Usage(format!(
+            "there is no token `{unknown}`: {advice}"
+        )));
+    }
+    if !arguments.token.is_empty() {
+        told.retain(|one| arguments.token.contains(&one.name));
+    }
+    let job = &chosen.loaded.job;
+    if arguments.format == Format::Json {
+        let tokens: Vec<Value> = told.iter().map(|one| as_json(job, one)).collect();
+        print_json(&json!({ "version": JSON_VERSION, "tokens": tokens }))?;
+    } else {
+        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        for one in &told {
+            tell(&mut out, job, one)?;
+        }
+        out.flush()?;
+    }
+    tell_unexpanded(&chosen)
+}
+
+/// Every token that the job knows: built in, places, settings, and its own.
+fn told(chosen: &Chosen) -> Vec<Told> {
+    let job = &chosen.loaded.job;
+    let all = &chosen.chosen.deliverables;
+    let mut names: Vec<(String, &'static str)> = Vec::new();
+    for facts in &TOKENS {
+        match facts.name {
+            "place.NAME" => {
+                let places = job.places.iter().map(|place| place.name.as_str());
+                for place in places.chain(["job", "scene"]) {
+                    names.push((
+                        format!("place.{place}"),
+                        "a folder that paths may start from",
+                    ));
+                }
+            }
+            "settings.NAME" => {
+                for (setting, _) in all.iter().flat_map(|one| one.settings.iter()) {
+                    let name = format!("settings.{setting}");
+                    if !names.iter().any(|(known, _)| *known == name) {
+                        names.push((name, facts.meaning));
+                    }
+                }
+            }
+            name => names.push((name.to_owned(), facts.meaning)),
+        }
+    }
+    for (name, _) in &job.tokens {
+        names.push((name.clone(), "a token of the project's own"));
+    }
+    names
+        .into_iter()
+        .map(|(name, meaning)| Told {
+            values: values(job, all, &name),
+            name,
+            meaning,
+        })
+        .collect()
+}
+
+/// The values that a token takes, each once, in the order of the job.
+fn values(job: &Job, all: &[Deliverable], name: &str) -> Vec<Valued> {
+    let mut values: Vec<Valued> = Vec::new();
+    for deliverable in all {
+        let value = match deliverable.token(name) {
+            TokenValue::Text(text) | TokenValue::Path(text) => text,
+            TokenValue::Number(number) => number.to_string(),
+            TokenValue::Frame => return Vec::new(),
+            TokenValue::Nothing | TokenValue::Unknown => continue,
+        };
+        if !values.iter().any(|known| known.value == value) {
+            values.push(Valued {
+                origins: origins(job, deliverable, name),
+                value,
+            });
+        }
+    }
+    values
+}
+
+fn origin(job: &Job, origin: &Origin) -> String {
+    let (line, _) = job.sources.line_and_column(&origin.place);
+    let name = &job.sources.get(origin.place.source).name;
+    format!("{} {name}:{line}", origin.layer.title())
+}
+
+fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
+    let name = format!("{{{}}}", told.name);
+    write!(out, "{TITLE}{name:<20}{TITLE:#}")?;
+    if told.values.is_empty() {
+        let why = if told.name == "frame" {
+            "each frame"
+        } else {
+            "no value"
+        };
+        writeln!(out, "{FAINT}{why:<22}  {}{FAINT:#}", told.meaning)?;
+        return Ok(());
+    }
+    for (index, valued) in told.values.iter().take(MOST_VALUES).enumerate() {
+        if index > 0 {
+            write!(out, "{:20}", "")?;
+        }
+        let mut from: Vec<String> = valued.origins.iter().map(|one| origin(job, one)).collect();
+        if from.len() > 1 {
+            from = vec![format!("{}, beats {}", from[0], from[1..].join(", "))];
+        }
+        let from = from.first().map_or(told.meaning, String::as_str);
+        writeln!(out, "{:<22}  {FAINT}{from}{FAINT:#}", valued.value)?;
+    }
+    if told.values.len() > MOST_VALUES {
+        let more = told.values.len() - MOST_VALUES;
+        writeln!(out, "{:20}{FAINT}and {more} more{FAINT:#}", "")?;
+    }
+    Ok(())
+}
+
+fn as_json(job: &Job, told: &Told) -> Value {
+    let values: Vec<Value> = told
+        .values
+        .iter()
+        .map(|valued| {
+            let origins: Vec<Value> = valued
+                .origins
+                .iter()
+                .map(|one| {
+                    let (line, column) = job.sources.line_and_column(&one.place);
+                    json!({
+                        "layer": one.layer.title(),
+                        "file": job.sources.get(one.place.source).name,
+                        "line": line,
+                        "column": column,
+                    })
+                })
+                .collect();
+            json!({ "value": valued.value, "origins": origins })
+        })
+        .collect();
+    json!({ "token": told.name, "meaning": told.meaning, "values": values })
+}

@@ -1,0 +1,80 @@
+//! One overview of all that is to be made.
+
+use crate::deliverable::{Deliverable, Expansion};
+use crate::picture::rule_of_thumb;
+
+/// What is known of the files of a deliverable that are there already.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct Progress {
+    /// Files that the ledger has.
+    pub done: u64,
+    /// Their bytes.
+    pub bytes: u64,
+}
+
+/// A thing to make: an output of a shot, variant, view and camera, with its passes.
+#[derive(Debug, Clone)]
+pub struct Line<'a> {
+    /// Its deliverables, one a pass.
+    pub deliverables: Vec<&'a Deliverable>,
+    /// Files that are wanted.
+    pub files: u64,
+    /// Files that the ledger has.
+    pub done: u64,
+    /// Seconds of its frames one after another, when the frames a second are known.
+    pub seconds: Option<f64>,
+    /// Bytes of all its files; none when the size is the scene's.
+    pub bytes: Option<u64>,
+    /// Whether the bytes come from files that are there already.
+    pub measured: bool,
+}
+
+/// The overview, in the order in which things are made. `progress` gives what is there of the
+/// deliverable with an index.
+#[must_use]
+pub fn overview<'a>(
+    expansion: &'a Expansion,
+    progress: &dyn Fn(usize) -> Progress,
+) -> Vec<Line<'a>> {
+    let mut lines: Vec<Line<'_>> = Vec::new();
+    for (index, deliverable) in expansion.deliverables.iter().enumerate() {
+        let common = &deliverable.common;
+        let wanted = common.chosen.count();
+        let there = progress(index);
+        let measured = (there.bytes * wanted).checked_div(there.done);
+        let bytes = measured.or_else(|| thumb(deliverable).map(|bytes| bytes * wanted));
+        match lines.last_mut() {
+            Some(line) if std::sync::Arc::ptr_eq(&line.deliverables[0].common, common) => {
+                line.deliverables.push(deliverable);
+                line.files += wanted;
+                line.done += there.done;
+                line.bytes = line.bytes.zip(bytes).map(|(one, other)| one + other);
+                line.measured &= measured.is_some();
+            }
+            _ => {
+                let fps: Option<f64> = common.fps.as_ref().and_then(|fps| fps.parse().ok());
+                let frames = wanted as f64;
+                lines.push(Line {
+                    deliverables: vec![deliverable],
+                    files: wanted,
+                    done: there.done,
+                    seconds: fps.map(|fps| frames / fps),
+                    bytes,
+                    measured: measured.is_some(),
+                });
+            }
+        }
+    }
+    lines
+}
+
+fn thumb(deliverable: &Deliverable) -> Option<u64> {
+    let picture = &deliverable.picture;
+    Some(rule_of_thumb(
+        picture.format,
+        picture.size.as_ref()?.value,
+        picture.channels.as_ref().map(|channels| channels.value),
+        picture.bits.as_ref().map(|bits| bits.value),
+        picture.compression.as_ref().map(|one| one.value.as_str()),
+    ))
+}
