@@ -20,6 +20,7 @@ fn every_command_has_help_with_an_example() {
         "commands",
         "run",
         "audit",
+        "match",
         "understudy",
     ] {
         let help = project.call(&[command, "--help"]).ends(0).out;

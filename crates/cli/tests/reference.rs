@@ -91,6 +91,7 @@ fn reference() -> String {
         "commands",
         "run",
         "audit",
+        "match",
         "understudy",
     ] {
         let help = project.call(&[command, "--help"]).ends(0).out;

@@ -5,6 +5,7 @@ mod audit;
 mod check;
 mod command_lines;
 mod demo;
+mod match_names;
 mod overview;
 mod paths;
 mod run;
@@ -29,6 +30,7 @@ pub(crate) enum Command {
     Commands(command_lines::Arguments),
     Run(run::Arguments),
     Audit(audit::Arguments),
+    Match(match_names::Arguments),
     Understudy(understudy::Arguments),
     #[command(hide = true)]
     Supervise(supervise::Arguments),
@@ -45,6 +47,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Commands(arguments) => command_lines::run(arguments),
         Command::Run(arguments) => run::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
+        Command::Match(arguments) => match_names::run(arguments),
         Command::Understudy(arguments) => understudy::run(arguments),
         Command::Supervise(arguments) => supervise::run(arguments),
     }

@@ -175,7 +175,8 @@ pub fn refuse_component(text: &str) -> Option<&'static str> {
     }
 }
 
-fn slug(text: &str) -> String {
+/// Small letters and digits, everything else one `-`.
+pub(super) fn slug(text: &str) -> String {
     let mut out = String::new();
     for c in text.chars().flat_map(char::to_lowercase) {
         if c.is_alphanumeric() {

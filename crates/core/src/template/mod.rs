@@ -7,6 +7,7 @@ mod expand;
 mod format;
 mod parse;
 mod pattern;
+mod reading;
 
 use std::fmt;
 use std::ops::Range;
@@ -15,6 +16,7 @@ pub use expand::{ExpandError, TokenValue, expand, refuse_component};
 pub use format::Format;
 pub use parse::TemplateError;
 pub use pattern::{FrameField, PathPattern, Piece};
+pub use reading::{Candidates, Departure, MOST_READINGS, Values, readings};
 
 /// A text with tokens and optional parts.
 #[derive(Debug, Clone, PartialEq, Eq)]

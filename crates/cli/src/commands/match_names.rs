@@ -1,0 +1,254 @@
+//! `truepath match`: reads token values back out of names.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use clap::Args;
+use serde_json::{Map, Value, json};
+use truepath_core::deliverable::Deliverable;
+use truepath_core::template::{
+    Candidates, Departure, Part, Template, TemplateError, TokenValue, Values, readings,
+};
+
+use super::{Format, JSON_VERSION, print_json};
+use crate::job_arguments::{Chosen, JobArguments};
+use crate::outcome::{DONE, FOUND, Trouble};
+use crate::show::{ERROR, FAINT, GOOD, WARNING};
+
+/// Read token values back out of file names
+///
+/// With a template (a first argument with braces) nothing is known but the template: every way to
+/// read a name is told. Without one the names are held against the outputs of the job, with its
+/// own shots, passes and the like. Where a name departs from the template is shown.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath match '{shot}_v{version:03}.{frame:04}.exr' *.exr\n  truepath match renders/dawn/*.exr\n  truepath match --format json '{shot}.{frame:04}.png' a.0001.png\n\nThe exit code is 0 when every name can be read in one way."
+)]
+pub(crate) struct Arguments {
+    /// A template, then files; or only files, for the outputs of the job
+    #[arg(required = true, value_name = "TEMPLATE or FILE")]
+    names: Vec<String>,
+    #[command(flatten)]
+    job: JobArguments,
+    /// How the values are printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+/// What a name came to.
+struct Matched {
+    name: String,
+    /// The template that was held against it, or that came nearest.
+    template: String,
+    /// The text that was held against the template.
+    text: String,
+    result: Result<Vec<Values>, Departure>,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let mut names = arguments.names;
+    let all: Vec<Matched> = if names[0].contains('{') {
+        let text = names.remove(0);
+        let template: Template = text.parse().map_err(|error: TemplateError| {
+            let spot = &text[error.span.clone()];
+            Trouble::Usage(format!("{error}, at `{spot}`: {}", error.advice))
+        })?;
+        names
+            .into_iter()
+            .map(|name| by_template(&text, &template, name))
+            .collect()
+    } else {
+        let chosen = arguments.job.load()?;
+        names
+            .into_iter()
+            .map(|name| by_job(&chosen, name))
+            .collect::<Result<_, _>>()?
+    };
+    if arguments.format == Format::Json {
+        let names: Vec<Value> = all.iter().map(as_json).collect();
+        print_json(&json!({ "version": JSON_VERSION, "names": names }))?;
+    } else {
+        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        for one in &all {
+            tell(&mut out, one)?;
+        }
+        out.flush()?;
+    }
+    let clear = all
+        .iter()
+        .all(|one| one.result.as_ref().is_ok_and(|found| found.len() == 1));
+    Ok(ExitCode::from(if clear { DONE } else { FOUND }))
+}
+
+/// Tokens whose values are numbers.
+const NUMBERS: [&str; 7] = [
+    "frame", "version", "first", "last", "count", "width", "height",
+];
+
+fn by_template(text: &str, template: &Template, name: String) -> Matched {
+    let candidates = |token: &str| match token {
+        token if NUMBERS.contains(&token) => Candidates::Number,
+        token if token.starts_with("place.") => Candidates::Path,
+        _ => Candidates::Text,
+    };
+    // A template of a bare name is held against the name alone.
+    let part = if text.contains('/') || text.starts_with("{place.") {
+        name.clone()
+    } else {
+        name.rsplit('/').next().unwrap_or(&name).to_owned()
+    };
+    Matched {
+        result: readings(template, &part, &candidates),
+        template: text.to_owned(),
+        text: part,
+        name,
+    }
+}
+
+fn by_job(chosen: &Chosen, name: String) -> Result<Matched, Trouble> {
+    let path = std::path::absolute(&name).map_err(Trouble::outside(&*name))?;
+    let path = path.display().to_string();
+    let deliverables = &chosen.chosen.deliverables;
+    let candidates = |token: &str| candidates(deliverables, token);
+    let mut nearest: Option<Matched> = None;
+    let mut tried: Vec<(String, Option<String>)> = Vec::new();
+    for one in deliverables {
+        // Each template of the job once, with all that stands for its tokens anywhere.
+        let sketch = one.template.template.to_string();
+        let under = under(one);
+        if tried.contains(&(sketch.clone(), under.clone())) {
+            continue;
+        }
+        tried.push((sketch.clone(), under.clone()));
+        let result = readings(&rooted(&sketch, under.as_deref())?, &path, &candidates);
+        let reached = |result: &Result<Vec<Values>, Departure>| match result {
+            Ok(_) => usize::MAX,
+            Err(departure) => departure.at,
+        };
+        if nearest
+            .as_ref()
+            .is_none_or(|known| reached(&result) > reached(&known.result))
+        {
+            nearest = Some(Matched {
+                name: name.clone(),
+                template: sketch,
+                text: path.clone(),
+                result,
+            });
+        }
+    }
+    nearest.ok_or_else(|| Trouble::Usage("the job makes nothing to hold names against".to_owned()))
+}
+
+/// The folder of its own that a preset puts below the place.
+fn under(one: &Deliverable) -> Option<String> {
+    let start = match one.template.template.parts().first() {
+        Some(Part::Token(token)) if token.name.starts_with("place.") => one.token(&token.name),
+        _ => one.token("place.job"),
+    };
+    let TokenValue::Path(place) = start else {
+        return None;
+    };
+    let below = one.root.strip_prefix(&place)?.trim_start_matches('/');
+    (!below.is_empty()).then(|| below.to_owned())
+}
+
+/// The template with the folder that it starts from.
+fn rooted(sketch: &str, under: Option<&str>) -> Result<Template, Trouble> {
+    let below = under.map_or_else(String::new, |under| {
+        format!("/{}", under.replace('{', "{{").replace('}', "}}"))
+    });
+    let text = match sketch.split_once('}') {
+        Some((place, rest)) if sketch.starts_with("{place.") => format!("{place}}}{below}{rest}"),
+        _ => format!("{{place.job}}{below}/{sketch}"),
+    };
+    text.parse()
+        .map_err(|error: TemplateError| Trouble::Usage(error.to_string()))
+}
+
+/// What stands for a token anywhere in the job.
+fn candidates(deliverables: &[Deliverable], token: &str) -> Candidates {
+    let mut known: Vec<String> = Vec::new();
+    for one in deliverables {
+        match one.token(token) {
+            TokenValue::Text(text) | TokenValue::Path(text) => {
+                if !known.contains(&text) {
+                    known.push(text);
+                }
+            }
+            TokenValue::Number(_) | TokenValue::Frame => return Candidates::Number,
+            TokenValue::Nothing | TokenValue::Unknown => {}
+        }
+    }
+    Candidates::Known(known)
+}
+
+fn shown(values: &Values) -> String {
+    let words: Vec<String> = values
+        .iter()
+        .filter(|(name, _)| !name.starts_with("place."))
+        .map(|(name, value)| format!("{name} {value}"))
+        .collect();
+    words.join(", ")
+}
+
+fn tell(out: &mut impl Write, one: &Matched) -> io::Result<()> {
+    match &one.result {
+        Ok(found) if found.len() == 1 => {
+            writeln!(out, "{GOOD}{}{GOOD:#}  {}", one.name, shown(&found[0]))
+        }
+        Ok(found) => {
+            writeln!(
+                out,
+                "{WARNING}{}{WARNING:#}  can be read in {} ways",
+                one.name,
+                found.len()
+            )?;
+            for values in found {
+                writeln!(out, "  {}", shown(values))?;
+            }
+            Ok(())
+        }
+        Err(departure) => {
+            writeln!(
+                out,
+                "{ERROR}{}{ERROR:#}  departs from {}",
+                one.name, one.template
+            )?;
+            let before = one.text[..departure.at].chars().count();
+            writeln!(out, "  {}", one.text)?;
+            writeln!(
+                out,
+                "  {:before$}{ERROR}^{ERROR:#} {FAINT}here should stand {}{FAINT:#}",
+                "",
+                departure.expected.join(" or ")
+            )
+        }
+    }
+}
+
+fn as_json(one: &Matched) -> Value {
+    let (found, departure) = match &one.result {
+        Ok(found) => (found.clone(), None),
+        Err(departure) => (Vec::new(), Some(departure)),
+    };
+    let found: Vec<Value> = found
+        .into_iter()
+        .map(|values| {
+            let values: Map<String, Value> = values
+                .into_iter()
+                .map(|(name, value)| (name, Value::String(value)))
+                .collect();
+            Value::Object(values)
+        })
+        .collect();
+    json!({
+        "name": one.name,
+        "template": one.template,
+        "readings": found,
+        "departs": departure.map(|departure| json!({
+            "byte": departure.at,
+            "expected": departure.expected,
+        })),
+    })
+}
