@@ -5,6 +5,7 @@ use std::path::PathBuf;
 use clap::Args;
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_core::frames::FrameSet;
+use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
 use crate::outcome::Trouble;
@@ -83,6 +84,8 @@ pub(crate) struct JobArguments {
 pub(crate) struct Chosen {
     pub(crate) loaded: Loaded,
     pub(crate) chosen: Expansion,
+    /// Whether that is the whole job.
+    pub(crate) whole: bool,
     /// How the job file is called.
     pub(crate) name: String,
 }
@@ -101,6 +104,15 @@ impl Chosen {
 impl JobArguments {
     /// Loads and expands the job.
     pub(crate) fn load(self) -> Result<Chosen, Trouble> {
+        self.load_at(When::Next)
+    }
+
+    /// Loads and expands the job of the latest run.
+    pub(crate) fn load_latest(self) -> Result<Chosen, Trouble> {
+        self.load_at(When::Latest)
+    }
+
+    fn load_at(self, when: When) -> Result<Chosen, Trouble> {
         let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
         if let Ok(below) = path.strip_prefix(&here) {
@@ -111,7 +123,7 @@ impl JobArguments {
             .as_ref()
             .map(|preset| format!("preset={preset}"));
         let sets: Vec<String> = self.set.iter().cloned().chain(preset).collect();
-        let loaded = load(&path, &sets, &crate::profiles::SHIPPED)?;
+        let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when)?;
         let selection = Selection {
             shots: self.shot,
             cameras: self.camera,
@@ -122,6 +134,7 @@ impl JobArguments {
             frames: self.frames,
         };
         selection.check(&loaded.job)?;
+        let whole = selection == Selection::default();
         let chosen = expand(&loaded.job, &loaded.surroundings, &selection);
         if let Some(asked) = &selection.frames
             && chosen.problems.is_empty()
@@ -137,6 +150,7 @@ impl JobArguments {
         Ok(Chosen {
             loaded,
             chosen,
+            whole,
             name: path.display().to_string(),
         })
     }

@@ -52,6 +52,7 @@ impl Trouble {
                 finding::tell_all(&mut anstream::stderr(), sources, findings);
                 return ExitCode::from(WRONG);
             }
+            Self::Load(LoadError::State { .. }) => OUTSIDE,
             Self::Load(_) | Self::Selection(_) | Self::Usage(_) => WRONG,
             Self::Run(_) | Self::Outside { .. } => OUTSIDE,
         };

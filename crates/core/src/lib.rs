@@ -4,6 +4,7 @@
 //! Nothing in here touches a terminal, a process, a clock or a file system.
 
 pub mod collide;
+pub mod configuration;
 pub mod deliverable;
 pub mod engine;
 pub mod finding;

@@ -121,6 +121,8 @@ pub enum Layer {
     Preset,
     /// `--set KEY=VALUE`
     CommandLine,
+    /// What a person or machine says about itself.
+    Configuration,
 }
 
 impl Layer {
@@ -140,6 +142,7 @@ impl Layer {
             Self::ShotView => "view of the shot",
             Self::Preset => "preset",
             Self::CommandLine => "command line",
+            Self::Configuration => "your configuration",
         }
     }
 }

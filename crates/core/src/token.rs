@@ -14,7 +14,7 @@ const fn token(name: &'static str, meaning: &'static str) -> TokenFacts {
 }
 
 /// The tokens of templates, in the order of the reference.
-pub const TOKENS: [TokenFacts; 21] = [
+pub const TOKENS: [TokenFacts; 25] = [
     token("project", "the project's name"),
     token(
         "place.NAME",
@@ -38,6 +38,13 @@ pub const TOKENS: [TokenFacts; 21] = [
     token("height", "rows of pixels, as rendered"),
     token("fps", "frames a second"),
     token("ext", "the extension of the format, without a dot"),
+    token("user", "the user's name on this machine"),
+    token(
+        "author",
+        "the author, from your configuration, else the user",
+    ),
+    token("host", "this machine's name"),
+    token("date", "when the run began, such as `{date:%Y%m%d}`"),
     token("settings.NAME", "a setting that is handed to the engine"),
 ];
 

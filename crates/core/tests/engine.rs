@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Expansion, Selection, Surroundings, expand};
+use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
 use truepath_core::engine::{ArgumentError, Call, arguments, read_profile};
 use truepath_core::frames::FrameSet;
 use truepath_core::job::{no_files, read};
@@ -42,6 +42,8 @@ fn expansion(profile: &str, more: &str) -> Expansion {
     let around = Surroundings {
         job_folder: "/work".to_owned(),
         system: "linux".to_owned(),
+        person: Person::default(),
+        instant: None,
         profiles: vec![Arc::new(profile)],
     };
     let text =

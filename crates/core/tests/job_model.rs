@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
+use truepath_core::deliverable::{Deliverable, Person, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
 use truepath_core::job::{Key, Reading, read};
 use truepath_core::layers::{Chain, Scope};
@@ -29,6 +29,8 @@ fn made(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<Deliverable> {
     let around = Surroundings {
         job_folder: "/work".to_owned(),
         system: "linux".to_owned(),
+        person: Person::default(),
+        instant: None,
         profiles: vec![Arc::new(profile)],
     };
     let expansion = expand(&reading.job, &around, &Selection::default());

@@ -3,7 +3,7 @@
 
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
+use truepath_core::deliverable::{Deliverable, Person, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
 use truepath_core::job::{Job, Key, no_files, read};
 use truepath_core::layers::{Chain, Scope};
@@ -47,6 +47,8 @@ fn deliverables(job: &Job, selection: &Selection) -> Vec<Deliverable> {
     let around = Surroundings {
         job_folder: "/work".to_owned(),
         system: "linux".to_owned(),
+        person: Person::default(),
+        instant: None,
         profiles: vec![Arc::new(profile)],
     };
     let expansion = expand(job, &around, selection);

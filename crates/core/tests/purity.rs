@@ -6,7 +6,9 @@ use std::path::Path;
 use std::process::Command;
 
 /// All that core may depend on, directly or not. Each is computation only.
-const DEPENDENCIES: [&str; 15] = [
+const DEPENDENCIES: [&str; 17] = [
+    "jiff",
+    "jiff-core",
     "truepath-core",
     "proc-macro2",
     "quote",
@@ -25,7 +27,7 @@ const DEPENDENCIES: [&str; 15] = [
 ];
 
 /// What reaches outside. `std::time::Duration` is a length and no clock.
-const OUTSIDE: [&str; 14] = [
+const OUTSIDE: [&str; 16] = [
     "std::fs",
     "std::io",
     "std::net",
@@ -40,6 +42,8 @@ const OUTSIDE: [&str; 14] = [
     "print!(",
     "dbg!",
     "env!",
+    "Timestamp",
+    "Zoned",
 ];
 
 #[test]

@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Selection, Surroundings, expand};
+use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
@@ -33,6 +33,8 @@ fn surroundings() -> Surroundings {
     Surroundings {
         job_folder: "/work/show".to_owned(),
         system: "linux".to_owned(),
+        person: Person::default(),
+        instant: None,
         profiles: profiles.to_vec(),
     }
 }

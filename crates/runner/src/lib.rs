@@ -18,6 +18,7 @@ pub mod run;
 mod session;
 mod staging;
 pub mod supervise;
+pub mod when;
 
 pub use load::{Loaded, load};
 pub use program::find_program;

@@ -5,14 +5,18 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Expansion, Surroundings};
+use truepath_core::configuration::{Configuration, read_configuration};
+use truepath_core::deliverable::{Expansion, Person, Surroundings};
 use truepath_core::engine::{Profile, read_profile};
 use truepath_core::finding::Finding;
 use truepath_core::job::{Job, read};
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::source::{SourceKind, Sources};
+use truepath_core::template::refuse_component;
 
 use crate::program::find_program;
+use crate::run::state_folder;
+use crate::when::{self, When};
 
 /// The name of a job file.
 pub const JOB_FILE: &str = "truepath.toml";
@@ -38,6 +42,14 @@ pub enum LoadError {
     #[error("{path}: {error}")]
     Unreadable {
         /// The file.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+    /// The record of the latest run cannot be read.
+    #[error("the state folder {path} cannot be used: {error}")]
+    State {
+        /// The folder.
         path: String,
         /// Why.
         error: io::Error,
@@ -71,12 +83,17 @@ pub fn find(named: Option<&Path>, from: &Path) -> Result<PathBuf, LoadError> {
     }
 }
 
-/// Loads a job and the profiles that it can use. `built_in` are the profiles that ship: name and
-/// text.
+/// Loads a job, the configuration of this machine and the profiles that it can use. `built_in` are
+/// the profiles that ship: name and text.
 ///
 /// # Errors
 /// When a file cannot be read or has mistakes.
-pub fn load(path: &Path, sets: &[String], built_in: &[(&str, &str)]) -> Result<Loaded, LoadError> {
+pub fn load(
+    path: &Path,
+    sets: &[String],
+    built_in: &[(&str, &str)],
+    when: When,
+) -> Result<Loaded, LoadError> {
     let unreadable = |path: &Path, error: io::Error| LoadError::Unreadable {
         path: path.display().to_string(),
         error,
@@ -96,6 +113,16 @@ pub fn load(path: &Path, sets: &[String], built_in: &[(&str, &str)]) -> Result<L
             findings,
         });
     }
+    let mut configuration = Configuration::default();
+    if let Some(path) = configuration_file() {
+        let text = fs::read_to_string(&path).map_err(|error| unreadable(&path, error))?;
+        match read_configuration(&path.display().to_string(), &text, &mut job.sources) {
+            Ok(read) => configuration = read,
+            Err(mistakes) => findings.extend(mistakes),
+        }
+    }
+    configuration.apply(&mut job);
+    let person = with_system(configuration.person);
     let mut profiles: Vec<Arc<Profile>> = Vec::new();
     let own = own_profiles(&folder).map_err(|error| unreadable(&folder.join("engines"), error))?;
     let texts = own
@@ -124,15 +151,51 @@ pub fn load(path: &Path, sets: &[String], built_in: &[(&str, &str)]) -> Result<L
         .to_str()
         .ok_or_else(|| LoadError::NotUnicode(folder.display().to_string()))?
         .to_owned();
-    Ok(Loaded {
+    let mut loaded = Loaded {
         job,
         surroundings: Surroundings {
             job_folder,
             system: std::env::consts::OS.to_owned(),
+            person,
+            instant: None,
             profiles,
         },
         folder,
+    };
+    let state = state_folder(&loaded);
+    let instant = when::instant(&state, when).map_err(|error| LoadError::State {
+        path: state.display().to_string(),
+        error,
+    })?;
+    loaded.surroundings.instant = Some(instant);
+    Ok(loaded)
+}
+
+/// The configuration of this machine: `TRUEPATH_CONFIG`, else `truepath/config.toml` in
+/// `XDG_CONFIG_HOME` or in `.config` of the home folder.
+fn configuration_file() -> Option<PathBuf> {
+    let named = |name: &str| {
+        std::env::var_os(name)
+            .filter(|value| !value.is_empty())
+            .map(PathBuf::from)
+    };
+    named("TRUEPATH_CONFIG").or_else(|| {
+        let folder = named("XDG_CONFIG_HOME").or_else(|| Some(named("HOME")?.join(".config")))?;
+        let path = folder.join("truepath/config.toml");
+        path.is_file().then_some(path)
     })
+}
+
+/// What the system says of user and machine, where the configuration says nothing.
+fn with_system(person: Person) -> Person {
+    // A name that no file name can hold is no name to use.
+    let sound = |text: String| refuse_component(&text).is_none().then_some(text);
+    let user = || std::env::var("USER").ok().and_then(sound);
+    Person {
+        user: person.user.or_else(user),
+        author: person.author,
+        host: person.host.or_else(|| sound(crate::run::machine())),
+    }
 }
 
 /// The profiles in `engines/` beside the job file, by name.

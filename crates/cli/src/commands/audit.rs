@@ -34,7 +34,7 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
+    let chosen = arguments.job.load_latest()?;
     if !chosen.chosen.problems.is_empty() {
         let findings = findings(&chosen);
         tell_all(

@@ -89,6 +89,7 @@ fn by_template(text: &str, template: &Template, name: String) -> Matched {
     let candidates = |token: &str| match token {
         token if NUMBERS.contains(&token) => Candidates::Number,
         token if token.starts_with("place.") => Candidates::Path,
+        "date" => Candidates::Date,
         _ => Candidates::Text,
     };
     // A template of a bare name is held against the name alone.
@@ -177,6 +178,7 @@ fn candidates(deliverables: &[Deliverable], token: &str) -> Candidates {
                 }
             }
             TokenValue::Number(_) | TokenValue::Frame => return Candidates::Number,
+            TokenValue::Date(_) => return Candidates::Date,
             TokenValue::Nothing | TokenValue::Unknown => {}
         }
     }

@@ -35,7 +35,7 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
+    let chosen = arguments.job.load_latest()?;
     let progress = progress(&chosen.loaded, &chosen.chosen)
         .map_err(Trouble::outside("the ledger cannot be read"))?;
     let lines = overview(&chosen.chosen, &|index| progress[index]);

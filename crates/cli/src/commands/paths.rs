@@ -123,6 +123,7 @@ fn values(one: &Deliverable) -> Vec<(String, String)> {
         let value = match one.token(&token.name) {
             TokenValue::Text(text) => text,
             TokenValue::Number(number) => number.to_string(),
+            TokenValue::Date(date) => date.to_string(),
             TokenValue::Nothing => "(none)".to_owned(),
             TokenValue::Path(_) | TokenValue::Frame | TokenValue::Unknown => continue,
         };

@@ -66,6 +66,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let options = Options {
         this_program: &this_program::path().map_err(Trouble::outside("this program"))?,
         interrupt: &interrupt,
+        whole: chosen.whole,
         disk: &RealDisk,
     };
     let report = render(&chosen.loaded, &chosen.chosen, &options, &mut progress);

@@ -129,6 +129,7 @@ fn values(job: &Job, all: &[Deliverable], name: &str) -> Vec<Valued> {
         let value = match deliverable.token(name) {
             TokenValue::Text(text) | TokenValue::Path(text) => text,
             TokenValue::Number(number) => number.to_string(),
+            TokenValue::Date(date) => date.to_string(),
             TokenValue::Frame => return Vec::new(),
             TokenValue::Nothing | TokenValue::Unknown => continue,
         };

@@ -5,7 +5,7 @@ use crate::job::{Job, Key, NamedTable, Value};
 use crate::nearest::advice;
 
 /// What was chosen on the command line; an empty list chooses everything.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone, Default, PartialEq)]
 pub struct Selection {
     /// `--shot`
     pub shots: Vec<String>,

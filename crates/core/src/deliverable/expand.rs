@@ -3,11 +3,13 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use jiff::civil::DateTime;
+
 use super::problem::{Problem, ProblemKind};
 use super::resolve::{listed, name, picture, scaled, template, wanted};
 use super::root::{Start, absolute, root_and_pattern};
 use super::values::token;
-use super::{Common, Deliverable, PathTemplate, ProjectValues, Scene, Selection};
+use super::{Common, Deliverable, PathTemplate, Person, ProjectValues, Scene, Selection};
 use crate::engine::Profile;
 use crate::job::{Job, Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
@@ -22,6 +24,10 @@ pub struct Surroundings {
     pub job_folder: String,
     /// The system that paths are made for: `linux`, `windows` or `macos`.
     pub system: String,
+    /// Who makes it, and on which machine.
+    pub person: Person,
+    /// When the run began, in local time.
+    pub instant: Option<DateTime>,
     /// The profiles that are known.
     pub profiles: Vec<Arc<Profile>>,
 }
@@ -57,6 +63,8 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
             .map(|(name, value)| (name.clone(), value.value.clone()))
             .collect(),
         places,
+        person: around.person.clone(),
+        instant: around.instant,
     });
     let mut expander = Expander {
         job,

@@ -10,6 +10,8 @@ mod values;
 use std::sync::Arc;
 use std::time::Duration;
 
+use jiff::civil::DateTime;
+
 pub use choose::{Selection, SelectionError};
 pub use expand::{Expansion, Surroundings, expand};
 pub use problem::{Problem, ProblemKind};
@@ -92,6 +94,21 @@ pub struct ProjectValues {
     pub tokens: Vec<(String, String)>,
     /// Places with their absolute folders.
     pub places: Vec<(String, String)>,
+    /// Who and where.
+    pub person: Person,
+    /// When the run began, in the local time of the machine that began it.
+    pub instant: Option<DateTime>,
+}
+
+/// Who makes it, and on which machine.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Person {
+    /// The user's name.
+    pub user: Option<String>,
+    /// The author.
+    pub author: Option<String>,
+    /// The machine's name.
+    pub host: Option<String>,
 }
 
 /// The file that is rendered.

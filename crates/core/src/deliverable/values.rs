@@ -46,6 +46,16 @@ impl Common {
             "preset" => text(self.preset.as_ref().map(|preset| preset.value.as_str())),
             "engine" => text(Some(&self.engine.name)),
             "output" => text(Some(&self.output)),
+            "user" => text(self.project_values.person.user.as_deref()),
+            "host" => text(self.project_values.person.host.as_deref()),
+            "author" => {
+                let person = &self.project_values.person;
+                text(person.author.as_deref().or(person.user.as_deref()))
+            }
+            "date" => self
+                .project_values
+                .instant
+                .map_or(TokenValue::Nothing, TokenValue::Date),
             "version" => number(self.version),
             "first" => number(frames.first()),
             "last" => number(frames.last()),

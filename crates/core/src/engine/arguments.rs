@@ -142,6 +142,7 @@ fn text_of(value: &TokenValue) -> Option<String> {
     match value {
         TokenValue::Text(text) | TokenValue::Path(text) => Some(text.clone()),
         TokenValue::Number(number) => Some(number.to_string()),
+        TokenValue::Date(date) => Some(date.to_string()),
         TokenValue::Frame | TokenValue::Nothing | TokenValue::Unknown => None,
     }
 }

@@ -2,6 +2,9 @@
 
 use std::ops::Range;
 
+use jiff::civil::DateTime;
+use jiff::fmt::strtime;
+
 use super::{Format, FrameField, Part, PathPattern, Piece, Template, Token};
 
 /// What a token stands for.
@@ -13,6 +16,8 @@ pub enum TokenValue {
     Number(i64),
     /// A whole path: only places have one.
     Path(String),
+    /// A date and time, written by the conversions of strftime.
+    Date(DateTime),
     /// The frame, which stays open.
     Frame,
     /// The token is known and nobody gave it a value.
@@ -131,6 +136,18 @@ fn write(token: &Token, value: TokenValue) -> Result<Piece, ExpandError> {
         (TokenValue::Path(path), None) => return Ok(Piece::Text(path.into())),
         (TokenValue::Path(_), Some(other)) => {
             return Err(refuse(format!("is a folder and takes no format `{other}`")));
+        }
+        (TokenValue::Date(date), Some(Format::Date(pattern))) => strtime::format(pattern, date)
+            .map_err(|_| {
+                refuse(format!(
+                    "takes conversions of dates and times, and `{pattern}` has others"
+                ))
+            })?,
+        (TokenValue::Date(date), None) => date.date().to_string(),
+        (TokenValue::Date(_), Some(other)) => {
+            return Err(refuse(format!(
+                "is a date and takes a pattern such as `%Y%m%d`, not `{other}`"
+            )));
         }
         (TokenValue::Number(number), None) => number.to_string(),
         (TokenValue::Number(number), Some(Format::Digits(digits))) => {

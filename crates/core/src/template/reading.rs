@@ -1,5 +1,8 @@
 //! Reads the values of tokens back out of a path.
 
+use jiff::civil::Time;
+use jiff::fmt::strtime;
+
 use super::{Format, Part, Template, Token, TokenValue, expand};
 
 /// What may stand for a token.
@@ -13,6 +16,8 @@ pub enum Candidates {
     Text,
     /// Any path.
     Path,
+    /// A date, by its pattern.
+    Date,
 }
 
 /// One way to read a path: token and value, in the order of first mention. Numbers are told
@@ -126,6 +131,7 @@ impl Search<'_> {
                     .parse()
                     .map_or(TokenValue::Nothing, TokenValue::Number),
                 Candidates::Path => TokenValue::Path(value.clone()),
+                Candidates::Date => value.parse().map_or(TokenValue::Nothing, TokenValue::Date),
                 Candidates::Known(_) if name.starts_with("place.") => {
                     TokenValue::Path(value.clone())
                 }
@@ -244,6 +250,9 @@ fn value_of(written: &str, token: &Token, allowed: &Candidates) -> Option<String
         let exact = token.format == Some(Format::AnyDigits) || printed == written;
         return exact.then(|| number.to_string());
     }
+    if *allowed == Candidates::Date {
+        return date_of(written, token);
+    }
     if written == "." || written == ".." {
         return None;
     }
@@ -258,6 +267,20 @@ fn value_of(written: &str, token: &Token, allowed: &Candidates) -> Option<String
         (None, _) => Some(written.to_owned()),
         (Some(format), _) => (formatted(written, format) == written).then(|| written.to_owned()),
     }
+}
+
+/// A date that was written by the token's pattern, as RFC 3339 writes it without a zone; what the
+/// pattern leaves out is the start of the day.
+fn date_of(written: &str, token: &Token) -> Option<String> {
+    let pattern = match &token.format {
+        Some(Format::Date(pattern)) => pattern.as_str(),
+        None => "%Y-%m-%d",
+        Some(_) => return None,
+    };
+    let broken = strtime::parse(pattern, written).ok()?;
+    let date = broken.to_date().ok()?;
+    let time = broken.to_time().unwrap_or_else(|_| Time::midnight());
+    Some(date.to_datetime(time).to_string())
 }
 
 /// Whether a value read before is written like this here.

@@ -36,7 +36,7 @@ fn version(profile: &Profile, folder: &Path) -> Option<String> {
 }
 
 /// This machine's name.
-pub(super) fn machine() -> String {
+pub(crate) fn machine() -> String {
     rustix::system::uname()
         .nodename()
         .to_string_lossy()

@@ -5,6 +5,8 @@ mod outcome;
 mod prepare;
 mod render;
 
+pub(crate) use engines::machine;
+
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::AtomicBool;
@@ -17,6 +19,7 @@ use crate::Loaded;
 use crate::disk::Disk;
 use crate::harvest::HarvestError;
 use crate::session::SessionError;
+use crate::when::{self, RunRecord};
 
 /// How a run is done.
 pub struct Options<'a> {
@@ -24,6 +27,8 @@ pub struct Options<'a> {
     pub this_program: &'a Path,
     /// Set from outside to end the run.
     pub interrupt: &'a AtomicBool,
+    /// Whether the whole job was chosen: then the run can become complete.
+    pub whole: bool,
     /// The disk.
     pub disk: &'a dyn Disk,
 }
@@ -198,9 +203,25 @@ pub fn run(
 ) -> Result<Report, RunError> {
     let begun = std::time::Instant::now();
     let (mut work, missing) = prepare::prepare(loaded, expansion, options, watch)?;
+    // Kept by every call that goes on with this run.
+    let state = state_folder(loaded);
+    let mut record = loaded.surroundings.instant.map(|instant| RunRecord {
+        instant,
+        complete: false,
+    });
+    if let Some(record) = &record {
+        when::write(&state, record).map_err(RunError::disk(&state))?;
+    }
     work.render(missing)?;
     let mut report = work.report;
     report.took = begun.elapsed();
+    if let Some(record) = record
+        .as_mut()
+        .filter(|_| options.whole && report.is_complete())
+    {
+        record.complete = true;
+        when::write(&state, record).map_err(RunError::disk(&state))?;
+    }
     Ok(report)
 }
 

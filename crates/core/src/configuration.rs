@@ -1,0 +1,106 @@
+//! A person's or machine's configuration: who is at work, and where places are on this machine.
+
+use crate::deliverable::Person;
+use crate::finding::Finding;
+use crate::job::{Entry, Job, NamedPlace, NodeKind, parse_tree};
+use crate::nearest::advice;
+use crate::source::{Layer, SourceKind, Sourced, Sources};
+use crate::template::refuse_component;
+
+/// What a configuration says.
+#[derive(Debug, Clone, Default)]
+pub struct Configuration {
+    /// Who is at work, as far as it says.
+    pub person: Person,
+    /// Where places are on this machine.
+    pub places: Vec<NamedPlace>,
+}
+
+impl Configuration {
+    /// Lets its places win over those of a job; places that the job does not name are not added.
+    pub fn apply(&self, job: &mut Job) {
+        for place in &mut job.places {
+            if let Some(own) = self.places.iter().find(|own| own.name == place.name) {
+                place.folders.clone_from(&own.folders);
+            }
+        }
+    }
+}
+
+/// Reads a configuration. `name` is how its file is called in messages.
+///
+/// # Errors
+/// Every mistake in it.
+pub fn read_configuration(
+    name: &str,
+    text: &str,
+    sources: &mut Sources,
+) -> Result<Configuration, Vec<Finding>> {
+    let source = sources.add(name, text, SourceKind::File);
+    let (entries, mut findings) = parse_tree(text, source);
+    let mut configuration = Configuration::default();
+    for entry in &entries {
+        let person = &mut configuration.person;
+        match (entry.key.as_str(), &entry.value.kind) {
+            ("place", NodeKind::Table(inner)) => {
+                for one in inner {
+                    if let Some(folder) = text_of(one, &mut findings) {
+                        configuration.places.push(NamedPlace {
+                            name: one.key.clone(),
+                            name_place: one.key_place.clone(),
+                            folders: vec![(None, folder)],
+                        });
+                    }
+                }
+            }
+            ("author", _) => person.author = word_of(entry, &mut findings),
+            ("user", _) => person.user = word_of(entry, &mut findings),
+            ("host", _) => person.host = word_of(entry, &mut findings),
+            (other, _) => findings.push(
+                Finding::error("TP002", format!("a configuration has no key `{other}`"))
+                    .at(&entry.key_place, "")
+                    .advise(advice(other, &["author", "user", "host", "place"])),
+            ),
+        }
+    }
+    if findings.is_empty() {
+        Ok(configuration)
+    } else {
+        Err(findings)
+    }
+}
+
+fn text_of(entry: &Entry, findings: &mut Vec<Finding>) -> Option<Sourced<String>> {
+    match &entry.value.kind {
+        NodeKind::Text(text) if !text.is_empty() && !text.chars().any(char::is_control) => {
+            Some(Sourced {
+                value: text.clone(),
+                layer: Layer::Configuration,
+                place: entry.value.place.clone(),
+            })
+        }
+        _ => {
+            findings.push(
+                Finding::error("TP003", format!("`{}` takes a text", entry.key))
+                    .at(&entry.value.place, ""),
+            );
+            None
+        }
+    }
+}
+
+/// A text that can be part of a file name.
+fn word_of(entry: &Entry, findings: &mut Vec<Finding>) -> Option<String> {
+    let text = text_of(entry, findings)?.value;
+    if let Some(reason) = refuse_component(&text) {
+        findings.push(
+            Finding::error(
+                "TP004",
+                format!("`{}` is {text:?}, which {reason}", entry.key),
+            )
+            .at(&entry.value.place, ""),
+        );
+        return None;
+    }
+    Some(text)
+}

@@ -1,0 +1,70 @@
+//! When a run began: decided once, and kept for as long as the run is not complete.
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use jiff::Zoned;
+use jiff::civil::DateTime;
+use serde::{Deserialize, Serialize};
+
+/// The record of the latest run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct RunRecord {
+    /// When it began, in the local time of the machine that began it.
+    pub instant: DateTime,
+    /// Whether all that the job wants was there at its end.
+    pub complete: bool,
+}
+
+/// Which instant a command is about.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum When {
+    /// That of the run that goes on, or of one that would begin now.
+    Next,
+    /// That of the latest run, complete or not.
+    Latest,
+}
+
+fn path(state: &Path) -> PathBuf {
+    state.join("run.json")
+}
+
+/// The record of the latest run, if there is one.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn latest(state: &Path) -> io::Result<Option<RunRecord>> {
+    match fs::read(path(state)) {
+        Ok(bytes) => Ok(Some(serde_json::from_slice(&bytes)?)),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error),
+    }
+}
+
+/// The instant that a command is about.
+///
+/// # Errors
+/// When the record cannot be read.
+pub fn instant(state: &Path, when: When) -> io::Result<DateTime> {
+    let record = latest(state)?.filter(|record| when == When::Latest || !record.complete);
+    Ok(record.map_or_else(now, |record| record.instant))
+}
+
+/// The time now, in whole seconds.
+fn now() -> DateTime {
+    let now = Zoned::now().datetime();
+    now.with().subsec_nanosecond(0).build().unwrap_or(now)
+}
+
+/// Writes the record, whole or not at all.
+///
+/// # Errors
+/// When the disk refuses.
+pub fn write(state: &Path, record: &RunRecord) -> io::Result<()> {
+    let new = state.join("run.json.new");
+    fs::write(&new, serde_json::to_vec(record)?)?;
+    fs::File::open(&new)?.sync_all()?;
+    fs::rename(&new, path(state))?;
+    fs::File::open(state)?.sync_all()
+}
