@@ -134,7 +134,8 @@ impl JobArguments {
             frames: self.frames,
         };
         selection.check(&loaded.job)?;
-        let whole = selection == Selection::default();
+        // A trial, or a job that was changed for one call, is not what the job wants.
+        let whole = selection == Selection::default() && sets.is_empty();
         let chosen = expand(&loaded.job, &loaded.surroundings, &selection);
         if let Some(asked) = &selection.frames
             && chosen.problems.is_empty()

@@ -16,7 +16,7 @@ fn dated(frames: &str, mishap: &str) -> Project {
 }
 
 fn record(project: &Project) -> serde_json::Value {
-    let text = fs::read_to_string(project.path(".truepath/run.json")).unwrap();
+    let text = fs::read_to_string(project.path(".truepath/run-truepath.toml.json")).unwrap();
     serde_json::from_str(&text).unwrap()
 }
 
@@ -24,7 +24,7 @@ fn record(project: &Project) -> serde_json::Value {
 fn a_run_keeps_its_instant_until_it_is_complete() {
     let project = dated("1-4", "");
     project.write(
-        ".truepath/run.json",
+        ".truepath/run-truepath.toml.json",
         "{\"instant\":\"2020-02-03T04:05:06\",\"complete\":false}",
     );
     // A part of the job does not make the run complete.
@@ -36,6 +36,9 @@ fn a_run_keeps_its_instant_until_it_is_complete() {
             "2020-02-03/040506_kiln.0002.png"
         ]
     );
+    assert_eq!(record(&project)["complete"], false);
+    // Nor does a trial.
+    project.call(&["run", "--preset", "trial"]).ends(0);
     assert_eq!(record(&project)["complete"], false);
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("renders").len(), 4);

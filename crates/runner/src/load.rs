@@ -26,6 +26,8 @@ pub const JOB_FILE: &str = "truepath.toml";
 pub struct Loaded {
     /// The job.
     pub job: Job,
+    /// The name of its file.
+    pub file: String,
     /// Its absolute folder.
     pub folder: PathBuf,
     /// What core must know of its surroundings.
@@ -160,10 +162,15 @@ pub fn load(
             instant: None,
             profiles,
         },
+        file: absolute
+            .file_name()
+            .unwrap_or_default()
+            .to_string_lossy()
+            .into_owned(),
         folder,
     };
     let state = state_folder(&loaded);
-    let instant = when::instant(&state, when).map_err(|error| LoadError::State {
+    let instant = when::instant(&state, &loaded.file, when).map_err(|error| LoadError::State {
         path: state.display().to_string(),
         error,
     })?;

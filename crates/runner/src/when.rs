@@ -26,16 +26,17 @@ pub enum When {
     Latest,
 }
 
-fn path(state: &Path) -> PathBuf {
-    state.join("run.json")
+/// Several job files may share a state folder; each has runs of its own.
+fn path(state: &Path, job: &str) -> PathBuf {
+    state.join(format!("run-{job}.json"))
 }
 
-/// The record of the latest run, if there is one.
+/// The record of the latest run of the job file with this name, if there is one.
 ///
 /// # Errors
 /// When it cannot be read.
-pub fn latest(state: &Path) -> io::Result<Option<RunRecord>> {
-    match fs::read(path(state)) {
+pub fn latest(state: &Path, job: &str) -> io::Result<Option<RunRecord>> {
+    match fs::read(path(state, job)) {
         Ok(bytes) => Ok(Some(serde_json::from_slice(&bytes)?)),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(error),
@@ -46,8 +47,8 @@ pub fn latest(state: &Path) -> io::Result<Option<RunRecord>> {
 ///
 /// # Errors
 /// When the record cannot be read.
-pub fn instant(state: &Path, when: When) -> io::Result<DateTime> {
-    let record = latest(state)?.filter(|record| when == When::Latest || !record.complete);
+pub fn instant(state: &Path, job: &str, when: When) -> io::Result<DateTime> {
+    let record = latest(state, job)?.filter(|record| when == When::Latest || !record.complete);
     Ok(record.map_or_else(now, |record| record.instant))
 }
 
@@ -61,10 +62,10 @@ fn now() -> DateTime {
 ///
 /// # Errors
 /// When the disk refuses.
-pub fn write(state: &Path, record: &RunRecord) -> io::Result<()> {
-    let new = state.join("run.json.new");
+pub fn write(state: &Path, job: &str, record: &RunRecord) -> io::Result<()> {
+    let new = state.join(format!("run-{job}.json.new"));
     fs::write(&new, serde_json::to_vec(record)?)?;
     fs::File::open(&new)?.sync_all()?;
-    fs::rename(&new, path(state))?;
+    fs::rename(&new, path(state, job))?;
     fs::File::open(state)?.sync_all()
 }

@@ -94,6 +94,9 @@ impl Project {
             .args(arguments)
             .current_dir(self.folder.path())
             .stdin(Stdio::null())
+            // Nobody's own configuration has a say.
+            .env("XDG_CONFIG_HOME", self.folder.path().join("nobody"))
+            .env_remove("TRUEPATH_CONFIG")
             .env_remove("TRUEPATH_CRASH_AT");
         command
     }

@@ -210,7 +210,7 @@ pub fn run(
         complete: false,
     });
     if let Some(record) = &record {
-        when::write(&state, record).map_err(RunError::disk(&state))?;
+        when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
     work.render(missing)?;
     let mut report = work.report;
@@ -220,7 +220,7 @@ pub fn run(
         .filter(|_| options.whole && report.is_complete())
     {
         record.complete = true;
-        when::write(&state, record).map_err(RunError::disk(&state))?;
+        when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
     Ok(report)
 }
