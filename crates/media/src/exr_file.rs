@@ -7,7 +7,7 @@ use exr::meta::attribute::SampleType;
 use exr::meta::header::Header;
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::verify::{Facts, Flaw};
+use crate::facts::{Facts, Flaw};
 
 pub(crate) fn decode(reader: impl BufRead + Seek) -> Result<Facts, Flaw> {
     let broken = |error: exr::error::Error| Flaw::Broken(error.to_string());

@@ -5,7 +5,7 @@ use std::io::{BufRead, Seek};
 use image::{ExtendedColorType, ImageDecoder, ImageFormat, ImageReader};
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::verify::{Facts, Flaw};
+use crate::facts::{Facts, Flaw};
 
 pub(crate) fn decode(reader: impl BufRead + Seek, name: &str) -> Result<Facts, Flaw> {
     let broken = |error: image::ImageError| Flaw::Broken(error.to_string());

@@ -1,10 +1,12 @@
 //! Pictures for True Path: what a file holds, whether it holds all of it, and how one is written.
 
-pub mod canvas;
+mod canvas;
 mod exr_file;
+mod facts;
 mod image_file;
 mod png_file;
-pub mod verify;
+mod verify;
 
 pub use canvas::{Canvas, EncodeError};
-pub use verify::{Facts, Flaw, Wanted, verify};
+pub use facts::{Facts, Flaw, Wanted};
+pub use verify::verify;

@@ -5,7 +5,7 @@ use std::io::{BufRead, Seek};
 use png::{BitDepth, ColorType};
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::verify::{Facts, Flaw};
+use crate::facts::{Facts, Flaw};
 
 pub(crate) fn decode(reader: impl BufRead + Seek) -> Result<Facts, Flaw> {
     let broken = |error: png::DecodingError| Flaw::Broken(error.to_string());

@@ -7,6 +7,8 @@ use crate::source::{Place, SourceId};
 
 /// The tables whose entries are tables with names of their own.
 const OF_NAMED_TABLES: [&str; 6] = ["shot", "pass", "output", "variant", "view", "preset"];
+/// Tables that give shots which are not known yet when arguments are read.
+const LISTS: [&str; 1] = ["shot-list"];
 const EDITABLE: [&str; 10] = [
     "project", "place", "token", "size", "shot", "pass", "output", "variant", "view", "preset",
 ];
@@ -64,7 +66,12 @@ pub(super) fn apply(
 /// A slip in a name would make a new shot in silence, so only tables that are there are edited.
 fn known_table(kind: &str, name: &(String, Place), files: &[Vec<Entry>]) -> Result<(), Finding> {
     // The shots of a list are not known yet; a slip among them is found when the job is read.
-    if kind == "shot" && files.iter().flatten().any(|entry| entry.key == "shot-list") {
+    if kind == "shot"
+        && files
+            .iter()
+            .flatten()
+            .any(|entry| LISTS.contains(&entry.key.as_str()))
+    {
         return Ok(());
     }
     let mut names: Vec<&str> = files

@@ -4,6 +4,7 @@ mod engines;
 mod outcome;
 mod prepare;
 mod render;
+mod work;
 
 pub(crate) use engines::machine;
 

@@ -7,7 +7,7 @@ use std::time::Duration;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::Invocation;
 
-use super::render::Work;
+use super::work::Work;
 use super::{Event, Failure};
 
 /// How a process ended.

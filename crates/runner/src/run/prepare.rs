@@ -6,7 +6,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::{Frame, FrameSet};
 
 use super::engines::{machine, name_and_version};
-use super::render::Work;
+use super::work::Work;
 use super::{Event, Options, Report, RunError, Watch, state_folder};
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;

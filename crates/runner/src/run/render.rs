@@ -7,37 +7,22 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 
-use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{Call, Profile, arguments};
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::{Invocation, plan};
 use truepath_core::quote::posix_line;
 
 use super::outcome::{End, Outcome};
-use super::{Event, Options, Report, RunError, Watch};
-use crate::Loaded;
+use super::work::Work;
+use super::{Event, RunError};
 use crate::engine_log::{Meaning, Reader};
 use crate::harvest::{Field, HarvestError, Harvested, When};
 use crate::inventory::stays_inside;
 use crate::ledger::{Line, Member, Staged};
 use crate::process::{Happening, Process};
 use crate::program::find_program;
-use crate::publish::Credits;
-use crate::session::Session;
 use crate::staging;
-
-/// A run at work.
-pub(super) struct Work<'a> {
-    pub(super) loaded: &'a Loaded,
-    pub(super) expansion: &'a Expansion,
-    pub(super) options: &'a Options<'a>,
-    pub(super) watch: &'a mut dyn Watch,
-    pub(super) report: Report,
-    pub(super) session: Session,
-    pub(super) credits: Vec<Credits>,
-    /// Processes started so far.
-    pub(super) processes: u32,
-}
 
 /// How often an engine is looked at that says nothing.
 const TICK: Duration = Duration::from_millis(100);

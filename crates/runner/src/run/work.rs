@@ -1,0 +1,21 @@
+//! What a run has in its hands.
+
+use truepath_core::deliverable::Expansion;
+
+use super::{Options, Report, Watch};
+use crate::Loaded;
+use crate::publish::Credits;
+use crate::session::Session;
+
+/// A run at work.
+pub(super) struct Work<'a> {
+    pub(super) loaded: &'a Loaded,
+    pub(super) expansion: &'a Expansion,
+    pub(super) options: &'a Options<'a>,
+    pub(super) watch: &'a mut dyn Watch,
+    pub(super) report: Report,
+    pub(super) session: Session,
+    pub(super) credits: Vec<Credits>,
+    /// Processes started so far.
+    pub(super) processes: u32,
+}
