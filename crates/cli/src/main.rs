@@ -14,7 +14,7 @@ use clap::Parser;
 /// Decides where every rendered file goes and what it is called, checks it before anything runs,
 /// renders with no window open, and proves that every frame is there and whole.
 ///
-/// A job file (truepath.toml) says what is wanted; the shortest is five lines:
+/// A job file (truepath.toml) says what is wanted; this is a whole one:
 ///
 ///   scene  = "kiln.scene"
 ///   frames = "1-48"
