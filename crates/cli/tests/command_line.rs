@@ -11,18 +11,7 @@ use common::{Project, kiln};
 #[test]
 fn every_command_has_help_with_an_example() {
     let project = Project::empty();
-    for command in [
-        "demo",
-        "overview",
-        "paths",
-        "tokens",
-        "check",
-        "commands",
-        "run",
-        "audit",
-        "match",
-        "understudy",
-    ] {
+    for command in common::COMMANDS {
         let help = project.call(&[command, "--help"]).ends(0).out;
         assert!(help.contains("Example"), "{command}: {help}");
         assert!(

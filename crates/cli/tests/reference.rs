@@ -82,18 +82,7 @@ fn reference() -> String {
     }
     out.push_str("## Commands\n\n");
     let project = Project::empty();
-    for command in [
-        "demo",
-        "overview",
-        "paths",
-        "tokens",
-        "check",
-        "commands",
-        "run",
-        "audit",
-        "match",
-        "understudy",
-    ] {
+    for command in common::COMMANDS {
         let help = project.call(&[command, "--help"]).ends(0).out;
         writeln!(
             out,

@@ -13,6 +13,20 @@ use std::process::{Command, Output, Stdio};
 
 use serde_json::Value;
 
+/// The commands that people call, in the order of the help.
+pub const COMMANDS: [&str; 10] = [
+    "demo",
+    "overview",
+    "paths",
+    "tokens",
+    "check",
+    "commands",
+    "run",
+    "audit",
+    "match",
+    "understudy",
+];
+
 /// The built program.
 pub fn program() -> &'static str {
     env!("CARGO_BIN_EXE_truepath")

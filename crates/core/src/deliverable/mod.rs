@@ -2,6 +2,7 @@
 
 mod choose;
 mod expand;
+mod make;
 mod problem;
 mod resolve;
 mod root;

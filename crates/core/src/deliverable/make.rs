@@ -1,0 +1,199 @@
+//! Makes one deliverable, and finds its scene and its engine; what stands in the way is told.
+
+use std::sync::Arc;
+
+use super::expand::Expander;
+use super::problem::{Problem, ProblemKind};
+use super::resolve::{picture, scaled, template};
+use super::root::{Start, absolute, root_and_pattern};
+use super::values::token;
+use super::{Common, Deliverable, PathTemplate, Scene};
+use crate::engine::Profile;
+use crate::job::{Key, NamedTable, Value, Word};
+use crate::layers::Chain;
+use crate::nearest::advice;
+use crate::source::Place;
+use crate::template::{ExpandError, TokenValue};
+
+impl<'j> Expander<'j> {
+    pub(super) fn deliverable(
+        &mut self,
+        common: &Arc<Common>,
+        pass: Option<&Word>,
+        chain: &Chain<'j>,
+        output: &NamedTable,
+    ) {
+        let Some(setting) = chain.get(Key::Path) else {
+            self.problem(ProblemKind::Unset(Key::Path), output.name_place.clone(), 1);
+            return;
+        };
+        let path = match self.templates.get(&setting.value.place) {
+            Some(known) => Arc::clone(known),
+            None => {
+                let Some(path) = template(setting).map(Arc::new) else {
+                    return;
+                };
+                self.templates.insert(path.place.clone(), Arc::clone(&path));
+                path
+            }
+        };
+        let settings = chain.merged(Key::Settings);
+        let mut picture = picture(chain, &path.template);
+        if let Some(scale) = chain.value(Key::Scale, |value| match value {
+            Value::Scale(part, whole) => Some((*part, *whole)),
+            _ => None,
+        }) {
+            match picture.as_mut().map(|picture| &mut picture.size) {
+                Some(Some(size)) => size.value = scaled(size.value, scale.value),
+                Some(None) => {
+                    self.problem(ProblemKind::ScaleOfNothing, scale.place.clone(), 1);
+                    return;
+                }
+                None => {}
+            }
+        }
+        let value = |name: &str| token(name, common, pass, picture.as_ref(), &settings);
+        let pattern = match crate::template::expand(&path.template, &value) {
+            Ok(pattern) => pattern,
+            Err(errors) => {
+                for error in errors {
+                    self.token_problem(error, &path, common);
+                }
+                return;
+            }
+        };
+        let Some(picture) = picture.clone() else {
+            self.problem(ProblemKind::NoFormat, path.place.clone(), 1);
+            return;
+        };
+        let under = chain.text(Key::Under).map(|under| under.value);
+        let start = Start {
+            job_folder: &self.around.job_folder,
+            under: under.as_deref(),
+        };
+        match root_and_pattern(&path.template, pattern, &value, start) {
+            Ok((root, pattern)) => self.expansion.deliverables.push(Deliverable {
+                common: Arc::clone(common),
+                pass: pass.cloned(),
+                picture,
+                settings,
+                template: path,
+                pattern,
+                root,
+            }),
+            Err(reason) => {
+                self.problem(ProblemKind::Outside { reason }, path.place.clone(), 1);
+            }
+        }
+    }
+
+    pub(super) fn scene(
+        &mut self,
+        path: &PathTemplate,
+        common: &Common,
+        count: u64,
+    ) -> Option<Scene> {
+        let value = |name: &str| match name {
+            "scene" | "place.scene" | "frame" | "ext" => TokenValue::Nothing,
+            _ => token(name, common, None, None, &[]),
+        };
+        match crate::template::expand(&path.template, &value) {
+            Ok(pattern) => Some(Scene {
+                path: absolute(&self.around.job_folder, &pattern.path(0)),
+                place: path.place.clone(),
+            }),
+            Err(errors) => {
+                for error in errors {
+                    self.token_problem(error, path, common);
+                    if let Some(problem) = self.expansion.problems.last_mut() {
+                        problem.deliverables = problem.deliverables.max(count);
+                    }
+                }
+                None
+            }
+        }
+    }
+
+    pub(super) fn engine(
+        &mut self,
+        chain: &Chain<'j>,
+        shot: &NamedTable,
+        count: u64,
+    ) -> Option<Arc<Profile>> {
+        let run = chain.get(Key::Run);
+        let engine = chain.get(Key::Engine);
+        let layer = |setting: &crate::job::Setting| setting.value.layer;
+        if let Some(run) = run
+            && engine.is_none_or(|engine| layer(engine) <= layer(run))
+            && let Value::Run(line) = &run.value.value
+        {
+            let place = &run.value.place;
+            if let Some((_, profile)) = self.runs.iter().find(|(known, _)| known == place) {
+                return Some(Arc::clone(profile));
+            }
+            let profile = Arc::new(Profile::of_run(line, place));
+            self.runs.push((place.clone(), Arc::clone(&profile)));
+            return Some(profile);
+        }
+        let Some(name) = chain.text(Key::Engine) else {
+            self.problem(
+                ProblemKind::Unset(Key::Engine),
+                shot.name_place.clone(),
+                count,
+            );
+            return None;
+        };
+        let profiles = &self.around.profiles;
+        if let Some(profile) = profiles.iter().find(|profile| profile.name == name.value) {
+            return Some(Arc::clone(profile));
+        }
+        let names: Vec<&str> = profiles
+            .iter()
+            .map(|profile| profile.name.as_str())
+            .collect();
+        let kind = ProblemKind::UnknownEngine {
+            advice: advice(&name.value, &names),
+            name: name.value,
+        };
+        self.problem(kind, name.place, count);
+        None
+    }
+
+    fn token_problem(&mut self, error: ExpandError, path: &PathTemplate, common: &Common) {
+        let span = match &error {
+            ExpandError::Unknown { span, .. }
+            | ExpandError::NoValue { span, .. }
+            | ExpandError::Refused { span, .. } => span.clone(),
+        };
+        let values = &common.project_values;
+        let known = crate::token::TOKENS
+            .iter()
+            .map(|facts| facts.name.to_owned())
+            .filter(|name| !name.contains("NAME"))
+            .chain(values.tokens.iter().map(|(name, _)| name.clone()))
+            .chain(
+                values
+                    .places
+                    .iter()
+                    .map(|(name, _)| format!("place.{name}")),
+            )
+            .collect();
+        let place = path.place.part(path.length, span);
+        self.problem(ProblemKind::Token { error, known }, place, 1);
+    }
+
+    pub(super) fn problem(&mut self, kind: ProblemKind, place: Place, deliverables: u64) {
+        let problems = &mut self.expansion.problems;
+        match problems
+            .iter_mut()
+            .find(|known| known.place == place && known.kind == kind)
+        {
+            Some(known) => known.deliverables += deliverables,
+            None => problems.push(Problem {
+                kind,
+                place,
+                deliverables,
+            }),
+        }
+    }
+}
