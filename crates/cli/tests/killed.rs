@@ -47,7 +47,7 @@ fn nothing_broken(project: &Project) -> u64 {
 
 #[test]
 fn a_run_and_its_renderer_killed_ten_times() {
-    let project = kiln("1-60", "", "[mishap]\nslow = 40\n");
+    let project = kiln("1-60", "", "[mishap]\nslow = 80\n");
     let mut done = 0;
     for round in 0..10_u64 {
         let mut run = project
