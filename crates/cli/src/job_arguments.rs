@@ -10,68 +10,57 @@ use truepath_runner::{Loaded, load};
 
 use crate::outcome::Trouble;
 
+/// What these options stand under in the help.
+const SELECTION: &str = "Selection";
+
+/// Which part of a job.
+#[derive(Debug, Args)]
+struct SelectionArguments {
+    /// Only these shots
+    #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
+    shot: Vec<String>,
+    /// Only these cameras
+    #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
+    camera: Vec<String>,
+    /// Only these variants
+    #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
+    variant: Vec<String>,
+    /// Only these views
+    #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
+    view: Vec<String>,
+    /// Only these passes
+    #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
+    pass: Vec<String>,
+    /// Only these outputs
+    #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
+    output: Vec<String>,
+    /// Only these frames, such as 1-10,20; names stay those of the whole shot
+    #[arg(long, value_name = "FRAMES", allow_hyphen_values = true, help_heading = SELECTION)]
+    frames: Option<FrameSet>,
+}
+
+impl From<SelectionArguments> for Selection {
+    fn from(asked: SelectionArguments) -> Self {
+        Self {
+            shots: asked.shot,
+            cameras: asked.camera,
+            variants: asked.variant,
+            views: asked.view,
+            passes: asked.pass,
+            outputs: asked.output,
+            frames: asked.frames,
+        }
+    }
+}
+
 /// Which job, and which part of it.
 #[derive(Debug, Args)]
 pub(crate) struct JobArguments {
     /// The job file; else truepath.toml here or in a folder above
     #[arg(long, value_name = "FILE")]
     job: Option<PathBuf>,
-    /// Only these shots
-    #[arg(
-        long,
-        value_name = "NAME",
-        value_delimiter = ',',
-        help_heading = "Selection"
-    )]
-    shot: Vec<String>,
-    /// Only these cameras
-    #[arg(
-        long,
-        value_name = "NAME",
-        value_delimiter = ',',
-        help_heading = "Selection"
-    )]
-    camera: Vec<String>,
-    /// Only these variants
-    #[arg(
-        long,
-        value_name = "NAME",
-        value_delimiter = ',',
-        help_heading = "Selection"
-    )]
-    variant: Vec<String>,
-    /// Only these views
-    #[arg(
-        long,
-        value_name = "NAME",
-        value_delimiter = ',',
-        help_heading = "Selection"
-    )]
-    view: Vec<String>,
-    /// Only these passes
-    #[arg(
-        long,
-        value_name = "NAME",
-        value_delimiter = ',',
-        help_heading = "Selection"
-    )]
-    pass: Vec<String>,
-    /// Only these outputs
-    #[arg(
-        long,
-        value_name = "NAME",
-        value_delimiter = ',',
-        help_heading = "Selection"
-    )]
-    output: Vec<String>,
-    /// Only these frames, such as 1-10,20; names stay those of the whole shot
-    #[arg(
-        long,
-        value_name = "FRAMES",
-        allow_hyphen_values = true,
-        help_heading = "Selection"
-    )]
-    frames: Option<FrameSet>,
+    #[command(flatten)]
+    selection: SelectionArguments,
     /// How well to render: a preset of the job, or `trial`
     #[arg(long, value_name = "NAME")]
     preset: Option<String>,
@@ -124,15 +113,7 @@ impl JobArguments {
             .map(|preset| format!("preset={preset}"));
         let sets: Vec<String> = self.set.iter().cloned().chain(preset).collect();
         let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when)?;
-        let selection = Selection {
-            shots: self.shot,
-            cameras: self.camera,
-            variants: self.variant,
-            views: self.view,
-            passes: self.pass,
-            outputs: self.output,
-            frames: self.frames,
-        };
+        let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;
         // A trial, or a job that was changed for one call, is not what the job wants.
         let whole = selection == Selection::default() && sets.is_empty();

@@ -5,6 +5,7 @@ use std::sync::Arc;
 use crate::deliverable::{Deliverable, Expansion};
 use crate::engine::{PassesTake, Takes};
 use crate::frames::{FrameSet, Strand};
+use crate::job::Word;
 
 /// One process to start. Its arguments are written out on demand.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,20 +27,16 @@ impl Invocation {
     #[must_use]
     pub fn name(&self, deliverables: &[Deliverable]) -> String {
         let one = &deliverables[self.deliverables[0]];
-        let camera = one.common.camera.as_ref().map(|word| word.text.as_str());
-        let pass = (self.deliverables.len() == 1)
-            .then(|| one.pass.as_ref().map(|word| word.text.as_str()))
-            .flatten();
+        let common = &one.common;
+        let pass = one.pass.as_ref().filter(|_| self.deliverables.len() == 1);
         let mut name = String::new();
-        let text = |word: &'_ Option<crate::job::Word>| word.as_ref().map(|word| word.text.clone());
-        let (variant, view) = (text(&one.common.variant), text(&one.common.view));
         for word in [
-            Some(one.common.shot.as_str()),
-            variant.as_deref(),
-            view.as_deref(),
-            camera,
-            Some(one.common.output.as_str()),
-            pass,
+            Some(common.shot.as_str()),
+            Word::text_of(common.variant.as_ref()),
+            Word::text_of(common.view.as_ref()),
+            Word::text_of(common.camera.as_ref()),
+            Some(common.output.as_str()),
+            Word::text_of(pass),
         ]
         .into_iter()
         .flatten()

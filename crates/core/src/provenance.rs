@@ -1,7 +1,7 @@
 //! Where the value of a token comes from, and what it beat: found by walking the layers again.
 
 use crate::deliverable::Deliverable;
-use crate::job::{Job, Key};
+use crate::job::{Job, Key, Word};
 use crate::layers::{Chain, Scope};
 use crate::source::{Layer, Place};
 
@@ -81,16 +81,10 @@ pub fn origins(job: &Job, deliverable: &Deliverable, token: &str) -> Vec<Origin>
 #[must_use]
 pub fn by_key(job: &Job, deliverable: &Deliverable, key: Key) -> Vec<Origin> {
     let common = &deliverable.common;
-    let text = |word: &'_ Option<crate::job::Word>| word.as_ref().map(|word| word.text.clone());
-    let (pass, variant, view) = (
-        text(&deliverable.pass),
-        text(&common.variant),
-        text(&common.view),
-    );
     let scope = Scope {
-        pass: pass.as_deref(),
-        variant: variant.as_deref(),
-        view: view.as_deref(),
+        pass: Word::text_of(deliverable.pass.as_ref()),
+        variant: Word::text_of(common.variant.as_ref()),
+        view: Word::text_of(common.view.as_ref()),
         preset: common.preset.as_ref().map(|preset| preset.value.as_str()),
     };
     let (shot, output) = (

@@ -1,7 +1,7 @@
 //! Selection on the command line.
 
 use crate::frames::FrameSet;
-use crate::job::{Job, Key, NamedTable, Value};
+use crate::job::{Job, Key, NamedTable};
 use crate::nearest::advice;
 
 /// What was chosen on the command line; an empty list chooses everything.
@@ -43,16 +43,19 @@ impl Selection {
     /// # Errors
     /// The first name that the job does not have, with the nearest that it has.
     pub fn check(&self, job: &Job) -> Result<(), SelectionError> {
-        let names = |tables: &[NamedTable]| tables.iter().map(|table| table.name.clone()).collect();
+        let names = |tables: &'_ [NamedTable]| -> Vec<String> {
+            tables.iter().map(|table| table.name.clone()).collect()
+        };
+        let words =
+            |key| -> Vec<String> { job.words(key).into_iter().map(str::to_owned).collect() };
         for (kind, asked, known) in [
             ("shot", &self.shots, names(&job.shots)),
             ("output", &self.outputs, names(&job.outputs)),
-            ("camera", &self.cameras, words(job, Key::Camera)),
-            ("variant", &self.variants, words(job, Key::Variants)),
-            ("view", &self.views, words(job, Key::Views)),
-            ("pass", &self.passes, words(job, Key::Passes)),
+            ("camera", &self.cameras, words(Key::Camera)),
+            ("variant", &self.variants, words(Key::Variants)),
+            ("view", &self.views, words(Key::Views)),
+            ("pass", &self.passes, words(Key::Passes)),
         ] {
-            let known: Vec<String> = known;
             if let Some(name) = asked.iter().find(|name| !known.contains(name)) {
                 let known: Vec<&str> = known.iter().map(String::as_str).collect();
                 return Err(SelectionError {
@@ -68,37 +71,4 @@ impl Selection {
         }
         Ok(())
     }
-}
-
-/// Every word that any table gives to a key.
-fn words(job: &Job, key: Key) -> Vec<String> {
-    let named = [
-        &job.shots,
-        &job.outputs,
-        &job.variants,
-        &job.views,
-        &job.presets,
-    ];
-    let inner = job.shots.iter().flat_map(|shot| &shot.inner);
-    let tables = [&job.project, &job.command_line].into_iter().chain(
-        named
-            .into_iter()
-            .flatten()
-            .chain(inner)
-            .map(|table| &table.table),
-    );
-    let mut found: Vec<String> = Vec::new();
-    for table in tables {
-        for setting in table.all(key) {
-            let Value::Words(words) = &setting.value.value else {
-                continue;
-            };
-            for word in words {
-                if !found.contains(&word.text) {
-                    found.push(word.text.clone());
-                }
-            }
-        }
-    }
-    found
 }

@@ -6,7 +6,7 @@ use std::sync::Arc;
 use jiff::civil::DateTime;
 
 use super::problem::{Problem, ProblemKind};
-use super::resolve::{listed, name, template, wanted};
+use super::resolve::{listed, template, wanted};
 use super::root::absolute;
 use super::{Common, Deliverable, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
@@ -122,7 +122,7 @@ impl<'j> Expander<'j> {
     fn output(&mut self, at: At<'j>) {
         let base = self.chain(at, Scope::default());
         for variant in listed(&base, Key::Variants) {
-            let variant_name = name(variant);
+            let variant_name = Word::text_of(variant);
             if !Selection::takes(&self.selection.variants, variant_name) {
                 continue;
             }
@@ -134,13 +134,13 @@ impl<'j> Expander<'j> {
                 ..Scope::default()
             };
             for view in listed(&self.chain(at, scope), Key::Views) {
-                if !Selection::takes(&self.selection.views, name(view))
+                if !Selection::takes(&self.selection.views, Word::text_of(view))
                     || !self.declared("view", &self.job.views, view)
                 {
                     continue;
                 }
                 let scope = Scope {
-                    view: name(view),
+                    view: Word::text_of(view),
                     ..scope
                 };
                 let preset = self.chain(at, scope).text(Key::Preset);
@@ -194,17 +194,17 @@ impl<'j> Expander<'j> {
             common.scene = Some(scene);
         }
         for camera in &cameras {
-            if !Selection::takes(&self.selection.cameras, name(*camera)) {
+            if !Selection::takes(&self.selection.cameras, Word::text_of(*camera)) {
                 continue;
             }
             common.camera = camera.cloned();
             let common = Arc::new(common.clone());
             for pass in &passes {
-                if !Selection::takes(&self.selection.passes, name(*pass)) {
+                if !Selection::takes(&self.selection.passes, Word::text_of(*pass)) {
                     continue;
                 }
                 let scope = Scope {
-                    pass: name(*pass),
+                    pass: Word::text_of(*pass),
                     ..scope
                 };
                 let chain = self.chain(at, scope);

@@ -180,11 +180,11 @@ impl Deliverable {
         let common = &self.common;
         let mut label = common.shot.clone();
         let words = [
-            common.variant.as_ref().map(|word| word.text.as_str()),
-            common.view.as_ref().map(|word| word.text.as_str()),
-            common.camera.as_ref().map(|word| word.text.as_str()),
+            Word::text_of(common.variant.as_ref()),
+            Word::text_of(common.view.as_ref()),
+            Word::text_of(common.camera.as_ref()),
             Some(common.output.as_str()),
-            self.pass.as_ref().map(|word| word.text.as_str()),
+            Word::text_of(self.pass.as_ref()),
         ];
         for word in words.into_iter().flatten() {
             label.push_str(" · ");

@@ -15,10 +15,6 @@ pub(super) fn listed<'j>(chain: &Chain<'j>, key: Key) -> Vec<Option<&'j Word>> {
     }
 }
 
-pub(super) fn name(word: Option<&Word>) -> Option<&str> {
-    word.map(|word| word.text.as_str())
-}
-
 /// The frames that a preset asks for, of those of the shot.
 pub(super) fn wanted(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
     let only = chain.value(Key::Only, |value| match value {

@@ -45,6 +45,41 @@ pub struct Job {
     pub command_line: Table,
 }
 
+impl Job {
+    /// Every word that any table gives to a key, each once, in the order of the tables.
+    #[must_use]
+    pub fn words(&self, key: Key) -> Vec<&str> {
+        let named = [
+            &self.shots,
+            &self.outputs,
+            &self.variants,
+            &self.views,
+            &self.presets,
+        ];
+        let tables = named
+            .into_iter()
+            .flatten()
+            .flat_map(|table| std::iter::once(table).chain(&table.inner))
+            .map(|table| &table.table);
+        let mut found: Vec<&str> = Vec::new();
+        for setting in [&self.project, &self.command_line]
+            .into_iter()
+            .chain(tables)
+            .flat_map(|table| table.all(key))
+        {
+            let Value::Words(words) = &setting.value.value else {
+                continue;
+            };
+            for word in words {
+                if !found.contains(&word.text.as_str()) {
+                    found.push(&word.text);
+                }
+            }
+        }
+        found
+    }
+}
+
 /// A named folder; the only folders that templates may start from.
 #[derive(Debug, Clone)]
 pub struct NamedPlace {

@@ -20,6 +20,14 @@ pub struct Word {
     pub place: Place,
 }
 
+impl Word {
+    /// The text of a word that may be missing.
+    #[must_use]
+    pub fn text_of(word: Option<&Self>) -> Option<&str> {
+        word.map(|word| word.text.as_str())
+    }
+}
+
 /// The value of a key.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Value {

@@ -4,6 +4,7 @@ use super::{Rule, Subject, one_of};
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
+use crate::job::Word;
 
 /// TP103 `left-out-token`.
 pub(super) const RULE: Rule = Rule {
@@ -37,22 +38,32 @@ pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'stat
         return Vec::new();
     }
     let varies = |differs: &dyn Fn(&Deliverable) -> bool| members().any(differs);
-    let text = |word: &Option<crate::job::Word>| word.as_ref().map(|word| word.text.clone());
     let candidates = [
         ("shot", varies(&|one| one.common.shot != first.common.shot)),
         (
             "variant",
-            varies(&|one| text(&one.common.variant) != text(&first.common.variant)),
+            varies(&|one| {
+                Word::text_of(one.common.variant.as_ref())
+                    != Word::text_of(first.common.variant.as_ref())
+            }),
         ),
         (
             "view",
-            varies(&|one| text(&one.common.view) != text(&first.common.view)),
+            varies(&|one| {
+                Word::text_of(one.common.view.as_ref()) != Word::text_of(first.common.view.as_ref())
+            }),
         ),
         (
             "camera",
-            varies(&|one| text(&one.common.camera) != text(&first.common.camera)),
+            varies(&|one| {
+                Word::text_of(one.common.camera.as_ref())
+                    != Word::text_of(first.common.camera.as_ref())
+            }),
         ),
-        ("pass", varies(&|one| text(&one.pass) != text(&first.pass))),
+        (
+            "pass",
+            varies(&|one| Word::text_of(one.pass.as_ref()) != Word::text_of(first.pass.as_ref())),
+        ),
         (
             "output",
             varies(&|one| one.common.output != first.common.output),

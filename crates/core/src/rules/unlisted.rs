@@ -2,7 +2,7 @@
 
 use super::{Rule, Subject};
 use crate::finding::{Finding, Weight};
-use crate::job::{Job, Key, NamedTable, Value};
+use crate::job::Key;
 
 /// TP113 `unlisted`.
 pub(super) const RULE: Rule = Rule {
@@ -44,7 +44,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         ("variant", Key::Variants, &job.variants),
         ("view", Key::Views, &job.views),
     ] {
-        let listed = listed(job, key);
+        let listed = job.words(key);
         for table in tables {
             let inherited = tables.iter().any(|other| {
                 let from = other.inherits.as_ref();
@@ -60,23 +60,4 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         }
     }
     findings
-}
-
-/// Every name that any table lists.
-fn listed(job: &Job, key: Key) -> Vec<&str> {
-    let tables: Vec<&NamedTable> = [&job.shots, &job.outputs, &job.variants, &job.views]
-        .into_iter()
-        .flatten()
-        .flat_map(|table| std::iter::once(table).chain(&table.inner))
-        .collect();
-    [&job.project, &job.command_line]
-        .into_iter()
-        .chain(tables.into_iter().map(|table| &table.table))
-        .flat_map(|table| table.all(key))
-        .flat_map(|setting| match &setting.value.value {
-            Value::Words(words) => &words[..],
-            _ => &[],
-        })
-        .map(|word| word.text.as_str())
-        .collect()
 }
