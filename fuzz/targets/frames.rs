@@ -35,7 +35,8 @@ fuzz_target!(|input: &str| {
 fn set(text: &str) -> Option<FrameSet> {
     match text.parse::<FrameSet>() {
         Ok(set) => {
-            assert_eq!(set.to_string().parse::<FrameSet>().as_ref(), Ok(&set));
+            // No frames at all, as of `16 not 2-35`, have no text of their own.
+            assert!(set.is_empty() || text_is_kept(&set));
             Some(set)
         }
         Err(error) => {
@@ -43,4 +44,8 @@ fn set(text: &str) -> Option<FrameSet> {
             None
         }
     }
+}
+
+fn text_is_kept(set: &FrameSet) -> bool {
+    set.to_string().parse::<FrameSet>().as_ref() == Ok(set)
 }

@@ -12,6 +12,7 @@ use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::question::Answers;
 use truepath_core::rules::{Subject, check};
+use truepath_core::system::System;
 use truepath_core::source::{SourceKind, Sources};
 
 static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
@@ -22,7 +23,7 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
     ];
     Surroundings {
         job_folder: "/work/show".to_owned(),
-        system: "linux".to_owned(),
+        system: System::Linux,
         person: Person::default(),
         instant: None,
         profiles: profiles

@@ -5,6 +5,10 @@ use std::path::PathBuf;
 use clap::Args;
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_core::frames::FrameSet;
+use truepath_core::nearest::advice;
+use truepath_core::system::System;
+use truepath_core::template::{PathPattern, Piece};
+use truepath_runner::load::FOLDER_UNKNOWN;
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
@@ -53,6 +57,34 @@ impl From<SelectionArguments> for Selection {
     }
 }
 
+/// For which system paths are shown.
+#[derive(Debug, Args)]
+pub(crate) struct ForSystem {
+    /// Show paths as another system has them: linux, windows or macos
+    #[arg(long = "for", value_name = "SYSTEM", value_parser = system)]
+    pub(crate) system: Option<System>,
+}
+
+impl ForSystem {
+    /// A path as the system writes it.
+    pub(crate) fn written(&self, path: &str) -> String {
+        self.system
+            .map_or_else(|| path.to_owned(), |system| system.written(path))
+    }
+
+    /// A pattern as the system writes it.
+    pub(crate) fn pattern(&self, pattern: &PathPattern) -> PathPattern {
+        PathPattern::new(pattern.pieces().iter().map(|piece| match piece {
+            Piece::Text(text) => Piece::Text(self.written(text).into()),
+            Piece::Frame(format) => Piece::Frame(*format),
+        }))
+    }
+}
+
+fn system(word: &str) -> Result<System, String> {
+    System::of_word(word).ok_or_else(|| advice(word, &System::ALL.map(System::word)))
+}
+
 /// Which job, and which part of it.
 #[derive(Debug, Args)]
 pub(crate) struct JobArguments {
@@ -93,15 +125,36 @@ impl Chosen {
 impl JobArguments {
     /// Loads and expands the job.
     pub(crate) fn load(self) -> Result<Chosen, Trouble> {
-        self.load_at(When::Next)
+        self.load_at(When::Next, None)
+    }
+
+    /// Loads and expands the job as another system sees it.
+    pub(crate) fn load_for(self, system: Option<System>) -> Result<Chosen, Trouble> {
+        let chosen = self.load_at(When::Next, system)?;
+        let astray = |path: &str| path.starts_with(FOLDER_UNKNOWN);
+        if let Some(system) = system
+            && chosen
+                .chosen
+                .deliverables
+                .iter()
+                .any(|one| astray(&one.root))
+        {
+            let system = system.word();
+            return Err(Trouble::Usage(format!(
+                "where {} lies on {system} is not known, and paths start there: add it to the job, \
+                 such as [place] job = {{ {system} = '…' }}",
+                chosen.name
+            )));
+        }
+        Ok(chosen)
     }
 
     /// Loads and expands the job of the latest run.
     pub(crate) fn load_latest(self) -> Result<Chosen, Trouble> {
-        self.load_at(When::Latest)
+        self.load_at(When::Latest, None)
     }
 
-    fn load_at(self, when: When) -> Result<Chosen, Trouble> {
+    fn load_at(self, when: When, system: Option<System>) -> Result<Chosen, Trouble> {
         let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
         if let Ok(below) = path.strip_prefix(&here) {
@@ -112,7 +165,7 @@ impl JobArguments {
             .as_ref()
             .map(|preset| format!("preset={preset}"));
         let sets: Vec<String> = self.set.iter().cloned().chain(preset).collect();
-        let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when)?;
+        let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;
         // A trial, or a job that was changed for one call, is not what the job wants.

@@ -4,6 +4,7 @@ mod commands;
 mod job_arguments;
 mod outcome;
 mod profiles;
+mod shapes;
 mod show;
 mod this_program;
 

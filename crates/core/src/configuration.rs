@@ -5,6 +5,7 @@ use crate::finding::Finding;
 use crate::job::{Entry, Job, NamedPlace, NodeKind, parse_tree};
 use crate::nearest::advice;
 use crate::source::{Layer, SourceKind, Sourced, Sources};
+use crate::system::System;
 use crate::template::refuse_component;
 
 /// What a configuration says.
@@ -21,19 +22,21 @@ impl Configuration {
     pub fn apply(&self, job: &mut Job) {
         for place in &mut job.places {
             if let Some(own) = self.places.iter().find(|own| own.name == place.name) {
-                place.folders.clone_from(&own.folders);
+                place.folders.splice(0..0, own.folders.iter().cloned());
             }
         }
     }
 }
 
-/// Reads a configuration. `name` is how its file is called in messages.
+/// Reads a configuration. `name` is how its file is called in messages; `here` is the system of
+/// this machine, which a folder is for that names no other.
 ///
 /// # Errors
 /// Every mistake in it.
 pub fn read_configuration(
     name: &str,
     text: &str,
+    here: System,
     sources: &mut Sources,
 ) -> Result<Configuration, Vec<Finding>> {
     let source = sources.add(name, text, SourceKind::File);
@@ -44,13 +47,11 @@ pub fn read_configuration(
         match (entry.key.as_str(), &entry.value.kind) {
             ("place", NodeKind::Table(inner)) => {
                 for one in inner {
-                    if let Some(folder) = text_of(one, &mut findings) {
-                        configuration.places.push(NamedPlace {
-                            name: one.key.clone(),
-                            name_place: one.key_place.clone(),
-                            folders: vec![(None, folder)],
-                        });
-                    }
+                    configuration.places.push(NamedPlace {
+                        name: one.key.clone(),
+                        name_place: one.key_place.clone(),
+                        folders: folders_of(one, here, &mut findings),
+                    });
                 }
             }
             ("author", _) => person.author = word_of(entry, &mut findings),
@@ -68,6 +69,35 @@ pub fn read_configuration(
     } else {
         Err(findings)
     }
+}
+
+/// A folder on this machine, or a table of folders by system.
+fn folders_of(
+    entry: &Entry,
+    here: System,
+    findings: &mut Vec<Finding>,
+) -> Vec<(Option<System>, Sourced<String>)> {
+    let NodeKind::Table(systems) = &entry.value.kind else {
+        let folder = text_of(entry, findings);
+        return folder
+            .map(|folder| (Some(here), folder))
+            .into_iter()
+            .collect();
+    };
+    let mut folders = Vec::new();
+    for one in systems {
+        match System::of_word(&one.key) {
+            Some(system) => {
+                folders.extend(text_of(one, findings).map(|folder| (Some(system), folder)));
+            }
+            None => findings.push(
+                Finding::error("TP002", format!("there is no system `{}`", one.key))
+                    .at(&one.key_place, "")
+                    .advise(advice(&one.key, &System::ALL.map(System::word))),
+            ),
+        }
+    }
+    folders
 }
 
 fn text_of(entry: &Entry, findings: &mut Vec<Finding>) -> Option<Sourced<String>> {

@@ -1,6 +1,6 @@
 //! One overview of all that is to be made.
 
-use crate::deliverable::{Deliverable, Expansion};
+use crate::deliverable::{Deliverable, Expansion, Made};
 use crate::picture::rule_of_thumb;
 
 /// What is known of the files of a deliverable that are there already.
@@ -53,7 +53,11 @@ pub fn overview<'a>(
             }
             _ => {
                 let fps: Option<f64> = common.fps.as_ref().and_then(|fps| fps.parse().ok());
-                let frames = wanted as f64;
+                let frames = match deliverable.made {
+                    Made::Movie(_) => common.clip.count(),
+                    Made::Sequence | Made::Still => wanted,
+                } as f64;
+                let fps = fps.filter(|_| deliverable.made != Made::Still);
                 lines.push(Line {
                     deliverables: vec![deliverable],
                     files: wanted,
@@ -68,13 +72,27 @@ pub fn overview<'a>(
     lines
 }
 
+/// Bytes of one file of a deliverable by a rule of thumb.
 fn thumb(deliverable: &Deliverable) -> Option<u64> {
     let picture = &deliverable.picture;
-    Some(rule_of_thumb(
+    let size = picture.file_size()?;
+    let common = &deliverable.common;
+    if let Made::Movie(movie) = &deliverable.made {
+        let frames = common.clip.count();
+        let fps: Option<f64> = common.fps.as_ref().and_then(|fps| fps.parse().ok());
+        if let (Some(rate), Some(fps)) = (&movie.rate, fps) {
+            return Some((rate.value as f64 * frames as f64 / fps / 8.0) as u64);
+        }
+        let quality = movie.quality.as_ref().map(|quality| quality.value.as_str());
+        let codec = movie.codec.as_ref()?.value;
+        return Some(crate::movie::rule_of_thumb(codec, quality, size, frames));
+    }
+    let plane = rule_of_thumb(
         picture.format,
-        picture.size.as_ref()?.value,
+        size,
         picture.channels.as_ref().map(|channels| channels.value),
         picture.bits.as_ref().map(|bits| bits.value),
         picture.compression.as_ref().map(|one| one.value.as_str()),
-    ))
+    );
+    Some(plane * deliverable.planes.len() as u64)
 }

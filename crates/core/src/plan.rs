@@ -102,17 +102,10 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<In
 
 /// Whether one process can make two passes of an output: the same but for the path.
 fn alike(one: &Deliverable, other: &Deliverable) -> bool {
-    let (a, b) = (&one.picture, &other.picture);
-    let channels = |picture: &crate::deliverable::Picture| {
-        (
-            picture.channels.as_ref().map(|channels| channels.value),
-            picture.bits.as_ref().map(|bits| bits.value),
-            picture.size.as_ref().map(|size| size.value),
-            picture.compression.as_ref().map(|one| one.value.clone()),
-        )
-    };
-    a.format == b.format
-        && channels(a) == channels(b)
+    // What goes into one file comes out of one process of its own.
+    one.planes.len() == 1
+        && other.planes.len() == 1
+        && one.picture.said() == other.picture.said()
         && one
             .settings
             .iter()

@@ -27,8 +27,15 @@ pub fn origins(job: &Job, deliverable: &Deliverable, token: &str) -> Vec<Origin>
     };
     if let Some(name) = token.strip_prefix("place.") {
         let named = job.places.iter().find(|place| place.name == name);
-        let folder = named.and_then(|place| place.folders.first());
-        return folder.map_or_else(Vec::new, |(_, folder)| one(folder.layer, &folder.place));
+        let system = common.project_values.system;
+        let folders = named.into_iter().flat_map(|place| &place.folders);
+        return folders
+            .filter(|(on, _)| on.is_none_or(|on| on == system))
+            .map(|(_, folder)| Origin {
+                layer: folder.layer,
+                place: folder.place.clone(),
+            })
+            .collect();
     }
     if let Some(name) = token.strip_prefix("settings.") {
         let word = deliverable.settings.iter().find(|(known, _)| known == name);
@@ -51,7 +58,10 @@ pub fn origins(job: &Job, deliverable: &Deliverable, token: &str) -> Vec<Origin>
         "fps" => by_key(job, deliverable, Key::Fps),
         "scene" | "place.scene" => by_key(job, deliverable, Key::Scene),
         "camera" => by_key(job, deliverable, Key::Camera),
+        "pass" if deliverable.movie().is_some() => by_key(job, deliverable, Key::MoviePass),
         "pass" => by_key(job, deliverable, Key::Passes),
+        "codec" => by_key(job, deliverable, Key::MovieCodec),
+        "container" => by_key(job, deliverable, Key::MovieContainer),
         "variant" => by_key(job, deliverable, Key::Variants),
         "view" => by_key(job, deliverable, Key::Views),
         "preset" => by_key(job, deliverable, Key::Preset),
@@ -64,7 +74,14 @@ pub fn origins(job: &Job, deliverable: &Deliverable, token: &str) -> Vec<Origin>
             }
         }
         "first" | "last" | "count" => by_key(job, deliverable, Key::Frames),
+        "width" | "height" if deliverable.picture.crop.is_some() => {
+            by_key(job, deliverable, Key::Crop)
+        }
         "width" | "height" => by_key(job, deliverable, Key::Size),
+        "ext" if deliverable.movie().is_some() => match deliverable.picture.format_place {
+            Some(_) => by_key(job, deliverable, Key::MovieContainer),
+            None => by_key(job, deliverable, Key::Path),
+        },
         "ext" => match &deliverable.picture.format_place {
             Some(_) => by_key(job, deliverable, Key::Format),
             None => by_key(job, deliverable, Key::Path),

@@ -14,7 +14,7 @@ const fn token(name: &'static str, meaning: &'static str) -> TokenFacts {
 }
 
 /// The tokens of templates, in the order of the reference.
-pub const TOKENS: [TokenFacts; 25] = [
+pub const TOKENS: [TokenFacts; 27] = [
     token("project", "the project's name"),
     token(
         "place.NAME",
@@ -34,10 +34,12 @@ pub const TOKENS: [TokenFacts; 25] = [
     token("first", "the first frame of the shot"),
     token("last", "the last frame of the shot"),
     token("count", "how many frames the shot has"),
-    token("width", "pixels in a row, as rendered"),
-    token("height", "rows of pixels, as rendered"),
+    token("width", "pixels in a row of the file"),
+    token("height", "rows of pixels of the file"),
     token("fps", "frames a second"),
     token("ext", "the extension of the format, without a dot"),
+    token("codec", "how the pictures of a movie are coded"),
+    token("container", "the kind of a movie file"),
     token("user", "the user's name on this machine"),
     token(
         "author",

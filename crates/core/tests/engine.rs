@@ -9,6 +9,7 @@ use truepath_core::frames::FrameSet;
 use truepath_core::job::{no_files, read};
 use truepath_core::plan::plan;
 use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
 
 fn profile(takes: &str, passes: &str) -> String {
     format!(
@@ -41,7 +42,7 @@ fn expansion(profile: &str, more: &str) -> Expansion {
     let profile = read_profile("brass.toml", profile, SourceKind::File, &mut sources).unwrap();
     let around = Surroundings {
         job_folder: "/work".to_owned(),
-        system: "linux".to_owned(),
+        system: System::Linux,
         person: Person::default(),
         instant: None,
         profiles: vec![Arc::new(profile)],

@@ -9,6 +9,7 @@ use truepath_core::engine::read_profile;
 use truepath_core::job::{Key, Reading, read};
 use truepath_core::layers::{Chain, Scope};
 use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
 
 fn reading(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Reading {
     let sets: Vec<String> = sets.iter().map(|&set| set.to_owned()).collect();
@@ -28,7 +29,7 @@ fn made(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<Deliverable> {
     let profile = read_profile("understudy", profile, SourceKind::BuiltIn, &mut sources).unwrap();
     let around = Surroundings {
         job_folder: "/work".to_owned(),
-        system: "linux".to_owned(),
+        system: System::Linux,
         person: Person::default(),
         instant: None,
         profiles: vec![Arc::new(profile)],
@@ -285,7 +286,7 @@ fn a_bad_cell_is_told_by_row_and_column() {
         told(LISTED, &[], &[("shots.csv", list)]),
         [
             "TP004 shots.csv:3 row 3, column `frames`: this range runs backwards, from 48 to 1",
-            "TP003 shots.csv:3 row 3, column `version`: `version` takes a whole number such as 3, not a text",
+            "TP004 shots.csv:3 row 3, column `version`: `three` is no value for `version`",
             "TP004 shots.csv:4 row 4, column `shot`: the shot `s001` is listed twice",
             "TP004 shots.csv:5 row 5, column `shot`: the name \"a/b\" of a shot holds a separator; only places hold whole paths",
         ]

@@ -8,6 +8,7 @@ use truepath_core::engine::read_profile;
 use truepath_core::job::{Job, Key, no_files, read};
 use truepath_core::layers::{Chain, Scope};
 use truepath_core::source::{Layer, SourceKind, Sources};
+use truepath_core::system::System;
 
 const JOB: &str = r#"
 [project]
@@ -46,7 +47,7 @@ fn deliverables(job: &Job, selection: &Selection) -> Vec<Deliverable> {
     let profile = read_profile("understudy", text, SourceKind::BuiltIn, &mut sources).unwrap();
     let around = Surroundings {
         job_folder: "/work".to_owned(),
-        system: "linux".to_owned(),
+        system: System::Linux,
         person: Person::default(),
         instant: None,
         profiles: vec![Arc::new(profile)],

@@ -11,6 +11,7 @@ use truepath_core::job::{no_files, read};
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::rules::{RULES, Subject, check};
 use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
 
 /// Takes nothing with a space in it.
 const PLAIN: &str = r#"
@@ -32,7 +33,7 @@ fn surroundings() -> Surroundings {
     });
     Surroundings {
         job_folder: "/work/show".to_owned(),
-        system: "linux".to_owned(),
+        system: System::Linux,
         person: Person::default(),
         instant: None,
         profiles: profiles.to_vec(),

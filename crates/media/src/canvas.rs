@@ -6,7 +6,7 @@ use exr::prelude::{
     AnyChannel, AnyChannels, Compression, Encoding, FlatSamples, Image, Layer, LayerAttributes,
     WritableImage,
 };
-use truepath_core::picture::{Bits, Channels, Size};
+use truepath_core::picture::{Bits, Channels, Region, Size};
 
 /// A picture of scene-linear values, row by row, channels side by side.
 #[derive(Debug, Clone)]
@@ -48,6 +48,28 @@ impl Canvas {
         }
     }
 
+    /// The part of it inside a region.
+    ///
+    /// # Errors
+    /// When the region is not inside the picture.
+    pub fn part(&self, region: Region) -> Result<Self, EncodeError> {
+        if !region.is_inside(self.size) {
+            return Err(EncodeError::Cannot(format!(
+                "{region} is not inside {}",
+                self.size
+            )));
+        }
+        let count = self.channels.count();
+        let mut part = Self::new(region.size, self.channels);
+        let line = region.size.width as usize * count;
+        for (row, values) in part.values.chunks_exact_mut(line).enumerate() {
+            let above = region.top as usize + row;
+            let start = (above * self.size.width as usize + region.left as usize) * count;
+            values.copy_from_slice(&self.values[start..start + line]);
+        }
+        Ok(part)
+    }
+
     /// Writes a PNG; values are clamped to 0 … 1 and written as they are.
     ///
     /// # Errors
@@ -83,37 +105,42 @@ impl Canvas {
         writer.finish()?;
         Ok(())
     }
+}
 
-    /// Writes an EXR with a compression of this name.
-    ///
-    /// # Errors
-    /// When EXR has no such bits or compression, or the writer fails.
-    pub fn write_exr(
-        &self,
-        out: impl Write + Seek,
-        bits: Bits,
-        compression: &str,
-    ) -> Result<(), EncodeError> {
-        let compression = match compression {
-            "none" => Compression::Uncompressed,
-            "rle" => Compression::RLE,
-            "zips" => Compression::ZIP1,
-            "zip" => Compression::ZIP16,
-            "piz" => Compression::PIZ,
-            other => {
-                return Err(EncodeError::Cannot(format!(
-                    "no `{other}` compression here"
-                )));
-            }
-        };
-        let names: &[&str] = match self.channels {
+/// Writes an EXR of one or several planes, each with the name of its layer (`""` for none), all of
+/// one size. `aspect` is the width of a pixel by its height.
+///
+/// # Errors
+/// When EXR has no such bits or compression, or the writer fails.
+pub fn write_exr(
+    planes: &[(String, Canvas)],
+    out: impl Write + Seek,
+    bits: Bits,
+    compression: &str,
+    aspect: f32,
+) -> Result<(), EncodeError> {
+    let compression = match compression {
+        "none" => Compression::Uncompressed,
+        "rle" => Compression::RLE,
+        "zips" => Compression::ZIP1,
+        "zip" => Compression::ZIP16,
+        "piz" => Compression::PIZ,
+        other => {
+            return Err(EncodeError::Cannot(format!(
+                "no `{other}` compression here"
+            )));
+        }
+    };
+    let mut channels = Vec::new();
+    for (layer, canvas) in planes {
+        let names: &[&str] = match canvas.channels {
             Channels::Gray => &["Y"],
             Channels::GrayAlpha => &["Y", "A"],
             Channels::Rgb => &["R", "G", "B"],
             Channels::Rgba => &["R", "G", "B", "A"],
         };
-        let channels = names.iter().enumerate().map(|(index, name)| {
-            let plane = self.values[index..].iter().step_by(names.len());
+        for (index, name) in names.iter().enumerate() {
+            let plane = canvas.values[index..].iter().step_by(names.len());
             let samples = match bits {
                 Bits::Half => {
                     FlatSamples::F16(plane.map(|value| half::f16::from_f32(*value)).collect())
@@ -121,25 +148,27 @@ impl Canvas {
                 Bits::Float => FlatSamples::F32(plane.copied().collect()),
                 other => return Err(EncodeError::Cannot(format!("EXR has no {other} bits"))),
             };
-            Ok(AnyChannel::new(*name, samples))
-        });
-        let channels = channels.collect::<Result<Vec<_>, _>>()?;
-        let layer = Layer::new(
-            (self.size.width as usize, self.size.height as usize),
-            LayerAttributes::default(),
-            Encoding {
-                compression,
-                ..Encoding::FAST_LOSSLESS
-            },
-            AnyChannels::sort(channels.into()),
-        );
-        // One thread, so that the same picture always has the same bytes.
-        Image::from_layer(layer)
-            .write()
-            .non_parallel()
-            .to_buffered(out)?;
-        Ok(())
+            let name = [layer.as_str(), name].join(".");
+            channels.push(AnyChannel::new(name.trim_start_matches('.'), samples));
+        }
     }
+    let Some((_, first)) = planes.first() else {
+        return Err(EncodeError::Cannot("a file without planes".to_owned()));
+    };
+    let layer = Layer::new(
+        (first.size.width as usize, first.size.height as usize),
+        LayerAttributes::default(),
+        Encoding {
+            compression,
+            ..Encoding::FAST_LOSSLESS
+        },
+        AnyChannels::sort(channels.into()),
+    );
+    let mut image = Image::from_layer(layer);
+    image.attributes.pixel_aspect = aspect;
+    // One thread, so that the same picture always has the same bytes.
+    image.write().non_parallel().to_buffered(out)?;
+    Ok(())
 }
 
 fn scaled(value: f32, most: f32) -> f32 {

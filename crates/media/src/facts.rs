@@ -2,11 +2,12 @@
 
 use std::io;
 
-use truepath_core::deliverable::Picture;
+use truepath_core::deliverable::Deliverable;
+use truepath_core::job::Word;
 use truepath_core::picture::{Bits, Channels, FormatFacts, Size};
 
 /// What a picture must be; what is not set is not compared.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 pub struct Wanted {
     /// The file format.
     pub format: &'static FormatFacts,
@@ -16,15 +17,27 @@ pub struct Wanted {
     pub channels: Option<Channels>,
     /// The bits of a channel.
     pub bits: Option<Bits>,
+    /// The pass and the view of each plane, where there are several in the file.
+    pub planes: Vec<(Option<String>, Option<String>)>,
 }
 
-impl From<&Picture> for Wanted {
-    fn from(picture: &Picture) -> Self {
+impl From<&Deliverable> for Wanted {
+    fn from(deliverable: &Deliverable) -> Self {
+        let picture = &deliverable.picture;
+        let planes = match &deliverable.planes[..] {
+            [_] => &[],
+            several => several,
+        };
+        let text = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
         Self {
             format: picture.format,
-            size: picture.size.as_ref().map(|size| size.value),
+            size: picture.file_size(),
             channels: picture.channels.as_ref().map(|channels| channels.value),
             bits: picture.bits.as_ref().map(|bits| bits.value),
+            planes: planes
+                .iter()
+                .map(|plane| (text(&plane.pass), text(&plane.view)))
+                .collect(),
         }
     }
 }

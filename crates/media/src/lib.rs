@@ -1,12 +1,13 @@
 //! Pictures for True Path: what a file holds, whether it holds all of it, and how one is written.
 
 mod canvas;
+mod dpx_file;
 mod exr_file;
 mod facts;
 mod image_file;
 mod png_file;
 mod verify;
 
-pub use canvas::{Canvas, EncodeError};
+pub use canvas::{Canvas, EncodeError, write_exr};
 pub use facts::{Facts, Flaw, Wanted};
 pub use verify::verify;

@@ -38,7 +38,8 @@ pub fn verify(path: &Path, wanted: &Wanted) -> Result<Facts, Flaw> {
     let decoded =
         std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| match wanted.format.name {
             "png" => crate::png_file::decode(reader),
-            "exr" => crate::exr_file::decode(reader),
+            "exr" => crate::exr_file::decode(reader, &wanted.planes),
+            "dpx" => crate::dpx_file::decode(reader),
             name => crate::image_file::decode(reader, name),
         }))
         .unwrap_or_else(|_| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
@@ -75,6 +76,7 @@ fn format_of(head: &[u8]) -> Option<&'static str> {
     let name = match head {
         [0x89, b'P', b'N', b'G', ..] => "png",
         [0x76, 0x2f, 0x31, 0x01, ..] => "exr",
+        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => "dpx",
         [0xff, 0xd8, 0xff, ..] => "jpeg",
         [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => "tiff",
         [b'B', b'M', ..] => "bmp",

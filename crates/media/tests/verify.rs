@@ -6,7 +6,7 @@ use std::io::Cursor;
 use std::path::{Path, PathBuf};
 
 use truepath_core::picture::{Bits, Channels, Size, format};
-use truepath_media::{Canvas, Flaw, Wanted, verify};
+use truepath_media::{Canvas, Flaw, Wanted, verify, write_exr};
 
 const SIZE: Size = Size {
     width: 33,
@@ -21,7 +21,10 @@ fn bytes(name: &str, channels: Channels, bits: Bits, compression: &str) -> Vec<u
     let mut out = Cursor::new(Vec::new());
     match name {
         "png" => canvas.write_png(&mut out, bits).unwrap(),
-        _ => canvas.write_exr(&mut out, bits, compression).unwrap(),
+        _ => {
+            let planes = [(String::new(), canvas)];
+            write_exr(&planes, &mut out, bits, compression, 1.0).unwrap();
+        }
     }
     out.into_inner()
 }
@@ -32,6 +35,7 @@ fn wanted(name: &str) -> Wanted {
         size: Some(SIZE),
         channels: None,
         bits: None,
+        planes: Vec::new(),
     }
 }
 
@@ -137,5 +141,79 @@ fn the_image_library_reads_the_rest() {
             verify(&path, &wanted(name)).is_err(),
             "half a {name} passes"
         );
+    }
+}
+
+#[test]
+fn of_several_layers_each_must_be_there() {
+    let folder = tempfile::tempdir().unwrap();
+    let layer = |name: &str, channels| (name.to_owned(), Canvas::new(SIZE, channels));
+    let planes = [
+        layer("left.beauty", Channels::Rgba),
+        layer("left.depth", Channels::Gray),
+        layer("right.beauty", Channels::Rgba),
+    ];
+    let mut out = Cursor::new(Vec::new());
+    write_exr(&planes, &mut out, Bits::Half, "zip", 2.0).unwrap();
+    let path = written(folder.path(), &out.into_inner());
+    let check = |planes: &[(&str, &str)]| {
+        let word = |text: &str| (!text.is_empty()).then(|| text.to_owned());
+        let wanted = Wanted {
+            planes: planes
+                .iter()
+                .map(|(pass, view)| (word(pass), word(view)))
+                .collect(),
+            channels: Some(Channels::Rgba),
+            ..wanted("exr")
+        };
+        verify(&path, &wanted).map_err(|flaw| flaw.to_string())
+    };
+    check(&[("beauty", "left"), ("depth", "left"), ("beauty", "right")]).unwrap();
+    check(&[("beauty", ""), ("depth", "")]).unwrap();
+    let missing = check(&[("beauty", "left"), ("depth", "right")]).unwrap_err();
+    assert_eq!(
+        missing,
+        "its set of layers is left.beauty, left.depth, right.beauty, not one with right, depth"
+    );
+    // A single picture is asked for, and three are there.
+    let several = check(&[]).unwrap_err();
+    assert!(several.contains("3 layers"), "{several}");
+}
+
+/// The headers of a DPX file, most significant byte first, and its pixels.
+fn dpx(bits: u8, descriptor: u8, packing: u16, bytes: usize) -> Vec<u8> {
+    let mut file = vec![0; 2048 + bytes];
+    let mut put = |at: usize, value: &[u8]| file[at..at + value.len()].copy_from_slice(value);
+    put(0, b"SDPX");
+    put(4, &2048_u32.to_be_bytes());
+    put(772, &SIZE.width.to_be_bytes());
+    put(776, &SIZE.height.to_be_bytes());
+    put(800, &[descriptor, 0, 0, bits]);
+    put(804, &packing.to_be_bytes());
+    put(808, &2048_u32.to_be_bytes());
+    file
+}
+
+#[test]
+fn dpx_is_whole_or_not() {
+    let folder = tempfile::tempdir().unwrap();
+    let rows = SIZE.height as usize;
+    for (bits, descriptor, packing, line, facts) in [
+        (8, 50, 0, 25 * 4, (Channels::Rgb, Bits::Eight)),
+        (10, 50, 1, 33 * 4, (Channels::Rgb, Bits::Ten)),
+        (12, 50, 0, 38 * 4, (Channels::Rgb, Bits::Twelve)),
+        (16, 51, 0, 33 * 8, (Channels::Rgba, Bits::Sixteen)),
+    ] {
+        let whole = dpx(bits, descriptor, packing, line * rows);
+        let path = written(folder.path(), &whole);
+        let found = verify(&path, &wanted("dpx")).unwrap();
+        assert_eq!((found.size, (found.channels, found.bits)), (SIZE, facts));
+        for length in [4, 1000, 2048, whole.len() - 1] {
+            let path = written(folder.path(), &whole[..length]);
+            assert!(matches!(
+                verify(&path, &wanted("dpx")),
+                Err(Flaw::Broken(_))
+            ));
+        }
     }
 }

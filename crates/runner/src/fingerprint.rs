@@ -6,6 +6,7 @@ use std::path::Path;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Deliverable;
+use truepath_core::job::Word;
 
 use crate::disk::{hash_file, hex};
 
@@ -19,7 +20,6 @@ impl Fingerprints {
     /// The fingerprint of the pictures of a deliverable.
     pub(crate) fn of(&mut self, deliverable: &Deliverable) -> io::Result<String> {
         let common = &deliverable.common;
-        let picture = &deliverable.picture;
         let scene = match &common.scene {
             None => String::new(),
             Some(scene) => match self.scenes.get(&scene.path) {
@@ -43,41 +43,26 @@ impl Fingerprints {
             }
         }
         add("scene", &scene);
-        add(
-            "clip",
-            &common.frames.value.first().unwrap_or(0).to_string(),
-        );
-        add("clip", &common.frames.value.last().unwrap_or(0).to_string());
-        add("format", picture.format.name);
-        for (name, value) in [
-            (
-                "camera",
-                common.camera.as_ref().map(|word| word.text.clone()),
-            ),
-            (
-                "pass",
-                deliverable.pass.as_ref().map(|word| word.text.clone()),
-            ),
-            (
-                "size",
-                picture.size.as_ref().map(|one| one.value.to_string()),
-            ),
-            (
-                "bits",
-                picture.bits.as_ref().map(|one| one.value.to_string()),
-            ),
-            (
-                "channels",
-                picture.channels.as_ref().map(|one| one.value.to_string()),
-            ),
-            (
-                "compression",
-                picture.compression.as_ref().map(|one| one.value.clone()),
-            ),
-        ] {
-            add(name, value.as_deref().unwrap_or_default());
+        for end in [common.clip.first(), common.clip.last()] {
+            add("clip", &end.unwrap_or(0).to_string());
         }
-        add("view", common.view.as_ref().map_or("", |word| &word.text));
+        for (name, value) in deliverable.picture.said() {
+            add(name, &value);
+        }
+        add(
+            "camera",
+            Word::text_of(common.camera.as_ref()).unwrap_or_default(),
+        );
+        for plane in deliverable.planes.iter() {
+            add(
+                "pass",
+                Word::text_of(plane.pass.as_ref()).unwrap_or_default(),
+            );
+            add(
+                "view",
+                Word::text_of(plane.view.as_ref()).unwrap_or_default(),
+            );
+        }
         for (table, values) in [("setting", &deliverable.settings), ("env", &common.env)] {
             let mut values: Vec<_> = values.iter().collect();
             values.sort_by(|one, other| one.0.cmp(&other.0));

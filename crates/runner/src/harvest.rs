@@ -135,7 +135,7 @@ impl<'a> Field<'a> {
             let staged = self.staging.join(&name);
             let known = &mut self.crops[crop];
             let to = PathBuf::from(known.deliverable.path(frame));
-            if let Err(flaw) = verify(&staged, &Wanted::from(&known.deliverable.picture)) {
+            if let Err(flaw) = verify(&staged, &Wanted::from(known.deliverable)) {
                 known.flaws.insert(frame, flaw.to_string());
                 continue;
             }

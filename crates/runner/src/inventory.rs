@@ -36,7 +36,7 @@ pub(crate) fn look(
     decode: bool,
 ) -> Vec<(Frame, There)> {
     let all: Vec<Frame> = frames.iter().collect();
-    let wanted = Wanted::from(&deliverable.picture);
+    let wanted = Wanted::from(deliverable);
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);
         (*frame, at(&path, ledger, fingerprint, decode, &wanted))

@@ -2,6 +2,7 @@
 
 pub mod audit;
 pub mod crash;
+pub mod describe;
 pub mod disk;
 mod engine_log;
 mod fingerprint;

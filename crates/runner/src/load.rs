@@ -12,6 +12,7 @@ use truepath_core::finding::Finding;
 use truepath_core::job::{Job, read};
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
 use truepath_core::template::refuse_component;
 
 use crate::program::find_program;
@@ -32,6 +33,14 @@ pub struct Loaded {
     pub folder: PathBuf,
     /// What core must know of its surroundings.
     pub surroundings: Surroundings,
+}
+
+/// Stands for the folder of the job file on another system, where the job does not tell it.
+pub const FOLDER_UNKNOWN: &str = "/?";
+
+/// The system of this machine; one that is none of the known is taken for the first.
+fn here() -> System {
+    System::of_word(std::env::consts::OS).unwrap_or(System::Linux)
 }
 
 /// Why a job cannot be loaded.
@@ -86,7 +95,8 @@ pub fn find(named: Option<&Path>, from: &Path) -> Result<PathBuf, LoadError> {
 }
 
 /// Loads a job, the configuration of this machine and the profiles that it can use. `built_in` are
-/// the profiles that ship: name and text.
+/// the profiles that ship: name and text. `elsewhere` is a system that paths are made for in place
+/// of this one.
 ///
 /// # Errors
 /// When a file cannot be read or has mistakes.
@@ -95,6 +105,7 @@ pub fn load(
     sets: &[String],
     built_in: &[(&str, &str)],
     when: When,
+    elsewhere: Option<System>,
 ) -> Result<Loaded, LoadError> {
     let unreadable = |path: &Path, error: io::Error| LoadError::Unreadable {
         path: path.display().to_string(),
@@ -115,10 +126,12 @@ pub fn load(
             findings,
         });
     }
+    let here = here();
+    let system = elsewhere.unwrap_or(here);
     let mut configuration = Configuration::default();
     if let Some(path) = configuration_file() {
         let text = fs::read_to_string(&path).map_err(|error| unreadable(&path, error))?;
-        match read_configuration(&path.display().to_string(), &text, &mut job.sources) {
+        match read_configuration(&path.display().to_string(), &text, here, &mut job.sources) {
             Ok(read) => configuration = read,
             Err(mistakes) => findings.extend(mistakes),
         }
@@ -149,15 +162,22 @@ pub fn load(
             findings,
         });
     }
-    let job_folder = folder
+    let mut job_folder = folder
         .to_str()
         .ok_or_else(|| LoadError::NotUnicode(folder.display().to_string()))?
         .to_owned();
+    if system != here {
+        let told = job.places.iter().find(|place| place.name == "job");
+        let told = told.and_then(|place| place.folder(system));
+        job_folder = told.map_or(FOLDER_UNKNOWN.to_owned(), |folder| {
+            system.inside(&folder.value)
+        });
+    }
     let mut loaded = Loaded {
         job,
         surroundings: Surroundings {
             job_folder,
-            system: std::env::consts::OS.to_owned(),
+            system,
             person,
             instant: None,
             profiles,

@@ -76,7 +76,13 @@ pub(crate) fn draw(shot: &Shot<'_>, size: Size, channels: Channels) -> Canvas {
                 let offset = |index: u32| (index as f32 + 0.5) / grid as f32;
                 let u = (x as f32 + offset(sample % grid) - size.width as f32 / 2.0) / half;
                 let v = (y as f32 + offset(sample / grid) - size.height as f32 / 2.0) / half;
-                let values = values(shot, &look(shot, &bodies, u, v, 1.0 / half));
+                let mut values = values(shot, &look(shot, &bodies, u, v, 1.0 / half));
+                if shot.pass == BEAUTY {
+                    let grain = grain(x * grid + sample % grid, y * grid + sample / grid, shot);
+                    for value in &mut values[..3] {
+                        *value *= grain;
+                    }
+                }
                 for (total, value) in sum.iter_mut().zip(values) {
                     *total += value / (grid * grid) as f32;
                 }
@@ -105,6 +111,18 @@ pub(crate) fn draw(shot: &Shot<'_>, size: Size, channels: Channels) -> Canvas {
         centred(&mut canvas, text, bottom.saturating_sub(up), scale, value);
     }
     canvas
+}
+
+/// The pass that shows the light, and so the noise of a renderer that samples it.
+const BEAUTY: &str = "beauty";
+
+/// The noise of one sample, the same every time; more samples leave less of it.
+fn grain(x: u32, y: u32, shot: &Shot<'_>) -> f32 {
+    let seed = hash(
+        x as i32,
+        y as i32 ^ (shot.frame as i32).wrapping_mul(0x6d2b_79f5),
+    );
+    0.8 + 0.4 * (seed & 0xffff) as f32 / 65_535.0
 }
 
 /// What a pass keeps of what is seen.

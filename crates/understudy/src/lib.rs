@@ -8,5 +8,5 @@ mod render;
 mod scene;
 
 pub use mishap::Mishap;
-pub use render::{RenderError, Request, render};
+pub use render::{RenderError, Request, SETTINGS, render};
 pub use scene::{Camera, Planet, Scene, SceneError, Sun};

@@ -5,8 +5,8 @@ use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::picture::{Bits, Channels, Size};
-use truepath_media::{Canvas, EncodeError};
+use truepath_core::picture::{Bits, Channels, Region, Size};
+use truepath_media::{Canvas, EncodeError, write_exr};
 
 use crate::draw::{Shot, draw};
 use crate::scene::{Scene, SceneError};
@@ -24,10 +24,16 @@ pub struct Request {
     pub title: Option<String>,
     /// The camera; unset, the scene's own.
     pub camera: Option<String>,
-    /// The view: `left` and `right` stand a little to either side of the camera.
-    pub view: Option<String>,
+    /// The views: `left` and `right` stand a little to either side of the camera.
+    pub views: Vec<String>,
     /// The passes; none, the scene's first.
     pub passes: Vec<String>,
+    /// Whether all passes and views go into one file, each as a layer.
+    pub together: bool,
+    /// The part of the picture that is wanted.
+    pub crop: Option<Region>,
+    /// The width of a pixel by its height.
+    pub pixel_aspect: f32,
     /// The size; unset, the scene's own.
     pub size: Option<Size>,
     /// `png` or `exr`.
@@ -67,6 +73,9 @@ pub enum RenderError {
     Io(#[from] io::Error),
 }
 
+/// The settings that it knows.
+pub const SETTINGS: [&str; 2] = ["exposure", "samples"];
+
 /// How far an eye is from the middle, in turns around the sun.
 const APART: f32 = 0.01;
 
@@ -89,19 +98,12 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             .parse()
             .map_err(|error| RenderError::Request(format!("size of the scene: {error}")))?,
     };
-    let mut camera = scene.camera(request.camera.as_deref())?;
+    let camera = scene.camera(request.camera.as_deref())?;
     let title = request.title.as_deref().unwrap_or(&scene.title);
-    let title = match request.view.as_deref() {
-        None => title.to_owned(),
-        Some(view) => {
-            camera.turn += match view {
-                "left" => -APART,
-                "right" => APART,
-                _ => 0.0,
-            };
-            format!("{title} {view}")
-        }
-    };
+    if request.views.len() > 1 && !request.together {
+        let message = "several views are rendered into one file, or one at a time";
+        return Err(RenderError::Request(message.to_owned()));
+    }
     for pass in &request.passes {
         scene.check_pass(pass)?;
     }
@@ -115,7 +117,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
     let exposure = setting("exposure", 0.0)?.exp2();
     let samples = setting("samples", 1.0)?.max(1.0).sqrt().round() as u32;
     for (key, _) in &request.settings {
-        if key != "exposure" && key != "samples" {
+        if !SETTINGS.contains(&key.as_str()) {
             writeln!(log, "warning: the scene has no setting `{key}`")?;
         }
     }
@@ -141,24 +143,49 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         } else {
             size
         };
-        let named: Vec<Option<&str>> = match &request.passes[..] {
-            [] => vec![None],
-            passes => passes.iter().map(|pass| Some(pass.as_str())).collect(),
-        };
-        for pass in named {
-            let shot = Shot {
+        let draw_plane = |view: Option<&str>, pass: Option<&str>| {
+            let mut shot = Shot {
                 scene: &scene,
                 camera,
-                title: &title,
+                title: &view.map_or(title.to_owned(), |view| format!("{title} {view}")),
                 pass: pass.unwrap_or(scene.passes.first().map_or("beauty", String::as_str)),
                 frame,
                 time: (frame - first) as f32 / (last - first).max(1) as f32,
                 exposure,
                 samples,
             };
+            shot.camera.turn += match view {
+                Some("left") => -APART,
+                Some("right") => APART,
+                _ => 0.0,
+            };
             let canvas = draw(&shot, size, request.channels.unwrap_or(Channels::Rgba));
+            match request.crop {
+                Some(region) => canvas.part(region),
+                None => Ok(canvas),
+            }
+        };
+        // Layers of one file, or a file each without layers.
+        let mut files: Vec<(Option<&str>, Vec<NamedPlane>)> = Vec::new();
+        for view in named(&request.views) {
+            for pass in named(&request.passes) {
+                let canvas = draw_plane(view, pass).map_err(|error| RenderError::Write {
+                    path: request.to.display().to_string(),
+                    error,
+                })?;
+                let layer: Vec<&str> = [view, pass].into_iter().flatten().collect();
+                match files.first_mut() {
+                    Some((_, planes)) if request.together => {
+                        planes.push((layer.join("."), canvas));
+                    }
+                    _ if request.together => files.push((None, vec![(layer.join("."), canvas)])),
+                    _ => files.push((pass, vec![(String::new(), canvas)])),
+                }
+            }
+        }
+        for (pass, planes) in files {
             let path = file_name(request, pass, frame);
-            write(request, &canvas, &path).map_err(|error| RenderError::Write {
+            write(request, &planes, &path).map_err(|error| RenderError::Write {
                 path: path.display().to_string(),
                 error,
             })?;
@@ -186,16 +213,36 @@ fn file_name(request: &Request, pass: Option<&str>, frame: Frame) -> PathBuf {
     PathBuf::from(name)
 }
 
-fn write(request: &Request, canvas: &Canvas, path: &Path) -> Result<(), EncodeError> {
+/// A layer of a file: its name and its picture.
+type NamedPlane = (String, Canvas);
+
+/// Each name, or a single nothing.
+fn named(names: &[String]) -> Vec<Option<&str>> {
+    match names {
+        [] => vec![None],
+        names => names.iter().map(|name| Some(name.as_str())).collect(),
+    }
+}
+
+fn write(request: &Request, planes: &[NamedPlane], path: &Path) -> Result<(), EncodeError> {
     let mut out = BufWriter::new(File::create(path)?);
-    match request.format.as_str() {
-        "png" => canvas.write_png(&mut out, request.bits.unwrap_or(Bits::Eight))?,
-        "exr" => canvas.write_exr(
+    match (request.format.as_str(), planes) {
+        ("png", [(_, canvas)]) => {
+            canvas.write_png(&mut out, request.bits.unwrap_or(Bits::Eight))?;
+        }
+        ("exr", planes) => write_exr(
+            planes,
             &mut out,
             request.bits.unwrap_or(Bits::Half),
             request.compression.as_deref().unwrap_or("zip"),
+            request.pixel_aspect,
         )?,
-        other => return Err(EncodeError::Cannot(format!("it does not write {other}"))),
+        ("png", _) => {
+            return Err(EncodeError::Cannot(
+                "a png file holds one picture".to_owned(),
+            ));
+        }
+        (other, _) => return Err(EncodeError::Cannot(format!("it does not write {other}"))),
     }
     out.flush()?;
     Ok(())

@@ -17,8 +17,11 @@ fn request(folder: &Path) -> Request {
         to: folder.join("a"),
         title: None,
         camera: None,
-        view: None,
+        views: Vec::new(),
         passes: vec!["beauty".to_owned(), "depth".to_owned(), "shadow".to_owned()],
+        together: false,
+        crop: None,
+        pixel_aspect: 1.0,
         size: "64x64".parse().ok(),
         format: "png".to_owned(),
         bits: None,
@@ -68,8 +71,8 @@ fn frames_passes_cameras_titles_and_settings_make_other_pictures() {
     let mut all: BTreeSet<Vec<u8>> = plain.into_iter().collect();
     assert_eq!(all.len(), 6);
     let changes: [fn(&mut Request); 5] = [
-        |one| one.view = Some("left".to_owned()),
-        |one| one.view = Some("right".to_owned()),
+        |one| one.views = vec!["left".to_owned()],
+        |one| one.views = vec!["right".to_owned()],
         |one| one.camera = Some("north".to_owned()),
         |one| one.title = Some("other".to_owned()),
         |one| one.settings = vec![("exposure".to_owned(), "-2".to_owned())],

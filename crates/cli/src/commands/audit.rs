@@ -10,9 +10,11 @@ use truepath_core::frames::FrameSet;
 use truepath_runner::audit::{Account, Audit, audit};
 
 use super::check::{findings, has_errors};
-use super::{Format, JSON_VERSION, print_json};
+use super::run::remark_on_movies;
+use super::{Format, print_json};
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
+use crate::shapes::VERSION;
 use crate::show::finding::tell_all;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files};
 
@@ -46,10 +48,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             return Ok(ExitCode::from(WRONG));
         }
     }
-    let audit = audit(&chosen.loaded, &chosen.chosen, &chosen.all())
+    let rendered = chosen.chosen.rendered();
+    let audit = audit(&chosen.loaded, &rendered, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
-    let labels: Vec<String> = chosen
-        .chosen
+    remark_on_movies(&chosen.chosen);
+    let labels: Vec<String> = rendered
         .deliverables
         .iter()
         .map(|one| one.label())
@@ -190,7 +193,7 @@ fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
         })
         .collect();
     json!({
-        "version": JSON_VERSION,
+        "version": VERSION,
         "complete": audit.is_clean(),
         "deliverables": accounts,
         "foreign": strangers,

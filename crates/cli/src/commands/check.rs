@@ -8,9 +8,10 @@ use truepath_core::finding::{Finding, Weight};
 use truepath_core::rules::{Subject, check};
 use truepath_runner::load::answer;
 
-use super::{Format, JSON_VERSION, print_json};
+use super::{Format, print_json};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
+use crate::shapes::VERSION;
 use crate::show::finding::{as_json, summary, tell_all};
 use crate::show::{count, files};
 
@@ -48,7 +49,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let findings = findings(&chosen);
     let sources = &chosen.loaded.job.sources;
     if arguments.format == Format::Json {
-        print_json(&json!({ "version": JSON_VERSION, "findings": as_json(sources, &findings) }))?;
+        print_json(&json!({ "version": VERSION, "findings": as_json(sources, &findings) }))?;
     } else {
         let mut out = anstream::stdout();
         tell_all(&mut out, sources, &findings);

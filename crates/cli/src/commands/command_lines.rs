@@ -13,9 +13,10 @@ use truepath_core::quote::{posix, posix_line};
 use truepath_runner::find_program;
 
 use super::check::{findings, has_errors};
-use super::{Format, JSON_VERSION, print_json};
+use super::{Format, print_json};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
+use crate::shapes::VERSION;
 use crate::show::files;
 use crate::show::finding::tell_all;
 use crate::this_program;
@@ -58,7 +59,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     if has_errors(&findings) {
         return Ok(ExitCode::from(FOUND));
     }
-    let expansion = &chosen.chosen;
+    let expansion = &chosen.chosen.rendered();
     let plan = plan(expansion, &|index| {
         expansion.deliverables[index].common.chosen.clone()
     });
@@ -66,7 +67,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         let lines = plan
             .iter()
             .map(|invocation| {
-                let line = line(&chosen, invocation)?;
+                let line = line(&expansion.deliverables, &chosen, invocation)?;
                 Ok(json!({
                     "folder": line.folder,
                     "links": line.links,
@@ -78,7 +79,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
                 }))
             })
             .collect::<Result<Vec<_>, Trouble>>()?;
-        print_json(&json!({ "version": JSON_VERSION, "commands": lines }))?;
+        print_json(&json!({ "version": VERSION, "commands": lines }))?;
         return Ok(ExitCode::from(DONE));
     }
     let mut out = io::BufWriter::new(io::stdout().lock());
@@ -90,7 +91,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         one_line(&chosen.name)
     )?;
     for (number, invocation) in plan.iter().enumerate() {
-        let line = line(&chosen, invocation)?;
+        let line = line(&expansion.deliverables, &chosen, invocation)?;
         let one = &expansion.deliverables[invocation.deliverables[0]];
         let more = match invocation.deliverables.len() {
             1 => String::new(),
@@ -153,8 +154,7 @@ fn shell_line(line: &Line) -> String {
     format!("{text} && {command})")
 }
 
-fn line(chosen: &Chosen, invocation: &Invocation) -> Result<Line, Trouble> {
-    let all = &chosen.chosen.deliverables;
+fn line(all: &[Deliverable], chosen: &Chosen, invocation: &Invocation) -> Result<Line, Trouble> {
     let deliverables: Vec<&Deliverable> = invocation
         .deliverables
         .iter()

@@ -4,15 +4,16 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use serde_json::{Map, Value, json};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::template::{
     Candidates, Departure, Part, Template, TemplateError, TokenValue, Values, readings,
 };
 
-use super::{Format, JSON_VERSION, print_json};
+use super::{Format, print_json};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
+use crate::shapes::VERSION;
+use crate::shapes::matched::{Departs, Entry, Matched as MatchedShape};
 use crate::show::{ERROR, FAINT, GOOD, WARNING};
 
 /// Read token values back out of file names
@@ -64,9 +65,14 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             .map(|name| by_job(&chosen, name))
             .collect::<Result<_, _>>()?
     };
+    let clear = all
+        .iter()
+        .all(|one| one.result.as_ref().is_ok_and(|found| found.len() == 1));
     if arguments.format == Format::Json {
-        let names: Vec<Value> = all.iter().map(as_json).collect();
-        print_json(&json!({ "version": JSON_VERSION, "names": names }))?;
+        print_json(&MatchedShape {
+            version: VERSION,
+            names: all.into_iter().map(shape).collect(),
+        })?;
     } else {
         let mut out = io::BufWriter::new(anstream::stdout().lock());
         for one in &all {
@@ -74,9 +80,6 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         }
         out.flush()?;
     }
-    let clear = all
-        .iter()
-        .all(|one| one.result.as_ref().is_ok_and(|found| found.len() == 1));
     Ok(ExitCode::from(if clear { DONE } else { FOUND }))
 }
 
@@ -229,28 +232,21 @@ fn tell(out: &mut impl Write, one: &Matched) -> io::Result<()> {
     }
 }
 
-fn as_json(one: &Matched) -> Value {
-    let (found, departure) = match &one.result {
-        Ok(found) => (found.clone(), None),
+fn shape(one: Matched) -> Entry {
+    let (found, departure) = match one.result {
+        Ok(found) => (found, None),
         Err(departure) => (Vec::new(), Some(departure)),
     };
-    let found: Vec<Value> = found
-        .into_iter()
-        .map(|values| {
-            let values: Map<String, Value> = values
-                .into_iter()
-                .map(|(name, value)| (name, Value::String(value)))
-                .collect();
-            Value::Object(values)
-        })
-        .collect();
-    json!({
-        "name": one.name,
-        "template": one.template,
-        "readings": found,
-        "departs": departure.map(|departure| json!({
-            "byte": departure.at,
-            "expected": departure.expected,
-        })),
-    })
+    Entry {
+        name: one.name,
+        template: one.template,
+        readings: found
+            .into_iter()
+            .map(|values| values.into_iter().collect())
+            .collect(),
+        departs: departure.map(|departure| Departs {
+            byte: departure.at,
+            expected: departure.expected,
+        }),
+    }
 }

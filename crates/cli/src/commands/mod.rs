@@ -16,6 +16,7 @@ mod understudy;
 use std::process::ExitCode;
 
 use clap::{Subcommand, ValueEnum};
+use serde::Serialize;
 
 use crate::outcome::Trouble;
 
@@ -62,11 +63,8 @@ enum Format {
     Json,
 }
 
-/// The version of the JSON that commands print.
-const JSON_VERSION: u32 = 1;
-
 /// Prints a value as JSON.
-fn print_json(value: &serde_json::Value) -> Result<(), Trouble> {
+fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
     use std::io::Write;
     let text = serde_json::to_string_pretty(value).map_err(std::io::Error::from)?;
     Ok(writeln!(std::io::stdout(), "{text}")?)

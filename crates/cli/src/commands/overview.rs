@@ -4,17 +4,19 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use serde_json::{Value, json};
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, Made};
 use truepath_core::finding::grouped;
+use truepath_core::frames::FrameSet;
 use truepath_core::job::Word;
 use truepath_core::overview::{Line, overview};
 use truepath_runner::progress::progress;
 
 use super::paths::tell_unexpanded;
-use super::{Format, JSON_VERSION, print_json};
+use super::{Format, print_json};
 use crate::job_arguments::JobArguments;
 use crate::outcome::Trouble;
+use crate::shapes::VERSION;
+use crate::shapes::overview::{Entry, Overview};
 use crate::show::{FAINT, GOOD, TITLE, bytes, count, files, playing_time};
 
 /// Show all that is to be made, a line each
@@ -40,8 +42,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         .map_err(Trouble::outside("the ledger cannot be read"))?;
     let lines = overview(&chosen.chosen, &|index| progress[index]);
     if arguments.format == Format::Json {
-        let lines: Vec<Value> = lines.iter().map(as_json).collect();
-        print_json(&json!({ "version": JSON_VERSION, "lines": lines }))?;
+        print_json(&Overview {
+            version: VERSION,
+            lines: lines.iter().map(shape).collect(),
+        })?;
     } else {
         let mut out = io::BufWriter::new(anstream::stdout().lock());
         tell(&mut out, &lines)?;
@@ -63,9 +67,8 @@ fn passes(line: &Line<'_>) -> Vec<String> {
 fn size(line: &Line<'_>) -> String {
     let of = |one: &Deliverable| {
         one.picture
-            .size
-            .as_ref()
-            .map_or_else(|| "scene's".to_owned(), |size| size.value.to_string())
+            .file_size()
+            .map_or_else(|| "scene's".to_owned(), |size| size.to_string())
     };
     let first = of(line.deliverables[0]);
     if line.deliverables.iter().all(|one| of(one) == first) {
@@ -98,7 +101,7 @@ fn cells(line: &Line<'_>) -> Vec<String> {
         common.engine.name.clone(),
         preset.unwrap_or_default(),
         size(line),
-        common.chosen.to_string(),
+        frames(line.deliverables[0]).to_string(),
         grouped(line.files),
         line.seconds.map_or_else(String::new, playing_time),
         line.bytes.map_or_else(
@@ -190,23 +193,33 @@ fn cut(text: &str, width: usize) -> String {
     text.chars().take(width - 1).chain(['…']).collect()
 }
 
-fn as_json(line: &Line<'_>) -> Value {
-    let common = &line.deliverables[0].common;
-    json!({
-        "shot": common.shot,
-        "variant": common.variant.as_ref().map(|word| &word.text),
-        "view": common.view.as_ref().map(|word| &word.text),
-        "camera": common.camera.as_ref().map(|word| &word.text),
-        "output": common.output,
-        "passes": passes(line),
-        "engine": common.engine.name,
-        "preset": common.preset.as_ref().map(|preset| &preset.value),
-        "size": line.deliverables[0].picture.size.as_ref().map(|size| size.value.to_string()),
-        "frames": common.chosen.to_string(),
-        "files": line.files,
-        "done": line.done,
-        "seconds": line.seconds,
-        "bytes": line.bytes,
-        "measured": line.measured,
-    })
+fn shape(line: &Line<'_>) -> Entry {
+    let first = line.deliverables[0];
+    let common = &first.common;
+    let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+    Entry {
+        shot: common.shot.clone(),
+        variant: word(&common.variant),
+        view: word(&common.view),
+        camera: word(&common.camera),
+        output: common.output.clone(),
+        passes: passes(line),
+        engine: common.engine.name.clone(),
+        preset: common.preset.as_ref().map(|preset| preset.value.clone()),
+        size: first.picture.file_size().map(|size| size.to_string()),
+        frames: frames(first).to_string(),
+        files: line.files,
+        done: line.done,
+        seconds: line.seconds,
+        bytes: line.bytes,
+        measured: line.measured,
+    }
+}
+
+/// The frames that are wanted; of a movie those that it shows.
+fn frames(one: &Deliverable) -> &FrameSet {
+    match one.made {
+        Made::Movie(_) => &one.common.clip,
+        Made::Sequence | Made::Still => &one.common.chosen,
+    }
 }

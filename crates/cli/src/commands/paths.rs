@@ -1,19 +1,20 @@
 //! `truepath paths`: every path that will be written.
 
-use std::collections::BTreeMap;
 use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use serde_json::{Value, json};
-use truepath_core::deliverable::{Deliverable, Picture};
+use truepath_core::deliverable::{Deliverable, Made, Movie, Picture};
+use truepath_core::job::Word;
 use truepath_core::listing::list;
 use truepath_core::template::TokenValue;
 
 use super::check::{findings, has_errors};
-use super::{Format, JSON_VERSION, print_json};
-use crate::job_arguments::{Chosen, JobArguments};
+use super::{Format, print_json};
+use crate::job_arguments::{Chosen, ForSystem, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
+use crate::shapes::VERSION;
+use crate::shapes::paths::{Entry, Paths};
 use crate::show::finding::tell_all;
 use crate::show::{FAINT, TITLE, files};
 
@@ -28,6 +29,8 @@ use crate::show::{FAINT, TITLE, files};
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: JobArguments,
+    #[command(flatten)]
+    elsewhere: ForSystem,
     /// Every path, one a line, for pipes
     #[arg(long)]
     all: bool,
@@ -37,23 +40,27 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
+    let chosen = arguments.job.load_for(arguments.elsewhere.system)?;
     let deliverables = &chosen.chosen.deliverables;
     if arguments.all {
         let mut out = io::stdout().lock();
         for one in deliverables {
-            list(&one.pattern, &one.common.chosen, &mut |batch| {
+            let pattern = arguments.elsewhere.pattern(&one.pattern);
+            list(&pattern, &one.common.chosen, &mut |batch| {
                 out.write_all(batch)
             })?;
         }
         out.flush()?;
     } else if arguments.format == Format::Json {
-        let all: Vec<Value> = deliverables.iter().map(as_json).collect();
-        print_json(&json!({ "version": JSON_VERSION, "deliverables": all }))?;
+        let entry = |one| Entry::of(one, values(one), &|path| arguments.elsewhere.written(path));
+        print_json(&Paths {
+            version: VERSION,
+            deliverables: deliverables.iter().map(entry).collect(),
+        })?;
     } else {
         let mut out = io::BufWriter::new(anstream::stdout().lock());
         for one in deliverables {
-            tell(&mut out, one)?;
+            tell(&mut out, one, &arguments.elsewhere)?;
         }
         let total = deliverables
             .iter()
@@ -83,7 +90,7 @@ pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
     }))
 }
 
-fn tell(out: &mut impl Write, one: &Deliverable) -> io::Result<()> {
+fn tell(out: &mut impl Write, one: &Deliverable, elsewhere: &ForSystem) -> io::Result<()> {
     let frames = &one.common.chosen;
     let label = one.label();
     let room = 72_usize.saturating_sub(label.chars().count());
@@ -95,7 +102,10 @@ fn tell(out: &mut impl Write, one: &Deliverable) -> io::Result<()> {
     let row = |out: &mut dyn Write, name: &str, value: &str| {
         writeln!(out, "  {FAINT}{name:<9}{FAINT:#}{value}")
     };
-    row(out, "picture", &picture(&one.picture))?;
+    match one.movie() {
+        Some(movie) => row(out, "movie", &movie_line(one, movie))?,
+        None => row(out, "picture", &picture_line(one))?,
+    }
     row(out, "template", &one.template.template.to_string())?;
     let values = values(one);
     if !values.is_empty() {
@@ -105,11 +115,16 @@ fn tell(out: &mut impl Write, one: &Deliverable) -> io::Result<()> {
             .collect();
         row(out, "values", &values.join(", "))?;
     }
-    row(out, "frames", &frames.to_string())?;
+    let shown = one.movie().map_or(frames, |_| &one.common.clip);
+    row(out, "frames", &shown.to_string())?;
     if let (Some(first), Some(last)) = (frames.first(), frames.last()) {
-        row(out, "first", &one.path(first))?;
+        let name = match one.made {
+            Made::Sequence => "first",
+            Made::Still | Made::Movie(_) => "file",
+        };
+        row(out, name, &elsewhere.written(&one.path(first)))?;
         if last != first && one.pattern.has_frame() {
-            row(out, "last", &one.path(last))?;
+            row(out, "last", &elsewhere.written(&one.path(last)))?;
         }
     }
     writeln!(out)
@@ -134,44 +149,85 @@ fn values(one: &Deliverable) -> Vec<(String, String)> {
     values
 }
 
-/// What the pictures are, in a line; what is left to the engine is not told.
-pub(super) fn picture(picture: &Picture) -> String {
+/// What the pictures are, and what shares a file.
+fn picture_line(one: &Deliverable) -> String {
+    let mut line = picture(&one.picture);
+    if one.made == Made::Still {
+        line.push_str(", still");
+    }
+    if let Some(linear) = &one.picture.look.linear {
+        line.push_str(if linear.value {
+            ", linear"
+        } else {
+            ", for display"
+        });
+    }
+    if one.planes.len() > 1 {
+        let layers: Vec<String> = one
+            .planes
+            .iter()
+            .map(|plane| {
+                let words = [&plane.view, &plane.pass];
+                let words = words
+                    .into_iter()
+                    .filter_map(|word| Word::text_of(word.as_ref()));
+                words.collect::<Vec<_>>().join(" ")
+            })
+            .collect();
+        line = format!("{line}, one file of {}", layers.join(" + "));
+    }
+    line
+}
+
+/// What a movie is, in a line; what is left to the encoder is not told.
+fn movie_line(one: &Deliverable, movie: &Movie) -> String {
+    let from = match (&movie.from, &one.pass) {
+        (Some(from), Some(pass)) => format!("from {} {}", from.value, pass.text),
+        (Some(from), None) => format!("from {}", from.value),
+        (None, _) => "written by the engine".to_owned(),
+    };
+    let sound = movie.audio.as_ref().map(|audio| {
+        let codec = movie
+            .audio_codec
+            .as_ref()
+            .map_or("", |codec| codec.value.name);
+        let name = audio.value.rsplit('/').next().unwrap_or_default();
+        format!("sound {name} {codec}").trim_end().to_owned()
+    });
     let words = [
-        Some(picture.format.name.to_owned()),
-        picture.channels.as_ref().map(|one| one.value.to_string()),
-        picture.bits.as_ref().map(|bits| match bits.value.word() {
-            word if word.starts_with(|c: char| c.is_ascii_digit()) => format!("{word} bit"),
-            word => word.to_owned(),
-        }),
-        picture.compression.as_ref().map(|one| one.value.clone()),
-        picture.size.as_ref().map(|one| one.value.to_string()),
+        Some(movie.container.name().to_owned()),
+        movie
+            .codec
+            .as_ref()
+            .map(|codec| codec.value.name.to_owned()),
+        movie
+            .pixels
+            .as_ref()
+            .map(|pixels| pixels.value.name.to_owned()),
+        movie
+            .quality
+            .as_ref()
+            .map(|quality| format!("quality {}", quality.value)),
+        movie
+            .rate
+            .as_ref()
+            .map(|rate| format!("{} kbit/s", rate.value / 1000)),
+        one.picture.size.as_ref().map(|size| size.value.to_string()),
+        one.common.fps.as_ref().map(|fps| format!("{fps} fps")),
+        Some(from),
+        sound,
     ];
     words.into_iter().flatten().collect::<Vec<_>>().join(", ")
 }
 
-fn as_json(one: &Deliverable) -> Value {
-    let frames = &one.common.chosen;
-    let picture = &one.picture;
-    json!({
-        "shot": one.common.shot,
-        "variant": one.common.variant.as_ref().map(|word| &word.text),
-        "view": one.common.view.as_ref().map(|word| &word.text),
-        "preset": one.common.preset.as_ref().map(|preset| &preset.value),
-        "camera": one.common.camera.as_ref().map(|word| &word.text),
-        "output": one.common.output,
-        "pass": one.pass.as_ref().map(|word| &word.text),
-        "engine": one.common.engine.name,
-        "template": one.template.template.to_string(),
-        "values": values(one).into_iter().collect::<BTreeMap<_, _>>(),
-        "path": one.pattern.sketch(),
-        "frames": frames.to_string(),
-        "files": frames.count(),
-        "first": frames.first().map(|frame| one.path(frame)),
-        "last": frames.last().map(|frame| one.path(frame)),
-        "format": picture.format.name,
-        "channels": picture.channels.as_ref().map(|one| one.value.word()),
-        "bits": picture.bits.as_ref().map(|one| one.value.word()),
-        "compression": picture.compression.as_ref().map(|one| &one.value),
-        "size": picture.size.as_ref().map(|one| one.value.to_string()),
-    })
+/// What the pictures are, in a line; what is left to the engine is not told.
+fn picture(picture: &Picture) -> String {
+    let words = picture.said().into_iter().map(|(name, value)| match name {
+        "bits" if value.starts_with(|c: char| c.is_ascii_digit()) => format!("{value} bit"),
+        "quality" => format!("quality {value}"),
+        "crop" => format!("only {value}"),
+        "pixel-aspect" => format!("pixels {value}"),
+        _ => value,
+    });
+    words.collect::<Vec<_>>().join(", ")
 }

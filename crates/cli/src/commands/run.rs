@@ -8,6 +8,7 @@ use std::sync::atomic::AtomicBool;
 
 use clap::Args;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight, grouped};
 use truepath_core::frames::FrameSet;
 use truepath_runner::disk::RealDisk;
@@ -18,7 +19,7 @@ use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
 use crate::show::finding::{summary, tell_all};
 use crate::show::progress::{Progress, rough};
-use crate::show::{ERROR, GOOD, WARNING, files};
+use crate::show::{ERROR, GOOD, WARNING, count, files};
 use crate::this_program;
 
 /// Check the job, then render what is missing
@@ -56,8 +57,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         signal_hook::flag::register(signal, Arc::clone(&interrupt))
             .map_err(Trouble::outside("signals"))?;
     }
-    let labels: Vec<String> = chosen
-        .chosen
+    let rendered = chosen.chosen.rendered();
+    let labels: Vec<String> = rendered
         .deliverables
         .iter()
         .map(|one| one.label())
@@ -69,9 +70,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         whole: chosen.whole,
         disk: &RealDisk,
     };
-    let report = render(&chosen.loaded, &chosen.chosen, &options, &mut progress);
+    let report = render(&chosen.loaded, &rendered, &options, &mut progress);
     progress.finish();
     let report = report?;
+    remark_on_movies(&chosen.chosen);
     let mut out = io::BufWriter::new(anstream::stdout().lock());
     tell(&mut out, &labels, &report, &chosen.name)?;
     out.flush()?;
@@ -80,6 +82,21 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         report if report.is_complete() => DONE,
         _ => FOUND,
     }))
+}
+
+/// Says plainly what nobody has made or looked at.
+pub(super) fn remark_on_movies(expansion: &Expansion) {
+    let movies = expansion
+        .deliverables
+        .iter()
+        .filter(|one| one.movie().is_some());
+    let number = movies.count() as u64;
+    if number > 0 {
+        anstream::eprintln!(
+            "{} of the job: named and checked, but not put together by this version",
+            count(number, "movie", "movies")
+        );
+    }
 }
 
 /// The summary: the result first, then the numbers, then what is missing and why.

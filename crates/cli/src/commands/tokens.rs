@@ -4,7 +4,6 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use serde_json::{Value, json};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::job::Job;
 use truepath_core::provenance::{Origin, origins};
@@ -12,9 +11,11 @@ use truepath_core::template::TokenValue;
 use truepath_core::token::TOKENS;
 
 use super::paths::tell_unexpanded;
-use super::{Format, JSON_VERSION, print_json};
-use crate::job_arguments::{Chosen, JobArguments};
+use super::{Format, print_json};
+use crate::job_arguments::{Chosen, ForSystem, JobArguments};
 use crate::outcome::Trouble;
+use crate::shapes::VERSION;
+use crate::shapes::tokens::{Entry, Origin as OriginShape, Tokens, Valued as ValuedShape};
 use crate::show::{FAINT, TITLE};
 
 /// Show every token, its value here, and where that comes from
@@ -30,6 +31,8 @@ pub(crate) struct Arguments {
     token: Vec<String>,
     #[command(flatten)]
     job: JobArguments,
+    #[command(flatten)]
+    elsewhere: ForSystem,
     /// How the tokens are printed
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
@@ -52,8 +55,8 @@ struct Told {
 const MOST_VALUES: usize = 3;
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
-    let mut told = told(&chosen);
+    let chosen = arguments.job.load_for(arguments.elsewhere.system)?;
+    let mut told = told(&chosen, &arguments.elsewhere);
     if let Some(unknown) = arguments
         .token
         .iter()
@@ -70,8 +73,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
     let job = &chosen.loaded.job;
     if arguments.format == Format::Json {
-        let tokens: Vec<Value> = told.iter().map(|one| as_json(job, one)).collect();
-        print_json(&json!({ "version": JSON_VERSION, "tokens": tokens }))?;
+        print_json(&Tokens {
+            version: VERSION,
+            tokens: told.into_iter().map(|one| shape(job, one)).collect(),
+        })?;
     } else {
         let mut out = io::BufWriter::new(anstream::stdout().lock());
         for one in &told {
@@ -83,7 +88,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
 }
 
 /// Every token that the job knows: built in, places, settings, and its own.
-fn told(chosen: &Chosen) -> Vec<Told> {
+fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
     let job = &chosen.loaded.job;
     let all = &chosen.chosen.deliverables;
     let mut names: Vec<(String, &'static str)> = Vec::new();
@@ -115,7 +120,7 @@ fn told(chosen: &Chosen) -> Vec<Told> {
     names
         .into_iter()
         .map(|(name, meaning)| Told {
-            values: values(job, all, &name),
+            values: values(job, all, &name, elsewhere),
             name,
             meaning,
         })
@@ -123,11 +128,12 @@ fn told(chosen: &Chosen) -> Vec<Told> {
 }
 
 /// The values that a token takes, each once, in the order of the job.
-fn values(job: &Job, all: &[Deliverable], name: &str) -> Vec<Valued> {
+fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> Vec<Valued> {
     let mut values: Vec<Valued> = Vec::new();
     for deliverable in all {
         let value = match deliverable.token(name) {
-            TokenValue::Text(text) | TokenValue::Path(text) => text,
+            TokenValue::Text(text) => text,
+            TokenValue::Path(path) => elsewhere.written(&path),
             TokenValue::Number(number) => number.to_string(),
             TokenValue::Date(date) => date.to_string(),
             TokenValue::Frame => return Vec::new(),
@@ -179,26 +185,26 @@ fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
     Ok(())
 }
 
-fn as_json(job: &Job, told: &Told) -> Value {
-    let values: Vec<Value> = told
-        .values
-        .iter()
-        .map(|valued| {
-            let origins: Vec<Value> = valued
-                .origins
-                .iter()
-                .map(|one| {
-                    let (line, column) = job.sources.line_and_column(&one.place);
-                    json!({
-                        "layer": one.layer.title(),
-                        "file": job.sources.get(one.place.source).name,
-                        "line": line,
-                        "column": column,
-                    })
-                })
-                .collect();
-            json!({ "value": valued.value, "origins": origins })
-        })
-        .collect();
-    json!({ "token": told.name, "meaning": told.meaning, "values": values })
+fn shape(job: &Job, told: Told) -> Entry {
+    let origin = |one: Origin| {
+        let (line, column) = job.sources.line_and_column(&one.place);
+        OriginShape {
+            layer: one.layer.title(),
+            file: job.sources.get(one.place.source).name.clone(),
+            line,
+            column,
+        }
+    };
+    Entry {
+        token: told.name,
+        meaning: told.meaning,
+        values: told
+            .values
+            .into_iter()
+            .map(|valued| ValuedShape {
+                value: valued.value,
+                origins: valued.origins.into_iter().map(origin).collect(),
+            })
+            .collect(),
+    }
 }

@@ -1,13 +1,16 @@
 //! `truepath understudy`: the simulated renderer, as a program of its own.
 
 use std::io::{self, Write};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
+use serde_json::json;
 use truepath_core::frames::FrameSet;
-use truepath_core::picture::{Bits, Channels, Size};
-use truepath_understudy::{Request, render};
+use truepath_core::picture::{Bits, Channels, Region, Size};
+use truepath_understudy::{Request, SETTINGS, Scene, render};
+
+use super::print_json;
 
 use crate::outcome::{DONE, FOUND, Trouble};
 
@@ -27,20 +30,32 @@ pub(crate) struct Arguments {
     #[arg(long, allow_hyphen_values = true)]
     frames: Option<FrameSet>,
     /// The start of the files' names
-    #[arg(long, value_name = "STEM")]
-    to: PathBuf,
+    #[arg(long, value_name = "STEM", required_unless_present = "describe")]
+    to: Option<PathBuf>,
+    /// Print what the scene has, as JSON, and render nothing
+    #[arg(long)]
+    describe: bool,
     /// What is burnt into the pictures; unset, the scene's title
     #[arg(long)]
     title: Option<String>,
     /// The camera; unset, the scene's own
     #[arg(long)]
     camera: Option<String>,
-    /// The view: left and right stand a little to either side of the camera
+    /// A view; left and right stand a little to either side of the camera
     #[arg(long)]
-    view: Option<String>,
+    view: Vec<String>,
     /// A pass; may be said several times
     #[arg(long)]
     pass: Vec<String>,
+    /// Put all passes and views into one file, as layers
+    #[arg(long)]
+    together: bool,
+    /// Only a part of the picture, such as "64x48 at 10,20"
+    #[arg(long, value_name = "PART")]
+    crop: Option<Region>,
+    /// The width of a pixel by its height
+    #[arg(long, default_value_t = 1.0)]
+    pixel_aspect: f32,
     /// Width and height in pixels; unset, the scene's own
     #[arg(long)]
     size: Option<Size>,
@@ -79,14 +94,20 @@ fn setting(text: &str) -> Result<(String, String), String> {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    if arguments.describe {
+        return tell_scene(&arguments.scene);
+    }
     let request = Request {
         scene: arguments.scene,
         frames: arguments.frames,
-        to: arguments.to,
+        to: arguments.to.unwrap_or_default(),
         title: arguments.title,
         camera: arguments.camera,
-        view: arguments.view,
+        views: arguments.view,
         passes: arguments.pass,
+        together: arguments.together,
+        crop: arguments.crop,
+        pixel_aspect: arguments.pixel_aspect,
         size: arguments.size,
         format: arguments.format,
         bits: arguments.bits,
@@ -103,4 +124,21 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             Ok(ExitCode::from(FOUND))
         }
     }
+}
+
+fn tell_scene(path: &Path) -> Result<ExitCode, Trouble> {
+    let name = path.display().to_string();
+    let text = std::fs::read_to_string(path).map_err(Trouble::outside(&*name))?;
+    let scene = Scene::parse(&text).map_err(|error| Trouble::Usage(error.to_string()))?;
+    let cameras: Vec<&String> = scene.camera.keys().collect();
+    print_json(&json!({
+        "frames": scene.frames,
+        "size": scene.size,
+        "cameras": cameras,
+        "camera": scene.default_camera,
+        "passes": scene.passes,
+        "settings": SETTINGS,
+        "files": [],
+    }))?;
+    Ok(ExitCode::from(DONE))
 }

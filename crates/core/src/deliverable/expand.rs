@@ -5,23 +5,27 @@ use std::sync::Arc;
 
 use jiff::civil::DateTime;
 
+use super::movie::OutputKind;
+use super::planes::{FileOf, files, layers};
 use super::problem::{Problem, ProblemKind};
 use super::resolve::{listed, template, wanted};
 use super::root::absolute;
 use super::{Common, Deliverable, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
+use crate::frames::FrameSet;
 use crate::job::{Job, Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
-use crate::nearest::nearest;
+use crate::nearest::{advice, nearest};
 use crate::source::{Place, Sourced};
+use crate::system::System;
 
 /// What a job must be told of the world around it.
 #[derive(Debug, Clone)]
 pub struct Surroundings {
     /// The absolute folder of the job file, with `/` between components.
     pub job_folder: String,
-    /// The system that paths are made for: `linux`, `windows` or `macos`.
-    pub system: String,
+    /// The system that paths are made for.
+    pub system: System,
     /// Who makes it, and on which machine.
     pub person: Person,
     /// When the run began, in local time.
@@ -39,18 +43,29 @@ pub struct Expansion {
     pub problems: Vec<Problem>,
 }
 
+impl Expansion {
+    /// The part of it that engines render: all but the movies that are put together from it.
+    #[must_use]
+    pub fn rendered(&self) -> Self {
+        let rendered = |one: &&Deliverable| one.movie().is_none();
+        Self {
+            deliverables: self.deliverables.iter().filter(rendered).cloned().collect(),
+            problems: self.problems.clone(),
+        }
+    }
+}
+
 /// Expands a job.
 #[must_use]
 pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expansion {
     let mut places: Vec<(String, String)> = job
         .places
         .iter()
+        .filter(|place| place.name != "job")
         .filter_map(|place| {
-            let folder = place.folder(&around.system)?;
-            Some((
-                place.name.clone(),
-                absolute(&around.job_folder, &folder.value),
-            ))
+            let folder = place.folder(around.system)?;
+            let folder = around.system.inside(&folder.value);
+            Some((place.name.clone(), absolute(&around.job_folder, &folder)))
         })
         .collect();
     places.push(("job".to_owned(), around.job_folder.clone()));
@@ -61,6 +76,7 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
             .map(|(name, value)| (name.clone(), value.value.clone()))
             .collect(),
         places,
+        system: around.system,
         person: around.person.clone(),
         instant: around.instant,
     });
@@ -98,11 +114,22 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
 
 /// An output of a shot.
 #[derive(Clone, Copy)]
-struct At<'j> {
-    shot_index: usize,
-    shot: &'j NamedTable,
-    output_index: usize,
-    output: &'j NamedTable,
+pub(super) struct At<'j> {
+    pub(super) shot_index: usize,
+    pub(super) shot: &'j NamedTable,
+    pub(super) output_index: usize,
+    pub(super) output: &'j NamedTable,
+}
+
+/// What the cameras of a walk share.
+#[derive(Clone, Copy)]
+struct Shared<'j, 'v> {
+    variant: Option<&'j Word>,
+    /// The view of the names.
+    view: Option<&'j Word>,
+    /// The views that each file holds.
+    views: &'v [Option<&'j Word>],
+    preset: Option<&'v Sourced<String>>,
 }
 
 pub(super) struct Expander<'j> {
@@ -133,10 +160,23 @@ impl<'j> Expander<'j> {
                 variant: variant_name,
                 ..Scope::default()
             };
-            for view in listed(&self.chain(at, scope), Key::Views) {
-                if !Selection::takes(&self.selection.views, Word::text_of(view))
-                    || !self.declared("view", &self.job.views, view)
-                {
+            let chain = self.chain(at, scope);
+            let views = listed(&chain, Key::Views);
+            for view in &views {
+                self.declared("view", &self.job.views, *view);
+            }
+            // Each view by itself, or one file of them all, which is none of them.
+            let together = chain.truth(Key::ViewsTogether) == Some(true);
+            let rounds = if together { vec![None] } else { views.clone() };
+            for view in rounds {
+                let held = if together { views.clone() } else { vec![view] };
+                let chosen = |view: &Option<&Word>| {
+                    Selection::takes(&self.selection.views, Word::text_of(*view))
+                };
+                let known = |view: &Option<&Word>| {
+                    view.is_none_or(|word| self.job.views.iter().any(|one| one.name == word.text))
+                };
+                if !held.iter().any(chosen) || !held.iter().all(known) {
                     continue;
                 }
                 let scope = Scope {
@@ -157,34 +197,51 @@ impl<'j> Expander<'j> {
                     preset: preset.as_ref().map(|preset| preset.value.as_str()),
                     ..scope
                 };
-                self.cameras(at, scope, variant, view, preset.as_ref());
+                let shared = Shared {
+                    variant,
+                    view,
+                    views: &held,
+                    preset: preset.as_ref(),
+                };
+                self.cameras(at, scope, shared);
             }
         }
     }
 
-    /// Walks through cameras and passes.
-    fn cameras(
-        &mut self,
-        at: At<'j>,
-        scope: Scope<'_>,
-        variant: Option<&Word>,
-        view: Option<&Word>,
-        preset: Option<&Sourced<String>>,
-    ) {
+    /// Walks through cameras and files.
+    fn cameras(&mut self, at: At<'j>, scope: Scope<'_>, shared: Shared<'j, '_>) {
         let chain = self.chain(at, scope);
         if chain.truth(Key::Enabled) == Some(false) {
             return;
         }
-        let passes = listed(&chain, Key::Passes);
+        let kind = self.kind(at.output);
+        let passes = match kind {
+            OutputKind::Movie => listed(&chain, Key::MoviePass),
+            OutputKind::Sequence | OutputKind::Still => listed(&chain, Key::Passes),
+        };
+        let files = match kind {
+            OutputKind::Movie => passes
+                .iter()
+                .map(|pass| FileOf {
+                    name: *pass,
+                    passes: vec![*pass],
+                })
+                .collect(),
+            OutputKind::Sequence | OutputKind::Still => self.files(&chain, &passes),
+        };
         let cameras = listed(&chain, Key::Camera);
-        let count = (passes.len() * cameras.len()) as u64;
-        let Some(common) = self.common(at, &chain, count) else {
+        let count = (files.len() * cameras.len()) as u64;
+        let Some(common) = self.common(at, &chain, kind, count) else {
             return;
         };
+        // A movie is made of the whole shot or not at all.
+        if kind == OutputKind::Movie && common.chosen.is_empty() {
+            return;
+        }
         let mut common = Common {
-            variant: variant.cloned(),
-            view: view.cloned(),
-            preset: preset.cloned(),
+            variant: shared.variant.cloned(),
+            view: shared.view.cloned(),
+            preset: shared.preset.cloned(),
             ..common
         };
         if let Some(path) = chain.get(Key::Scene).and_then(template) {
@@ -193,46 +250,105 @@ impl<'j> Expander<'j> {
             };
             common.scene = Some(scene);
         }
+        if !self.version_of_scene(&chain, &mut common, count) {
+            return;
+        }
         for camera in &cameras {
             if !Selection::takes(&self.selection.cameras, Word::text_of(*camera)) {
                 continue;
             }
             common.camera = camera.cloned();
             let common = Arc::new(common.clone());
-            for pass in &passes {
-                if !Selection::takes(&self.selection.passes, Word::text_of(*pass)) {
+            for file in &files {
+                let chosen = |pass: &Option<&Word>| {
+                    Selection::takes(&self.selection.passes, Word::text_of(*pass))
+                };
+                if !file.passes.iter().any(chosen) {
                     continue;
                 }
                 let scope = Scope {
-                    pass: Word::text_of(*pass),
+                    pass: Word::text_of(file.name),
                     ..scope
                 };
                 let chain = self.chain(at, scope);
                 if chain.truth(Key::Enabled) != Some(false) {
-                    self.deliverable(&common, *pass, &chain, at.output);
+                    let planes = file.planes(shared.views);
+                    self.deliverable(at, scope, &common, (file.name, planes), &chain);
                 }
             }
         }
     }
 
+    /// The files of an output; a pass that a file names and no list has is told.
+    fn files(&mut self, chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<FileOf<'j>> {
+        if !passes.contains(&None) {
+            let names: Vec<&str> = passes
+                .iter()
+                .filter_map(|pass| Word::text_of(*pass))
+                .collect();
+            for word in layers(chain).iter().flat_map(|(_, passes)| passes) {
+                if !names.contains(&word.text.as_str()) {
+                    let kind = ProblemKind::Undeclared {
+                        kind: "pass in the list of passes",
+                        name: word.text.clone(),
+                        advice: advice(&word.text, &names),
+                    };
+                    self.problem(kind, word.place.clone(), 1);
+                }
+            }
+        }
+        files(chain, passes)
+    }
+
     /// What the deliverables of a chain share; variant, view, preset, scene and camera are still
     /// to come.
-    fn common(&mut self, at: At<'j>, chain: &Chain<'j>, count: u64) -> Option<Common> {
+    fn common(
+        &mut self,
+        at: At<'j>,
+        chain: &Chain<'j>,
+        kind: OutputKind,
+        count: u64,
+    ) -> Option<Common> {
         let engine = self.engine(chain, at.shot, count)?;
+        let still = chain
+            .value(Key::Still, |value| match value {
+                Value::Number(frame) => Some(FrameSet::range(*frame, *frame)),
+                _ => None,
+            })
+            .filter(|_| kind == OutputKind::Still);
         let frames = chain.value(Key::Frames, |value| match value {
             Value::Frames(frames) => Some(frames.clone()),
             _ => None,
         });
-        let Some(frames) = frames else {
+        // A still of a shot without frames is a whole wish.
+        let Some(frames) = frames.or_else(|| still.clone()) else {
             let place = at.shot.name_place.clone();
             self.problem(ProblemKind::Unset(Key::Frames), place, count);
             return None;
         };
-        let asked_for = wanted(chain, &frames.value);
+        let clip = frames.value.clone();
+        let asked_for = match &still {
+            Some(still) => still.value.clone(),
+            None => wanted(chain, &clip),
+        };
         let chosen = match &self.selection.frames {
             None => asked_for,
             // Both sets were read from short texts, so what they share is never too intricate.
             Some(asked) => asked_for.intersection(asked).unwrap_or_default(),
+        };
+        let (frames, chosen) = match kind {
+            OutputKind::Sequence => (frames, chosen),
+            OutputKind::Still => (still.unwrap_or(frames), chosen),
+            OutputKind::Movie => {
+                let whole = chosen == clip;
+                let first = FrameSet::from_frames(clip.first());
+                let chosen = if whole {
+                    first.clone()
+                } else {
+                    FrameSet::empty()
+                };
+                (frames.with(first), chosen)
+            }
         };
         Some(Common {
             shot_index: at.shot_index,
@@ -248,6 +364,7 @@ impl<'j> Expander<'j> {
             env: chain.merged(Key::Env),
             engine,
             scene: None,
+            clip,
             frames,
             chosen,
             version: chain.number(Key::Version),
@@ -263,7 +380,7 @@ impl<'j> Expander<'j> {
         })
     }
 
-    fn chain(&self, at: At<'j>, scope: Scope<'_>) -> Chain<'j> {
+    pub(super) fn chain(&self, at: At<'j>, scope: Scope<'_>) -> Chain<'j> {
         Chain::of(self.job, at.shot, at.output, scope)
     }
 

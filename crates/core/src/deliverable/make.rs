@@ -2,29 +2,33 @@
 
 use std::sync::Arc;
 
-use super::expand::Expander;
+use super::expand::{At, Expander};
+use super::movie::OutputKind;
 use super::problem::{Problem, ProblemKind};
-use super::resolve::{picture, scaled, template};
+use super::resolve::{picture, template};
 use super::root::{Start, absolute, root_and_pattern};
 use super::values::token;
-use super::{Common, Deliverable, PathTemplate, Scene};
+use super::{Common, Deliverable, Made, PathTemplate, Picture, Plane, Scene};
 use crate::engine::Profile;
 use crate::job::{Key, NamedTable, Value, Word};
-use crate::layers::Chain;
+use crate::layers::{Chain, Scope};
 use crate::nearest::advice;
 use crate::source::Place;
 use crate::template::{ExpandError, TokenValue};
 
 impl<'j> Expander<'j> {
+    /// Makes the deliverable of a file: its name and its planes.
     pub(super) fn deliverable(
         &mut self,
+        at: At<'j>,
+        scope: Scope<'_>,
         common: &Arc<Common>,
-        pass: Option<&Word>,
+        (pass, planes): (Option<&Word>, Arc<[Plane]>),
         chain: &Chain<'j>,
-        output: &NamedTable,
     ) {
         let Some(setting) = chain.get(Key::Path) else {
-            self.problem(ProblemKind::Unset(Key::Path), output.name_place.clone(), 1);
+            let place = at.output.name_place.clone();
+            self.problem(ProblemKind::Unset(Key::Path), place, 1);
             return;
         };
         let path = match self.templates.get(&setting.value.place) {
@@ -38,21 +42,24 @@ impl<'j> Expander<'j> {
             }
         };
         let settings = chain.merged(Key::Settings);
-        let mut picture = picture(chain, &path.template);
-        if let Some(scale) = chain.value(Key::Scale, |value| match value {
-            Value::Scale(part, whole) => Some((*part, *whole)),
-            _ => None,
-        }) {
-            match picture.as_mut().map(|picture| &mut picture.size) {
-                Some(Some(size)) => size.value = scaled(size.value, scale.value),
-                Some(None) => {
-                    self.problem(ProblemKind::ScaleOfNothing, scale.place.clone(), 1);
-                    return;
-                }
-                None => {}
-            }
+        let (made, picture) = match self.kind(at.output) {
+            OutputKind::Movie => match self.movie(at, scope, chain, common, &path) {
+                Some((movie, picture)) => (Made::Movie(Arc::new(movie)), Some(picture)),
+                None => return,
+            },
+            OutputKind::Still => (Made::Still, picture(chain, &path.template, None)),
+            OutputKind::Sequence => (Made::Sequence, picture(chain, &path.template, None)),
+        };
+        if let Some(picture) = &picture
+            && !self.is_whole(chain, picture)
+        {
+            return;
         }
-        let value = |name: &str| token(name, common, pass, picture.as_ref(), &settings);
+        let movie = match &made {
+            Made::Movie(movie) => Some(&**movie),
+            Made::Sequence | Made::Still => None,
+        };
+        let value = |name: &str| token(name, common, pass, picture.as_ref(), movie, &settings);
         let pattern = match crate::template::expand(&path.template, &value) {
             Ok(pattern) => pattern,
             Err(errors) => {
@@ -73,8 +80,10 @@ impl<'j> Expander<'j> {
         };
         match root_and_pattern(&path.template, pattern, &value, start) {
             Ok((root, pattern)) => self.expansion.deliverables.push(Deliverable {
+                made: made.clone(),
                 common: Arc::clone(common),
                 pass: pass.cloned(),
+                planes,
                 picture,
                 settings,
                 template: path,
@@ -87,6 +96,26 @@ impl<'j> Expander<'j> {
         }
     }
 
+    /// Whether scale and crop have a size that they are a part of.
+    fn is_whole(&mut self, chain: &Chain<'j>, picture: &Picture) -> bool {
+        let place = |key| chain.get(key).map(|setting| setting.value.place.clone());
+        if let (Some(place), None) = (place(Key::Scale), &picture.size) {
+            self.problem(ProblemKind::ScaleOfNothing, place, 1);
+            return false;
+        }
+        let (Some(crop), Some(place)) = (&picture.crop, place(Key::Crop)) else {
+            return true;
+        };
+        let reason = match &picture.size {
+            Some(size) if crop.value.is_inside(size.value) => return true,
+            Some(size) => format!("it is not inside the picture of {}", size.value),
+            None => "the size of the whole picture is not said".to_owned(),
+        };
+        self.problem(ProblemKind::CropOutside { reason }, place, 1);
+        false
+    }
+
+    /// A file that the job names by a template: its scene, or its sound.
     pub(super) fn scene(
         &mut self,
         path: &PathTemplate,
@@ -95,7 +124,7 @@ impl<'j> Expander<'j> {
     ) -> Option<Scene> {
         let value = |name: &str| match name {
             "scene" | "place.scene" | "frame" | "ext" => TokenValue::Nothing,
-            _ => token(name, common, None, None, &[]),
+            _ => token(name, common, None, None, None, &[]),
         };
         match crate::template::expand(&path.template, &value) {
             Ok(pattern) => Some(Scene {
@@ -165,6 +194,21 @@ impl<'j> Expander<'j> {
             | ExpandError::NoValue { span, .. }
             | ExpandError::Refused { span, .. } => span.clone(),
         };
+        let job = self.job;
+        let elsewhere = |name: &str| {
+            let place = name.strip_prefix("place.")?;
+            job.places.iter().find(|known| known.name == place)
+        };
+        if let ExpandError::Unknown { name, .. } = &error
+            && let Some(known) = elsewhere(name)
+        {
+            let kind = ProblemKind::PlaceElsewhere {
+                name: known.name.clone(),
+                system: self.around.system.word().to_owned(),
+            };
+            self.problem(kind, known.name_place.clone(), 1);
+            return;
+        }
         let values = &common.project_values;
         let known = crate::token::TOKENS
             .iter()

@@ -3,10 +3,13 @@
 mod choose;
 mod expand;
 mod make;
+mod movie;
+mod planes;
 mod problem;
 mod resolve;
 mod root;
 mod values;
+mod version;
 
 use std::sync::Arc;
 use std::time::Duration;
@@ -15,22 +18,29 @@ use jiff::civil::DateTime;
 
 pub use choose::{Selection, SelectionError};
 pub use expand::{Expansion, Surroundings, expand};
+pub use movie::Movie;
+pub use planes::Plane;
 pub use problem::{Problem, ProblemKind};
 
 use crate::engine::Profile;
 use crate::frames::{Frame, FrameSet};
 use crate::job::Word;
-use crate::picture::{Bits, Channels, FormatFacts, Size};
+use crate::picture::{Bits, Channels, FormatFacts, Region, Size, TransferFacts};
 use crate::source::{Place, Sourced};
+use crate::system::System;
 use crate::template::{PathPattern, Template};
 
-/// A sequence of files: one output of one shot, variant, view and camera.
+/// A sequence of files, a still or a movie: one output of one shot, variant, view and camera.
 #[derive(Debug, Clone)]
 pub struct Deliverable {
+    /// Which of these it is.
+    pub made: Made,
     /// What it shares with its neighbours.
     pub common: Arc<Common>,
-    /// The pass, when one is asked for by name.
+    /// The pass, when one is asked for by name; of several passes in a file the file's name.
     pub pass: Option<Word>,
+    /// What each of its files holds: one picture, or several passes and views of it.
+    pub planes: Arc<[Plane]>,
     /// What its pictures must be.
     pub picture: Picture,
     /// Settings for the engine.
@@ -41,6 +51,17 @@ pub struct Deliverable {
     pub pattern: PathPattern,
     /// The folder that its paths may not leave.
     pub root: Arc<str>,
+}
+
+/// What a deliverable is.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Made {
+    /// A file a frame.
+    Sequence,
+    /// One picture under a name of its own.
+    Still,
+    /// One file of all frames.
+    Movie(Arc<Movie>),
 }
 
 /// What deliverables of one output, shot, variant, view and camera share.
@@ -72,7 +93,9 @@ pub struct Common {
     pub engine: Arc<Profile>,
     /// The scene.
     pub scene: Option<Scene>,
-    /// The frames of the shot: what names are made from.
+    /// The frames of the shot: what names and clocks are made from.
+    pub clip: FrameSet,
+    /// The frames that files are made for: those of the shot; of a still and a movie a single one.
     pub frames: Sourced<FrameSet>,
     /// Those of them that the preset asks for and that were chosen on the command line.
     pub chosen: FrameSet,
@@ -89,12 +112,14 @@ pub struct Common {
 }
 
 /// Values that are the same for the whole job.
-#[derive(Debug, Clone, Default)]
+#[derive(Debug, Clone)]
 pub struct ProjectValues {
     /// `[token]`
     pub tokens: Vec<(String, String)>,
     /// Places with their absolute folders.
     pub places: Vec<(String, String)>,
+    /// The system that the paths are made for.
+    pub system: System,
     /// Who and where.
     pub person: Person,
     /// When the run began, in the local time of the machine that began it.
@@ -153,11 +178,77 @@ pub struct Picture {
     pub bits: Option<Sourced<Bits>>,
     /// The compression.
     pub compression: Option<Sourced<String>>,
-    /// Width and height in pixels.
+    /// How well a lossy file keeps the picture, from 1 to 100.
+    pub quality: Option<Sourced<i64>>,
+    /// Width and height of the whole picture, in pixels.
     pub size: Option<Sourced<Size>>,
+    /// The part of it that is rendered.
+    pub crop: Option<Sourced<Region>>,
+    /// Width of a pixel by its height: numerator and denominator.
+    pub pixel_aspect: Option<Sourced<(u32, u32)>>,
+    /// What the values of the pixels are.
+    pub look: Look,
+}
+
+impl Picture {
+    /// Width and height of the files, in pixels.
+    #[must_use]
+    pub fn file_size(&self) -> Option<Size> {
+        let crop = self.crop.as_ref().map(|crop| crop.value.size);
+        crop.or(self.size.as_ref().map(|size| size.value))
+    }
+
+    /// All that is said of the files, by name; pictures of which the same is said are alike.
+    #[must_use]
+    pub fn said(&self) -> Vec<(&'static str, String)> {
+        let aspect = |(width, height): (u32, u32)| format!("{width}:{height}");
+        [
+            ("format", Some(self.format.name.to_owned())),
+            (
+                "channels",
+                self.channels.as_ref().map(|one| one.value.to_string()),
+            ),
+            ("bits", self.bits.as_ref().map(|one| one.value.to_string())),
+            (
+                "compression",
+                self.compression.as_ref().map(|one| one.value.clone()),
+            ),
+            (
+                "quality",
+                self.quality.as_ref().map(|one| one.value.to_string()),
+            ),
+            ("size", self.size.as_ref().map(|one| one.value.to_string())),
+            ("crop", self.crop.as_ref().map(|one| one.value.to_string())),
+            (
+                "pixel-aspect",
+                self.pixel_aspect.as_ref().map(|one| aspect(one.value)),
+            ),
+        ]
+        .into_iter()
+        .filter_map(|(name, value)| Some((name, value?)))
+        .collect()
+    }
+}
+
+/// What the values of pixels are, as the job says it.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Look {
+    /// Whether they are linear light; unset, nobody knows.
+    pub linear: Option<Sourced<bool>>,
+    /// How linear pixels become ready for display.
+    pub transfer: Option<Sourced<&'static TransferFacts>>,
 }
 
 impl Deliverable {
+    /// The movie, if it is one.
+    #[must_use]
+    pub fn movie(&self) -> Option<&Movie> {
+        match &self.made {
+            Made::Movie(movie) => Some(movie),
+            Made::Sequence | Made::Still => None,
+        }
+    }
+
     /// The path of one of its frames.
     #[must_use]
     pub fn path(&self, frame: Frame) -> String {

@@ -43,6 +43,25 @@ pub enum ProblemKind {
         /// What to do.
         advice: String,
     },
+    /// The version cannot be read from the scene's name.
+    VersionNotRead {
+        /// The scene's file name.
+        name: String,
+        /// Why, as a sentence.
+        reason: String,
+    },
+    /// A place has no folder on the system that paths are made for.
+    PlaceElsewhere {
+        /// The place.
+        name: String,
+        /// The system.
+        system: String,
+    },
+    /// A part of a picture that is not inside it.
+    CropOutside {
+        /// What is wrong, as a sentence.
+        reason: String,
+    },
     /// A scale without a size to take a part of.
     ScaleOfNothing,
     /// A path that leaves its place.

@@ -1,6 +1,6 @@
 //! What a chain of layers comes to.
 
-use super::{PathTemplate, Picture};
+use super::{Look, PathTemplate, Picture};
 use crate::frames::FrameSet;
 use crate::job::{Key, Only, Setting, Value, Word};
 use crate::layers::Chain;
@@ -36,7 +36,7 @@ pub(super) fn wanted(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
 }
 
 /// A part of a size, rounded to whole pixels, at least one.
-pub(super) fn scaled(size: Size, (part, whole): (u32, u32)) -> Size {
+fn scaled(size: Size, (part, whole): (u32, u32)) -> Size {
     let of = |length: u32| {
         let (length, part, whole) = (u64::from(length), u64::from(part), u64::from(whole));
         let rounded = (length * part * 2 + whole) / (whole * 2);
@@ -60,17 +60,29 @@ pub(super) fn template(setting: &Setting) -> Option<PathTemplate> {
     }
 }
 
-/// The picture that is wanted; `None` when neither a key nor the extension tells the format.
-pub(super) fn picture(chain: &Chain<'_>, path: &Template) -> Option<Picture> {
+/// The picture that is wanted; `None` when neither a key nor the extension tells the format, and
+/// it is not given.
+pub(super) fn picture(
+    chain: &Chain<'_>,
+    path: &Template,
+    given: Option<&'static FormatFacts>,
+) -> Option<Picture> {
     let format = chain.value(Key::Format, |value| match value {
         Value::Format(format) => Some(*format),
         _ => None,
     });
-    let (format, format_place) = match format {
-        Some(format) => (format.value, Some(format.place)),
-        None => (format_of_path(path)?, None),
+    let (format, format_place) = match (given, format) {
+        (Some(format), _) => (format, None),
+        (None, Some(format)) => (format.value, Some(format.place)),
+        (None, None) => (format_of_path(path)?, None),
     };
-    Some(Picture {
+    let ratio = |key| {
+        chain.value(key, |value| match value {
+            Value::Scale(part, whole) => Some((*part, *whole)),
+            _ => None,
+        })
+    };
+    let mut picture = Picture {
         format,
         format_place,
         channels: chain.value(Key::Channels, |value| match value {
@@ -82,11 +94,38 @@ pub(super) fn picture(chain: &Chain<'_>, path: &Template) -> Option<Picture> {
             _ => None,
         }),
         compression: chain.text(Key::Compression),
+        quality: chain.value(Key::Quality, |value| match value {
+            Value::Number(quality) => Some(*quality),
+            _ => None,
+        }),
         size: chain.value(Key::Size, |value| match value {
             Value::Size(size) => Some(*size),
             _ => None,
         }),
-    })
+        crop: chain.value(Key::Crop, |value| match value {
+            Value::Region(region) => Some(*region),
+            _ => None,
+        }),
+        pixel_aspect: ratio(Key::PixelAspect),
+        look: Look {
+            linear: chain
+                .text(Key::LookPixels)
+                .map(|pixels| pixels.map(|word| word == "linear")),
+            transfer: chain.value(Key::LookTransfer, |value| match value {
+                Value::Transfer(transfer) => Some(*transfer),
+                _ => None,
+            }),
+        },
+    };
+    if let Some(scale) = ratio(Key::Scale) {
+        if let Some(size) = &mut picture.size {
+            size.value = scaled(size.value, scale.value);
+        }
+        if let Some(crop) = &mut picture.crop {
+            crop.value = crop.value.scaled(scale.value);
+        }
+    }
+    Some(picture)
 }
 
 fn format_of_path(path: &Template) -> Option<&'static FormatFacts> {

@@ -1,6 +1,6 @@
 //! The values that a deliverable gives to tokens.
 
-use super::{Common, Deliverable, Picture};
+use super::{Common, Deliverable, Movie, Picture};
 use crate::job::Word;
 use crate::template::TokenValue;
 
@@ -30,7 +30,7 @@ impl Common {
             })
         };
         let number = |value: Option<i64>| value.map_or(TokenValue::Nothing, TokenValue::Number);
-        let frames = &self.frames.value;
+        let frames = &self.clip;
         match name {
             "project" => text(self.project.as_deref()),
             "shot" => text(Some(&self.shot)),
@@ -79,6 +79,7 @@ pub(super) fn token(
     common: &Common,
     pass: Option<&Word>,
     picture: Option<&Picture>,
+    movie: Option<&Movie>,
     settings: &[(String, Word)],
 ) -> TokenValue {
     if let Some(setting) = name.strip_prefix("settings.") {
@@ -89,7 +90,7 @@ pub(super) fn token(
                 TokenValue::Text(word.text.clone())
             });
     }
-    let size = picture.and_then(|picture| picture.size.as_ref().map(|size| size.value));
+    let size = picture.and_then(Picture::file_size);
     let number = |value: Option<u32>| {
         value.map_or(TokenValue::Nothing, |value| {
             TokenValue::Number(value.into())
@@ -104,6 +105,14 @@ pub(super) fn token(
         }),
         "width" => number(size.map(|size| size.width)),
         "height" => number(size.map(|size| size.height)),
+        "codec" | "container" => movie
+            .and_then(|movie| match name {
+                "codec" => movie.codec.as_ref().map(|codec| codec.value.name),
+                _ => Some(movie.container.name()),
+            })
+            .map_or(TokenValue::Nothing, |word| {
+                TokenValue::Text(word.to_owned())
+            }),
         "frame" => TokenValue::Frame,
         _ => common.token(name),
     }
@@ -118,6 +127,7 @@ impl Deliverable {
             &self.common,
             self.pass.as_ref(),
             Some(&self.picture),
+            self.movie(),
             &self.settings,
         )
     }

@@ -86,10 +86,14 @@ fn emit(
                 })?);
             }
         }
-        Some(Each::Passes) => {
-            for deliverable in call.deliverables {
+        Some(each @ (Each::Passes | Each::Views)) => {
+            let asked = match each {
+                Each::Views => "view",
+                Each::Passes | Each::Settings => "pass",
+            };
+            for word in call.words(each) {
                 all.extend(put(&argument.put, &|name| match name {
-                    "pass" => deliverable.token("pass"),
+                    name if name == asked => text(&word),
                     _ => call.token(profile, name),
                 })?);
             }
@@ -169,6 +173,9 @@ pub fn word_row<'p>(
 /// Tokens that only engines know, besides those of templates.
 fn picture_token(deliverable: &Deliverable, name: &str) -> TokenValue {
     let picture = &deliverable.picture;
+    let whole = picture.size.as_ref().map(|size| size.value);
+    let crop = picture.crop.as_ref().map(|crop| crop.value);
+    let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
     let text = |text: Option<&str>| {
         text.map_or(TokenValue::Nothing, |text| {
             TokenValue::Text(text.to_owned())
@@ -184,18 +191,60 @@ fn picture_token(deliverable: &Deliverable, name: &str) -> TokenValue {
         ),
         "bits" => text(picture.bits.as_ref().map(|bits| bits.value.word())),
         "compression" => text(picture.compression.as_ref().map(|one| one.value.as_str())),
+        "quality" => number(picture.quality.as_ref().map(|one| one.value)),
+        "pixel-aspect" => text(
+            picture
+                .pixel_aspect
+                .as_ref()
+                .map(|one| ratio(one.value))
+                .as_deref(),
+        ),
+        // The engine is told the whole picture and the part of it; files are as large as the part.
+        "width" => number(whole.map(|size| i64::from(size.width))),
+        "height" => number(whole.map(|size| i64::from(size.height))),
+        "crop.left" => number(crop.map(|crop| i64::from(crop.left))),
+        "crop.top" => number(crop.map(|crop| i64::from(crop.top))),
+        "crop.width" => number(crop.map(|crop| i64::from(crop.size.width))),
+        "crop.height" => number(crop.map(|crop| i64::from(crop.size.height))),
+        "together" => text(Some(if deliverable.planes.len() > 1 {
+            "yes"
+        } else {
+            "no"
+        })),
         _ => deliverable.token(name),
     }
 }
 
+/// Width by height as a decimal number.
+fn ratio((part, whole): (u32, u32)) -> String {
+    (f64::from(part) / f64::from(whole)).to_string()
+}
+
 impl Call<'_> {
+    /// Every pass or every view that it makes, each once.
+    fn words(&self, each: Each) -> Vec<String> {
+        let mut words: Vec<String> = Vec::new();
+        for plane in self.deliverables.iter().flat_map(|one| one.planes.iter()) {
+            let word = match each {
+                Each::Views => &plane.view,
+                Each::Passes | Each::Settings => &plane.pass,
+            };
+            if let Some(word) = word
+                && !words.contains(&word.text)
+            {
+                words.push(word.text.clone());
+            }
+        }
+        words
+    }
+
     /// The value of a token in a profile.
     fn token(&self, profile: &Profile, name: &str) -> TokenValue {
         let deliverable = self.deliverables[0];
         let common = &deliverable.common;
         let text = |text: String| TokenValue::Text(text);
         let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
-        let shot = &common.frames.value;
+        let clip = &common.clip;
         let scene = common.scene.as_ref();
         match name {
             "scene.file" => scene.map_or(TokenValue::Nothing, |scene| text(scene.path.clone())),
@@ -207,10 +256,10 @@ impl Call<'_> {
             "last" => number(self.frames.last()),
             "step" => number(self.frames.strands().first().map(|strand| strand.step())),
             "frames" => text(self.frames.to_string()),
-            "clip.first" => number(shot.first()),
+            "clip.first" => number(clip.first()),
             "clip.last" => number(
-                shot.first()
-                    .zip(shot.last())
+                clip.first()
+                    .zip(clip.last())
                     .map(|(first, last)| last.max(first + profile.shortest_clip - 1)),
             ),
             "target" => text(format!("{}/{}", self.staging, self.target_name(profile))),

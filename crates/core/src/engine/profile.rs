@@ -2,6 +2,7 @@
 
 use crate::frames::Frame;
 use crate::job::Word;
+use crate::picture::Holds;
 use crate::source::Place;
 use crate::template::Template;
 
@@ -16,8 +17,14 @@ pub struct Profile {
     pub takes: Takes,
     /// What one process can take of the passes.
     pub passes: PassesTake,
+    /// What it can put several of into one file.
+    pub holds: Vec<Holds>,
     /// How the program is asked for its version.
     pub version: Option<VersionQuery>,
+    /// The arguments with which the program prints what a scene has, as JSON.
+    pub describe: Option<Vec<Template>>,
+    /// The extensions of its scenes, without a dot.
+    pub scenes: Vec<String>,
     /// Maps from the job's words to the engine's own.
     pub words: Vec<WordTable>,
     /// The arguments, in order.
@@ -69,7 +76,10 @@ impl Profile {
             program: program.clone(),
             takes,
             passes: PassesTake::One,
+            holds: Vec::new(),
             version: None,
+            describe: None,
+            scenes: Vec::new(),
             words: Vec::new(),
             arguments: arguments
                 .iter()
@@ -156,6 +166,8 @@ pub enum Each {
     Settings,
     /// Every pass, as `{pass}`.
     Passes,
+    /// Every view, as `{view}`.
+    Views,
 }
 
 /// How an engine names the files that it writes.

@@ -7,6 +7,7 @@ use super::{
 use crate::finding::Finding;
 use crate::job::{Entry, Node, NodeKind, parse_tree};
 use crate::nearest::advice;
+use crate::picture::Holds;
 use crate::source::{Place, SourceKind, Sources};
 use crate::template::Template;
 
@@ -36,8 +37,9 @@ struct Reader {
     findings: Vec<Finding>,
 }
 
-const KEYS: [&str; 10] = [
+const KEYS: [&str; 11] = [
     "engine",
+    "describe",
     "version",
     "word",
     "arguments",
@@ -56,7 +58,10 @@ impl Reader {
             program: String::new(),
             takes: Takes::One,
             passes: PassesTake::One,
+            holds: Vec::new(),
             version: None,
+            describe: None,
+            scenes: Vec::new(),
             words: Vec::new(),
             arguments: Vec::new(),
             naming: Naming::Learned,
@@ -95,6 +100,10 @@ impl Reader {
                         let argument = self.argument(item);
                         profile.arguments.push(argument);
                     }
+                }
+                "describe" => {
+                    let items = self.list(&entry.value);
+                    profile.describe = Some(items.iter().map(|item| self.template(item)).collect());
                 }
                 "native" => profile.naming = Naming::Native(self.template(&entry.value)),
                 "links" => {
@@ -173,7 +182,17 @@ impl Reader {
                         profile.passes = passes;
                     }
                 }
-                _ => self.unknown(one, &["name", "program", "frames", "passes"]),
+                "scenes" => profile.scenes = self.texts(&one.value),
+                "together" => {
+                    let rows = [("passes", Holds::Passes), ("views", Holds::Views)];
+                    for item in self.list(&one.value) {
+                        profile.holds.extend(self.choice(item, &rows));
+                    }
+                }
+                _ => self.unknown(
+                    one,
+                    &["name", "program", "frames", "passes", "together", "scenes"],
+                ),
             }
         }
     }
@@ -210,7 +229,11 @@ impl Reader {
             match one.key.as_str() {
                 "put" => argument.put = self.put(&one.value),
                 "each" => {
-                    let rows = [("settings", Each::Settings), ("passes", Each::Passes)];
+                    let rows = [
+                        ("settings", Each::Settings),
+                        ("passes", Each::Passes),
+                        ("views", Each::Views),
+                    ];
                     argument.each = self.choice(&one.value, &rows);
                 }
                 "changes-picture" => argument.changes_picture = self.truth(&one.value),

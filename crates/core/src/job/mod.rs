@@ -7,7 +7,7 @@ mod table;
 mod tree;
 mod value;
 
-pub use keys::{KEYS, Key, KeyFacts, Kind, TableKind};
+pub use keys::{KEYS, Key, KeyFacts, Kind, TableKind, is_group};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
 pub use table::{NamedTable, Setting, Table};
@@ -15,6 +15,7 @@ pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
 pub use value::{Only, Value, Word};
 
 use crate::source::{Place, Sourced, Sources};
+use crate::system::System;
 
 /// All that a job file and the command line say. The order is that of the file.
 #[derive(Debug, Clone)]
@@ -88,16 +89,16 @@ pub struct NamedPlace {
     /// Where the name was written.
     pub name_place: Place,
     /// The folder as written, for every system or for one.
-    pub folders: Vec<(Option<String>, Sourced<String>)>,
+    pub folders: Vec<(Option<System>, Sourced<String>)>,
 }
 
 impl NamedPlace {
-    /// The folder on a system (`linux`, `windows`, `macos`).
+    /// The folder on a system.
     #[must_use]
-    pub fn folder(&self, system: &str) -> Option<&Sourced<String>> {
+    pub fn folder(&self, system: System) -> Option<&Sourced<String>> {
         self.folders
             .iter()
-            .find(|(on, _)| on.as_deref().is_none_or(|on| on == system))
+            .find(|(on, _)| on.is_none_or(|on| on == system))
             .map(|(_, folder)| folder)
     }
 }

@@ -24,10 +24,10 @@ pub fn rule_of_thumb(
         Bits::Ten | Bits::Twelve | Bits::Sixteen | Bits::Half => 2,
         Bits::Float => 4,
     };
-    let pixel = if format.name == "hdr" {
-        4 // three mantissas and an exponent
-    } else {
-        channels.count() as u64 * sample
+    let pixel = match (format.name, bits, channels) {
+        ("hdr", ..) => 4,                       // three mantissas and an exponent
+        ("dpx", Bits::Ten, Channels::Rgb) => 4, // three samples to a word of 32 bits
+        _ => channels.count() as u64 * sample,
     };
     let raw = u64::from(size.width) * u64::from(size.height) * pixel;
     raw * left_of_100(format.name, bits, compression) / 100
@@ -36,7 +36,7 @@ pub fn rule_of_thumb(
 /// What compression leaves of 100 bytes.
 fn left_of_100(format: &str, bits: Bits, compression: Option<&str>) -> u64 {
     match (format, compression) {
-        (_, Some("none")) | ("bmp", _) => 100,
+        (_, Some("none")) | ("bmp" | "dpx", _) => 100,
         ("png", _) if bits == Bits::Sixteen => 75,
         ("png", _) => 50,
         ("exr", Some("rle")) => 85,

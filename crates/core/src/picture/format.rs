@@ -15,21 +15,50 @@ pub struct FormatFacts {
     pub bits: &'static [Bits],
     /// Ways of compression to choose from; none where there is no choice.
     pub compressions: &'static [&'static str],
+    /// The ways of compression that throw something away; `""` where there is no choice.
+    pub lossy: &'static [&'static str],
+    /// Whether those take a quality from 1 to 100.
+    pub quality: bool,
+    /// What one file can hold several of.
+    pub holds: &'static [Holds],
+    /// The most pixels of a side.
+    pub longest_side: u32,
     /// The document that says so.
     pub source: &'static str,
 }
 
-use Bits::{Eight, Float, Half, Sixteen};
+impl FormatFacts {
+    /// Whether a compression throws something away.
+    #[must_use]
+    pub fn is_lossy(&self, compression: Option<&str>) -> bool {
+        self.lossy.contains(&compression.unwrap_or_default())
+    }
+}
+
+/// What one file can hold several of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Holds {
+    /// Several passes.
+    Passes,
+    /// Several views.
+    Views,
+}
+
+use Bits::{Eight, Float, Half, Sixteen, Ten, Twelve};
 use Channels::{Gray, GrayAlpha, Rgb, Rgba};
 
 /// The formats that pictures can be written in.
-pub const FORMATS: [FormatFacts; 8] = [
+pub const FORMATS: [FormatFacts; 9] = [
     FormatFacts {
         name: "png",
         extensions: &["png"],
         channels: &[Gray, GrayAlpha, Rgb, Rgba],
         bits: &[Eight, Sixteen],
         compressions: &[],
+        lossy: &[],
+        quality: false,
+        holds: &[],
+        longest_side: 0x7fff_ffff,
         source: "ISO/IEC 15948 (PNG), table of colour types and depths",
     },
     FormatFacts {
@@ -40,6 +69,10 @@ pub const FORMATS: [FormatFacts; 8] = [
         compressions: &[
             "none", "rle", "zips", "zip", "piz", "pxr24", "b44", "b44a", "dwaa", "dwab",
         ],
+        lossy: &["b44", "b44a", "pxr24", "dwaa", "dwab"],
+        quality: false,
+        holds: &[Holds::Passes, Holds::Views],
+        longest_side: 0x7fff_ffff,
         source: "OpenEXR file layout, `compression` and `chlist` attributes",
     },
     FormatFacts {
@@ -48,6 +81,10 @@ pub const FORMATS: [FormatFacts; 8] = [
         channels: &[Gray, Rgb],
         bits: &[Eight],
         compressions: &[],
+        lossy: &[""],
+        quality: true,
+        holds: &[],
+        longest_side: 65_535,
         source: "ITU-T T.871 (JFIF): one or three components of 8 bits",
     },
     FormatFacts {
@@ -56,7 +93,23 @@ pub const FORMATS: [FormatFacts; 8] = [
         channels: &[Gray, GrayAlpha, Rgb, Rgba],
         bits: &[Eight, Sixteen, Float],
         compressions: &["none", "packbits", "lzw", "deflate"],
+        lossy: &[],
+        quality: false,
+        holds: &[],
+        longest_side: 0xffff_ffff,
         source: "TIFF revision 6.0, sections 8, 18 and 19",
+    },
+    FormatFacts {
+        name: "dpx",
+        extensions: &["dpx"],
+        channels: &[Gray, Rgb, Rgba],
+        bits: &[Eight, Ten, Twelve, Sixteen],
+        compressions: &[],
+        lossy: &[],
+        quality: false,
+        holds: &[],
+        longest_side: 0xffff_ffff,
+        source: "SMPTE ST 268-1, image element descriptors 6, 50 and 51",
     },
     FormatFacts {
         name: "bmp",
@@ -64,6 +117,10 @@ pub const FORMATS: [FormatFacts; 8] = [
         channels: &[Rgb, Rgba],
         bits: &[Eight],
         compressions: &[],
+        lossy: &[],
+        quality: false,
+        holds: &[],
+        longest_side: 0x7fff_ffff,
         source: "BITMAPV4HEADER, bit counts 24 and 32",
     },
     FormatFacts {
@@ -72,6 +129,10 @@ pub const FORMATS: [FormatFacts; 8] = [
         channels: &[Gray, Rgb, Rgba],
         bits: &[Eight],
         compressions: &["none", "rle"],
+        lossy: &[],
+        quality: false,
+        holds: &[],
+        longest_side: 65_535,
         source: "TGA file format, version 2.0, image types 2, 3, 10 and 11",
     },
     FormatFacts {
@@ -80,6 +141,10 @@ pub const FORMATS: [FormatFacts; 8] = [
         channels: &[Rgb, Rgba],
         bits: &[Eight],
         compressions: &["lossless", "lossy"],
+        lossy: &["lossy"],
+        quality: true,
+        holds: &[],
+        longest_side: 16_383,
         source: "RFC 9649 (WebP)",
     },
     FormatFacts {
@@ -88,6 +153,10 @@ pub const FORMATS: [FormatFacts; 8] = [
         channels: &[Rgb],
         bits: &[Float],
         compressions: &[],
+        lossy: &[],
+        quality: false,
+        holds: &[],
+        longest_side: 32_767,
         source: "the RGBE picture format: three mantissas that share an exponent",
     },
 ];

@@ -1,11 +1,15 @@
-//! Facts of pictures: sizes, channels, bits and file formats.
+//! Facts of pictures: sizes, channels, bits, file formats, and how light becomes display.
 
 mod estimate;
 mod format;
+mod region;
 mod sample;
 mod size;
+mod transfer;
 
 pub use estimate::rule_of_thumb;
-pub use format::{FORMATS, FormatFacts, format, format_of_extension};
+pub use format::{FORMATS, FormatFacts, Holds, format, format_of_extension};
+pub use region::{Region, RegionError};
 pub use sample::{Bits, Channels};
 pub use size::{NAMED_SIZES, Size, SizeError};
+pub use transfer::{TRANSFERS, TransferFacts, transfer};

@@ -247,7 +247,7 @@ pub fn state_folder(loaded: &Loaded) -> PathBuf {
                 .places
                 .iter()
                 .find(|place| place.name == name)
-                .and_then(|place| place.folder(&loaded.surroundings.system))
+                .and_then(|place| place.folder(loaded.surroundings.system))
                 .map_or(TokenValue::Unknown, |folder| {
                     TokenValue::Path(folder.value.clone())
                 }),

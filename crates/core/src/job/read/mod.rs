@@ -7,7 +7,7 @@ mod tables;
 
 use super::table::{build_on, build_over};
 use super::tree::{Entry, NodeKind};
-use super::{Job, KEYS, Table, TableKind, Word, tree};
+use super::{Job, KEYS, Table, TableKind, Word, is_group, tree};
 use crate::finding::{Finding, Weight};
 use crate::nearest::advice;
 use crate::picture::Size;
@@ -273,7 +273,7 @@ impl Reader<'_> {
                 }
                 "place" | "token" => self.places_and_tokens(entry, job),
                 "size" if matches!(entry.value.kind, NodeKind::Table(_)) => {}
-                other if KEYS.iter().any(|facts| facts.name == other) => self.findings.push(
+                other if is_group(other) || KEYS.iter().any(|facts| facts.name == other) => self.findings.push(
                     Finding::error("TP002", format!("`{other}` stands outside the tables"))
                         .at(&entry.key_place, "")
                         .advise("in a job file with tables it belongs under [project], [shot.*] or [output.*]"),

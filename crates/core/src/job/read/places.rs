@@ -7,6 +7,7 @@ use crate::job::{Job, NamedPlace};
 use crate::nearest::advice;
 use crate::picture::{NAMED_SIZES, Size};
 use crate::source::{Layer, Sourced};
+use crate::system::System;
 
 impl Reader<'_> {
     /// `[place]` and `[token]`, which both forms have. What is there already is stronger.
@@ -67,21 +68,25 @@ impl Reader<'_> {
     }
 
     fn place(&mut self, entry: &Entry) -> Option<NamedPlace> {
-        if matches!(entry.key.as_str(), "job" | "scene") {
+        // Where the job file lies is known here, and can be told for other systems.
+        let told = entry.key == "job" && matches!(entry.value.kind, NodeKind::Table(_));
+        if matches!(entry.key.as_str(), "job" | "scene") && !told {
             self.built_in(entry, "place");
             return None;
         }
         let mut folders = Vec::new();
         if let NodeKind::Table(systems) = &entry.value.kind {
             for system in systems {
-                if !["linux", "windows", "macos"].contains(&system.key.as_str()) {
+                let Some(known) = System::of_word(&system.key) else {
                     self.findings.push(
                         Finding::error("TP002", format!("there is no system `{}`", system.key))
                             .at(&system.key_place, "")
-                            .advise(advice(&system.key, &["linux", "windows", "macos"])),
+                            .advise(advice(&system.key, &System::ALL.map(System::word))),
                     );
-                } else if let Some(folder) = self.single(system) {
-                    folders.push((Some(system.key.clone()), folder));
+                    continue;
+                };
+                if let Some(folder) = self.single(system) {
+                    folders.push((Some(known), folder));
                 }
             }
         } else {

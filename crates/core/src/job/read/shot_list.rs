@@ -151,7 +151,11 @@ fn entries(columns: &[&str], row: &[Cell], source: SourceId) -> Vec<Entry> {
             value,
         };
         if let Some((table, key)) = column.split_once('.') {
-            let inner = entry(key, plain(text, &place));
+            let value = match facts_of(column).map(|facts| facts.kind) {
+                Some(Kind::Truth) => tree::parse_value(text, cell.span.start, source),
+                _ => None,
+            };
+            let inner = entry(key, value.unwrap_or_else(|| plain(text, &place)));
             match entries.iter_mut().find(|known| known.key == table) {
                 Some(known) => {
                     if let NodeKind::Table(known) = &mut known.value.kind {
@@ -180,10 +184,16 @@ fn entries(columns: &[&str], row: &[Cell], source: SourceId) -> Vec<Entry> {
                         .collect(),
                 ),
             },
-            Some(Kind::Number | Kind::Signed | Kind::Rate | Kind::Truth) => {
-                tree::parse_value(text, cell.span.start, source)
-                    .unwrap_or_else(|| plain(text, &place))
-            }
+            Some(
+                Kind::Number
+                | Kind::Signed
+                | Kind::Rate
+                | Kind::Truth
+                | Kind::Version
+                | Kind::Frame
+                | Kind::Quality,
+            ) => tree::parse_value(text, cell.span.start, source)
+                .unwrap_or_else(|| plain(text, &place)),
             _ => plain(text, &place),
         };
         entries.push(entry(column, node));

@@ -3,7 +3,7 @@
 use super::Reader;
 use crate::finding::Finding;
 use crate::job::tree::{Entry, Node, NodeKind};
-use crate::job::{KEYS, NamedTable, Setting, Table, TableKind, Value, Word, value};
+use crate::job::{KEYS, NamedTable, Setting, Table, TableKind, Value, Word, is_group, value};
 use crate::nearest::advice;
 use crate::source::{Layer, Place, Sourced};
 use crate::template::refuse_component;
@@ -120,7 +120,7 @@ impl Reader<'_> {
     /// The keys of one table of one file.
     pub(super) fn table(&mut self, entries: &[Entry], kind: TableKind, layer: Layer) -> Table {
         let mut table = Table::empty(layer);
-        for entry in entries {
+        for entry in &self.ungrouped(entries) {
             let known = KEYS.iter().find(|facts| facts.name == entry.key);
             let Some(facts) = known.filter(|facts| facts.stands_in(kind)) else {
                 let finding = self.unknown_key(entry, kind, known.is_some());
@@ -149,6 +149,36 @@ impl Reader<'_> {
             }
         }
         table
+    }
+
+    /// The keys of `movie = { from = "frames" }` and the like by their whole names: `movie.from`.
+    fn ungrouped(&mut self, entries: &[Entry]) -> Vec<Entry> {
+        let mut all = Vec::with_capacity(entries.len());
+        for entry in entries {
+            let group = &entry.key;
+            match &entry.value.kind {
+                NodeKind::Table(inner) if is_group(group) => {
+                    all.extend(inner.iter().map(|one| Entry {
+                        key: format!("{group}.{}", one.key),
+                        ..one.clone()
+                    }));
+                }
+                _ if is_group(group) => {
+                    let keys = KEYS.iter().filter(|facts| facts.name.starts_with(group));
+                    let examples: Vec<&str> = keys.map(|facts| facts.example).take(2).collect();
+                    self.findings.push(
+                        Finding::error(
+                            "TP003",
+                            format!("`{group}` is a table, not {}", entry.value.kind_word()),
+                        )
+                        .at(&entry.value.place, "")
+                        .advise(format!("for example: {}", examples.join(" and "))),
+                    );
+                }
+                _ => all.push(entry.clone()),
+            }
+        }
+        all
     }
 
     /// `unset = ["camera"]`: each key as a setting of its own.

@@ -1,182 +1,7 @@
-//! The one table of keys: it drives the reader and the reference.
+//! Every key.
 
-/// A key that can be set in the layers of a job.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-#[allow(missing_docs)] // each is described in `KEYS`
-pub enum Key {
-    Name,
-    Version,
-    Fps,
-    Scene,
-    Frames,
-    Camera,
-    Passes,
-    Path,
-    Size,
-    Format,
-    Channels,
-    Bits,
-    Compression,
-    Settings,
-    Engine,
-    Run,
-    Threads,
-    FrameLimit,
-    Env,
-    Variants,
-    Views,
-    Preset,
-    Scale,
-    Only,
-    Under,
-    Enabled,
-    Priority,
-    Unset,
-    State,
-}
-
-/// What kind of value a key takes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Kind {
-    /// Any text.
-    Text,
-    /// A text that is one component of a path.
-    Component,
-    /// A list of such texts.
-    Components,
-    /// A whole number from 0.
-    Number,
-    /// A number above zero, with or without a fraction.
-    Rate,
-    /// A path with tokens.
-    Template,
-    /// A set of frames.
-    Frames,
-    /// Width and height.
-    Size,
-    /// A file format.
-    Format,
-    /// Channels of a pixel.
-    Channels,
-    /// Bits of a channel.
-    Bits,
-    /// A table of single values.
-    Settings,
-    /// A command line: a list of texts with tokens.
-    Run,
-    /// A length of time.
-    Duration,
-    /// A part of a size.
-    Scale,
-    /// True or false.
-    Truth,
-    /// A whole number, below zero too.
-    Signed,
-    /// `"all"` or `"ends"`.
-    Only,
-    /// Names of keys.
-    Keys,
-}
-
-impl Kind {
-    /// What a value of this kind looks like, for messages.
-    #[must_use]
-    pub fn looks_like(self) -> &'static str {
-        match self {
-            Self::Text => "a text such as \"zip\"",
-            Self::Component => "a text such as \"dome\"",
-            Self::Components => "a list of texts such as [\"beauty\", \"depth\"]",
-            Self::Number => "a whole number such as 3",
-            Self::Rate => "a number such as 30 or 23.976",
-            Self::Template => "a path such as \"renders/{shot}.{frame:04}.png\"",
-            Self::Frames => "frames such as \"1-96\", \"1-96/4\" or \"1-10,20\"",
-            Self::Size => "a size such as \"1920x1080\" or \"hd\"",
-            Self::Format => "a format such as \"png\" or \"exr\"",
-            Self::Channels => "one of \"gray\", \"graya\", \"rgb\", \"rgba\"",
-            Self::Bits => "one of 8, 10, 12, 16, \"half\", \"float\"",
-            Self::Settings => "a table such as { exposure = -2.0 }",
-            Self::Run => "a list such as [\"myrender\", \"--frame\", \"{frame}\", \"{target}\"]",
-            Self::Duration => "a time such as \"90s\", \"5m\" or \"2h\"",
-            Self::Scale => "a part such as \"1/8\", \"10%\" or 0.125",
-            Self::Truth => "true or false",
-            Self::Signed => "a whole number such as 10 or -1",
-            Self::Only => "\"all\" or \"ends\"",
-            Self::Keys => "a list of keys such as [\"camera\", \"size\"]",
-        }
-    }
-}
-
-/// The tables that a key may stand in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum TableKind {
-    /// `[project]` and the top of a short job file.
-    Project,
-    /// `[shot.*]`
-    Shot,
-    /// `[pass.*]`
-    Pass,
-    /// `[output.*]`
-    Output,
-    /// `[output.X.pass.Y]`
-    OutputPass,
-    /// `[variant.*]`
-    Variant,
-    /// `[view.*]`
-    View,
-    /// `[shot.X.variant.Y]`
-    ShotVariant,
-    /// `[shot.X.view.Y]`
-    ShotView,
-    /// `[preset.*]`
-    Preset,
-    /// `--set KEY=VALUE`
-    CommandLine,
-}
-
-impl TableKind {
-    /// How the table is written, for messages and the reference.
-    #[must_use]
-    pub fn title(self) -> &'static str {
-        match self {
-            Self::Project => "[project]",
-            Self::Shot => "[shot.*]",
-            Self::Pass => "[pass.*]",
-            Self::Output => "[output.*]",
-            Self::OutputPass => "[output.*.pass.*]",
-            Self::Variant => "[variant.*]",
-            Self::View => "[view.*]",
-            Self::ShotVariant => "[shot.*.variant.*]",
-            Self::ShotView => "[shot.*.view.*]",
-            Self::Preset => "[preset.*]",
-            Self::CommandLine => "--set",
-        }
-    }
-}
-
-/// What there is to know about a key.
-#[derive(Debug)]
-pub struct KeyFacts {
-    /// The key.
-    pub key: Key,
-    /// How it is written.
-    pub name: &'static str,
-    /// What it takes.
-    pub kind: Kind,
-    /// Where it may stand, `--set` aside.
-    pub tables: &'static [TableKind],
-    /// What it is for.
-    pub meaning: &'static str,
-    /// An example, as a line of TOML.
-    pub example: &'static str,
-}
-
-impl KeyFacts {
-    /// Whether the key may stand in such a table.
-    #[must_use]
-    pub fn stands_in(&self, table: TableKind) -> bool {
-        table == TableKind::CommandLine || self.tables.contains(&table)
-    }
-}
+use super::{Key, KeyFacts, Kind, TableKind};
+use crate::movie::QUALITIES;
 
 use TableKind::{
     Output, OutputPass, Pass, Preset, Project, Shot, ShotVariant, ShotView, Variant, View,
@@ -210,7 +35,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 30] = [
+pub const KEYS: [KeyFacts; 48] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -222,9 +47,9 @@ pub const KEYS: [KeyFacts; 30] = [
     KeyFacts {
         key: Key::Version,
         name: "version",
-        kind: Kind::Number,
+        kind: Kind::Version,
         tables: NOT_BY_PASS,
-        meaning: "The version of the work: the token `{version}`.",
+        meaning: "The version of the work: the token `{version}`. A number, or a template that finds it in the scene's file name, such as `\"{shot}_v{version:03}.toml\"`.",
         example: "version = 3",
     },
     KeyFacts {
@@ -322,6 +147,158 @@ pub const KEYS: [KeyFacts; 30] = [
         tables: ANYWHERE,
         meaning: "How the file is compressed, by format.",
         example: "compression = \"zip\"",
+    },
+    KeyFacts {
+        key: Key::Quality,
+        name: "quality",
+        kind: Kind::Quality,
+        tables: ANYWHERE,
+        meaning: "How well a lossy file keeps the picture, from 1 to 100.",
+        example: r#"quality = 90"#,
+    },
+    KeyFacts {
+        key: Key::PixelAspect,
+        name: "pixel-aspect",
+        kind: Kind::Ratio,
+        tables: ANYWHERE,
+        meaning: "The width of a pixel by its height, where pixels are not square.",
+        example: r#"pixel-aspect = "64/45""#,
+    },
+    KeyFacts {
+        key: Key::Crop,
+        name: "crop",
+        kind: Kind::Region,
+        tables: ANYWHERE,
+        meaning: "The part of the picture that is rendered: width, height, and its upper left corner in pixels of `size`. The file holds this part only; `scale` shrinks it with the picture.",
+        example: r#"crop = "640x360 at 100,50""#,
+    },
+    KeyFacts {
+        key: Key::LookPixels,
+        name: "look.pixels",
+        kind: Kind::Choice(&["linear", "display"]),
+        tables: ANYWHERE,
+        meaning: "What the values of the pixels are: `linear` light of the scene, or ready for `display`.",
+        example: r#"look.pixels = "linear""#,
+    },
+    KeyFacts {
+        key: Key::LookTransfer,
+        name: "look.transfer",
+        kind: Kind::Transfer,
+        tables: ANYWHERE,
+        meaning: "How linear pixels become ready for display, in a movie, a contact sheet or a file of 8 bits.",
+        example: r#"look.transfer = "srgb""#,
+    },
+    KeyFacts {
+        key: Key::Still,
+        name: "still",
+        kind: Kind::Frame,
+        tables: &[
+            Output,
+            OutputPass,
+            Shot,
+            Variant,
+            View,
+            ShotVariant,
+            ShotView,
+        ],
+        meaning: "In the table of an output it makes that a still: one picture of this frame, under a name of its own and never part of a sequence. Shots and their cases can say another frame.",
+        example: r#"still = 48"#,
+    },
+    KeyFacts {
+        key: Key::Layers,
+        name: "layers",
+        kind: Kind::Layers,
+        tables: &[Project, Output, Shot],
+        meaning: "Which passes share a file, by the name of the file, which is what `{pass}` says; passes that no file takes have one each. Unset, one file a pass.",
+        example: r#"layers = { light = ["beauty", "shadow"] }"#,
+    },
+    KeyFacts {
+        key: Key::ViewsTogether,
+        name: "views-together",
+        kind: Kind::Truth,
+        tables: &[Project, Output, Shot],
+        meaning: "Whether all views of a picture share a file; then `{view}` has no value.",
+        example: r#"views-together = true"#,
+    },
+    KeyFacts {
+        key: Key::Audio,
+        name: "audio",
+        kind: Kind::Template,
+        tables: NOT_BY_PASS,
+        meaning: "The sound of the shot, for its movies.",
+        example: r#"audio = "{place.scenes}/dawn.wav""#,
+    },
+    KeyFacts {
+        key: Key::MovieFrom,
+        name: "movie.from",
+        kind: Kind::Component,
+        tables: &[Project, Output],
+        meaning: "Makes the output a movie, put together from the sequence of this output.",
+        example: r#"movie.from = "frames""#,
+    },
+    KeyFacts {
+        key: Key::MoviePass,
+        name: "movie.pass",
+        kind: Kind::Component,
+        tables: NOT_BY_PASS,
+        meaning: "The pass that the movie shows; it can be left out where the sequence has one only.",
+        example: r#"movie.pass = "beauty""#,
+    },
+    KeyFacts {
+        key: Key::MovieContainer,
+        name: "movie.container",
+        kind: Kind::Container,
+        tables: NOT_BY_PASS,
+        meaning: "The kind of movie file; unset, told by the extension of `path`.",
+        example: r#"movie.container = "mp4""#,
+    },
+    KeyFacts {
+        key: Key::MovieCodec,
+        name: "movie.codec",
+        kind: Kind::Codec,
+        tables: NOT_BY_PASS,
+        meaning: "How the pictures of a movie are coded.",
+        example: r#"movie.codec = "h264""#,
+    },
+    KeyFacts {
+        key: Key::MovieQuality,
+        name: "movie.quality",
+        kind: Kind::Choice(&QUALITIES),
+        tables: NOT_BY_PASS,
+        meaning: "How good a movie is; unset, the encoder's choice.",
+        example: r#"movie.quality = "high""#,
+    },
+    KeyFacts {
+        key: Key::MovieRate,
+        name: "movie.rate",
+        kind: Kind::BitRate,
+        tables: NOT_BY_PASS,
+        meaning: "The bits a second of a movie, in place of a quality.",
+        example: r#"movie.rate = "20M""#,
+    },
+    KeyFacts {
+        key: Key::MoviePixels,
+        name: "movie.pixels",
+        kind: Kind::Pixels,
+        tables: NOT_BY_PASS,
+        meaning: "How the pixels of a movie are stored: sampling and bits. A fourth number, or rgba, is alpha.",
+        example: r#"movie.pixels = "4:2:0 8""#,
+    },
+    KeyFacts {
+        key: Key::MovieAudioCodec,
+        name: "movie.audio-codec",
+        kind: Kind::AudioCodec,
+        tables: NOT_BY_PASS,
+        meaning: "How the sound of a movie is coded.",
+        example: r#"movie.audio-codec = "aac""#,
+    },
+    KeyFacts {
+        key: Key::MovieDirect,
+        name: "movie.direct",
+        kind: Kind::Truth,
+        tables: &[Project, Output],
+        meaning: "Makes the output a movie that the engine writes itself, as a whole; it dies as a whole too.",
+        example: r#"movie.direct = true"#,
     },
     KeyFacts {
         key: Key::Settings,
@@ -452,27 +429,3 @@ pub const KEYS: [KeyFacts; 30] = [
         example: "state = \"{place.renders}/state\"",
     },
 ];
-
-impl Key {
-    /// Its facts; of `camera` and `cameras` the first.
-    #[must_use]
-    pub fn facts(self) -> &'static KeyFacts {
-        KEYS.iter()
-            .find(|facts| facts.key == self)
-            .unwrap_or(&KEYS[0])
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn every_example_is_a_line_of_its_key() {
-        for facts in &KEYS {
-            assert!(facts.example.starts_with(&format!("{} = ", facts.name)));
-            assert_eq!(facts.key.facts().key, facts.key);
-            assert!(facts.meaning.ends_with('.'));
-        }
-    }
-}

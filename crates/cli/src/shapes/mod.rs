@@ -1,0 +1,9 @@
+//! The shapes of what commands print as JSON. Each is a type, so that its schema is generated.
+
+pub(crate) mod matched;
+pub(crate) mod overview;
+pub(crate) mod paths;
+pub(crate) mod tokens;
+
+/// The version of the shapes; it rises when something is taken out or changes its meaning.
+pub(crate) const VERSION: u32 = 1;

@@ -1,0 +1,43 @@
+//! What `truepath tokens --format json` prints.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// Every token and its values
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Tokens {
+    /// The version of this shape
+    pub(crate) version: u32,
+    /// In the order of the reference
+    pub(crate) tokens: Vec<Entry>,
+}
+
+/// A token
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Entry {
+    pub(crate) token: String,
+    /// What it stands for
+    pub(crate) meaning: &'static str,
+    /// Each value that it takes in the chosen part of the job
+    pub(crate) values: Vec<Valued>,
+}
+
+/// A value of a token
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Valued {
+    pub(crate) value: String,
+    /// The places that set it, the winner first, then what it beat
+    pub(crate) origins: Vec<Origin>,
+}
+
+/// A place that sets a value
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Origin {
+    /// The layer, such as `[project]`
+    pub(crate) layer: &'static str,
+    pub(crate) file: String,
+    /// From 1
+    pub(crate) line: usize,
+    /// From 1
+    pub(crate) column: usize,
+}

@@ -1,0 +1,97 @@
+//! The values of keys.
+
+mod read;
+mod text;
+
+use std::time::Duration;
+
+pub(super) use read::read;
+
+use crate::frames::FrameSet;
+use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat};
+use crate::picture::{Bits, Channels, FormatFacts, Region, Size, TransferFacts};
+use crate::source::Place;
+use crate::template::Template;
+
+/// A text with its own place.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Word {
+    /// The text.
+    pub text: String,
+    /// Where it was written.
+    pub place: Place,
+}
+
+impl Word {
+    /// The text of a word that may be missing.
+    #[must_use]
+    pub fn text_of(word: Option<&Self>) -> Option<&str> {
+        word.map(|word| word.text.as_str())
+    }
+}
+
+/// The value of a key.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Value {
+    /// A text.
+    Text(String),
+    /// One or more components of paths.
+    Words(Vec<Word>),
+    /// A whole number.
+    Number(i64),
+    /// A path with tokens; with the length of its text in bytes.
+    Template(Template, usize),
+    /// Frames.
+    Frames(FrameSet),
+    /// Width and height.
+    Size(Size),
+    /// A file format.
+    Format(&'static FormatFacts),
+    /// Channels of a pixel.
+    Channels(Channels),
+    /// Bits of a channel.
+    Bits(Bits),
+    /// Settings by name.
+    Settings(Vec<(String, Word)>),
+    /// A command line.
+    Run(Vec<(Template, Word)>),
+    /// A length of time.
+    Duration(Duration),
+    /// A part: numerator and denominator, both above zero.
+    Scale(u32, u32),
+    /// True or false.
+    Truth(bool),
+    /// Which of the frames.
+    Only(Only),
+    /// Files that hold several passes: name and passes.
+    Layers(Vec<(Word, Vec<Word>)>),
+    /// A part of a picture.
+    Region(Region),
+    /// A transfer function.
+    Transfer(&'static TransferFacts),
+    /// A container of movies.
+    Container(&'static ContainerFacts),
+    /// A codec of pictures.
+    Codec(&'static CodecFacts),
+    /// A codec of sound.
+    AudioCodec(&'static AudioCodecFacts),
+    /// How pixels of a movie are stored.
+    Pixels(&'static PixelFormat),
+    /// Handed back to the scene by `unset`.
+    Unset,
+}
+
+/// Which frames of a shot are rendered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Only {
+    /// Every frame.
+    All,
+    /// The first, the middle and the last.
+    Ends,
+}
+
+impl PartialEq for FormatFacts {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}

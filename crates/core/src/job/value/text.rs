@@ -1,0 +1,73 @@
+//! Numbers that are written as texts.
+
+use std::time::Duration;
+
+/// `10%`, `1/8` or `0.125`, as a fraction in whole numbers.
+pub(super) fn scale(text: &str) -> Option<(u32, u32)> {
+    let decimal = |text: &str, unit: u32| -> Option<(u32, u32)> {
+        let (whole, part) = text.split_once('.').unwrap_or((text, ""));
+        if part.len() > 6
+            || !(whole.to_owned() + part)
+                .bytes()
+                .all(|byte| byte.is_ascii_digit())
+        {
+            return None;
+        }
+        let denominator = 10_u32.pow(u32::try_from(part.len()).ok()?);
+        let numerator = format!("{whole}{part}").parse().ok()?;
+        Some((numerator, denominator.checked_mul(unit)?))
+    };
+    let (part, whole) = if let Some(percent) = text.strip_suffix('%') {
+        decimal(percent.trim(), 100)?
+    } else if let Some((part, whole)) = text.split_once('/') {
+        (part.trim().parse().ok()?, whole.trim().parse().ok()?)
+    } else {
+        decimal(text, 1)?
+    };
+    (part > 0 && whole > 0).then_some((part, whole))
+}
+
+/// `90s`, `5m` or `2h`; none of no length.
+pub(super) fn duration(text: &str) -> Option<Duration> {
+    let unit = text.find(|c: char| !c.is_ascii_digit() && c != '.')?;
+    let number: f64 = text[..unit].parse().ok()?;
+    let seconds = match &text[unit..] {
+        "s" => 1.0,
+        "m" => 60.0,
+        "h" => 3600.0,
+        _ => return None,
+    };
+    Duration::try_from_secs_f64(number * seconds)
+        .ok()
+        .filter(|length| !length.is_zero())
+}
+
+/// `20M` or `800k`, in bits a second.
+pub(super) fn bit_rate(text: &str) -> Option<i64> {
+    let (number, unit) = match text.strip_suffix('M') {
+        Some(number) => (number, 1_000_000.0),
+        None => (text.strip_suffix('k')?, 1000.0),
+    };
+    let digits = number
+        .bytes()
+        .all(|byte| byte.is_ascii_digit() || byte == b'.');
+    let bits = digits.then(|| number.parse::<f64>().ok()).flatten()? * unit;
+    (1.0..1e12).contains(&bits).then_some(bits as i64)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_read_as_people_write_them() {
+        assert_eq!(scale("12.5%"), Some((125, 1000)));
+        assert_eq!(scale("64/45"), Some((64, 45)));
+        assert_eq!(duration("1.5m"), Some(Duration::from_secs(90)));
+        assert_eq!(bit_rate("1.5M"), Some(1_500_000));
+        assert_eq!(bit_rate("800k"), Some(800_000));
+        for wrong in ["", "M", "20", "-1M", "1e3M", "0k", "20m"] {
+            assert_eq!(bit_rate(wrong), None, "{wrong}");
+        }
+    }
+}

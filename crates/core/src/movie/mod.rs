@@ -1,0 +1,52 @@
+//! Facts of movies: containers, codecs, sound and how pixels are stored.
+
+mod audio;
+mod codec;
+mod container;
+mod estimate;
+mod pixels;
+
+pub use audio::{AUDIO_CODECS, AudioCodecFacts, audio_codec};
+pub use codec::{CODECS, CodecFacts, QUALITIES, codec};
+pub use container::{CONTAINERS, ContainerFacts, container, container_of_extension};
+pub use estimate::rule_of_thumb;
+pub use pixels::{PIXEL_FORMATS, PixelFormat, pixel_format};
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_name_in_a_table_is_a_row_of_another() {
+        for container in &CONTAINERS {
+            assert!(!container.codecs.is_empty() && !container.audio_codecs.is_empty());
+            for name in container.codecs {
+                assert!(codec(name).is_some(), "{name}");
+            }
+            for name in container.audio_codecs {
+                assert!(audio_codec(name).is_some(), "{name}");
+            }
+            for extension in container.format.extensions {
+                assert_eq!(
+                    container_of_extension(extension).map(ContainerFacts::name),
+                    Some(container.name())
+                );
+            }
+        }
+        for codec in &CODECS {
+            for name in codec.pixel_formats {
+                assert!(pixel_format(name).is_some(), "{name}");
+            }
+            for quality in codec.qualities {
+                assert!(QUALITIES.contains(quality), "{quality}");
+            }
+            assert!(
+                CONTAINERS
+                    .iter()
+                    .any(|one| one.codecs.contains(&codec.name)),
+                "{} fits into no container",
+                codec.name
+            );
+        }
+    }
+}

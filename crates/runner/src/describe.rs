@@ -1,0 +1,145 @@
+//! What a scene has: told by a file beside it, or by its engine.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Stdio};
+
+use serde::Deserialize;
+use truepath_core::engine::{Profile, fill};
+use truepath_core::scene_facts::SceneFacts;
+use truepath_core::template::TokenValue;
+
+use crate::program::find_program;
+
+/// The form of a description; keys that nobody knows yet are passed over.
+#[derive(Debug, Deserialize)]
+struct Described {
+    frames: Option<String>,
+    size: Option<String>,
+    fps: Option<f64>,
+    cameras: Option<Vec<String>>,
+    camera: Option<String>,
+    passes: Option<Vec<String>>,
+    settings: Option<Vec<String>>,
+    files: Option<Vec<String>>,
+}
+
+/// Why nothing is known of a scene.
+#[derive(Debug, thiserror::Error)]
+pub enum DescribeError {
+    /// The engine's program is not found.
+    #[error("the program {0} is not found")]
+    NoProgram(String),
+    /// The engine cannot be asked, or did not answer.
+    #[error("{program} does not tell about {scene}: {reason}")]
+    NoAnswer {
+        /// The program.
+        program: String,
+        /// The scene.
+        scene: String,
+        /// Why.
+        reason: String,
+    },
+    /// What was told is no description.
+    #[error("{from} does not tell what a scene has: {reason}")]
+    Unreadable {
+        /// Who told it.
+        from: String,
+        /// Why.
+        reason: String,
+    },
+}
+
+/// The file beside a scene that tells what it has.
+#[must_use]
+pub fn facts_file(scene: &Path) -> PathBuf {
+    let mut name = scene.as_os_str().to_owned();
+    name.push(".facts.json");
+    PathBuf::from(name)
+}
+
+/// What the file beside a scene tells; `None` when there is none.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
+    let path = facts_file(scene);
+    match fs::read_to_string(&path) {
+        Ok(text) => read(&path.display().to_string(), &text).map(Some),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(DescribeError::Unreadable {
+            from: path.display().to_string(),
+            reason: error.to_string(),
+        }),
+    }
+}
+
+/// What a scene has: by the file beside it, else by its engine; `None` when neither tells.
+/// Starts a program.
+///
+/// # Errors
+/// When there is something that should tell and does not.
+pub fn describe(
+    profile: &Profile,
+    scene: &Path,
+    folder: &Path,
+) -> Result<Option<SceneFacts>, DescribeError> {
+    if let Some(facts) = told_beside(scene)? {
+        return Ok(Some(facts));
+    }
+    let Some(ask) = &profile.describe else {
+        return Ok(None);
+    };
+    let program = if profile.program == Profile::THIS_PROGRAM {
+        std::env::current_exe().ok()
+    } else {
+        find_program(&profile.program, folder)
+    };
+    let program = program.ok_or_else(|| DescribeError::NoProgram(profile.program.clone()))?;
+    let no_answer = |reason: String| DescribeError::NoAnswer {
+        program: program.display().to_string(),
+        scene: scene.display().to_string(),
+        reason,
+    };
+    let text = |path: &Path| TokenValue::Text(path.display().to_string());
+    let value = |name: &str| match name {
+        "scene.file" => text(scene),
+        "scene.folder" => scene.parent().map_or(TokenValue::Nothing, text),
+        _ => TokenValue::Unknown,
+    };
+    let mut arguments = Vec::new();
+    for template in ask {
+        let argument = fill(template, &value).map_err(|error| no_answer(error.to_string()))?;
+        arguments.extend(argument);
+    }
+    let output = Command::new(&program)
+        .args(&arguments)
+        .stdin(Stdio::null())
+        .output()
+        .map_err(|error| no_answer(error.to_string()))?;
+    if !output.status.success() {
+        let said = String::from_utf8_lossy(&output.stderr);
+        let last = said.lines().last().unwrap_or("it says nothing").to_owned();
+        return Err(no_answer(last));
+    }
+    let answer = String::from_utf8_lossy(&output.stdout);
+    read(&program.display().to_string(), &answer).map(Some)
+}
+
+fn read(from: &str, text: &str) -> Result<SceneFacts, DescribeError> {
+    let told: Described =
+        serde_json::from_str(text).map_err(|error| DescribeError::Unreadable {
+            from: from.to_owned(),
+            reason: error.to_string(),
+        })?;
+    Ok(SceneFacts {
+        frames: told.frames,
+        size: told.size,
+        fps: told.fps.map(|fps| fps.to_string()),
+        cameras: told.cameras,
+        camera: told.camera,
+        passes: told.passes,
+        settings: told.settings,
+        files: told.files,
+    })
+}
