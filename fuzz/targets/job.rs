@@ -52,5 +52,5 @@ fuzz_target!(|text: &str| {
         assert!(path.starts_with(&*one.root), "{path} leaves {}", one.root);
     }
     let answers = Answers::default();
-    check(&Subject::new(&reading.job, &expansion, &answers)).iter().for_each(points);
+    check(&Subject::new(&reading.job, &expansion, &SURROUNDINGS, &answers)).iter().for_each(points);
 });

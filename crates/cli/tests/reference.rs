@@ -11,7 +11,7 @@ use common::Project;
 use truepath_core::finding::Weight;
 use truepath_core::job::KEYS;
 use truepath_core::picture::{FORMATS, NAMED_SIZES};
-use truepath_core::rules::RULES;
+use truepath_core::rules::rules;
 use truepath_core::token::TOKENS;
 
 fn joined<T: std::fmt::Display>(items: &[T]) -> String {
@@ -67,7 +67,7 @@ fn reference() -> String {
         writeln!(out, "| `{name}` | {size} |").unwrap();
     }
     out.push_str("\n## Rules\n\nWhat `check` looks for. Codes below `TP100` tell of a job file or profile that cannot be read.\n\n");
-    for rule in RULES {
+    for rule in rules() {
         let weight = match rule.weight {
             Weight::Error => "error",
             Weight::Warning => "warning",

@@ -6,7 +6,7 @@ mod common;
 use std::fmt::Write;
 
 use common::Project;
-use truepath_core::rules::RULES;
+use truepath_core::rules::rules;
 
 /// A project in which everything that the examples of the rules name is there.
 fn furnished(job: &str) -> Project {
@@ -30,7 +30,7 @@ fn furnished(job: &str) -> Project {
 #[test]
 fn every_rule_as_it_is_told() {
     let mut screens = String::new();
-    for rule in RULES {
+    for rule in rules() {
         let project = furnished(rule.breaks);
         let path = project.path("bin").display().to_string();
         let called = project.call_with(&["check"], ("PATH", &path));

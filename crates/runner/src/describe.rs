@@ -119,8 +119,10 @@ pub fn describe(
         .map_err(|error| no_answer(error.to_string()))?;
     if !output.status.success() {
         let said = String::from_utf8_lossy(&output.stderr);
-        let last = said.lines().last().unwrap_or("it says nothing").to_owned();
-        return Err(no_answer(last));
+        let mut lines = said.lines().filter(|line| !line.trim().is_empty());
+        return Err(no_answer(
+            lines.next().unwrap_or("it says nothing").to_owned(),
+        ));
     }
     let answer = String::from_utf8_lossy(&output.stdout);
     read(&program.display().to_string(), &answer).map(Some)

@@ -138,24 +138,7 @@ pub fn load(
     }
     configuration.apply(&mut job);
     let person = with_system(configuration.person);
-    let mut profiles: Vec<Arc<Profile>> = Vec::new();
-    let own = own_profiles(&folder).map_err(|error| unreadable(&folder.join("engines"), error))?;
-    let texts = own
-        .iter()
-        .map(|(name, text)| (name.as_str(), text.as_str(), SourceKind::File))
-        .chain(
-            built_in
-                .iter()
-                .map(|&(name, text)| (name, text, SourceKind::BuiltIn)),
-        );
-    for (name, text, kind) in texts {
-        match read_profile(name, text, kind, &mut job.sources) {
-            // The project's own profile wins over one that ships.
-            Ok(profile) if profiles.iter().any(|known| known.name == profile.name) => {}
-            Ok(profile) => profiles.push(Arc::new(profile)),
-            Err(mistakes) => findings.extend(mistakes),
-        }
-    }
+    let profiles = read_profiles(&folder, built_in, &mut job.sources, &mut findings)?;
     if !findings.is_empty() {
         return Err(LoadError::Mistakes {
             sources: Box::new(job.sources),
@@ -196,6 +179,54 @@ pub fn load(
     })?;
     loaded.surroundings.instant = Some(instant);
     Ok(loaded)
+}
+
+/// The profiles that a job in a folder can use, those of its own first. `built_in` are those that
+/// ship: name and text.
+///
+/// # Errors
+/// When one cannot be read or has mistakes.
+pub fn profiles(folder: &Path, built_in: &[(&str, &str)]) -> Result<Vec<Arc<Profile>>, LoadError> {
+    let mut sources = Sources::default();
+    let mut findings = Vec::new();
+    let profiles = read_profiles(folder, built_in, &mut sources, &mut findings)?;
+    if findings.is_empty() {
+        return Ok(profiles);
+    }
+    Err(LoadError::Mistakes {
+        sources: Box::new(sources),
+        findings,
+    })
+}
+
+fn read_profiles(
+    folder: &Path,
+    built_in: &[(&str, &str)],
+    sources: &mut Sources,
+    findings: &mut Vec<Finding>,
+) -> Result<Vec<Arc<Profile>>, LoadError> {
+    let mut profiles: Vec<Arc<Profile>> = Vec::new();
+    let own = own_profiles(folder).map_err(|error| LoadError::Unreadable {
+        path: folder.join("engines").display().to_string(),
+        error,
+    })?;
+    let texts = own
+        .iter()
+        .map(|(name, text)| (name.as_str(), text.as_str(), SourceKind::File))
+        .chain(
+            built_in
+                .iter()
+                .map(|&(name, text)| (name, text, SourceKind::BuiltIn)),
+        );
+    for (name, text, kind) in texts {
+        match read_profile(name, text, kind, sources) {
+            // The project's own profile wins over one that ships.
+            Ok(profile) if profiles.iter().any(|known| known.name == profile.name) => {}
+            Ok(profile) => profiles.push(Arc::new(profile)),
+            Err(mistakes) => findings.extend(mistakes),
+        }
+    }
+    Ok(profiles)
 }
 
 /// The configuration of this machine: `TRUEPATH_CONFIG`, else `truepath/config.toml` in

@@ -34,7 +34,12 @@ pub(crate) struct Arguments {
 /// What the rules have to say about the chosen part of a job.
 pub(super) fn findings(chosen: &Chosen) -> Vec<Finding> {
     let answers = answer(&chosen.chosen, &chosen.loaded.folder);
-    check(&Subject::new(&chosen.loaded.job, &chosen.chosen, &answers))
+    check(&Subject::new(
+        &chosen.loaded.job,
+        &chosen.chosen,
+        &chosen.loaded.surroundings,
+        &answers,
+    ))
 }
 
 /// Whether one of the findings is an error.

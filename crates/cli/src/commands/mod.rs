@@ -6,9 +6,11 @@ mod check;
 mod command_lines;
 mod demo;
 mod match_names;
+mod new;
 mod overview;
 mod paths;
 mod run;
+mod schema;
 mod supervise;
 mod tokens;
 mod understudy;
@@ -23,6 +25,7 @@ use crate::outcome::Trouble;
 /// The commands, in the order of the work.
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
+    New(new::Arguments),
     Demo(demo::Arguments),
     Overview(overview::Arguments),
     Paths(paths::Arguments),
@@ -32,6 +35,7 @@ pub(crate) enum Command {
     Run(run::Arguments),
     Audit(audit::Arguments),
     Match(match_names::Arguments),
+    Schema(schema::Arguments),
     Understudy(understudy::Arguments),
     #[command(hide = true)]
     Supervise(supervise::Arguments),
@@ -40,6 +44,7 @@ pub(crate) enum Command {
 /// Does what a command says.
 pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
     match command {
+        Command::New(arguments) => new::run(arguments),
         Command::Demo(arguments) => demo::run(arguments),
         Command::Overview(arguments) => overview::run(arguments),
         Command::Paths(arguments) => paths::run(arguments),
@@ -49,6 +54,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Run(arguments) => run::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Match(arguments) => match_names::run(arguments),
+        Command::Schema(arguments) => schema::run(arguments),
         Command::Understudy(arguments) => understudy::run(arguments),
         Command::Supervise(arguments) => supervise::run(arguments),
     }

@@ -14,7 +14,8 @@ use std::process::{Command, Output, Stdio};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 10] = [
+pub const COMMANDS: [&str; 12] = [
+    "new",
     "demo",
     "overview",
     "paths",
@@ -24,6 +25,7 @@ pub const COMMANDS: [&str; 10] = [
     "run",
     "audit",
     "match",
+    "schema",
     "understudy",
 ];
 

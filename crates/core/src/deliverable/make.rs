@@ -123,7 +123,7 @@ impl<'j> Expander<'j> {
         count: u64,
     ) -> Option<Scene> {
         let value = |name: &str| match name {
-            "scene" | "place.scene" | "frame" | "ext" => TokenValue::Nothing,
+            "frame" => TokenValue::Nothing,
             _ => token(name, common, None, None, None, &[]),
         };
         match crate::template::expand(&path.template, &value) {

@@ -25,7 +25,7 @@ pub use problem::{Problem, ProblemKind};
 use crate::engine::Profile;
 use crate::frames::{Frame, FrameSet};
 use crate::job::Word;
-use crate::picture::{Bits, Channels, FormatFacts, Region, Size, TransferFacts};
+use crate::picture::{Bits, Channels, FormatFacts, Holds, Region, Size, TransferFacts};
 use crate::source::{Place, Sourced};
 use crate::system::System;
 use crate::template::{PathPattern, Template};
@@ -247,6 +247,28 @@ impl Deliverable {
             Made::Movie(movie) => Some(movie),
             Made::Sequence | Made::Still => None,
         }
+    }
+
+    /// Whether it is a movie that is put together from a sequence, and no work of its engine.
+    #[must_use]
+    pub fn is_put_together(&self) -> bool {
+        self.movie().is_some_and(|movie| !movie.is_direct())
+    }
+
+    /// What each of its files holds several of.
+    #[must_use]
+    pub fn several(&self) -> Vec<Holds> {
+        let Some(first) = self.planes.first() else {
+            return Vec::new();
+        };
+        let mut several = Vec::new();
+        if self.planes.iter().any(|plane| plane.pass != first.pass) {
+            several.push(Holds::Passes);
+        }
+        if self.planes.iter().any(|plane| plane.view != first.view) {
+            several.push(Holds::Views);
+        }
+        several
     }
 
     /// The path of one of its frames.

@@ -49,6 +49,28 @@ impl Profile {
     /// The program that stands for True Path itself.
     pub const THIS_PROGRAM: &'static str = "{self}";
 
+    /// Whether one of its arguments has a token.
+    #[must_use]
+    pub fn mentions(&self, token: &str) -> bool {
+        let in_words = |name: &str| {
+            let words = name.strip_prefix("word.");
+            words.is_some_and(|name| {
+                self.words
+                    .iter()
+                    .any(|table| table.name == name && table.by.iter().any(|by| by == token))
+            })
+        };
+        self.arguments.iter().any(|argument| {
+            argument.when.iter().any(|(name, _)| name == token)
+                || argument.put.iter().any(|template| {
+                    template
+                        .tokens()
+                        .iter()
+                        .any(|(one, _)| one.name == token || in_words(&one.name))
+                })
+        })
+    }
+
     /// The profile of a `run` line: what it can take follows from its tokens, and how it names
     /// its files is learned.
     #[must_use]

@@ -2,7 +2,7 @@
 
 use super::{
     Argument, Each, LogKind, LogPattern, Naming, PassesTake, Profile, Refusal, Takes, VersionQuery,
-    WordTable,
+    WordTable, keys_of,
 };
 use crate::finding::Finding;
 use crate::job::{Entry, Node, NodeKind, parse_tree};
@@ -37,20 +37,6 @@ struct Reader {
     findings: Vec<Finding>,
 }
 
-const KEYS: [&str; 11] = [
-    "engine",
-    "describe",
-    "version",
-    "word",
-    "arguments",
-    "native",
-    "links",
-    "log",
-    "lowest-frame",
-    "shortest-clip",
-    "refuses",
-];
-
 impl Reader {
     fn profile(&mut self, entries: &[Entry], start: &Place) -> Profile {
         let mut profile = Profile {
@@ -84,7 +70,7 @@ impl Reader {
                         match one.key.as_str() {
                             "ask" => query.ask = self.texts(&one.value),
                             "find" => query.find = self.text(&one.value),
-                            _ => self.unknown(one, &["ask", "find"]),
+                            _ => self.unknown(one, &keys_of("version")),
                         }
                     }
                     profile.version = Some(query);
@@ -138,12 +124,12 @@ impl Reader {
                             "characters" => refusal.characters = self.text(&one.value),
                             "non-ascii" => refusal.non_ascii = self.truth(&one.value),
                             "why" => refusal.why = self.text(&one.value),
-                            _ => self.unknown(one, &["characters", "non-ascii", "why"]),
+                            _ => self.unknown(one, &keys_of("refuses")),
                         }
                     }
                     profile.refuses = Some(refusal);
                 }
-                _ => self.unknown(entry, &KEYS),
+                _ => self.unknown(entry, &keys_of("")),
             }
         }
         for (missing, what) in [

@@ -14,7 +14,7 @@ pub use table::{NamedTable, Setting, Table};
 pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
 pub use value::{Only, Value, Word};
 
-use crate::source::{Place, Sourced, Sources};
+use crate::source::{Layer, Place, Sourced, Sources};
 use crate::system::System;
 
 /// All that a job file and the command line say. The order is that of the file.
@@ -78,6 +78,52 @@ impl Job {
             }
         }
         found
+    }
+}
+
+impl Job {
+    /// The preset that the project's own tables name.
+    #[must_use]
+    pub fn preset(&self) -> Option<&str> {
+        match self
+            .project
+            .get(Key::Preset)
+            .map(|setting| &setting.value.value)
+        {
+            Some(Value::Words(words)) => words.first().map(|word| word.text.as_str()),
+            _ => None,
+        }
+    }
+
+    /// The same job without what the command line sets.
+    #[must_use]
+    pub fn without_command_line(&self) -> Self {
+        Self {
+            command_line: Table::empty(Layer::CommandLine),
+            ..self.clone()
+        }
+    }
+
+    /// The same job, rendered with a preset of it.
+    #[must_use]
+    pub fn with_preset(&self, name: &str) -> Self {
+        let mut job = self.without_command_line();
+        if let Some(preset) = self.presets.iter().find(|preset| preset.name == name) {
+            let word = Word {
+                text: name.to_owned(),
+                place: preset.name_place.clone(),
+            };
+            job.command_line.settings.push(Setting {
+                key: Key::Preset,
+                key_place: word.place.clone(),
+                value: Sourced {
+                    layer: Layer::CommandLine,
+                    place: word.place.clone(),
+                    value: Value::Words(vec![word]),
+                },
+            });
+        }
+        job
     }
 }
 

@@ -1,0 +1,156 @@
+//! `truepath new`: writes a commented start job file.
+
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+use std::sync::Arc;
+
+use clap::Args;
+use truepath_core::engine::Profile;
+use truepath_core::nearest::advice;
+use truepath_core::start::{StartScene, Work, start};
+use truepath_runner::describe::describe;
+use truepath_runner::load::{JOB_FILE, profiles};
+
+use crate::outcome::{DONE, Trouble};
+
+/// Write a commented start job file
+///
+/// For an engine and a kind of work. What the scene tells (frames, size, cameras) is filled in: by
+/// the file beside it (SCENE.facts.json), else by asking the engine, where it can be asked. The
+/// file passes `truepath check` as it is written. A file that is there is never replaced.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath new --for-scene scenes/dawn.toml\n  truepath new --engine povray --work passes\n  truepath new --engine understudy --work show --to shows/orrery.toml"
+)]
+pub(crate) struct Arguments {
+    /// The engine; else the one that the scene's extension belongs to
+    #[arg(long, value_name = "NAME")]
+    engine: Option<String>,
+    /// The kind of work: sequence, passes, stereo, stills, movie or show
+    #[arg(long, value_name = "KIND", default_value = "sequence", value_parser = work)]
+    work: Work,
+    /// A scene; may be said several times. Else the engine's scenes in this folder and in scenes/
+    #[arg(long, value_name = "FILE")]
+    for_scene: Vec<PathBuf>,
+    /// The file to write
+    #[arg(long, value_name = "FILE", default_value = JOB_FILE)]
+    to: PathBuf,
+}
+
+fn work(word: &str) -> Result<Work, String> {
+    let found = Work::ALL.into_iter().find(|work| work.word() == word);
+    found.ok_or_else(|| advice(word, &Work::ALL.map(Work::word)))
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let absolute = std::path::absolute(&arguments.to).map_err(Trouble::outside("this folder"))?;
+    let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
+    let profiles = profiles(&folder, &crate::profiles::SHIPPED)?;
+    let engine = engine(&arguments, &profiles)?;
+    let scenes = match &arguments.for_scene[..] {
+        [] => scenes_here(&folder, &engine)?,
+        named => named
+            .iter()
+            .map(|path| scene(path, &folder, &engine))
+            .collect::<Result<_, _>>()?,
+    };
+    let text = start(arguments.work, &engine, &scenes);
+    let name = arguments.to.display().to_string();
+    let mut file = File::create_new(&absolute).map_err(|error| match error.kind() {
+        io::ErrorKind::AlreadyExists => Trouble::Usage(format!(
+            "{name} is there already, and is left as it is; write another one with --to"
+        )),
+        _ => Trouble::outside(&*name)(error),
+    })?;
+    file.write_all(text.as_bytes())
+        .and_then(|()| file.sync_all())
+        .map_err(Trouble::outside(&*name))?;
+    anstream::eprintln!(
+        "wrote {name}: {} with {}; look at it with `truepath paths`",
+        arguments.work.word(),
+        engine.name
+    );
+    Ok(ExitCode::from(DONE))
+}
+
+fn engine(arguments: &Arguments, profiles: &[Arc<Profile>]) -> Result<Arc<Profile>, Trouble> {
+    let names: Vec<&str> = profiles.iter().map(|one| one.name.as_str()).collect();
+    if let Some(name) = &arguments.engine {
+        let found = profiles.iter().find(|one| one.name == *name).cloned();
+        return found.ok_or_else(|| {
+            Trouble::Usage(format!(
+                "there is no engine `{name}`: {}",
+                advice(name, &names)
+            ))
+        });
+    }
+    let Some(scene) = arguments.for_scene.first() else {
+        return Err(Trouble::Usage(format!(
+            "say for which engine (--engine {}) or for which scene (--for-scene FILE)",
+            names.join(" or ")
+        )));
+    };
+    let extension = scene.extension().unwrap_or_default().to_string_lossy();
+    let mut able = profiles
+        .iter()
+        .filter(|one| one.scenes.iter().any(|known| *known == extension));
+    match (able.next(), able.next()) {
+        (Some(only), None) => Ok(Arc::clone(only)),
+        _ => Err(Trouble::Usage(format!(
+            "the extension of {} does not tell the engine; say it: --engine {}",
+            scene.display(),
+            names.join(" or ")
+        ))),
+    }
+}
+
+/// The engine's scenes in the job's folder, else in `scenes/`, by name. A file that the engine
+/// does not know for a scene is none, whatever its extension.
+fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, Trouble> {
+    for place in [folder.to_owned(), folder.join("scenes")] {
+        let entries = match fs::read_dir(&place) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
+            entries => entries.map_err(Trouble::outside(&*place.display().to_string()))?,
+        };
+        let mut paths: Vec<PathBuf> = entries
+            .map(|entry| entry.map(|entry| entry.path()))
+            .collect::<io::Result<_>>()
+            .map_err(Trouble::outside(&*place.display().to_string()))?;
+        paths.sort();
+        let found: Vec<StartScene> = paths
+            .iter()
+            .filter(|path| {
+                let extension = path.extension().unwrap_or_default().to_string_lossy();
+                engine.scenes.iter().any(|known| *known == extension) && path.is_file()
+            })
+            .filter_map(|path| scene(path, folder, engine).ok())
+            .collect();
+        if !found.is_empty() {
+            return Ok(found);
+        }
+    }
+    let extensions: Vec<String> = engine.scenes.iter().map(|one| format!("*.{one}")).collect();
+    Err(Trouble::Usage(format!(
+        "there is no scene of {} here ({}); name one with --for-scene",
+        engine.name,
+        extensions.join(", ")
+    )))
+}
+
+fn scene(path: &Path, folder: &Path, engine: &Profile) -> Result<StartScene, Trouble> {
+    let name = path.display().to_string();
+    let absolute = std::path::absolute(path).map_err(Trouble::outside(&*name))?;
+    if !absolute.is_file() {
+        return Err(Trouble::Usage(format!("there is no scene {name}")));
+    }
+    let facts = describe(engine, &absolute, folder)
+        .map_err(|error| Trouble::Usage(error.to_string()))?
+        .unwrap_or_default();
+    let relative = absolute.strip_prefix(folder).unwrap_or(&absolute);
+    Ok(StartScene {
+        path: relative.display().to_string(),
+        facts,
+    })
+}

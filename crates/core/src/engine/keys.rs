@@ -1,0 +1,192 @@
+//! The one table of what a profile can say: it drives the reader's advice, the schema and the
+//! reference.
+
+/// What kind of value a key of a profile takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum ProfileKind {
+    /// A text.
+    Text,
+    /// A list of texts.
+    Texts,
+    /// A whole number.
+    Number,
+    /// True or false.
+    Truth,
+    /// One of these words.
+    Choice(&'static [&'static str]),
+    /// Some of these words.
+    Choices(&'static [&'static str]),
+    /// Tables of words, by name.
+    Words,
+    /// The arguments.
+    Arguments,
+    /// Templates by name.
+    Templates,
+    /// Patterns by what they mean.
+    Log,
+}
+
+/// What there is to know about a key of a profile.
+#[derive(Debug)]
+pub struct ProfileKey {
+    /// How it is written; a key of a table with the table before a dot.
+    pub name: &'static str,
+    /// What it takes.
+    pub kind: ProfileKind,
+    /// What it is for.
+    pub meaning: &'static str,
+    /// An example, as TOML.
+    pub example: &'static str,
+}
+
+const fn key(
+    name: &'static str,
+    kind: ProfileKind,
+    meaning: &'static str,
+    example: &'static str,
+) -> ProfileKey {
+    ProfileKey {
+        name,
+        kind,
+        meaning,
+        example,
+    }
+}
+
+use ProfileKind::{Arguments, Choice, Choices, Log, Number, Templates, Text, Texts, Truth, Words};
+
+/// Every key of a profile, in the order of the reference.
+pub const PROFILE_KEYS: [ProfileKey; 19] = [
+    key(
+        "engine.name",
+        Text,
+        "Its name in job files.",
+        "engine.name = \"myrender\"",
+    ),
+    key(
+        "engine.program",
+        Text,
+        "The program: a name on the PATH, or a path. `{self}` is True Path itself.",
+        "engine.program = \"myrender\"",
+    ),
+    key(
+        "engine.frames",
+        Choice(&["one", "range", "stepped", "list"]),
+        "What one process can take of the frames: a single one, a range without gaps, a range with a step, or any set.",
+        "engine.frames = \"range\"",
+    ),
+    key(
+        "engine.passes",
+        Choice(&["one", "all"]),
+        "What one process can take of the passes.",
+        "engine.passes = \"one\"",
+    ),
+    key(
+        "engine.together",
+        Choices(&["passes", "views"]),
+        "What it can put several of into one file.",
+        "engine.together = [\"passes\"]",
+    ),
+    key(
+        "engine.scenes",
+        Texts,
+        "The extensions of its scenes, without a dot.",
+        "engine.scenes = [\"scene\"]",
+    ),
+    key(
+        "version.ask",
+        Texts,
+        "The arguments with which the program tells its version.",
+        "version.ask = [\"--version\"]",
+    ),
+    key(
+        "version.find",
+        Text,
+        "A regular expression that finds the version in what it tells; the group is called `version`.",
+        "version.find = 'myrender (?P<version>\\S+)'",
+    ),
+    key(
+        "describe",
+        Texts,
+        "The arguments with which the program prints what a scene has, as JSON: `frames`, `size`, `fps`, `cameras`, `camera`, `passes`, `settings`, `files`.",
+        "describe = [\"--describe\", \"{scene.file}\"]",
+    ),
+    key(
+        "word",
+        Words,
+        "Maps from the job's words to the engine's own: `by` names tokens whose values, with a space between, choose the row. `{word.NAME}` is the row's text; where there is no row, the engine cannot do it.",
+        "word.kind = { by = [\"format\", \"bits\"], \"png 8\" = \"PNG8\", \"exr half\" = \"EXR16\" }",
+    ),
+    key(
+        "arguments",
+        Arguments,
+        "The arguments, in order. An entry whose tokens have no value is left out. A list stands or falls as a whole. A table can say `when` (tokens and the values that they must have), `each` (`settings` with `{key}` and `{value}`, `passes` with `{pass}`, `views` with `{view}`), `put`, and `changes-picture = false` for what makes no other picture.",
+        "arguments = [\"--in={scene.file}\", [\"--size\", \"{width}x{height}\"], { each = \"settings\", put = \"{key}={value}\" }, \"--to={target}\"]",
+    ),
+    key(
+        "native",
+        Text,
+        "How it names the files that it writes, in the folder that it is given; `{frame:?}` stands for any digits. Unset, that is found out.",
+        "native = \"{target.stem}{frame:?}.{ext}\"",
+    ),
+    key(
+        "links",
+        Templates,
+        "Links to lay into its folder before it starts: the name and what it leads to.",
+        "links = { \"scene.in\" = \"{scene.file}\" }",
+    ),
+    key(
+        "log",
+        Log,
+        "What its log lines mean, by regular expressions: `frame` (group `frame`), `file` (group `file`), `warning` and `error` (group `text`).",
+        "log = [{ warning = '^warning: (?P<text>.*)$' }]",
+    ),
+    key(
+        "lowest-frame",
+        Number,
+        "The lowest frame that it renders rightly.",
+        "lowest-frame = 0",
+    ),
+    key(
+        "shortest-clip",
+        Number,
+        "A clip of fewer frames is told to end later, for the sake of its clock.",
+        "shortest-clip = 2",
+    ),
+    key(
+        "refuses.characters",
+        Text,
+        "Characters that none of its arguments may hold.",
+        "refuses.characters = \" \"",
+    ),
+    key(
+        "refuses.non-ascii",
+        Truth,
+        "Whether it takes nothing but ASCII.",
+        "refuses.non-ascii = true",
+    ),
+    key(
+        "refuses.why",
+        Text,
+        "Why, as a sentence.",
+        "refuses.why = \"it splits its arguments at spaces\"",
+    ),
+];
+
+/// The keys of a table (`""` for the top), each once.
+#[must_use]
+pub fn keys_of(table: &str) -> Vec<&'static str> {
+    let mut names: Vec<&'static str> = Vec::new();
+    for key in &PROFILE_KEYS {
+        let name = match (key.name.split_once('.'), table) {
+            (Some((first, _)), "") => first,
+            (None, "") => key.name,
+            (Some((first, rest)), table) if first == table => rest,
+            _ => continue,
+        };
+        if !names.contains(&name) {
+            names.push(name);
+        }
+    }
+    names
+}

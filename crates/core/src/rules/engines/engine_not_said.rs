@@ -1,0 +1,34 @@
+//! Nobody says what renders.
+
+use crate::finding::{Finding, Weight};
+use crate::job::Key;
+use crate::rules::{Rule, Subject};
+
+/// TP502 `engine-not-said`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP502",
+    name: "engine-not-said",
+    weight: Weight::Error,
+    what: "Nobody says which engine renders.",
+    why: "Nothing can be started.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Set engine, or run.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject.unset(
+        rule,
+        Key::Engine,
+        "nothing says what renders this",
+        "set `engine`, or `run = [\"program\", \"arguments\"]` for a renderer without a profile",
+    )
+}

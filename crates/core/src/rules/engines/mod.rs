@@ -1,0 +1,26 @@
+//! Engines and scenes. A new rule is a file here, and a line in the list.
+
+mod engine_not_said;
+mod frames_engine_cannot_take;
+mod layers_engine_cannot_write;
+mod not_told_to_engine;
+mod picture_engine_cannot_write;
+mod program_missing;
+mod refused_argument;
+mod scene_missing;
+mod unknown_engine;
+
+use super::Rule;
+
+/// In the order of the codes.
+pub(super) const RULES: &[&Rule] = &[
+    &unknown_engine::RULE,
+    &engine_not_said::RULE,
+    &program_missing::RULE,
+    &scene_missing::RULE,
+    &picture_engine_cannot_write::RULE,
+    &frames_engine_cannot_take::RULE,
+    &refused_argument::RULE,
+    &layers_engine_cannot_write::RULE,
+    &not_told_to_engine::RULE,
+];

@@ -1,0 +1,85 @@
+//! A picture that the engine has no word for.
+
+use crate::engine::word_row;
+use crate::finding::{Finding, Weight, count};
+use crate::rules::{Rule, Subject, one_of};
+
+/// TP505 `picture-engine-cannot-write`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP505",
+    name: "picture-engine-cannot-write",
+    weight: Weight::Error,
+    what: "The engine cannot write the format, bits or channels that are asked for.",
+    why: "It would write something else.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.tif"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Ask for something that the engine writes.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let missing = |one: &crate::deliverable::Deliverable| {
+        one.common.engine.words.iter().find_map(|table| {
+            match word_row(&one.common.engine, one, &table.name) {
+                Some((asked, None)) if !asked.is_empty() => Some((table.name.clone(), asked)),
+                _ => None,
+            }
+        })
+    };
+    subject
+        .once(|one| {
+            if one.is_put_together() {
+                return None;
+            }
+            // What the format itself cannot hold is told by other rules.
+            let picture = &one.picture;
+            let sound = picture
+                .bits
+                .as_ref()
+                .is_none_or(|bits| picture.format.bits.contains(&bits.value))
+                && picture
+                    .channels
+                    .as_ref()
+                    .is_none_or(|one| picture.format.channels.contains(&one.value))
+                && picture
+                    .compression
+                    .as_ref()
+                    .is_none_or(|one| picture.format.compressions.contains(&one.value.as_str()));
+            let asked = missing(one).filter(|_| sound)?;
+            Some((one.common.engine.name.clone(), asked))
+        })
+        .into_iter()
+        .filter_map(|(one, files)| Some((one, files, missing(one)?)))
+        .map(|(one, files, (table, asked))| {
+            let engine = &one.common.engine;
+            let rows: Vec<&str> = engine
+                .words
+                .iter()
+                .filter(|words| words.name == table)
+                .flat_map(|words| words.rows.iter().map(|(row, _)| row.as_str()))
+                .collect();
+            let picture = &one.picture;
+            let place = picture
+                .bits
+                .as_ref()
+                .map(|bits| &bits.place)
+                .or(picture.format_place.as_ref())
+                .unwrap_or(&one.template.place);
+            rule.finding(format!("{} cannot write `{asked}`", engine.name))
+                .at(place, "")
+                .so(format!(
+                    "{} would be something else",
+                    count(files, "file", "files")
+                ))
+                .advise(format!("it writes {}", one_of(rows)))
+        })
+        .collect()
+}

@@ -1,0 +1,73 @@
+//! A value that the engine cannot take as an argument.
+
+use crate::engine::{ArgumentError, Call, arguments};
+use crate::finding::{Finding, Weight};
+use crate::frames::FrameSet;
+use crate::rules::{Rule, Subject};
+
+/// TP507 `refused-argument`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP507",
+    name: "refused-argument",
+    weight: Weight::Error,
+    what: "An argument holds what the engine cannot take, or its profile asks for what is not there.",
+    why: "The engine would read something else than was meant.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{scene}.{frame:04}.png"
+engine = "plain"
+settings = { note = "two words" }
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{scene}.{frame:04}.png"
+engine = "plain"
+settings = { note = "one-word" }
+"#,
+    mend: "Change the value.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let refusal = |one: &crate::deliverable::Deliverable| {
+        let frames = FrameSet::from_frames(one.common.frames.value.first());
+        let call = Call {
+            deliverables: &[one],
+            frames: &frames,
+            staging: "/staging",
+        };
+        let engine = &one.common.engine;
+        arguments(engine, &call, false)
+            .map(|_| ())
+            .and_then(|()| call.native(engine, one).map(|_| ()))
+            .and_then(|()| call.links(engine).map(|_| ()))
+            .err()
+    };
+    subject
+        .once(|one| {
+            if one.is_put_together() {
+                return None;
+            }
+            let error = refusal(one)?;
+            Some((one.common.engine.name.clone(), error.to_string()))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| Some((one, refusal(one)?)))
+        .map(|(one, error)| {
+            let culprit = match &error {
+                ArgumentError::Refused { argument, .. } => one
+                    .settings
+                    .iter()
+                    .find(|(_, word)| argument.contains(&word.text))
+                    .map(|(_, word)| &word.place),
+                ArgumentError::Token(_) => None,
+            };
+            let place = culprit
+                .or(one.common.engine.place.as_ref())
+                .unwrap_or(&one.template.place);
+            rule.finding(format!("{}: {error}", one.common.engine.name))
+                .at(place, "")
+                .advise("change the value, or the profile that hands it on")
+        })
+        .collect()
+}

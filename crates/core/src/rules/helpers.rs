@@ -1,0 +1,32 @@
+//! What several rules need.
+
+use crate::template::{PathPattern, Piece};
+
+/// The file name of a path as text before and text behind the last frame field; `None` for the
+/// second where the name has none.
+pub(super) fn name_around_frame(pattern: &PathPattern) -> (String, Option<String>) {
+    let (_, name) = pattern.split();
+    let mut before = String::new();
+    let mut behind: Option<String> = None;
+    for piece in name.pieces() {
+        match (piece, &mut behind) {
+            (Piece::Frame(_), _) => {
+                before.push_str(&behind.take().unwrap_or_default());
+                behind = Some(String::new());
+            }
+            (Piece::Text(text), Some(behind)) => behind.push_str(text),
+            (Piece::Text(text), None) => before.push_str(text),
+        }
+    }
+    (before, behind)
+}
+
+/// `` `a`, `b` or `c` ``
+pub(super) fn one_of<T: std::fmt::Display>(items: impl IntoIterator<Item = T>) -> String {
+    let quoted: Vec<String> = items.into_iter().map(|item| format!("`{item}`")).collect();
+    match quoted.split_last() {
+        Some((last, [])) => last.clone(),
+        Some((last, rest)) => format!("{} or {last}", rest.join(", ")),
+        None => String::new(),
+    }
+}

@@ -1,0 +1,51 @@
+//! A movie without a codec.
+
+use crate::finding::{Finding, Weight};
+use crate::job::Key;
+use crate::movie::CODECS;
+use crate::rules::{Rule, Subject, one_of};
+
+/// TP402 `codec-not-said`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP402",
+    name: "codec-not-said",
+    weight: Weight::Error,
+    what: "A movie does not say how its pictures are coded.",
+    why: "The movie cannot be made.",
+    breaks: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}_review.mp4"
+movie = { from = "frames" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}_review.mp4"
+movie = { from = "frames", codec = "h264" }
+"#,
+    mend: "Say it.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject.unset(
+        rule,
+        Key::MovieCodec,
+        "the movie does not say how its pictures are coded",
+        &format!(
+            "say `movie.codec`: {}",
+            one_of(CODECS.iter().map(|facts| facts.name))
+        ),
+    )
+}

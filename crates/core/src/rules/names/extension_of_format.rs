@@ -1,0 +1,58 @@
+//! An extension that belongs to another format.
+
+use crate::finding::{Finding, Weight};
+use crate::rules::{Rule, Subject, name_around_frame, one_of};
+
+/// TP108 `extension-of-format`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP108",
+    name: "extension-of-format",
+    weight: Weight::Error,
+    what: "The extension is not one of the format.",
+    why: "The file is not what its name says.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+format = "exr"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.exr"
+engine = "understudy"
+format = "exr"
+"#,
+    mend: "End the path with .{ext}, or change the format.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| {
+            let (before, behind) = name_around_frame(&one.pattern);
+            let extension = behind.unwrap_or(before).rsplit_once('.')?.1.to_owned();
+            let lowered = extension.to_lowercase();
+            let other = !one.picture.format.extensions.contains(&lowered.as_str());
+            (other && !extension.is_empty()).then(|| (one.template.place.clone(), extension))
+        })
+        .into_iter()
+        .map(|(one, _)| {
+            let format = one.picture.format;
+            let mut finding = rule
+                .finding(format!("this extension is not one of {}", format.name))
+                .at(&one.template.place, "");
+            if let Some(place) = &one.picture.format_place {
+                finding = finding.at(place, format!("the format is {}", format.name));
+            }
+            finding
+                .so(format!(
+                    "{} pictures would be called something else",
+                    format.name
+                ))
+                .advise(format!(
+                    "end the path with `.{{ext}}`, or with {}",
+                    one_of(format.extensions)
+                ))
+        })
+        .collect()
+}

@@ -1,0 +1,52 @@
+//! A frame number that touches other digits.
+
+use crate::finding::{Finding, Weight};
+use crate::rules::{Rule, Subject};
+use crate::template::{PathPattern, Piece};
+
+/// TP104 `glued-digits`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP104",
+    name: "glued-digits",
+    weight: Weight::Error,
+    what: "The frame number touches other digits.",
+    why: "Nobody can tell where the number starts: `v0031` is frame 1 of version 3 or frame 31, and tools that collect sequences guess.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}_v2{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}_v2.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Put a dot or an underscore between them.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| glued(&one.pattern).then(|| one.template.place.clone()))
+        .into_iter()
+        .map(|(one, _)| {
+            let frame = one.common.frames.value.first().unwrap_or(1);
+            rule.finding("the frame number touches other digits")
+                .at(&one.template.place, "")
+                .so(format!(
+                    "frame {frame} would be called `{}`, which can be read as another frame",
+                    one.pattern.split().1.path(frame)
+                ))
+                .advise("put a dot or an underscore between the number and the digits beside it")
+        })
+        .collect()
+}
+
+fn glued(pattern: &PathPattern) -> bool {
+    pattern.pieces().windows(2).any(|pair| match pair {
+        [Piece::Text(text), Piece::Frame(_)] => text.ends_with(|c: char| c.is_ascii_digit()),
+        [Piece::Frame(_), Piece::Text(text)] => text.starts_with(|c: char| c.is_ascii_digit()),
+        [Piece::Frame(_), Piece::Frame(_)] => true,
+        _ => false,
+    })
+}

@@ -1,0 +1,181 @@
+//! A pass, camera or shot that varies and is not in the path.
+
+use crate::collide::Collision;
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::job::Word;
+use crate::rules::{Rule, Subject, one_of};
+
+/// TP103 `left-out-token`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP103",
+    name: "left-out-token",
+    weight: Weight::Error,
+    what: "A path leaves out a pass, camera or shot that varies.",
+    why: "All of them are written to the same files, and one is left.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+passes = ["beauty", "depth"]
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}_{pass}.{frame:04}.png"
+engine = "understudy"
+passes = ["beauty", "depth"]
+"#,
+    mend: "Put the token into the path.",
+    check,
+};
+
+/// The tokens that tell the members of a collision apart and that their template leaves out;
+/// none when they have different templates.
+pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'static str> {
+    let members = || collision.members.iter().map(|&member| &all[member]);
+    let first = &all[collision.members[0]];
+    if members().any(|one| one.template.place != first.template.place) {
+        return Vec::new();
+    }
+    let varies = |differs: &dyn Fn(&Deliverable) -> bool| members().any(differs);
+    let candidates = [
+        ("shot", varies(&|one| one.common.shot != first.common.shot)),
+        (
+            "variant",
+            varies(&|one| {
+                Word::text_of(one.common.variant.as_ref())
+                    != Word::text_of(first.common.variant.as_ref())
+            }),
+        ),
+        (
+            "view",
+            varies(&|one| {
+                Word::text_of(one.common.view.as_ref()) != Word::text_of(first.common.view.as_ref())
+            }),
+        ),
+        (
+            "camera",
+            varies(&|one| {
+                Word::text_of(one.common.camera.as_ref())
+                    != Word::text_of(first.common.camera.as_ref())
+            }),
+        ),
+        (
+            "pass",
+            varies(&|one| Word::text_of(one.pass.as_ref()) != Word::text_of(first.pass.as_ref())),
+        ),
+        (
+            "output",
+            varies(&|one| one.common.output != first.common.output),
+        ),
+    ];
+    candidates
+        .into_iter()
+        .filter(|(name, varies)| *varies && !first.template.template.has(name))
+        .map(|(name, _)| name)
+        .collect()
+}
+
+/// All collisions of one template with one cause.
+struct Cause<'a> {
+    tokens: Vec<&'static str>,
+    first: &'a Deliverable,
+    /// What the first of the tokens stands for.
+    values: Vec<String>,
+    lost: u64,
+    wanted: u64,
+    example: &'a str,
+}
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let all = &subject.expansion.deliverables;
+    let mut causes: Vec<Cause<'_>> = Vec::new();
+    for collision in &subject.collisions {
+        let tokens = left_out(collision, all);
+        if tokens.is_empty() {
+            continue;
+        }
+        let first = &all[collision.members[0]];
+        let members = || collision.members.iter().map(|&member| &all[member]);
+        let wanted: u64 = members().map(|one| one.common.frames.value.count()).sum();
+        let known = causes.iter_mut().find(|known| {
+            known.tokens == tokens && known.first.template.place == first.template.place
+        });
+        if let Some(known) = known {
+            known.lost += collision.lost;
+            known.wanted += wanted;
+            continue;
+        }
+        let mut values: Vec<String> = Vec::new();
+        for value in members().map(|one| value(one, tokens[0])) {
+            if !values.contains(&value) {
+                values.push(value);
+            }
+        }
+        causes.push(Cause {
+            tokens,
+            first,
+            values,
+            lost: collision.lost,
+            wanted,
+            example: &collision.example,
+        });
+    }
+    causes.iter().map(|cause| cause.finding(rule)).collect()
+}
+
+impl Cause<'_> {
+    fn finding(&self, rule: &Rule) -> Finding {
+        let braced = self.tokens.iter().map(|token| format!("{{{token}}}"));
+        let shown = one_of(braced).replace(" or ", " and ");
+        let template = &self.first.template;
+        let (first, others) = match self.values.split_first() {
+            Some((first, rest)) => (first.as_str(), listed(rest)),
+            None => ("", String::new()),
+        };
+        rule.finding(format!(
+            "this path leaves out {shown}, which takes {}",
+            count(self.values.len() as u64, "value", "values")
+        ))
+        .at(
+            &template.place,
+            format!("the same for {}", listed(&self.values)),
+        )
+        .so(format!(
+            "{} of {} files would be lost: {others} would overwrite {first}, as in {}",
+            self.lost, self.wanted, self.example
+        ))
+        .advise(format!(
+            "write \"{}\"",
+            mended(&template.template.to_string(), &self.tokens)
+        ))
+    }
+}
+
+fn value(deliverable: &Deliverable, token: &str) -> String {
+    match deliverable.token(token) {
+        crate::template::TokenValue::Text(text) => text,
+        _ => "none".to_owned(),
+    }
+}
+
+/// `beauty, depth and shadow`; of more than four values the first and how many more.
+fn listed(values: &[String]) -> String {
+    match values {
+        [] => String::new(),
+        [one] => one.clone(),
+        [rest @ .., last] if values.len() < 5 => format!("{} and {last}", rest.join(", ")),
+        [one, rest @ ..] => format!("{one} and {} more", rest.len()),
+    }
+}
+
+/// The template with the tokens before the frame, or before the extension.
+fn mended(template: &str, tokens: &[&str]) -> String {
+    let at = template
+        .rfind("{frame")
+        .map(|at| at - usize::from(template[..at].ends_with(['.', '_', '-'])))
+        .or_else(|| template.rfind('.'))
+        .unwrap_or(template.len());
+    let added: String = tokens.iter().map(|token| format!("_{{{token}}}")).collect();
+    format!("{}{added}{}", &template[..at], &template[at..])
+}

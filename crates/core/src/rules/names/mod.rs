@@ -1,0 +1,38 @@
+//! Names and paths. A new rule is a file here, and a line in the list.
+
+mod ambiguous_template;
+mod doubled_extension;
+mod extension_of_format;
+mod glued_digits;
+mod left_out_token;
+mod no_extension;
+mod no_frame_token;
+mod path_not_said;
+mod same_path;
+mod short_padding;
+mod undeclared;
+mod unknown_token;
+mod unlisted;
+mod value_missing;
+mod version_not_read;
+
+use super::Rule;
+
+/// In the order of the codes.
+pub(super) const RULES: &[&Rule] = &[
+    &no_frame_token::RULE,
+    &same_path::RULE,
+    &left_out_token::RULE,
+    &glued_digits::RULE,
+    &short_padding::RULE,
+    &no_extension::RULE,
+    &doubled_extension::RULE,
+    &extension_of_format::RULE,
+    &unknown_token::RULE,
+    &value_missing::RULE,
+    &path_not_said::RULE,
+    &undeclared::RULE,
+    &unlisted::RULE,
+    &version_not_read::RULE,
+    &ambiguous_template::RULE,
+];

@@ -1,0 +1,66 @@
+//! Frame numbers that are printed with different lengths.
+
+use crate::finding::{Finding, Weight};
+use crate::rules::{Rule, Subject};
+use crate::template::{FrameField, Piece};
+
+/// TP105 `short-padding`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP105",
+    name: "short-padding",
+    weight: Weight::Warning,
+    what: "The frame number has too few digits for the frames.",
+    why: "Sorted by name, frame 10000 comes before frame 9999, and players and encoders take the files in that order.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-240"
+path = "renders/{shot}.{frame:02}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-240"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Ask for more digits.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| {
+            short(one).map(|_| (one.template.place.clone(), one.common.frames.place.clone()))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| Some((one, short(one)?)))
+        .map(|(one, (given, needed, border))| {
+            let name = one.pattern.split().1;
+            rule.finding(format!(
+                "{given} {} too few for the frames up to {}",
+                if given == 1 { "digit is" } else { "digits are" },
+                one.common.frames.value.last().unwrap_or(0),
+            ))
+            .at(&one.template.place, "")
+            .at(&one.common.frames.place, "")
+            .so(format!(
+                "sorted by name, `{}` would come before `{}`",
+                name.path(border),
+                name.path(border - 1)
+            ))
+            .advise(format!("write {{frame:0{}}}", needed.max(4)))
+        })
+        .collect()
+}
+
+/// Digits given, digits needed, and the first frame that is printed longer.
+fn short(one: &crate::deliverable::Deliverable) -> Option<(u8, u8, i64)> {
+    let frames = &one.common.frames.value;
+    let given = one.pattern.pieces().iter().find_map(|piece| match piece {
+        Piece::Frame(FrameField::Digits(digits)) => Some(*digits),
+        _ => None,
+    })?;
+    let last = frames.last()?;
+    let needed = u8::try_from(last.max(0).to_string().len()).ok()?;
+    let border = 10_i64.checked_pow(u32::from(given))?;
+    (needed > given && frames.first()? < border && last >= border)
+        .then_some((given, needed, border))
+}

@@ -1,0 +1,48 @@
+//! A token that does not exist.
+
+use crate::deliverable::ProblemKind;
+use crate::finding::{Finding, Weight};
+use crate::nearest::advice;
+use crate::rules::{Rule, Subject};
+use crate::template::ExpandError;
+
+/// TP109 `unknown-token`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP109",
+    name: "unknown-token",
+    weight: Weight::Error,
+    what: "A template has a token that does not exist.",
+    why: "No path can be made.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shto}.{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Use a token that exists, or define it under [token].",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .problems()
+        .filter_map(|problem| match &problem.kind {
+            ProblemKind::Token {
+                error: ExpandError::Unknown { name, .. },
+                known,
+            } => Some((problem, name, known)),
+            _ => None,
+        })
+        .map(|(problem, name, known)| {
+            let known: Vec<&str> = known.iter().map(String::as_str).collect();
+            rule.finding(format!("there is no token `{{{name}}}`"))
+                .at(&problem.place, "")
+                .advise(advice(name, &known))
+                .advise("tokens of your own stand under [token]")
+        })
+        .collect()
+}

@@ -1,0 +1,96 @@
+//! What rules look at.
+
+use super::Rule;
+use crate::collide::{Collision, collisions};
+use crate::deliverable::{Deliverable, Expansion, Problem, ProblemKind, Surroundings};
+use crate::finding::Finding;
+use crate::job::{Job, Key};
+use crate::provenance::by_key;
+use crate::question::Answers;
+use crate::source::Place;
+
+/// What rules look at.
+#[derive(Debug)]
+pub struct Subject<'a> {
+    /// The job.
+    pub job: &'a Job,
+    /// What it comes to.
+    pub expansion: &'a Expansion,
+    /// Its surroundings.
+    pub around: &'a Surroundings,
+    /// What the outside world told.
+    pub answers: &'a Answers,
+    /// Deliverables that share a path.
+    pub(super) collisions: Vec<Collision>,
+}
+
+impl<'a> Subject<'a> {
+    /// What rules look at.
+    #[must_use]
+    pub fn new(
+        job: &'a Job,
+        expansion: &'a Expansion,
+        around: &'a Surroundings,
+        answers: &'a Answers,
+    ) -> Self {
+        let sequences: Vec<_> = expansion
+            .deliverables
+            .iter()
+            .map(|one| (&one.pattern, &one.common.frames.value))
+            .collect();
+        Self {
+            job,
+            expansion,
+            around,
+            answers,
+            collisions: collisions(&sequences),
+        }
+    }
+
+    /// One deliverable for every place in the job that `key` tells apart, with how many there
+    /// are: a mistake in a template is told once and not for every shot.
+    pub(super) fn once<K: PartialEq>(
+        &self,
+        key: impl Fn(&Deliverable) -> Option<K>,
+    ) -> Vec<(&'a Deliverable, u64)> {
+        let mut found: Vec<(K, &Deliverable, u64)> = Vec::new();
+        for deliverable in &self.expansion.deliverables {
+            let Some(key) = key(deliverable) else {
+                continue;
+            };
+            let files = deliverable.common.frames.value.count();
+            match found.iter_mut().find(|(known, ..)| *known == key) {
+                Some((_, _, count)) => *count += files,
+                None => found.push((key, deliverable, files)),
+            }
+        }
+        found
+            .into_iter()
+            .map(|(_, deliverable, count)| (deliverable, count))
+            .collect()
+    }
+
+    pub(super) fn problems(&self) -> impl Iterator<Item = &'a Problem> {
+        self.expansion.problems.iter()
+    }
+
+    /// Findings for a key that must be set and is not.
+    pub(super) fn unset(
+        &self,
+        rule: &Rule,
+        key: Key,
+        sentence: &str,
+        advice: &str,
+    ) -> Vec<Finding> {
+        self.problems()
+            .filter(|problem| problem.kind == ProblemKind::Unset(key))
+            .map(|problem| rule.finding(sentence).at(&problem.place, "").advise(advice))
+            .collect()
+    }
+
+    /// Where the value of a key comes from, for a deliverable.
+    pub(super) fn place_of(&self, one: &Deliverable, key: Key) -> Option<Place> {
+        let origins = by_key(self.job, one, key);
+        origins.first().map(|origin| origin.place.clone())
+    }
+}
