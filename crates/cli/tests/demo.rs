@@ -16,7 +16,7 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
         "88 of 132 files would be lost: depth and shadow would overwrite beauty",
         "nothing to complain about in mistake.toml",
         "cut short or damaged",
-        "complete: all 176 files are there and whole",
+        "complete: all 182 files are there and whole",
         "That was the demo.",
     ] {
         assert!(
@@ -32,7 +32,7 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
         .filter(|name| !name.contains("set-aside"))
         .collect();
     assert!(frames.iter().any(|name| name.starts_with("trial/")));
-    assert_eq!(frames.len(), if needs("povray") { 238 } else { 230 });
+    assert_eq!(frames.len(), if needs("povray") { 244 } else { 236 });
     let one_of_a_kind = [
         (
             "dawn_day/beauty/v003/orr_dawn_day_dome_beauty_v003.0007.exr",
@@ -100,7 +100,31 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
             String::from_utf8_lossy(&output.stderr)
         );
     }
+    the_estimate_was_within_a_factor_of_two(&project);
     // A second demo leaves the first alone.
     let again = project.call(&["demo", "show"]).ends(2);
     assert!(again.err.contains("is not empty"), "{}", again.err);
+}
+
+/// The bytes that the overview told before a frame was there, against those that are there now.
+fn the_estimate_was_within_a_factor_of_two(project: &Project) {
+    let job = std::fs::read_to_string(project.path("show/truepath.toml")).unwrap();
+    let fresh = Project::new(&job);
+    let lines = |project: &Project, folder: &str| -> Vec<(bool, f64)> {
+        let job = format!("{folder}truepath.toml");
+        let arguments = ["overview", "--job", &job, "--format", "json"];
+        let told = project.call(&arguments).ends(0).json();
+        let lines = told["lines"].as_array().unwrap().clone();
+        lines
+            .iter()
+            .map(|line| (line["measured"] == true, line["bytes"].as_f64().unwrap()))
+            .collect()
+    };
+    let (before, after) = (lines(&fresh, ""), lines(project, "show/"));
+    assert_eq!(before.len(), 18);
+    for ((thumb, told), (measured, there)) in before.into_iter().zip(after) {
+        assert!(!thumb && measured);
+        let factor = told / there;
+        assert!((0.5..=2.0).contains(&factor), "{told} told, {there} there");
+    }
 }

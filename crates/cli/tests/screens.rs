@@ -11,7 +11,13 @@ use truepath_core::rules::rules;
 /// A project in which everything that the examples of the rules name is there.
 fn furnished(job: &str) -> Project {
     let project = Project::new(job);
-    for scene in ["kiln.toml", "kiln.pov", "dawn.toml"] {
+    for scene in [
+        "kiln.toml",
+        "kiln_v003.toml",
+        "kiln.pov",
+        "dawn.toml",
+        "dawn.pov",
+    ] {
         project.write(scene, "");
     }
     project.write(
@@ -21,9 +27,11 @@ fn furnished(job: &str) -> Project {
          native = \"p{frame:?}.{ext}\"\n\
          refuses = { characters = \" \", why = \"it splits its arguments at spaces\" }\n",
     );
-    project.write("bin/myrender", "#!/bin/sh\n");
-    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
-    std::fs::set_permissions(project.path("bin/myrender"), mode).unwrap();
+    for program in ["bin/myrender", "bin/povray"] {
+        project.write(program, "#!/bin/sh\n");
+        let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+        std::fs::set_permissions(project.path(program), mode).unwrap();
+    }
     project
 }
 

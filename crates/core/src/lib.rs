@@ -15,6 +15,7 @@ pub mod listing;
 pub mod movie;
 pub mod nearest;
 pub mod overview;
+pub mod pass;
 pub mod picture;
 pub mod plan;
 pub mod provenance;

@@ -1,6 +1,8 @@
 //! One overview of all that is to be made.
 
 use crate::deliverable::{Deliverable, Expansion, Made};
+use crate::job::Word;
+use crate::pass::is_data;
 use crate::picture::rule_of_thumb;
 
 /// What is known of the files of a deliverable that are there already.
@@ -87,12 +89,15 @@ fn thumb(deliverable: &Deliverable) -> Option<u64> {
         let codec = movie.codec.as_ref()?.value;
         return Some(crate::movie::rule_of_thumb(codec, quality, size, frames));
     }
-    let plane = rule_of_thumb(
-        picture.format,
-        size,
-        picture.channels.as_ref().map(|channels| channels.value),
-        picture.bits.as_ref().map(|bits| bits.value),
-        picture.compression.as_ref().map(|one| one.value.as_str()),
-    );
-    Some(plane * deliverable.planes.len() as u64)
+    let planes = deliverable.planes.iter().map(|plane| {
+        rule_of_thumb(
+            picture.format,
+            size,
+            picture.channels.as_ref().map(|channels| channels.value),
+            picture.bits.as_ref().map(|bits| bits.value),
+            picture.compression.as_ref().map(|one| one.value.as_str()),
+            Word::text_of(plane.pass.as_ref()).is_some_and(is_data),
+        )
+    });
+    Some(planes.sum())
 }

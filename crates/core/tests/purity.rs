@@ -6,13 +6,16 @@ use std::path::Path;
 use std::process::Command;
 
 /// All that core may depend on, directly or not. Each is computation only.
-const DEPENDENCIES: [&str; 17] = [
+const DEPENDENCIES: [&str; 21] = [
+    "itoa",
     "jiff",
     "jiff-core",
     "truepath-core",
     "proc-macro2",
     "quote",
+    "memchr",
     "serde_core",
+    "serde_json",
     "serde_spanned",
     "strsim",
     "syn",
@@ -24,6 +27,7 @@ const DEPENDENCIES: [&str; 17] = [
     "unicode-ident",
     "winnow",
     "serde",
+    "zmij",
 ];
 
 /// What reaches outside. `std::time::Duration` is a length and no clock.

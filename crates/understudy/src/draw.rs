@@ -77,7 +77,7 @@ pub(crate) fn draw(shot: &Shot<'_>, size: Size, channels: Channels) -> Canvas {
                 let u = (x as f32 + offset(sample % grid) - size.width as f32 / 2.0) / half;
                 let v = (y as f32 + offset(sample / grid) - size.height as f32 / 2.0) / half;
                 let mut values = values(shot, &look(shot, &bodies, u, v, 1.0 / half));
-                if shot.pass == BEAUTY {
+                if LIGHT.contains(&shot.pass) {
                     let grain = grain(x * grid + sample % grid, y * grid + sample / grid, shot);
                     for value in &mut values[..3] {
                         *value *= grain;
@@ -113,8 +113,8 @@ pub(crate) fn draw(shot: &Shot<'_>, size: Size, channels: Channels) -> Canvas {
     canvas
 }
 
-/// The pass that shows the light, and so the noise of a renderer that samples it.
-const BEAUTY: &str = "beauty";
+/// The passes that show light, and so the noise of a renderer that samples it.
+const LIGHT: [&str; 2] = ["beauty", "shadow"];
 
 /// The noise of one sample, the same every time; more samples leave less of it.
 fn grain(x: u32, y: u32, shot: &Shot<'_>) -> f32 {

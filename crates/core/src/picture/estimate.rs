@@ -3,8 +3,8 @@
 use super::{Bits, Channels, FormatFacts, Size};
 
 /// Bytes of a picture by a rule of thumb: its pixels as stored, times what compression usually
-/// leaves of rendered pictures. Flat pictures come out far smaller; frames that are rendered
-/// already tell better.
+/// leaves of rendered pictures, which are noisy, or of measures such as depth, which are not. Flat
+/// pictures come out far smaller; frames that are rendered already tell better.
 #[must_use]
 pub fn rule_of_thumb(
     format: &FormatFacts,
@@ -12,6 +12,7 @@ pub fn rule_of_thumb(
     channels: Option<Channels>,
     bits: Option<Bits>,
     compression: Option<&str>,
+    is_data: bool,
 ) -> u64 {
     let channels = channels.unwrap_or(if format.channels.contains(&Channels::Rgba) {
         Channels::Rgba
@@ -30,7 +31,14 @@ pub fn rule_of_thumb(
         _ => channels.count() as u64 * sample,
     };
     let raw = u64::from(size.width) * u64::from(size.height) * pixel;
-    raw * left_of_100(format.name, bits, compression) / 100
+    let left = left_of_100(format.name, bits, compression);
+    // Measures are smooth: what loses nothing leaves little of them.
+    let left = if is_data && left < 100 {
+        left.min(5)
+    } else {
+        left
+    };
+    raw * left / 100
 }
 
 /// What compression leaves of 100 bytes.
@@ -38,7 +46,7 @@ fn left_of_100(format: &str, bits: Bits, compression: Option<&str>) -> u64 {
     match (format, compression) {
         (_, Some("none")) | ("bmp" | "dpx", _) => 100,
         ("png", _) if bits == Bits::Sixteen => 75,
-        ("png", _) => 50,
+        ("png", _) => 36,
         ("exr", Some("rle")) => 85,
         ("exr", Some("pxr24")) => 50,
         ("exr", Some("b44" | "b44a")) => 44,
