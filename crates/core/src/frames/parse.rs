@@ -171,9 +171,14 @@ impl Reader<'_> {
     }
 
     fn error(&self, span: Range<usize>, message: String, advice: Option<&str>) -> FramesError {
+        let mut end = span.end.min(self.text.len());
+        // What was expected to be a digit may be longer than one byte.
+        while !self.text.is_char_boundary(end) {
+            end += 1;
+        }
         FramesError {
             message,
-            span: span.start.min(self.text.len())..span.end.min(self.text.len()),
+            span: span.start.min(end)..end,
             advice: advice.map(str::to_owned),
         }
     }
@@ -247,6 +252,7 @@ mod tests {
             ("", 0..0, "missing"),
             ("1-", 2..2, "missing"),
             ("1-9/0", 4..5, "step"),
+            ("1-9/é", 4..6, "step"),
             ("1-9,x", 4..5, "`x`"),
             ("1-9 bis 5", 4..9, "`bis 5`"),
             ("99999999999999999999", 0..20, "further from zero"),
