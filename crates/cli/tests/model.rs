@@ -164,3 +164,30 @@ fn the_environment_reaches_the_engine_and_the_command_lines() {
         "{commands}"
     );
 }
+
+#[test]
+fn keys_can_be_asked_like_tokens() {
+    let project = project();
+    let told = project
+        .call(&["tokens", "passes", "frames", "--variant", "night"])
+        .ends(0)
+        .out;
+    assert!(told.contains("passes"), "{told}");
+    // Frames are a key and no token: what won, and what it beat.
+    let frames = told
+        .lines()
+        .find(|line| line.starts_with("frames"))
+        .unwrap();
+    assert!(frames.contains("1-8"), "{frames}");
+    assert!(
+        frames.contains("variant truepath.toml:10, beats shot truepath.toml:6"),
+        "{frames}"
+    );
+    let all = project.call(&["tokens", "--keys"]).ends(0).out;
+    assert!(
+        all.contains("engine") && all.contains("studio.toml:2"),
+        "{all}"
+    );
+    let unknown = project.call(&["tokens", "pases"]).ends(2);
+    assert!(unknown.err.contains("passes"), "{}", unknown.err);
+}

@@ -5,8 +5,8 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::job::Job;
-use truepath_core::provenance::{Origin, origins};
+use truepath_core::job::{Job, KEYS};
+use truepath_core::provenance::{Origin, by_key, origins};
 use truepath_core::template::TokenValue;
 use truepath_core::token::TOKENS;
 
@@ -21,14 +21,18 @@ use crate::show::{FAINT, TITLE};
 /// Show every token, its value here, and where that comes from
 ///
 /// A value that differs among the chosen deliverables is told for each that it takes, up to three;
-/// choose a part of the job to see fewer. What a value beat stands behind it.
+/// choose a part of the job to see fewer. What a value beat stands behind it. Keys of the job file
+/// can be asked for in the same way, whether a token shows them or not.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath tokens\n  truepath tokens version width --shot dawn --pass depth\n  truepath tokens --format json"
+    after_help = "Examples:\n  truepath tokens\n  truepath tokens version width --shot dawn --pass depth\n  truepath tokens bits movie.codec\n  truepath tokens --keys --shot dawn\n  truepath tokens --format json"
 )]
 pub(crate) struct Arguments {
-    /// Only these tokens
+    /// Only these tokens or keys
     token: Vec<String>,
+    /// All keys that are set, in place of the tokens
+    #[arg(long, conflicts_with = "token")]
+    keys: bool,
     #[command(flatten)]
     job: JobArguments,
     #[command(flatten)]
@@ -56,16 +60,35 @@ const MOST_VALUES: usize = 3;
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let chosen = arguments.job.load_for(arguments.elsewhere.system)?;
+    let keys = keys(&chosen);
     let mut told = told(&chosen, &arguments.elsewhere);
+    if arguments.keys {
+        told = keys;
+        told.retain(|one| !one.values.is_empty());
+    } else {
+        // A key of the same name as a token is told as the token.
+        let fresh = |key: &Told| told.iter().all(|one| one.name != key.name);
+        let asked = |key: &Told| arguments.token.contains(&key.name);
+        let keys: Vec<Told> = keys
+            .into_iter()
+            .filter(|key| fresh(key) && asked(key))
+            .collect();
+        told.extend(keys);
+    }
     if let Some(unknown) = arguments
         .token
         .iter()
         .find(|name| !told.iter().any(|one| one.name == **name))
     {
-        let names: Vec<&str> = told.iter().map(|one| one.name.as_str()).collect();
+        let keys = KEYS.iter().map(|facts| facts.name);
+        let names: Vec<&str> = told
+            .iter()
+            .map(|one| one.name.as_str())
+            .chain(keys)
+            .collect();
         let advice = truepath_core::nearest::advice(unknown, &names);
         return Err(Trouble::Usage(format!(
-            "there is no token `{unknown}`: {advice}"
+            "there is no token or key `{unknown}`: {advice}"
         )));
     }
     if !arguments.token.is_empty() {
@@ -149,6 +172,40 @@ fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> 
     values
 }
 
+/// Every key of the job file, with the texts that set it, each once, in the order of the job.
+fn keys(chosen: &Chosen) -> Vec<Told> {
+    let job = &chosen.loaded.job;
+    let mut all: Vec<Told> = Vec::new();
+    // `camera` and `cameras` are one key, told by its first name.
+    for facts in KEYS
+        .iter()
+        .filter(|facts| facts.key.facts().name == facts.name)
+    {
+        let mut values: Vec<Valued> = Vec::new();
+        for deliverable in &chosen.chosen.deliverables {
+            let origins = by_key(job, deliverable, facts.key);
+            let Some(first) = origins.first() else {
+                continue;
+            };
+            let source = job.sources.get(first.place.source);
+            let text = source
+                .text
+                .get(first.place.span.clone())
+                .unwrap_or_default();
+            let value = text.lines().next().unwrap_or_default().to_owned();
+            if !values.iter().any(|known| known.value == value) {
+                values.push(Valued { value, origins });
+            }
+        }
+        all.push(Told {
+            name: facts.name.to_owned(),
+            meaning: facts.meaning,
+            values,
+        });
+    }
+    all
+}
+
 fn origin(job: &Job, origin: &Origin) -> String {
     let (line, _) = job.sources.line_and_column(&origin.place);
     let name = &job.sources.get(origin.place.source).name;
@@ -156,7 +213,11 @@ fn origin(job: &Job, origin: &Origin) -> String {
 }
 
 fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
-    let name = format!("{{{}}}", told.name);
+    let is_key = KEYS.iter().any(|facts| facts.meaning == told.meaning);
+    let name = match is_key {
+        true => told.name.clone(),
+        false => format!("{{{}}}", told.name),
+    };
     write!(out, "{TITLE}{name:<20}{TITLE:#}")?;
     if told.values.is_empty() {
         let why = if told.name == "frame" {
