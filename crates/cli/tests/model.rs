@@ -188,6 +188,6 @@ fn keys_can_be_asked_like_tokens() {
         all.contains("engine") && all.contains("studio.toml:2"),
         "{all}"
     );
-    let unknown = project.call(&["tokens", "pases"]).ends(2);
-    assert!(unknown.err.contains("passes"), "{}", unknown.err);
+    let unknown = project.call(&["tokens", "comprssion"]).ends(2);
+    assert!(unknown.err.contains("compression"), "{}", unknown.err);
 }

@@ -27,6 +27,14 @@ fn furnished(job: &str) -> Project {
          native = \"p{frame:?}.{ext}\"\n\
          refuses = { characters = \" \", why = \"it splits its arguments at spaces\" }\n",
     );
+    for (name, takes, argument) in [("films", "list", "{frames}"), ("pieces", "one", "{frame}")] {
+        project.write(
+            &format!("engines/{name}.toml"),
+            &format!(
+                "engine = {{ name = \"{name}\", program = \"myrender\", frames = \"{takes}\" }}\narguments = [\"{argument}\"]\n"
+            ),
+        );
+    }
     for program in ["bin/myrender", "bin/povray"] {
         project.write(program, "#!/bin/sh\n");
         let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);

@@ -2,6 +2,7 @@
 
 use std::sync::Arc;
 
+use crate::deliverable::Deliverable;
 use crate::job::{Job, Key, NamedTable, Setting, Table, TableKind, Value, Word};
 use crate::source::Sourced;
 
@@ -57,6 +58,23 @@ impl<'j> Chain<'j> {
         tables.push(&job.command_line);
         debug_assert!(tables.is_sorted_by_key(|table| table.layer));
         Self { tables }
+    }
+
+    /// The chain of a deliverable.
+    #[must_use]
+    pub fn of_deliverable(job: &'j Job, deliverable: &Deliverable) -> Self {
+        let common = &deliverable.common;
+        let scope = Scope {
+            pass: Word::text_of(deliverable.pass.as_ref()),
+            variant: Word::text_of(common.variant.as_ref()),
+            view: Word::text_of(common.view.as_ref()),
+            preset: common.preset.as_ref().map(|preset| preset.value.as_str()),
+        };
+        let (shot, output) = (
+            &job.shots[common.shot_index],
+            &job.outputs[common.output_index],
+        );
+        Self::of(job, shot, output, scope)
     }
 
     /// The setting that wins; none when that hands the key back to the scene.

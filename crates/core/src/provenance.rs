@@ -1,8 +1,8 @@
 //! Where the value of a token comes from, and what it beat: found by walking the layers again.
 
 use crate::deliverable::Deliverable;
-use crate::job::{Job, Key, Word};
-use crate::layers::{Chain, Scope};
+use crate::job::{Job, Key};
+use crate::layers::Chain;
 use crate::source::{Layer, Place};
 
 /// A place that sets a value.
@@ -97,18 +97,7 @@ pub fn origins(job: &Job, deliverable: &Deliverable, token: &str) -> Vec<Origin>
 /// The places that set a key for a deliverable, the winner first.
 #[must_use]
 pub fn by_key(job: &Job, deliverable: &Deliverable, key: Key) -> Vec<Origin> {
-    let common = &deliverable.common;
-    let scope = Scope {
-        pass: Word::text_of(deliverable.pass.as_ref()),
-        variant: Word::text_of(common.variant.as_ref()),
-        view: Word::text_of(common.view.as_ref()),
-        preset: common.preset.as_ref().map(|preset| preset.value.as_str()),
-    };
-    let (shot, output) = (
-        &job.shots[common.shot_index],
-        &job.outputs[common.output_index],
-    );
-    Chain::of(job, shot, output, scope)
+    Chain::of_deliverable(job, deliverable)
         .history(key)
         .map(|setting| Origin {
             layer: setting.value.layer,

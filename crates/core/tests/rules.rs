@@ -21,12 +21,18 @@ native = "p{frame:?}.{ext}"
 refuses = { characters = " ", why = "it splits its arguments at spaces" }
 "#;
 
+/// Take all frames at once, and one at a time.
+const FILMS: &str = "engine = { name = \"films\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
+const PIECES: &str = "engine = { name = \"pieces\", program = \"plain\", frames = \"one\" }\narguments = [\"{frame}\"]\n";
+
 fn surroundings() -> Surroundings {
     let mut sources = Sources::default();
     let profiles = [
         include_str!("../../../engines/understudy.toml"),
         include_str!("../../../engines/povray.toml"),
         PLAIN,
+        FILMS,
+        PIECES,
     ]
     .map(|text| {
         Arc::new(read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap())
@@ -35,7 +41,7 @@ fn surroundings() -> Surroundings {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        instant: "2026-03-21T09:30:00".parse().ok(),
         profiles: profiles.to_vec(),
     }
 }
@@ -67,16 +73,14 @@ fn findings(text: &str) -> Vec<Finding> {
 
 #[test]
 fn a_bad_example_raises_its_own_code_and_no_other() {
+    let mut wrong = Vec::new();
     for rule in rules() {
         let codes: BTreeSet<&str> = findings(rule.breaks).iter().map(|one| one.code).collect();
-        assert_eq!(
-            codes,
-            BTreeSet::from([rule.code]),
-            "{}:\n{}",
-            rule.name,
-            rule.breaks
-        );
+        if codes != BTreeSet::from([rule.code]) {
+            wrong.push(format!("{} {}: {codes:?}", rule.code, rule.name));
+        }
     }
+    assert_eq!(wrong, [""; 0]);
 }
 
 #[test]

@@ -54,7 +54,7 @@ pub struct Deliverable {
 }
 
 /// What a deliverable is.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub enum Made {
     /// A file a frame.
     Sequence,
@@ -62,6 +62,13 @@ pub enum Made {
     Still,
     /// One file of all frames.
     Movie(Arc<Movie>),
+}
+
+impl PartialEq for Made {
+    /// Whether two are of one kind.
+    fn eq(&self, other: &Self) -> bool {
+        std::mem::discriminant(self) == std::mem::discriminant(other)
+    }
 }
 
 /// What deliverables of one output, shot, variant, view and camera share.

@@ -2,7 +2,7 @@
 
 use super::expand::{At, Expander};
 use super::resolve::{listed, picture, template};
-use super::{Common, PathTemplate, Picture, ProblemKind};
+use super::{Common, Look, PathTemplate, Picture, ProblemKind};
 use crate::job::{Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
 use crate::movie::{
@@ -13,7 +13,7 @@ use crate::source::{Place, Sourced};
 use crate::template::{Part, Template};
 
 /// What a movie must be; what nobody sets is the encoder's choice.
-#[derive(Debug, Clone, PartialEq)]
+#[derive(Debug, Clone)]
 pub struct Movie {
     /// The kind of file.
     pub container: &'static ContainerFacts,
@@ -21,6 +21,8 @@ pub struct Movie {
     pub container_place: Option<Place>,
     /// The output whose sequence it is put together from; none for a movie that the engine writes.
     pub from: Option<Sourced<String>>,
+    /// What the pictures of that sequence are.
+    pub source: Option<Picture>,
     /// How its pictures are coded; none only where the engine writes it.
     pub codec: Option<Sourced<&'static CodecFacts>>,
     /// How good it is.
@@ -107,8 +109,12 @@ impl<'j> Expander<'j> {
             self.problem(ProblemKind::Unset(Key::MovieCodec), place, 1);
             return None;
         }
-        let pictures = match &from {
-            Some(from) => self.source(at, scope, from)?,
+        let source = match &from {
+            Some(from) => Some(self.source(at, scope, from)?),
+            None => None,
+        };
+        let pictures = match &source {
+            Some(source) => source.clone(),
             // The size and the like of its own output; the file is the container's.
             None => picture(chain, &path.template, Some(&container.format))?,
         };
@@ -124,6 +130,7 @@ impl<'j> Expander<'j> {
             container,
             container_place: container_place.clone(),
             from,
+            source,
             codec,
             quality: chain.text(Key::MovieQuality),
             rate: chain.value(Key::MovieRate, |value| match value {
@@ -140,7 +147,15 @@ impl<'j> Expander<'j> {
                 _ => None,
             }),
         };
+        let own_transfer = chain.value(Key::LookTransfer, |value| match value {
+            Value::Transfer(transfer) => Some(*transfer),
+            _ => None,
+        });
         let pictures = Picture {
+            look: Look {
+                transfer: own_transfer.or(pictures.look.transfer),
+                linear: pictures.look.linear,
+            },
             format: &container.format,
             format_place: container_place,
             channels: None,

@@ -1,6 +1,6 @@
 //! What a profile tells about an engine.
 
-use crate::frames::Frame;
+use crate::frames::{Frame, FrameSet};
 use crate::job::Word;
 use crate::picture::Holds;
 use crate::source::Place;
@@ -136,6 +136,19 @@ pub enum Takes {
     List,
     /// It cannot be told a frame at all.
     Nothing,
+}
+
+impl Takes {
+    /// How many processes some frames need at least.
+    #[must_use]
+    pub fn pieces(self, frames: &FrameSet) -> u64 {
+        match self {
+            Self::One | Self::Nothing => frames.count(),
+            Self::Range => frames.gapless(u64::MAX).len() as u64,
+            Self::Stepped => frames.strands().len() as u64,
+            Self::List => 1,
+        }
+    }
 }
 
 /// What one process can take of the passes.

@@ -5,9 +5,12 @@ use crate::collide::{Collision, collisions};
 use crate::deliverable::{Deliverable, Expansion, Problem, ProblemKind, Surroundings};
 use crate::finding::Finding;
 use crate::job::{Job, Key};
+use crate::layers::Chain;
 use crate::provenance::by_key;
 use crate::question::Answers;
 use crate::source::Place;
+use crate::system::System;
+use crate::template::Part;
 
 /// What rules look at.
 #[derive(Debug)]
@@ -92,5 +95,33 @@ impl<'a> Subject<'a> {
     pub(super) fn place_of(&self, one: &Deliverable, key: Key) -> Option<Place> {
         let origins = by_key(self.job, one, key);
         origins.first().map(|origin| origin.place.clone())
+    }
+
+    /// The chain of layers of a deliverable.
+    pub(super) fn chain(&self, one: &Deliverable) -> Chain<'a> {
+        Chain::of_deliverable(self.job, one)
+    }
+
+    /// What stands at a place.
+    pub(super) fn text(&self, place: &Place) -> &'a str {
+        let source = self.job.sources.get(place.source);
+        source.text.get(place.span.clone()).unwrap_or_default()
+    }
+
+    /// The folder that the place of a deliverable has on a system, where the job says one.
+    pub(super) fn folder_on(&self, one: &Deliverable, system: System) -> Option<&'a str> {
+        let name = match one.template.template.parts().first()? {
+            Part::Token(token) => token.name.strip_prefix("place.")?,
+            Part::Text(_) | Part::Optional(_) => return None,
+        };
+        let place = self.job.places.iter().find(|place| place.name == name)?;
+        // A folder for every system is a path of the one that the job was written on.
+        let mut folders = place.folders.iter().filter(|(on, _)| *on == Some(system));
+        folders.next().map(|(_, folder)| folder.value.as_str())
+    }
+
+    /// Whether machines of a system see the place of a deliverable.
+    pub(super) fn is_shared_with(&self, one: &Deliverable, system: System) -> bool {
+        self.around.system == system || self.folder_on(one, system).is_some()
     }
 }

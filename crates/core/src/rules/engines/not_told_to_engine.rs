@@ -36,7 +36,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             subject
                 .once(move |one| {
                     let place = said(one, key)?;
-                    let silent = !one.is_put_together() && !one.common.engine.mentions(token);
+                    let silent = one.movie().is_none() && !one.common.engine.mentions(token);
                     silent.then_some((place, one.common.engine.name.clone()))
                 })
                 .into_iter()

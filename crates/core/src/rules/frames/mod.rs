@@ -2,6 +2,9 @@
 
 mod empty_frames;
 mod frames_not_said;
+mod frames_twice;
+mod last_left_out;
+mod many_processes;
 mod preset_writes_over;
 
 use super::Rule;
@@ -11,4 +14,7 @@ pub(super) const RULES: &[&Rule] = &[
     &empty_frames::RULE,
     &frames_not_said::RULE,
     &preset_writes_over::RULE,
+    &frames_twice::RULE,
+    &last_left_out::RULE,
+    &many_processes::RULE,
 ];

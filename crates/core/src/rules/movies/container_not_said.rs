@@ -14,6 +14,7 @@ pub(super) const RULE: Rule = Rule {
     why: "The movie cannot be made.",
     breaks: r#"[project]
 engine = "understudy"
+fps = 24
 [shot.dawn]
 scene = "dawn.toml"
 frames = "1-48"
@@ -25,6 +26,7 @@ movie = { from = "frames", codec = "h264" }
 "#,
     keeps: r#"[project]
 engine = "understudy"
+fps = 24
 [shot.dawn]
 scene = "dawn.toml"
 frames = "1-48"

@@ -1,14 +1,45 @@
 //! Movies. A new rule is a file here, and a line in the list.
 
+mod codec_in_container;
 mod codec_not_said;
 mod container_not_said;
+mod direct_movie;
+mod fps_not_said;
+mod gaps_in_movie;
+mod odd_size;
 mod pass_not_said;
+mod pixels_of_codec;
+mod quality_of_codec;
+mod sound_codec_not_said;
+mod sound_in_container;
+mod split_movie;
+mod too_large_for_codec;
 
 use super::Rule;
+use crate::source::Place;
+
+/// What is wrong with a movie, as far as its rules differ.
+struct Wrong {
+    place: Place,
+    sentence: String,
+    label: String,
+    advice: String,
+}
 
 /// In the order of the codes.
 pub(super) const RULES: &[&Rule] = &[
     &container_not_said::RULE,
     &codec_not_said::RULE,
     &pass_not_said::RULE,
+    &codec_in_container::RULE,
+    &odd_size::RULE,
+    &pixels_of_codec::RULE,
+    &too_large_for_codec::RULE,
+    &sound_in_container::RULE,
+    &direct_movie::RULE,
+    &gaps_in_movie::RULE,
+    &sound_codec_not_said::RULE,
+    &split_movie::RULE,
+    &quality_of_codec::RULE,
+    &fps_not_said::RULE,
 ];

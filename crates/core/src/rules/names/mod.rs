@@ -5,16 +5,22 @@ mod doubled_extension;
 mod extension_of_format;
 mod glued_digits;
 mod left_out_token;
+mod long_name;
+mod long_path;
+mod movie_with_frame;
 mod no_extension;
 mod no_frame_token;
 mod path_not_said;
+mod plain_names;
 mod same_path;
+mod scattered;
 mod short_padding;
 mod undeclared;
 mod unknown_token;
 mod unlisted;
 mod value_missing;
 mod version_not_read;
+mod windows_names;
 
 use super::Rule;
 
@@ -35,4 +41,10 @@ pub(super) const RULES: &[&Rule] = &[
     &unlisted::RULE,
     &version_not_read::RULE,
     &ambiguous_template::RULE,
+    &windows_names::RULE,
+    &long_name::RULE,
+    &long_path::RULE,
+    &plain_names::RULE,
+    &scattered::RULE,
+    &movie_with_frame::RULE,
 ];

@@ -1,11 +1,20 @@
 //! Pictures. A new rule is a file here, and a line in the list.
 
 mod bits;
+mod brightened_twice;
 mod channels;
 mod compression;
 mod crop_outside;
 mod layers_in_format;
+mod linear_in_8_bits;
+mod look_not_said;
+mod lossy_data;
+mod quality_of_nothing;
+mod rendered_twice;
+mod scale_not_whole;
 mod scale_of_nothing;
+mod sizes_differ;
+mod too_large;
 
 use super::Rule;
 
@@ -17,4 +26,13 @@ pub(super) const RULES: &[&Rule] = &[
     &scale_of_nothing::RULE,
     &crop_outside::RULE,
     &layers_in_format::RULE,
+    &lossy_data::RULE,
+    &linear_in_8_bits::RULE,
+    &rendered_twice::RULE,
+    &too_large::RULE,
+    &scale_not_whole::RULE,
+    &sizes_differ::RULE,
+    &look_not_said::RULE,
+    &brightened_twice::RULE,
+    &quality_of_nothing::RULE,
 ];

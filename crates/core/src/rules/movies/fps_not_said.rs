@@ -1,0 +1,69 @@
+//! A movie without a speed.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight};
+use crate::rules::movies::Wrong;
+use crate::rules::{Rule, Subject};
+
+/// TP417 `fps-not-said`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP417",
+    name: "fps-not-said",
+    weight: Weight::Error,
+    what: "A movie does not say how many frames it shows a second.",
+    why: "It would play at whatever the encoder takes for usual.",
+    breaks: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264" }
+"#,
+    mend: "Say fps.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let wrong = wrong(one)?;
+            Some(
+                rule.finding(wrong.sentence)
+                    .at(&wrong.place, wrong.label)
+                    .so("it would play at whatever the encoder takes for usual")
+                    .advise(wrong.advice),
+            )
+        })
+        .collect()
+}
+
+fn wrong(one: &Deliverable) -> Option<Wrong> {
+    let movie = one.movie()?;
+    if one.common.fps.is_some() || movie.is_direct() {
+        return None;
+    }
+    Some(Wrong {
+        place: movie.from.as_ref()?.place.clone(),
+        sentence: "nobody says how many frames a second this movie shows".to_owned(),
+        label: String::new(),
+        advice: "say `fps`, such as `fps = 24` under [project]".to_owned(),
+    })
+}

@@ -1,0 +1,76 @@
+//! Sound without a codec.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight};
+use crate::rules::movies::Wrong;
+use crate::rules::{Rule, Subject, one_of};
+
+/// TP413 `sound-codec-not-said`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP413",
+    name: "sound-codec-not-said",
+    weight: Weight::Error,
+    what: "A shot has sound, and its movie does not say how it is coded.",
+    why: "The movie would be silent, or the encoder would choose.",
+    breaks: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+audio = "dawn.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+audio = "dawn.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    mend: "Say movie.audio-codec.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let wrong = wrong(one)?;
+            Some(
+                rule.finding(wrong.sentence)
+                    .at(&wrong.place, wrong.label)
+                    .so("the movie would be silent, or the encoder would choose")
+                    .advise(wrong.advice),
+            )
+        })
+        .collect()
+}
+
+fn wrong(one: &Deliverable) -> Option<Wrong> {
+    let movie = one.movie()?;
+    let audio = movie.audio.as_ref()?;
+    if movie.audio_codec.is_some() || movie.is_direct() {
+        return None;
+    }
+    Some(Wrong {
+        place: audio.place.clone(),
+        sentence: "nobody says how this sound is coded".to_owned(),
+        label: format!("in the movie of {}", one.label()),
+        advice: format!(
+            "say movie.audio-codec: {}",
+            one_of(movie.container.audio_codecs)
+        ),
+    })
+}

@@ -1,0 +1,55 @@
+//! A name with spaces or letters beyond ASCII.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::rules::{Rule, Subject};
+
+/// TP120 `plain-names`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP120",
+    name: "plain-names",
+    weight: Weight::Note,
+    what: "A name has a space, or a letter that is not ASCII.",
+    why: "Some programs split names at spaces, or write other letters in another way.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot} final.{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}_final.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Use an underscore, and plain letters.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| odd(one).map(|c| (one.template.place.clone(), c)))
+        .into_iter()
+        .filter_map(|(one, files)| {
+            let what = match odd(one)? {
+                ' ' => "a space".to_owned(),
+                other => format!("`{other}`, which is not ASCII"),
+            };
+            Some(
+                rule.finding(format!("a name has {what}"))
+                    .at(&one.template.place, "")
+                    .so(format!(
+                        "some programs would not find {}",
+                        count(files, "file", "files")
+                    ))
+                    .advise("the format `slug` makes plain names: `{shot:slug}`"),
+            )
+        })
+        .collect()
+}
+
+/// The first odd character below the root.
+fn odd(one: &Deliverable) -> Option<char> {
+    let path = one.path(one.common.frames.value.first()?);
+    let below = path.strip_prefix(&*one.root)?;
+    below.chars().find(|c| *c == ' ' || !c.is_ascii())
+}

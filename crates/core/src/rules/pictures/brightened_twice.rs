@@ -1,0 +1,59 @@
+//! Pixels that would be brightened twice.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight};
+use crate::picture::TransferFacts;
+use crate::rules::{Rule, Subject};
+use crate::source::{Layer, Sourced};
+
+/// TP314 `brightened-twice`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP314",
+    name: "brightened-twice",
+    weight: Weight::Warning,
+    what: "A transfer is said for pixels that are ready for display.",
+    why: "It would be applied again, and everything would come out too bright.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+look = { pixels = "display", transfer = "srgb" }
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+look = { pixels = "display" }
+"#,
+    mend: "Leave one of the two out.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| {
+            let (pixels, transfer) = both(one)?;
+            Some((pixels.place.clone(), transfer.place.clone()))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let (pixels, transfer) = both(one)?;
+            Some(
+                rule.finding("pixels that are ready for display need no transfer")
+                    .at(&transfer.place, "this would brighten them again")
+                    .at(&pixels.place, "ready for display")
+                    .advise("leave one of the two out"),
+            )
+        })
+        .collect()
+}
+
+/// What is said of pixels and transfer in one layer: a transfer of the whole project is meant for
+/// those of its outputs that are linear.
+fn both(one: &Deliverable) -> Option<(&Sourced<bool>, &Sourced<&'static TransferFacts>)> {
+    let look = &one.picture.look;
+    let pixels = look.linear.as_ref().filter(|linear| !linear.value)?;
+    let transfer = look.transfer.as_ref()?;
+    let of_movie = one.movie().is_some() && transfer.layer == Layer::Output;
+    (of_movie || pixels.layer == transfer.layer).then_some((pixels, transfer))
+}

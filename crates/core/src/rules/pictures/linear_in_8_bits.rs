@@ -1,0 +1,66 @@
+//! Linear light in 8 bits.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::picture::Bits;
+use crate::rules::{Rule, Subject};
+use crate::source::Sourced;
+
+/// TP308 `linear-in-8-bits`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP308",
+    name: "linear-in-8-bits",
+    weight: Weight::Warning,
+    what: "Pixels are said to be linear light, and the file has 8 bits.",
+    why: "Dark parts fall into visible steps.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+bits = 8
+look.pixels = "linear"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.exr"
+engine = "understudy"
+bits = "half"
+look.pixels = "linear"
+"#,
+    mend: "Use 16 bits, half or float, or pixels ready for display.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| Some((linear(one)?.place.clone(), one.template.place.clone())))
+        .into_iter()
+        .filter_map(|(one, files)| {
+            let said = linear(one)?;
+            let mut finding = rule
+                .finding("linear light goes into 8 bits")
+                .at(&said.place, "");
+            if let Some(bits) = &one.picture.bits {
+                finding = finding.at(&bits.place, "8 bits a channel");
+            }
+            Some(
+                finding
+                    .so(format!(
+                        "{} would have steps in the dark",
+                        count(files, "file", "files")
+                    ))
+                    .advise("use 16 bits, half or float, or say look.pixels = \"display\""),
+            )
+        })
+        .collect()
+}
+
+fn linear(one: &Deliverable) -> Option<&Sourced<bool>> {
+    let picture = &one.picture;
+    let eight = match &picture.bits {
+        Some(bits) => bits.value == Bits::Eight,
+        None => picture.format.bits == [Bits::Eight],
+    };
+    let said = picture.look.linear.as_ref().filter(|linear| linear.value);
+    said.filter(|_| eight && one.movie().is_none())
+}

@@ -1,0 +1,72 @@
+//! A movie of light, and nobody says how it is shown.
+
+use crate::finding::{Finding, Weight};
+use crate::picture::Bits;
+use crate::rules::{Rule, Subject};
+
+/// TP313 `look-not-said`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP313",
+    name: "look-not-said",
+    weight: Weight::Warning,
+    what: "A movie is put together from a sequence of linear light, or of a format that usually holds it, and no transfer is said.",
+    why: "It comes out far too dark, or too bright.",
+    breaks: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.exr"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.exr"
+look = { pixels = "linear", transfer = "srgb" }
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264" }
+"#,
+    mend: "Say look.transfer, or look.pixels = \"display\".",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| {
+            let movie = one.movie()?;
+            let source = movie.source.as_ref()?;
+            let linear = match &one.picture.look.linear {
+                Some(linear) => linear.value,
+                None => source.format.bits.iter().all(|bits| matches!(bits, Bits::Half | Bits::Float)),
+            };
+            let silent = linear && one.picture.look.transfer.is_none();
+            silent.then(|| movie.from.as_ref().map(|from| from.place.clone()))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let movie = one.movie()?;
+            let format = movie.source.as_ref()?.format.name;
+            let what = match one.picture.look.linear {
+                Some(_) => "is linear light".to_owned(),
+                None => format!("is {format}, which usually holds linear light"),
+            };
+            Some(
+                rule.finding("nobody says how this light becomes a movie")
+                    .at(&movie.from.as_ref()?.place, format!("the sequence {what}"))
+                    .so("the movie would be far too dark or too bright")
+                    .advise("say look = { pixels = \"linear\", transfer = \"srgb\" } in the output of the sequence")
+                    .advise("or look.pixels = \"display\", if it is ready to be shown"),
+            )
+        })
+        .collect()
+}

@@ -1,0 +1,107 @@
+//! The same picture in two outputs.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::job::Word;
+use crate::rules::{Rule, Subject};
+
+/// TP309 `rendered-twice`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP309",
+    name: "rendered-twice",
+    weight: Weight::Note,
+    what: "Two outputs ask for the same pass with the same settings and the same kind of file.",
+    why: "It is rendered twice.",
+    breaks: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.copy]
+path = "copies/{shot}.{frame:04}.png"
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.small]
+path = "small/{shot}.{frame:04}.png"
+size = "64x64"
+"#,
+    mend: "Copy the files, or let the outputs differ.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let all = &subject.expansion.deliverables;
+    let Some(first) = all.first() else {
+        return Vec::new();
+    };
+    // One shot tells: outputs are the same for all.
+    let shot: Vec<&Deliverable> = all
+        .iter()
+        .filter(|one| one.common.shot_index == first.common.shot_index && one.movie().is_none())
+        .collect();
+    let mut told: Vec<(usize, usize)> = Vec::new();
+    let mut findings = Vec::new();
+    for (index, one) in shot.iter().enumerate() {
+        for other in &shot[..index] {
+            let outputs = (other.common.output_index, one.common.output_index);
+            if outputs.0 == outputs.1 || told.contains(&outputs) || !alike(one, other) {
+                continue;
+            }
+            // What goes to one path is told as a collision.
+            if one.pattern == other.pattern {
+                continue;
+            }
+            told.push(outputs);
+            let frames = one
+                .common
+                .frames
+                .value
+                .count_shared(&other.common.frames.value);
+            findings.push(
+                rule.finding("two outputs ask for the same picture")
+                    .at(&one.template.place, one.label())
+                    .at(&other.template.place, other.label())
+                    .so(format!(
+                        "{} would be rendered twice",
+                        count(frames, "frame", "frames")
+                    ))
+                    .advise("copy the files, or let the outputs differ"),
+            );
+        }
+    }
+    findings
+}
+
+fn alike(one: &Deliverable, other: &Deliverable) -> bool {
+    let (a, b) = (&one.common, &other.common);
+    let words = |one: &Deliverable| {
+        let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+        let common = &one.common;
+        [
+            word(&common.camera),
+            word(&common.variant),
+            word(&common.view),
+            word(&one.pass),
+        ]
+    };
+    let settings = |one: &Deliverable| -> Vec<(String, String)> {
+        one.settings
+            .iter()
+            .map(|(name, word)| (name.clone(), word.text.clone()))
+            .collect()
+    };
+    words(one) == words(other)
+        && one.picture.said() == other.picture.said()
+        && settings(one) == settings(other)
+        && a.engine.name == b.engine.name
+        && one.made == other.made
+        && a.frames.value.count_shared(&b.frames.value) > 0
+}

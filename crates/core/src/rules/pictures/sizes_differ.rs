@@ -1,0 +1,96 @@
+//! Views of different sizes.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight};
+use crate::job::Word;
+use crate::rules::{Rule, Subject};
+use crate::source::Place;
+
+/// TP312 `sizes-differ`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP312",
+    name: "sizes-differ",
+    weight: Weight::Warning,
+    what: "Views of the same picture have different sizes.",
+    why: "They could not be shown or put together as one.",
+    breaks: r#"[project]
+engine = "understudy"
+size = "64x64"
+views = ["left", "right"]
+[view.left]
+[view.right]
+size = "64x48"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}_{view}.{frame:04}.png"
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+size = "64x64"
+views = ["left", "right"]
+[view.left]
+[view.right]
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}_{view}.{frame:04}.png"
+"#,
+    mend: "Give all views one size.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let all = &subject.expansion.deliverables;
+    let same = |one: &Deliverable, other: &Deliverable| {
+        let (a, b) = (&one.common, &other.common);
+        let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+        (a.shot_index, a.output_index) == (b.shot_index, b.output_index)
+            && word(&a.camera) == word(&b.camera)
+            && word(&a.variant) == word(&b.variant)
+            && word(&one.pass) == word(&other.pass)
+    };
+    let mut told: Vec<Place> = Vec::new();
+    let mut findings = Vec::new();
+    for (index, one) in all.iter().enumerate() {
+        // Views of a picture stand near each other.
+        let near = &all[index.saturating_sub(MOST_VIEWS)..index];
+        let (Some(size), Some(view)) = (&one.picture.size, &one.common.view) else {
+            continue;
+        };
+        let other = near.iter().rev().find(|other| {
+            let differs = other
+                .picture
+                .size
+                .as_ref()
+                .is_some_and(|other| other.value != size.value);
+            differs && same(one, other)
+        });
+        let Some((other, other_size)) =
+            other.and_then(|other| Some((other, other.picture.size.as_ref()?)))
+        else {
+            continue;
+        };
+        if told.contains(&size.place) {
+            continue;
+        }
+        told.push(size.place.clone());
+        let other_view = Word::text_of(other.common.view.as_ref()).unwrap_or_default();
+        findings.push(
+            rule.finding("views of the same picture have different sizes")
+                .at(&size.place, format!("{} of {}", size.value, view.text))
+                .at(
+                    &other_size.place,
+                    format!("{} of {other_view}", other_size.value),
+                )
+                .so("they could not be put together as one")
+                .advise("give all views one size"),
+        );
+    }
+    findings
+}
+
+/// How far apart views of a picture stand, by the passes and cameras between them.
+const MOST_VIEWS: usize = 64;
