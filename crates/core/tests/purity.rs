@@ -6,7 +6,11 @@ use std::path::Path;
 use std::process::Command;
 
 /// All that core may depend on, directly or not. Each is computation only.
-const DEPENDENCIES: [&str; 21] = [
+const DEPENDENCIES: [&str; 25] = [
+    "caseless",
+    "tinyvec",
+    "tinyvec_macros",
+    "unicode-normalization",
     "itoa",
     "jiff",
     "jiff-core",

@@ -6,6 +6,7 @@
 //! power of ten plus a constant. The cost grows with the sequences and not with their frames.
 
 mod cut;
+mod fold;
 mod groups;
 mod member;
 
@@ -13,6 +14,8 @@ use std::collections::{BTreeMap, HashMap};
 
 use crate::frames::FrameSet;
 use crate::template::PathPattern;
+
+pub use fold::{folded, is_folded};
 
 use cut::{Cut, members};
 use groups::Groups;

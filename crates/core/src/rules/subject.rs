@@ -1,16 +1,17 @@
 //! What rules look at.
 
 use super::Rule;
-use crate::collide::{Collision, collisions};
+use crate::collide::{Collision, collisions, folded, is_folded};
 use crate::deliverable::{Deliverable, Expansion, Problem, ProblemKind, Surroundings};
 use crate::finding::Finding;
+use crate::frames::FrameSet;
 use crate::job::{Job, Key};
 use crate::layers::Chain;
 use crate::provenance::by_key;
 use crate::question::Answers;
 use crate::source::Place;
 use crate::system::System;
-use crate::template::Part;
+use crate::template::{Part, PathPattern, Piece};
 
 /// What rules look at.
 #[derive(Debug)]
@@ -25,6 +26,8 @@ pub struct Subject<'a> {
     pub answers: &'a Answers,
     /// Deliverables that share a path.
     pub(super) collisions: Vec<Collision>,
+    /// Those that share one only where capitals and marks are not heeded.
+    pub(super) near_collisions: Vec<Collision>,
 }
 
 impl<'a> Subject<'a> {
@@ -36,17 +39,19 @@ impl<'a> Subject<'a> {
         around: &'a Surroundings,
         answers: &'a Answers,
     ) -> Self {
-        let sequences: Vec<_> = expansion
+        let sequences: Vec<(&PathPattern, &FrameSet)> = expansion
             .deliverables
             .iter()
             .map(|one| (&one.pattern, &one.common.frames.value))
             .collect();
+        let collisions = collisions(&sequences);
         Self {
             job,
             expansion,
             around,
             answers,
-            collisions: collisions(&sequences),
+            near_collisions: near_collisions(expansion, &sequences, &collisions),
+            collisions,
         }
     }
 
@@ -124,4 +129,20 @@ impl<'a> Subject<'a> {
     pub(super) fn is_shared_with(&self, one: &Deliverable, system: System) -> bool {
         self.around.system == system || self.folder_on(one, system).is_some()
     }
+}
+
+/// Collisions of names that differ only in capitals and in how marks are written.
+fn near_collisions(sequences: &[(&PathPattern, &FrameSet)], known: &[Collision]) -> Vec<Collision> {
+    let all: Vec<Option<PathPattern>> = sequences.iter().map(|(path, _)| folded(path)).collect();
+    if all.iter().all(Option::is_none) {
+        return Vec::new();
+    }
+    let folded: Vec<(&PathPattern, &FrameSet)> = all
+        .iter()
+        .zip(sequences)
+        .map(|(folded, (path, frames))| (folded.as_ref().unwrap_or(path), *frames))
+        .collect();
+    let mut near = collisions(&folded);
+    near.retain(|one| known.iter().all(|known| known.members != one.members));
+    near
 }

@@ -12,6 +12,7 @@ mod no_extension;
 mod no_frame_token;
 mod path_not_said;
 mod plain_names;
+mod same_file_elsewhere;
 mod same_path;
 mod scattered;
 mod short_padding;
@@ -41,6 +42,7 @@ pub(super) const RULES: &[&Rule] = &[
     &unlisted::RULE,
     &version_not_read::RULE,
     &ambiguous_template::RULE,
+    &same_file_elsewhere::RULE,
     &windows_names::RULE,
     &long_name::RULE,
     &long_path::RULE,

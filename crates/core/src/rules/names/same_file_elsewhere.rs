@@ -1,0 +1,88 @@
+//! Names that are one file on other systems.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::frames::Frame;
+use crate::rules::{Rule, Subject};
+use crate::system::System;
+
+/// TP116 `same-file-elsewhere`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP116",
+    name: "same-file-elsewhere",
+    weight: Weight::Warning,
+    what: "Two paths differ only in capitals, or in how letters with marks are written. Where the place has a folder on such a system, that is an error.",
+    why: "On macOS and Windows they are usually one file, and one overwrites the other.",
+    breaks: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.small]
+path = "renders/Dawn.{frame:04}.png"
+size = "64x64"
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.small]
+path = "renders/{shot}_small.{frame:04}.png"
+size = "64x64"
+"#,
+    mend: "Tell the paths apart by more than capitals.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let all = &subject.expansion.deliverables;
+    subject
+        .near_collisions
+        .iter()
+        .filter_map(|collision| {
+            let one = &all[*collision.members.first()?];
+            let others = collision.members.iter().map(|&member| &all[member]);
+            let other = others.clone().find(|other| other.pattern != one.pattern)?;
+            let shared = [System::Windows, System::Macos]
+                .into_iter()
+                .any(|system| subject.is_shared_with(one, system));
+            let weight = if shared { Weight::Error } else { rule.weight };
+            let frame = one.common.frames.value.first()?;
+            let mut finding = Finding::new(
+                rule.code,
+                weight,
+                "these names are usually one file on macOS and Windows",
+            )
+            .at(
+                &other.template.place,
+                format!("{}: {}", other.label(), name(other, frame)),
+            );
+            if other.template.place != one.template.place {
+                finding = finding.at(
+                    &one.template.place,
+                    format!("{}: {}", one.label(), name(one, frame)),
+                );
+            }
+            Some(
+                finding
+                    .so(format!(
+                        "{} would be written over there, such as {}",
+                        count(collision.lost, "file", "files"),
+                        collision.example
+                    ))
+                    .advise("tell them apart by more than capitals or marks"),
+            )
+        })
+        .collect()
+}
+
+/// The file name of a frame.
+fn name(one: &Deliverable, frame: Frame) -> String {
+    let path = one.path(frame);
+    path.rsplit('/').next().unwrap_or(&path).to_owned()
+}
