@@ -164,7 +164,7 @@ fn profiles_and_json(out: &mut String) {
     }
     out.push_str("## JSON\n\nWhat commands print with `--format json`. `version` rises when something is taken out or changes its\nmeaning; new keys may come without that. `truepath schema NAME` prints each as a JSON Schema.\n");
     let project = Project::empty();
-    for name in ["overview", "paths", "tokens", "match"] {
+    for name in ["overview", "paths", "tokens", "match", "check"] {
         let schema = project.call(&["schema", name]).ends(0).json();
         writeln!(out, "\n### {name}\n\n| key | holds |\n|---|---|").unwrap();
         shape(out, &schema, &schema, "");

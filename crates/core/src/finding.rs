@@ -37,6 +37,17 @@ pub struct Finding {
     pub consequence: Option<String>,
     /// What to do about it.
     pub advice: Vec<String>,
+    /// Replacements that mend it, all of them together; none where people have to decide.
+    pub mends: Vec<Mend>,
+}
+
+/// A text to put in place of another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Mend {
+    /// What is replaced.
+    pub place: Place,
+    /// What stands there then.
+    pub text: String,
 }
 
 impl Finding {
@@ -49,6 +60,7 @@ impl Finding {
             labels: Vec::new(),
             consequence: None,
             advice: Vec::new(),
+            mends: Vec::new(),
         }
     }
 
@@ -78,6 +90,18 @@ impl Finding {
     #[must_use]
     pub fn advise(mut self, advice: impl Into<String>) -> Self {
         self.advice.push(advice.into());
+        self
+    }
+}
+
+impl Finding {
+    /// Says how it is mended.
+    #[must_use]
+    pub fn mend(mut self, place: &Place, text: impl Into<String>) -> Self {
+        self.mends.push(Mend {
+            place: place.clone(),
+            text: text.into(),
+        });
         self
     }
 }

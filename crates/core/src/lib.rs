@@ -12,6 +12,7 @@ pub mod frames;
 pub mod job;
 pub mod layers;
 pub mod listing;
+pub mod mend;
 pub mod movie;
 pub mod nearest;
 pub mod overview;

@@ -42,7 +42,7 @@ pub fn origins(job: &Job, deliverable: &Deliverable, token: &str) -> Vec<Origin>
         return word.map_or_else(Vec::new, |(_, word)| {
             by_key(job, deliverable, Key::Settings)
                 .into_iter()
-                .filter(|origin| contains(&origin.place, &word.place))
+                .filter(|origin| origin.place.contains(&word.place))
                 .map(|origin| Origin {
                     place: word.place.clone(),
                     ..origin
@@ -104,9 +104,4 @@ pub fn by_key(job: &Job, deliverable: &Deliverable, key: Key) -> Vec<Origin> {
             place: setting.value.place.clone(),
         })
         .collect()
-}
-
-fn contains(outer: &Place, inner: &Place) -> bool {
-    outer.source == inner.source
-        && (outer.span.start <= inner.span.start && inner.span.end <= outer.span.end)
 }

@@ -80,6 +80,13 @@ pub struct Place {
 }
 
 impl Place {
+    /// Whether another place lies in it.
+    #[must_use]
+    pub fn contains(&self, other: &Self) -> bool {
+        self.source == other.source
+            && (self.span.start <= other.span.start && other.span.end <= self.span.end)
+    }
+
     /// The place of `part` (bytes) of a text of `length` bytes that stands here. A text that is
     /// written with escapes is longer on paper than in memory: then it is the whole place.
     #[must_use]

@@ -15,11 +15,13 @@ mod program;
 pub mod progress;
 mod publish;
 mod recover;
+mod rewrite;
 pub mod run;
 mod session;
 mod staging;
 pub mod supervise;
 pub mod when;
 
-pub use load::{Loaded, load};
+pub use load::{LoadError, Loaded, load};
 pub use program::find_program;
+pub use rewrite::rewrite;

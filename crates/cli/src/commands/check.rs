@@ -2,33 +2,53 @@
 
 use std::process::ExitCode;
 
-use clap::Args;
-use serde_json::json;
+use clap::{Args, ValueEnum};
 use truepath_core::finding::{Finding, Weight};
+use truepath_core::mend::mend;
 use truepath_core::rules::{Subject, check};
+use truepath_core::source::{Place, Sources};
+use truepath_runner::LoadError;
 use truepath_runner::load::answer;
 
-use super::{Format, print_json};
+use super::print_json;
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{DONE, FOUND, Trouble};
-use crate::shapes::VERSION;
-use crate::show::finding::{as_json, summary, tell_all};
-use crate::show::{count, files};
+use crate::outcome::{DONE, FOUND, Trouble, WRONG};
+use crate::shapes::findings::Findings;
+use crate::show::finding::{summary, tell_all};
+use crate::show::sarif::sarif;
+use crate::show::{ERROR, GOOD, TITLE, count, files};
 
 /// Check a job before anything runs
 ///
 /// Every finding shows the place in the job file, says in numbers what would happen, and what to
-/// do about it. Nothing is started and nothing is written.
+/// do about it. Nothing is started, and nothing is written but with --mend.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath check\n  truepath check --shot dawn --set frames=1-240\n  truepath check --format json | jq '.findings[].code'"
+    after_help = "Examples:\n  truepath check\n  truepath check --shot dawn --set frames=1-240\n  truepath check --mend --dry\n  truepath check --format json | jq '.findings[].code'"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: JobArguments,
+    /// Write what a finding advises into the job file, where there is no choice; all else stays
+    #[arg(long)]
+    mend: bool,
+    /// With --mend: show what would change, and write nothing
+    #[arg(long, requires = "mend")]
+    dry: bool,
     /// How the findings are printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: CheckFormat,
+}
+
+/// For people, for programs, or for editors.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum CheckFormat {
+    /// To be read
+    Text,
+    /// JSON, with a version number
+    Json,
+    /// SARIF 2.1.0, for editors and services that show findings in place
+    Sarif,
 }
 
 /// What the rules have to say about the chosen part of a job.
@@ -50,12 +70,23 @@ pub(super) fn has_errors(findings: &[Finding]) -> bool {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
+    let format = arguments.format;
+    let chosen = match arguments.job.load() {
+        // What cannot be read is told in the form that was asked for.
+        Err(Trouble::Load(LoadError::Mistakes { sources, findings }))
+            if format != CheckFormat::Text =>
+        {
+            print(format, &sources, &findings)?;
+            return Ok(ExitCode::from(WRONG));
+        }
+        loaded => loaded?,
+    };
     let findings = findings(&chosen);
     let sources = &chosen.loaded.job.sources;
-    if arguments.format == Format::Json {
-        print_json(&json!({ "version": VERSION, "findings": as_json(sources, &findings) }))?;
-    } else {
+    if arguments.mend {
+        return mend_files(&chosen, &findings, arguments.dry);
+    }
+    if format == CheckFormat::Text {
         let mut out = anstream::stdout();
         tell_all(&mut out, sources, &findings);
         let deliverables = &chosen.chosen.deliverables;
@@ -69,10 +100,67 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             count(deliverables.len() as u64, "deliverable", "deliverables"),
             files(wanted)
         );
+    } else {
+        print(format, sources, &findings)?;
     }
     Ok(ExitCode::from(if has_errors(&findings) {
         FOUND
     } else {
         DONE
     }))
+}
+
+fn print(format: CheckFormat, sources: &Sources, findings: &[Finding]) -> Result<(), Trouble> {
+    match format {
+        CheckFormat::Sarif => print_json(&sarif(sources, findings)),
+        CheckFormat::Text | CheckFormat::Json => print_json(&Findings::of(sources, findings)),
+    }
+}
+
+/// Applies the mends, or shows them only; a file is written beside itself and then renamed over,
+/// so that it is never half there.
+fn mend_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCode, Trouble> {
+    let sources = &chosen.loaded.job.sources;
+    let mended = mend(sources, findings);
+    if mended.is_empty() {
+        anstream::println!(
+            "nothing that can be mended without a choice in {}",
+            chosen.name
+        );
+    }
+    for one in &mended {
+        let source = sources.get(one.source);
+        let path = chosen.loaded.folder.join(&source.name);
+        let path = if path.is_file() {
+            path
+        } else {
+            source.name.clone().into()
+        };
+        for (span, new) in &one.changes {
+            let place = Place {
+                source: one.source,
+                span: span.clone(),
+            };
+            let (line, _) = sources.line_and_column(&place);
+            let old = &source.text[span.clone()];
+            anstream::println!("{TITLE}{}:{line}{TITLE:#}", source.name);
+            anstream::println!("  {ERROR}- {old}{ERROR:#}");
+            anstream::println!("  {GOOD}+ {new}{GOOD:#}");
+        }
+        if !dry {
+            truepath_runner::rewrite(&path, &source.text, &one.text)
+                .map_err(Trouble::outside(&*source.name))?;
+        }
+    }
+    let number = mended.iter().map(|one| one.changes.len() as u64).sum();
+    let text = count(number, "place", "places");
+    anstream::println!(
+        "{}",
+        if dry {
+            format!("{text} would be mended")
+        } else {
+            format!("{text} mended; `truepath check` tells what is left")
+        }
+    );
+    Ok(ExitCode::from(DONE))
 }

@@ -9,6 +9,7 @@ mod match_names;
 mod new;
 mod overview;
 mod paths;
+mod rules;
 mod run;
 mod schema;
 mod supervise;
@@ -31,6 +32,7 @@ pub(crate) enum Command {
     Paths(paths::Arguments),
     Tokens(tokens::Arguments),
     Check(check::Arguments),
+    Rules(rules::Arguments),
     Commands(command_lines::Arguments),
     Run(run::Arguments),
     Audit(audit::Arguments),
@@ -50,6 +52,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Paths(arguments) => paths::run(arguments),
         Command::Tokens(arguments) => tokens::run(arguments),
         Command::Check(arguments) => check::run(arguments),
+        Command::Rules(arguments) => rules::run(arguments),
         Command::Commands(arguments) => command_lines::run(arguments),
         Command::Run(arguments) => run::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),

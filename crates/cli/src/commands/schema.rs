@@ -39,6 +39,8 @@ enum Of {
     Match,
     /// What `overview --format json` prints
     Overview,
+    /// What `check --format json` prints
+    Check,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
@@ -48,6 +50,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         Of::Paths => print_json(&schema_for!(shapes::paths::Paths))?,
         Of::Tokens => print_json(&schema_for!(shapes::tokens::Tokens))?,
         Of::Match => print_json(&schema_for!(shapes::matched::Matched))?,
+        Of::Check => print_json(&schema_for!(shapes::findings::Findings))?,
         Of::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
     }
     Ok(ExitCode::from(DONE))

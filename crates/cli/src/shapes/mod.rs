@@ -1,5 +1,6 @@
 //! The shapes of what commands print as JSON. Each is a type, so that its schema is generated.
 
+pub(crate) mod findings;
 pub(crate) mod matched;
 pub(crate) mod overview;
 pub(crate) mod paths;

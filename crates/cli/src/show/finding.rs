@@ -5,7 +5,6 @@ use std::io::Write;
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
-use serde_json::{Value, json};
 use truepath_core::finding::{Finding, Label, Weight};
 use truepath_core::source::{SourceKind, Sources};
 
@@ -98,54 +97,26 @@ pub(crate) fn summary(findings: &[Finding], subject: &str) -> String {
             .filter(|finding| finding.weight == weight)
             .count() as u64
     };
-    let (errors, warnings) = (number(Weight::Error), number(Weight::Warning));
+    let (errors, warnings, notes) = (
+        number(Weight::Error),
+        number(Weight::Warning),
+        number(Weight::Note),
+    );
+    let words = [
+        (errors, count(errors, "error", "errors")),
+        (warnings, count(warnings, "warning", "warnings")),
+        (notes, count(notes, "note", "notes")),
+    ];
+    let words: Vec<String> = words
+        .into_iter()
+        .filter(|(number, _)| *number > 0)
+        .map(|(_, text)| text)
+        .collect();
     let (style, text) = match (errors, warnings) {
-        (0, 0) => (GOOD, "nothing to complain about".to_owned()),
-        (0, _) => (WARNING, count(warnings, "warning", "warnings")),
-        (_, 0) => (ERROR, count(errors, "error", "errors")),
-        _ => (
-            ERROR,
-            format!(
-                "{}, {}",
-                count(errors, "error", "errors"),
-                count(warnings, "warning", "warnings")
-            ),
-        ),
+        (0, 0) if notes == 0 => (GOOD, "nothing to complain about".to_owned()),
+        (0, 0) => (GOOD, words.join(", ")),
+        (0, _) => (WARNING, words.join(", ")),
+        _ => (ERROR, words.join(", ")),
     };
     format!("{style}{text}{style:#} {TITLE}in {subject}{TITLE:#}")
-}
-
-/// Findings as JSON: every place with file, line, column (from 1) and bytes.
-pub(crate) fn as_json(sources: &Sources, findings: &[Finding]) -> Value {
-    findings
-        .iter()
-        .map(|finding| {
-            let places: Vec<Value> = finding
-                .labels
-                .iter()
-                .map(|label| {
-                    let (line, column) = sources.line_and_column(&label.place);
-                    json!({
-                        "file": sources.get(label.place.source).name,
-                        "line": line,
-                        "column": column,
-                        "bytes": [label.place.span.start, label.place.span.end],
-                        "text": label.text,
-                    })
-                })
-                .collect();
-            json!({
-                "code": finding.code,
-                "weight": match finding.weight {
-                    Weight::Error => "error",
-                    Weight::Warning => "warning",
-                    Weight::Note => "note",
-                },
-                "sentence": finding.sentence,
-                "consequence": finding.consequence,
-                "advice": finding.advice,
-                "places": places,
-            })
-        })
-        .collect()
 }

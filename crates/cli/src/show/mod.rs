@@ -2,6 +2,7 @@
 
 pub(crate) mod finding;
 pub(crate) mod progress;
+pub(crate) mod sarif;
 
 use anstyle::{AnsiColor, Style};
 

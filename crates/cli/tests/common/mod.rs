@@ -14,13 +14,14 @@ use std::process::{Command, Output, Stdio};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 12] = [
+pub const COMMANDS: [&str; 13] = [
     "new",
     "demo",
     "overview",
     "paths",
     "tokens",
     "check",
+    "rules",
     "commands",
     "run",
     "audit",

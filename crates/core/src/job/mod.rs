@@ -1,12 +1,14 @@
 //! The job file: all that is wanted.
 
 mod arguments;
+mod check_table;
 mod keys;
 mod read;
 mod table;
 mod tree;
 mod value;
 
+pub use check_table::{CheckTable, Exemption};
 pub use keys::{KEYS, Key, KeyFacts, Kind, TableKind, is_group};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
@@ -44,6 +46,8 @@ pub struct Job {
     pub outputs: Vec<NamedTable>,
     /// `--set KEY=VALUE`
     pub command_line: Table,
+    /// `[check]`
+    pub check: CheckTable,
 }
 
 impl Job {

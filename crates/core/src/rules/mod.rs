@@ -38,6 +38,7 @@ pub fn rules() -> impl Iterator<Item = &'static Rule> {
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
     let mut findings: Vec<Finding> = rules()
         .flat_map(|rule| (rule.check)(rule, subject))
+        .filter_map(|finding| subject.job.check.judge(finding))
         .collect();
     findings.sort_by_key(|finding| finding.weight);
     findings

@@ -132,11 +132,22 @@ impl<'a> Subject<'a> {
 }
 
 /// Collisions of names that differ only in capitals and in how marks are written.
-fn near_collisions(sequences: &[(&PathPattern, &FrameSet)], known: &[Collision]) -> Vec<Collision> {
-    let all: Vec<Option<PathPattern>> = sequences.iter().map(|(path, _)| folded(path)).collect();
-    if all.iter().all(Option::is_none) {
+fn near_collisions(
+    expansion: &Expansion,
+    sequences: &[(&PathPattern, &FrameSet)],
+    known: &[Collision],
+) -> Vec<Collision> {
+    // Folders of places are the same for all; what differs is below them.
+    let plain = |one: &Deliverable| {
+        one.pattern.pieces().iter().all(|piece| match piece {
+            Piece::Text(text) => is_folded(text.strip_prefix(&*one.root).unwrap_or(text)),
+            Piece::Frame(_) => true,
+        })
+    };
+    if expansion.deliverables.iter().all(plain) {
         return Vec::new();
     }
+    let all: Vec<Option<PathPattern>> = sequences.iter().map(|(path, _)| folded(path)).collect();
     let folded: Vec<(&PathPattern, &FrameSet)> = all
         .iter()
         .zip(sequences)

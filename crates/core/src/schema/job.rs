@@ -5,6 +5,7 @@ use serde_json::{Map, Value, json};
 use super::DIALECT;
 use super::kind::of_kind;
 use crate::job::{KEYS, KeyFacts, Kind, TableKind};
+use crate::rules::rules;
 use crate::system::System;
 
 /// The schema of the job file, in its short and in its long form.
@@ -48,6 +49,7 @@ pub fn job_schema() -> Value {
                 "additionalProperties": { "type": "string", "pattern": "^[0-9]+x[0-9]+$" },
             },
         ] },
+        "check": checks(),
         "shot": named("shot", "The shots: each a scene with its frames and cameras."),
         "shot-list": {
             "type": "object",
@@ -98,6 +100,38 @@ pub fn job_schema() -> Value {
             "shot-variant": table(TableKind::ShotVariant, &[]),
             "shot-view": table(TableKind::ShotView, &[]),
         },
+    })
+}
+
+/// `[check]`: a weight for each code, and exemptions.
+fn checks() -> Value {
+    let mut properties: Map<String, Value> = rules()
+        .map(|rule| {
+            let weight = json!({
+                "enum": ["off", "note", "warning", "error"],
+                "description": format!("{}: {}", rule.name, rule.what),
+            });
+            (rule.code.to_owned(), weight)
+        })
+        .collect();
+    let text = json!({ "type": "string", "minLength": 1 });
+    properties.insert(
+        "exempt".to_owned(),
+        json!({
+            "type": "array",
+            "items": {
+                "type": "object",
+                "properties": { "rule": text, "at": text, "reason": text },
+                "required": ["rule", "at", "reason"],
+                "additionalProperties": false,
+            },
+        }),
+    );
+    json!({
+        "type": "object",
+        "description": "How grave findings are in this job, and places that are exempted.",
+        "properties": properties,
+        "additionalProperties": false,
     })
 }
 

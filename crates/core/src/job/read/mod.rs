@@ -1,5 +1,6 @@
 //! Reads a job from the text of its file, of the files that it builds on, and of `--set` arguments.
 
+mod checks;
 mod places;
 mod short;
 mod shot_list;
@@ -7,7 +8,7 @@ mod tables;
 
 use super::table::{build_on, build_over};
 use super::tree::{Entry, NodeKind};
-use super::{Job, KEYS, Table, TableKind, Word, is_group, tree};
+use super::{CheckTable, Job, KEYS, Table, TableKind, Word, is_group, tree};
 use crate::finding::{Finding, Weight};
 use crate::nearest::advice;
 use crate::picture::Size;
@@ -47,7 +48,8 @@ pub fn no_files(path: &str) -> Result<String, String> {
 }
 
 /// The tables of the long form.
-const TOP: [&str; 12] = [
+const TOP: [&str; 13] = [
+    "check",
     "project",
     "place",
     "token",
@@ -214,6 +216,7 @@ impl Reader<'_> {
         for entry in files.iter().flatten().filter(|entry| entry.key == "size") {
             self.own_sizes(entry);
         }
+        job.check = self.checks(&files);
         job.command_line = self.table(command_line, TableKind::CommandLine, Layer::CommandLine);
         for (index, entries) in files.into_iter().enumerate() {
             if index == 0 && self.short {
@@ -273,6 +276,7 @@ impl Reader<'_> {
                 }
                 "place" | "token" => self.places_and_tokens(entry, job),
                 "size" if matches!(entry.value.kind, NodeKind::Table(_)) => {}
+                "check" => {} // Read with all files at hand.
                 other if is_group(other) || KEYS.iter().any(|facts| facts.name == other) => self.findings.push(
                     Finding::error("TP002", format!("`{other}` stands outside the tables"))
                         .at(&entry.key_place, "")
@@ -387,6 +391,7 @@ impl Job {
             presets: Vec::new(),
             outputs: Vec::new(),
             command_line: Table::empty(Layer::CommandLine),
+            check: CheckTable::default(),
         }
     }
 }

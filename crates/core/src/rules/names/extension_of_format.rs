@@ -38,6 +38,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .into_iter()
         .map(|(one, _)| {
             let format = one.picture.format;
+            let text = subject.text(&one.template.place);
             let mut finding = rule
                 .finding(format!("this extension is not one of {}", format.name))
                 .at(&one.template.place, "");
@@ -49,6 +50,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} pictures would be called something else",
                     format.name
                 ))
+                .mend(
+                    &one.template.place,
+                    text.rsplit_once('.').map_or_else(
+                        || format!("{text}.{{ext}}"),
+                        |(stem, _)| format!("{stem}.{{ext}}"),
+                    ),
+                )
                 .advise(format!(
                     "end the path with `.{{ext}}`, or with {}",
                     one_of(format.extensions)

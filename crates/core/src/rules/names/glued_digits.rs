@@ -37,9 +37,32 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "frame {frame} would be called `{}`, which can be read as another frame",
                     one.pattern.split().1.path(frame)
                 ))
+                .mend(
+                    &one.template.place,
+                    apart(subject.text(&one.template.place)),
+                )
                 .advise("put a dot or an underscore between the number and the digits beside it")
         })
         .collect()
+}
+
+/// The template with dots around the frame, where digits or other tokens touch it.
+fn apart(template: &str) -> String {
+    let mut out = String::new();
+    let mut rest = template;
+    while let Some(at) = rest.find("{frame") {
+        out.push_str(&rest[..at]);
+        if out.ends_with(|c: char| c.is_ascii_digit() || c == '}') {
+            out.push('.');
+        }
+        let end = rest[at..].find('}').map_or(rest.len(), |end| at + end + 1);
+        out.push_str(&rest[at..end]);
+        rest = &rest[end..];
+        if rest.starts_with(|c: char| c.is_ascii_digit() || c == '{') {
+            out.push('.');
+        }
+    }
+    out + rest
 }
 
 fn glued(pattern: &PathPattern) -> bool {

@@ -129,6 +129,7 @@ impl Cause<'_> {
         let braced = self.tokens.iter().map(|token| format!("{{{token}}}"));
         let shown = one_of(braced).replace(" or ", " and ");
         let template = &self.first.template;
+        let mended = mended(&template.template.to_string(), &self.tokens);
         let (first, others) = match self.values.split_first() {
             Some((first, rest)) => (first.as_str(), listed(rest)),
             None => ("", String::new()),
@@ -145,10 +146,8 @@ impl Cause<'_> {
             "{} of {} files would be lost: {others} would overwrite {first}, as in {}",
             self.lost, self.wanted, self.example
         ))
-        .advise(format!(
-            "write \"{}\"",
-            mended(&template.template.to_string(), &self.tokens)
-        ))
+        .advise(format!("write \"{mended}\""))
+        .mend(&template.place, mended)
     }
 }
 

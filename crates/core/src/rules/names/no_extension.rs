@@ -54,6 +54,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     one.picture.format.name
                 ))
                 .advise("end the path with `.{ext}`")
+                .mend(
+                    &one.template.place,
+                    format!("{}.{{ext}}", subject.text(&one.template.place).trim_end_matches('.')),
+                )
         });
     unknown.chain(missing).collect()
 }

@@ -46,6 +46,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     count(files - files / frames, "picture", "pictures")
                 ))
                 .advise(format!("write \"{mended}\""))
+                .mend(&one.template.place, mended)
         })
         .collect()
 }

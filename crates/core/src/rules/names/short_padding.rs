@@ -47,8 +47,25 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 name.path(border - 1)
             ))
             .advise(format!("write {{frame:0{}}}", needed.max(4)))
+            .mend(
+                &one.template.place,
+                padded(subject.text(&one.template.place), given, needed.max(4)),
+            )
         })
         .collect()
+}
+
+/// The template with more digits for the frame.
+fn padded(template: &str, given: u8, wanted: u8) -> String {
+    template
+        .replace(
+            &format!("{{frame:0{given}}}"),
+            &format!("{{frame:0{wanted}}}"),
+        )
+        .replace(
+            &format!("{{frame:{given}}}"),
+            &format!("{{frame:0{wanted}}}"),
+        )
 }
 
 /// Digits given, digits needed, and the first frame that is printed longer.

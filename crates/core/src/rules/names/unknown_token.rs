@@ -2,7 +2,7 @@
 
 use crate::deliverable::ProblemKind;
 use crate::finding::{Finding, Weight};
-use crate::nearest::advice;
+use crate::nearest::{advice, nearest};
 use crate::rules::{Rule, Subject};
 use crate::template::ExpandError;
 
@@ -39,8 +39,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         })
         .map(|(problem, name, known)| {
             let known: Vec<&str> = known.iter().map(String::as_str).collect();
-            rule.finding(format!("there is no token `{{{name}}}`"))
-                .at(&problem.place, "")
+            let mut finding = rule
+                .finding(format!("there is no token `{{{name}}}`"))
+                .at(&problem.place, "");
+            if let Some(near) = nearest(name, known.iter().copied()) {
+                let written = subject.text(&problem.place);
+                finding = finding.mend(&problem.place, written.replacen(name.as_str(), near, 1));
+            }
+            finding
                 .advise(advice(name, &known))
                 .advise("tokens of your own stand under [token]")
         })

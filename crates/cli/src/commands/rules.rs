@@ -1,0 +1,94 @@
+//! `truepath rules`: what `check` looks for.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+
+use clap::Args;
+use truepath_core::finding::Weight;
+use truepath_core::nearest::advice;
+use truepath_core::rules::{Rule, rules};
+
+use crate::outcome::{DONE, Trouble};
+use crate::shapes::findings::weight;
+use crate::show::{ERROR, FAINT, TITLE, WARNING};
+
+/// Show the rules: what `check` looks for, why, and how to mend it
+///
+/// Without an argument a line each; with a code or a name everything about it, with an example that
+/// breaks it and one that keeps it.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath rules\n  truepath rules TP103\n  truepath rules left-out-token"
+)]
+pub(crate) struct Arguments {
+    /// Codes or names of rules
+    rule: Vec<String>,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    if arguments.rule.is_empty() {
+        let longest = rules().map(|rule| rule.name.len()).max().unwrap_or(0);
+        for rule in rules() {
+            writeln!(
+                out,
+                "{TITLE}{}{TITLE:#}  {:<longest$}  {}  {FAINT}{}{FAINT:#}",
+                rule.code,
+                rule.name,
+                styled(rule.weight),
+                rule.what
+            )?;
+        }
+    }
+    for asked in &arguments.rule {
+        let upper = asked.to_uppercase();
+        let Some(rule) = rules().find(|rule| rule.code == upper || rule.name == *asked) else {
+            let names: Vec<&str> = rules().flat_map(|rule| [rule.name, rule.code]).collect();
+            let near = match advice(asked, &names) {
+                near if near.len() < 100 => near,
+                _ => "`truepath rules` lists them".to_owned(),
+            };
+            return Err(Trouble::Usage(format!(
+                "there is no rule `{asked}`: {near}"
+            )));
+        };
+        tell(&mut out, rule)?;
+    }
+    out.flush()?;
+    Ok(ExitCode::from(DONE))
+}
+
+/// A weight with its colour, as wide as the longest.
+fn styled(of: Weight) -> String {
+    let word = weight(of);
+    match of {
+        Weight::Error => format!("{ERROR}{word:<7}{ERROR:#}"),
+        Weight::Warning => format!("{WARNING}{word:<7}{WARNING:#}"),
+        Weight::Note => format!("{word:<7}"),
+    }
+}
+
+fn tell(out: &mut impl Write, rule: &Rule) -> io::Result<()> {
+    writeln!(
+        out,
+        "{TITLE}{} {}{TITLE:#}  {}\n\n{} {}\n\nThis breaks it:\n",
+        rule.code,
+        rule.name,
+        styled(rule.weight),
+        rule.what,
+        rule.why
+    )?;
+    example(out, rule.breaks)?;
+    writeln!(out, "\n{} This keeps it:\n", rule.mend)?;
+    example(out, rule.keeps)?;
+    writeln!(
+        out,
+        "\n{FAINT}In a job file [check] {} = \"off\", \"note\", \"warning\" or \"error\" changes it.{FAINT:#}\n",
+        rule.code
+    )
+}
+
+fn example(out: &mut impl Write, text: &str) -> io::Result<()> {
+    text.lines()
+        .try_for_each(|line| writeln!(out, "    {line}"))
+}

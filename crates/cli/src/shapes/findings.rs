@@ -1,0 +1,110 @@
+//! What `truepath check --format json` prints.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use truepath_core::finding::{Finding, Weight};
+use truepath_core::source::Sources;
+
+/// What there is to say about a job
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Findings {
+    /// The version of this shape
+    pub(crate) version: u32,
+    /// Errors first, then in the order of the codes
+    pub(crate) findings: Vec<Entry>,
+}
+
+/// A finding
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Entry {
+    /// Such as `TP101`
+    code: &'static str,
+    /// `error`, `warning` or `note`
+    weight: &'static str,
+    /// One sentence
+    sentence: String,
+    /// What would happen
+    consequence: Option<String>,
+    /// What to do about it
+    advice: Vec<String>,
+    /// The main place first
+    places: Vec<PlaceShape>,
+    /// Replacements that mend it, all of them together
+    mends: Vec<MendShape>,
+}
+
+/// A place in a file
+#[derive(Debug, Serialize, JsonSchema)]
+struct PlaceShape {
+    file: String,
+    /// From 1
+    line: usize,
+    /// In characters, from 1
+    column: usize,
+    /// First byte, and the byte behind the last
+    bytes: [usize; 2],
+    /// What is to be said about it
+    text: String,
+}
+
+/// A text in place of another
+#[derive(Debug, Serialize, JsonSchema)]
+struct MendShape {
+    file: String,
+    /// First byte, and the byte behind the last
+    bytes: [usize; 2],
+    text: String,
+}
+
+/// The word of a weight.
+pub(crate) fn weight(weight: Weight) -> &'static str {
+    match weight {
+        Weight::Error => "error",
+        Weight::Warning => "warning",
+        Weight::Note => "note",
+    }
+}
+
+impl Findings {
+    pub(crate) fn of(sources: &Sources, findings: &[Finding]) -> Self {
+        Self {
+            version: super::VERSION,
+            findings: findings.iter().map(|one| Entry::of(sources, one)).collect(),
+        }
+    }
+}
+
+impl Entry {
+    fn of(sources: &Sources, finding: &Finding) -> Self {
+        Self {
+            code: finding.code,
+            weight: weight(finding.weight),
+            sentence: finding.sentence.clone(),
+            consequence: finding.consequence.clone(),
+            advice: finding.advice.clone(),
+            places: finding
+                .labels
+                .iter()
+                .map(|label| {
+                    let (line, column) = sources.line_and_column(&label.place);
+                    PlaceShape {
+                        file: sources.get(label.place.source).name.clone(),
+                        line,
+                        column,
+                        bytes: [label.place.span.start, label.place.span.end],
+                        text: label.text.clone(),
+                    }
+                })
+                .collect(),
+            mends: finding
+                .mends
+                .iter()
+                .map(|mend| MendShape {
+                    file: sources.get(mend.place.source).name.clone(),
+                    bytes: [mend.place.span.start, mend.place.span.end],
+                    text: mend.text.clone(),
+                })
+                .collect(),
+        }
+    }
+}

@@ -1,0 +1,156 @@
+//! Reads `[check]`.
+
+use super::Reader;
+use crate::finding::{Finding, Weight};
+use crate::job::tree::{Entry, Node, NodeKind};
+use crate::job::{CheckTable, Exemption};
+use crate::nearest::advice;
+use crate::rules::rules;
+use crate::source::Place;
+
+impl Reader<'_> {
+    /// `[check]` of all files, the strongest first.
+    pub(super) fn checks(&mut self, files: &[Vec<Entry>]) -> CheckTable {
+        let mut table = CheckTable::default();
+        for entry in files.iter().flatten().filter(|entry| entry.key == "check") {
+            let Some(inner) = self.inner(entry, "[check]") else {
+                continue;
+            };
+            for one in inner {
+                if one.key == "exempt" {
+                    self.exemptions(&one.value, files, &mut table);
+                } else if self.rule(&one.key, &one.key_place)
+                    && let Some(weight) = self.weight(&one.value)
+                {
+                    table.weights.push((one.key.clone(), weight));
+                }
+            }
+        }
+        table
+    }
+
+    /// Whether there is a rule with this code.
+    fn rule(&mut self, code: &str, place: &Place) -> bool {
+        let codes: Vec<&str> = rules().map(|rule| rule.code).collect();
+        let known = codes.contains(&code);
+        if !known {
+            self.findings.push(
+                Finding::error("TP002", format!("there is no rule `{code}`"))
+                    .at(place, "")
+                    .advise(match rules().find(|rule| rule.name == code) {
+                        Some(rule) => format!("its code is {}", rule.code),
+                        None => advice(code, &codes[..1]),
+                    })
+                    .advise("`truepath rules` lists them all"),
+            );
+        }
+        known
+    }
+
+    fn weight(&mut self, node: &Node) -> Option<Option<Weight>> {
+        let word = match &node.kind {
+            NodeKind::Text(word) => word.as_str(),
+            _ => "",
+        };
+        match word {
+            "off" => Some(None),
+            "note" => Some(Some(Weight::Note)),
+            "warning" => Some(Some(Weight::Warning)),
+            "error" => Some(Some(Weight::Error)),
+            _ => {
+                self.findings.push(
+                    Finding::error("TP004", "this is no weight of a rule")
+                        .at(&node.place, "")
+                        .advise(advice(word, &["off", "note", "warning", "error"])),
+                );
+                None
+            }
+        }
+    }
+
+    /// `exempt = [{ rule = "TP105", at = "output.frames.path", reason = "…" }]`
+    fn exemptions(&mut self, node: &Node, files: &[Vec<Entry>], table: &mut CheckTable) {
+        let example =
+            "exempt = [{ rule = \"TP105\", at = \"output.frames.path\", reason = \"why\" }]";
+        let wrong = |place: &Place, sentence: String| {
+            Finding::error("TP003", sentence)
+                .at(place, "")
+                .advise(format!("for example: {example}"))
+        };
+        let NodeKind::List(items) = &node.kind else {
+            let sentence = format!("`exempt` takes a list, not {}", node.kind_word());
+            self.findings.push(wrong(&node.place, sentence));
+            return;
+        };
+        for item in items {
+            let NodeKind::Table(entries) = &item.kind else {
+                let sentence = format!("an exemption is a table, not {}", item.kind_word());
+                self.findings.push(wrong(&item.place, sentence));
+                continue;
+            };
+            let text = |key: &str| {
+                let found = entries.iter().find(|entry| entry.key == key)?;
+                match &found.value.kind {
+                    NodeKind::Text(text) if !text.trim().is_empty() => {
+                        Some((text.as_str(), &found.value.place))
+                    }
+                    _ => None,
+                }
+            };
+            let (Some((code, code_place)), Some((at, at_place)), Some((reason, _))) =
+                (text("rule"), text("at"), text("reason"))
+            else {
+                let sentence = "an exemption says `rule`, `at` and `reason`".to_owned();
+                self.findings.push(wrong(&item.place, sentence));
+                continue;
+            };
+            if !self.rule(code, code_place) {
+                continue;
+            }
+            match files.iter().find_map(|entries| find(entries, at)) {
+                Some(place) => table.exempt.push(Exemption {
+                    code: code.to_owned(),
+                    place,
+                    reason: reason.to_owned(),
+                }),
+                None => self.findings.push(
+                    Finding::error("TP006", format!("the job has no `{at}`"))
+                        .at(at_place, "")
+                        .advise("write it as `--set` does, such as `output.frames.path`"),
+                ),
+            }
+        }
+    }
+}
+
+/// The place of a key that is written as `output.frames.path`, with all that stands in it.
+fn find(entries: &[Entry], path: &str) -> Option<Place> {
+    entries.iter().find_map(|entry| {
+        let rest = path.strip_prefix(entry.key.as_str())?;
+        if rest.is_empty() {
+            return Some(whole(entry));
+        }
+        match &entry.value.kind {
+            NodeKind::Table(inner) => find(inner, rest.strip_prefix('.')?),
+            _ => None,
+        }
+    })
+}
+
+/// From the key to the end of its value.
+fn whole(entry: &Entry) -> Place {
+    let mut place = entry.key_place.clone();
+    let end = end_of(&entry.value);
+    place.span.start = place.span.start.min(entry.value.place.span.start);
+    place.span.end = place.span.end.max(end);
+    place
+}
+
+fn end_of(node: &Node) -> usize {
+    let inner = match &node.kind {
+        NodeKind::Table(entries) => entries.iter().map(|entry| end_of(&entry.value)).max(),
+        NodeKind::List(items) => items.iter().map(end_of).max(),
+        _ => None,
+    };
+    node.place.span.end.max(inner.unwrap_or(0))
+}
