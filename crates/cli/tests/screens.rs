@@ -27,13 +27,42 @@ fn furnished(job: &str) -> Project {
          native = \"p{frame:?}.{ext}\"\n\
          refuses = { characters = \" \", why = \"it splits its arguments at spaces\" }\n",
     );
-    for (name, takes, argument) in [("films", "list", "{frames}"), ("pieces", "one", "{frame}")] {
+    for (name, takes, argument, more) in [
+        ("films", "list", "{frames}", ""),
+        ("pieces", "one", "{frame}", ""),
+        ("needy", "list", "{frames}", "needs = [\"LAMP\"]\n"),
+        ("slow", "list", "{frames}", "one-core = true\n"),
+        ("aged", "list", "{frames}", ""),
+    ] {
         project.write(
             &format!("engines/{name}.toml"),
             &format!(
-                "engine = {{ name = \"{name}\", program = \"myrender\", frames = \"{takes}\" }}\narguments = [\"{argument}\"]\n"
+                "engine = {{ name = \"{name}\", program = \"myrender\", frames = \"{takes}\" }}\narguments = [\"{argument}\"]\n{more}"
             ),
         );
+    }
+    for scene in ["told", "told-lacking", "told-local", "told-open"] {
+        project.write(&format!("{scene}.toml"), "");
+        let files = if scene == "told-lacking" {
+            "brass.png"
+        } else {
+            ""
+        };
+        let files = if files.is_empty() {
+            String::new()
+        } else {
+            format!("\"{files}\"")
+        };
+        project.write(
+            &format!("{scene}.toml.facts.json"),
+            &format!(
+                r#"{{ "frames": "1-48", "fps": 24, "cameras": ["dome", "north"], "passes": ["beauty", "depth", "shadow"], "settings": ["exposure", "samples"], "files": [{files}] }}"#
+            ),
+        );
+    }
+    project.write("told-open.toml.lock", "");
+    for (name, tenths) in [("dawn", 20), ("short", 10), ("half", 10), ("fast", 16)] {
+        std::fs::write(project.path(&format!("{name}.wav")), common::wav(tenths)).unwrap();
     }
     for program in ["bin/myrender", "bin/povray"] {
         project.write(program, "#!/bin/sh\n");
@@ -43,10 +72,17 @@ fn furnished(job: &str) -> Project {
     project
 }
 
+/// Rules about machines that this one is not: an older program, somebody's home, a locked or full
+/// disk. Core's tests show them with made-up answers.
+const MADE_UP: [&str; 5] = ["TP510", "TP516", "TP604", "TP607", "TP611"];
+
 #[test]
 fn every_rule_as_it_is_told() {
     let mut screens = String::new();
     for rule in rules() {
+        if MADE_UP.contains(&rule.code) {
+            continue;
+        }
         let project = furnished(rule.breaks);
         let path = project.path("bin").display().to_string();
         let called = project.call_with(&["check"], ("PATH", &path));

@@ -1,9 +1,11 @@
-//! What core must know of the disk and of programs, asked as values.
+//! What core must know of the disk and of programs, asked as values: the outside world answers, and
+//! rules read the answers.
 
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::deliverable::Expansion;
 use crate::engine::Profile;
+use crate::scene_facts::SceneFacts;
 
 /// Something that only the outside world can tell.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -12,29 +14,111 @@ pub enum Question {
     File(String),
     /// Where is this program?
     Program(String),
+    /// Which version is this engine's program of? Answered only with leave to start it.
+    Version(String),
+    /// Is this variable set in the environment?
+    Variable(String),
+    /// What is there of this folder?
+    Folder(String),
+    /// What has this scene, by the file beside it, or by this engine with leave to start it?
+    Scene {
+        /// Its absolute path.
+        path: String,
+        /// The engine's name.
+        engine: String,
+    },
+    /// How long is this sound?
+    Sound(String),
+    /// What is this machine like?
+    Machine,
 }
 
-/// What the outside world told.
+/// What is there of a folder.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct FolderFacts {
+    /// Whether it is there.
+    pub there: bool,
+    /// Whether files can be made in it, or, where it is not there, in the nearest one above.
+    pub writable: bool,
+    /// Where it really is, without symbolic links.
+    pub real: Option<String>,
+    /// Bytes that are free on its disk.
+    pub free: Option<u64>,
+}
+
+/// What lies beside a scene.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct SceneAnswer {
+    /// What it has, where somebody told.
+    pub facts: Option<SceneFacts>,
+    /// Why nobody could tell, though it was asked for.
+    pub trouble: Option<String>,
+    /// Files beside it that tell of unsaved work: a newer autosave, a lock.
+    pub beside: Vec<String>,
+    /// Files that it needs and that are not there, as it names them.
+    pub missing: Vec<String>,
+    /// Files that it needs, where they are: absolute paths.
+    pub needed: Vec<String>,
+}
+
+/// What a machine is like.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct MachineFacts {
+    /// Cores that programs may use.
+    pub cores: Option<u64>,
+    /// The home folder.
+    pub home: Option<String>,
+    /// The folder for temporary files.
+    pub temporary: Option<String>,
+}
+
+/// What the outside world told. What was not answered is not known, and no rule takes it for wrong.
 #[derive(Debug, Clone, Default)]
 pub struct Answers {
     /// Whether there is a file.
     pub files: BTreeMap<String, bool>,
     /// Where a program is, if it is anywhere.
     pub programs: BTreeMap<String, Option<String>>,
+    /// The version of an engine's program, where it was asked.
+    pub versions: BTreeMap<String, String>,
+    /// Whether a variable is set.
+    pub variables: BTreeMap<String, bool>,
+    /// What is there of a folder.
+    pub folders: BTreeMap<String, FolderFacts>,
+    /// What a scene has.
+    pub scenes: BTreeMap<String, SceneAnswer>,
+    /// The length of a sound in seconds, where it can be read.
+    pub sounds: BTreeMap<String, f64>,
+    /// The machine.
+    pub machine: MachineFacts,
 }
 
-/// All that must be known before the rules can look at a job.
+/// All that must be known before the rules can look at a job, each once.
 #[must_use]
 pub fn questions(expansion: &Expansion) -> Vec<Question> {
-    let mut all = BTreeSet::new();
+    let mut all = BTreeSet::from([Question::Machine]);
     for deliverable in &expansion.deliverables {
         let common = &deliverable.common;
+        let engine = &common.engine;
+        all.insert(Question::Folder(deliverable.root.to_string()));
         if let Some(scene) = &common.scene {
             all.insert(Question::File(scene.path.clone()));
+            all.insert(Question::Scene {
+                path: scene.path.clone(),
+                engine: engine.name.clone(),
+            });
         }
-        if common.engine.program != Profile::THIS_PROGRAM {
-            all.insert(Question::Program(common.engine.program.clone()));
+        if let Some(audio) = deliverable.movie().and_then(|movie| movie.audio.as_ref()) {
+            all.insert(Question::File(audio.value.clone()));
+            all.insert(Question::Sound(audio.value.clone()));
         }
+        if engine.program != Profile::THIS_PROGRAM {
+            all.insert(Question::Program(engine.program.clone()));
+            if engine.wants.is_some() {
+                all.insert(Question::Version(engine.name.clone()));
+            }
+        }
+        all.extend(engine.needs.iter().cloned().map(Question::Variable));
     }
     all.into_iter().collect()
 }

@@ -8,8 +8,11 @@ use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
-use truepath_core::question::{Answers, Question, questions};
+use truepath_core::question::{
+    Answers, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
+};
 use truepath_core::rules::{Subject, check, rules};
+use truepath_core::scene_facts::SceneFacts;
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
@@ -24,6 +27,9 @@ refuses = { characters = " ", why = "it splits its arguments at spaces" }
 /// Take all frames at once, and one at a time.
 const FILMS: &str = "engine = { name = \"films\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
 const PIECES: &str = "engine = { name = \"pieces\", program = \"plain\", frames = \"one\" }\narguments = [\"{frame}\"]\n";
+const AGED: &str = "engine = { name = \"aged\", program = \"plain\", frames = \"list\" }\nversion = { ask = [\"-v\"], find = \"(?P<version>.*)\", at-least = \"1.10\" }\narguments = [\"{frames}\"]\n";
+const NEEDY: &str = "engine = { name = \"needy\", program = \"plain\", frames = \"list\" }\nneeds = [\"LAMP\"]\narguments = [\"{frames}\"]\n";
+const SLOW: &str = "engine = { name = \"slow\", program = \"plain\", frames = \"list\" }\none-core = true\narguments = [\"{frames}\"]\n";
 
 fn surroundings() -> Surroundings {
     let mut sources = Sources::default();
@@ -33,6 +39,9 @@ fn surroundings() -> Surroundings {
         PLAIN,
         FILMS,
         PIECES,
+        AGED,
+        NEEDY,
+        SLOW,
     ]
     .map(|text| {
         Arc::new(read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap())
@@ -46,22 +55,81 @@ fn surroundings() -> Surroundings {
     }
 }
 
+/// A made-up world: names tell what is there.
+fn answer(question: Question, answers: &mut Answers) {
+    let list = |words: &[&str]| Some(words.iter().map(|word| (*word).to_owned()).collect());
+    match question {
+        Question::File(path) => {
+            let there = !path.contains("missing");
+            answers.files.insert(path, there);
+        }
+        Question::Program(name) => {
+            let there = (!name.contains("missing")).then(|| format!("/usr/bin/{name}"));
+            answers.programs.insert(name, there);
+        }
+        Question::Version(name) => {
+            answers.versions.insert(name, "1.9".to_owned());
+        }
+        Question::Variable(name) => {
+            answers.variables.insert(name, false);
+        }
+        Question::Folder(path) => {
+            let facts = FolderFacts {
+                there: !path.contains("missing"),
+                writable: !path.contains("locked"),
+                real: None,
+                free: Some(1_000_000_000_000),
+            };
+            answers.folders.insert(path, facts);
+        }
+        Question::Scene { path, .. } => {
+            let mut scene = SceneAnswer::default();
+            if path.contains("told") {
+                scene.facts = Some(SceneFacts {
+                    frames: Some("1-48".to_owned()),
+                    fps: Some("24".to_owned()),
+                    cameras: list(&["dome", "north"]),
+                    passes: list(&["beauty", "depth", "shadow"]),
+                    settings: list(&["exposure", "samples"]),
+                    ..SceneFacts::default()
+                });
+            }
+            for (word, list, file) in [
+                ("lacking", &mut scene.missing, "brass.png"),
+                ("local", &mut scene.needed, "/home/dawn/brass.png"),
+                ("open", &mut scene.beside, "told-open.toml.lock"),
+            ] {
+                if path.contains(word) {
+                    list.push(file.to_owned());
+                }
+            }
+            answers.scenes.insert(path, scene);
+        }
+        Question::Sound(path) => {
+            let seconds = match path.rsplit('/').next() {
+                Some("short.wav" | "half.wav") => 1.0,
+                Some("fast.wav") => 1.6,
+                _ => 2.0,
+            };
+            answers.sounds.insert(path, seconds);
+        }
+        Question::Machine => {
+            answers.machine = MachineFacts {
+                cores: Some(8),
+                home: Some("/home/dawn".to_owned()),
+                temporary: Some("/tmp".to_owned()),
+            };
+        }
+    }
+}
+
 fn findings(text: &str) -> Vec<Finding> {
     let reading = read("truepath.toml", text, &[], &mut no_files);
     assert!(reading.is_sound(), "{text}\n{:?}", reading.findings);
     let expansion = expand(&reading.job, &surroundings(), &Selection::default());
     let mut answers = Answers::default();
     for question in questions(&expansion) {
-        match question {
-            Question::File(path) => {
-                let there = !path.contains("missing");
-                answers.files.insert(path, there);
-            }
-            Question::Program(name) => {
-                let there = (!name.contains("missing")).then(|| format!("/usr/bin/{name}"));
-                answers.programs.insert(name, there);
-            }
-        }
+        answer(question, &mut answers);
     }
     check(&Subject::new(
         &reading.job,

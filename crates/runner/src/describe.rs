@@ -9,7 +9,10 @@ use truepath_core::engine::{Profile, fill};
 use truepath_core::scene_facts::SceneFacts;
 use truepath_core::template::TokenValue;
 
+use crate::Loaded;
+use crate::disk::hash_file;
 use crate::program::find_program;
+use crate::run::state_folder;
 
 /// The form of a description; keys that nobody knows yet are passed over.
 #[derive(Debug, Deserialize)]
@@ -74,6 +77,48 @@ pub fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
     }
 }
 
+/// What a scene has, by what was told before of the same content, else as [`describe`] finds it.
+/// Answers are kept in the state folder of the job.
+///
+/// # Errors
+/// When there is something that should tell and does not.
+pub fn describe_kept(
+    profile: &Profile,
+    scene: &Path,
+    loaded: &Loaded,
+) -> Result<Option<SceneFacts>, DescribeError> {
+    if let Some(facts) = kept(profile, scene, loaded) {
+        return Ok(Some(facts));
+    }
+    if let Some(facts) = told_beside(scene)? {
+        return Ok(Some(facts));
+    }
+    let Some(answer) = ask(profile, scene, &loaded.folder)? else {
+        return Ok(None);
+    };
+    let facts = read(&profile.program, &answer)?;
+    if let Some(path) = kept_at(profile, scene, loaded) {
+        // What cannot be kept is asked again the next time.
+        let folder = path.parent().map(fs::create_dir_all);
+        let _ = folder.map(|made| made.and_then(|()| fs::write(&path, &answer)));
+    }
+    Ok(Some(facts))
+}
+
+/// What was told before of a scene of the same content.
+#[must_use]
+pub fn kept(profile: &Profile, scene: &Path, loaded: &Loaded) -> Option<SceneFacts> {
+    let text = fs::read_to_string(kept_at(profile, scene, loaded)?).ok()?;
+    read("kept", &text).ok()
+}
+
+fn kept_at(profile: &Profile, scene: &Path, loaded: &Loaded) -> Option<PathBuf> {
+    profile.describe.as_ref()?;
+    let hash = hash_file(scene).ok()?;
+    let name = format!("{hash}-{}.json", profile.name);
+    Some(state_folder(loaded).join("scenes").join(name))
+}
+
 /// What a scene has: by the file beside it, else by its engine; `None` when neither tells.
 /// Starts a program.
 ///
@@ -87,6 +132,14 @@ pub fn describe(
     if let Some(facts) = told_beside(scene)? {
         return Ok(Some(facts));
     }
+    match ask(profile, scene, folder)? {
+        Some(answer) => read(&profile.program, &answer).map(Some),
+        None => Ok(None),
+    }
+}
+
+/// What the engine prints about a scene; `None` when it cannot be asked.
+fn ask(profile: &Profile, scene: &Path, folder: &Path) -> Result<Option<String>, DescribeError> {
     let Some(ask) = &profile.describe else {
         return Ok(None);
     };
@@ -124,8 +177,7 @@ pub fn describe(
             lines.next().unwrap_or("it says nothing").to_owned(),
         ));
     }
-    let answer = String::from_utf8_lossy(&output.stdout);
-    read(&program.display().to_string(), &answer).map(Some)
+    Ok(Some(String::from_utf8_lossy(&output.stdout).into_owned()))
 }
 
 fn read(from: &str, text: &str) -> Result<SceneFacts, DescribeError> {

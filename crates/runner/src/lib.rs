@@ -1,5 +1,6 @@
 //! The outside world of True Path: the disk, processes, staging, publishing, ledger and audit.
 
+pub mod answers;
 pub mod audit;
 pub mod crash;
 pub mod describe;

@@ -6,16 +6,14 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use truepath_core::configuration::{Configuration, read_configuration};
-use truepath_core::deliverable::{Expansion, Person, Surroundings};
+use truepath_core::deliverable::{Person, Surroundings};
 use truepath_core::engine::{Profile, read_profile};
 use truepath_core::finding::Finding;
 use truepath_core::job::{Job, read};
-use truepath_core::question::{Answers, Question, questions};
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 use truepath_core::template::refuse_component;
 
-use crate::program::find_program;
 use crate::run::state_folder;
 use crate::when::{self, When};
 
@@ -273,23 +271,4 @@ fn own_profiles(folder: &Path) -> io::Result<Vec<(String, String)>> {
         .into_iter()
         .map(|path| Ok((path.display().to_string(), fs::read_to_string(&path)?)))
         .collect()
-}
-
-/// Answers what core must know of the disk and of programs.
-#[must_use]
-pub fn answer(expansion: &Expansion, folder: &Path) -> Answers {
-    let mut answers = Answers::default();
-    for question in questions(expansion) {
-        match question {
-            Question::File(path) => {
-                let there = Path::new(&path).is_file();
-                answers.files.insert(path, there);
-            }
-            Question::Program(name) => {
-                let found = find_program(&name, folder).map(|path| path.display().to_string());
-                answers.programs.insert(name, found);
-            }
-        }
-    }
-    answers
 }

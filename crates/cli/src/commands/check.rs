@@ -8,7 +8,7 @@ use truepath_core::mend::mend;
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{Place, Sources};
 use truepath_runner::LoadError;
-use truepath_runner::load::answer;
+use truepath_runner::answers::answer;
 
 use super::print_json;
 use crate::job_arguments::{Chosen, JobArguments};
@@ -21,14 +21,19 @@ use crate::show::{ERROR, GOOD, TITLE, count, files};
 /// Check a job before anything runs
 ///
 /// Every finding shows the place in the job file, says in numbers what would happen, and what to
-/// do about it. Nothing is started, and nothing is written but with --mend.
+/// do about it. Nothing is started but with --ask-engine, and no job file is written but with
+/// --mend.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath check\n  truepath check --shot dawn --set frames=1-240\n  truepath check --mend --dry\n  truepath check --format json | jq '.findings[].code'"
+    after_help = "Examples:\n  truepath check\n  truepath check --shot dawn --set frames=1-240\n  truepath check --ask-engine\n  truepath check --mend --dry\n  truepath check --format json | jq '.findings[].code'"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: JobArguments,
+    /// Start engines to ask their version and what their scenes have: cameras, passes, frames, files.
+    /// What was told is kept, by the content of the scene
+    #[arg(long)]
+    ask_engine: bool,
     /// Write what a finding advises into the job file, where there is no choice; all else stays
     #[arg(long)]
     mend: bool,
@@ -53,7 +58,12 @@ enum CheckFormat {
 
 /// What the rules have to say about the chosen part of a job.
 pub(super) fn findings(chosen: &Chosen) -> Vec<Finding> {
-    let answers = answer(&chosen.chosen, &chosen.loaded.folder);
+    findings_asking(chosen, false)
+}
+
+/// The same; with `ask` engines are started to tell their version and what their scenes have.
+pub(super) fn findings_asking(chosen: &Chosen, ask: bool) -> Vec<Finding> {
+    let answers = answer(&chosen.loaded, &chosen.chosen, ask);
     check(&Subject::new(
         &chosen.loaded.job,
         &chosen.chosen,
@@ -81,7 +91,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         }
         loaded => loaded?,
     };
-    let findings = findings(&chosen);
+    let findings = findings_asking(&chosen, arguments.ask_engine);
     let sources = &chosen.loaded.job.sources;
     if arguments.mend {
         return mend_files(&chosen, &findings, arguments.dry);

@@ -14,7 +14,7 @@ use truepath_core::frames::FrameSet;
 use truepath_runner::disk::RealDisk;
 use truepath_runner::run::{Options, Report, run as render};
 
-use super::check::{findings, has_errors};
+use super::check::{findings_asking, has_errors};
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
 use crate::show::finding::{summary, tell_all};
@@ -41,7 +41,7 @@ pub(crate) struct Arguments {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let chosen = arguments.job.load()?;
-    let found: Vec<Finding> = findings(&chosen);
+    let found: Vec<Finding> = findings_asking(&chosen, true);
     tell_all(&mut anstream::stderr(), &chosen.loaded.job.sources, &found);
     let grave: Vec<Finding> = found
         .into_iter()

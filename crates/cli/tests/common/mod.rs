@@ -202,3 +202,25 @@ pub fn wrote(project: &Project) -> Vec<String> {
     }
     lines
 }
+
+/// A silent WAV file of so many tenths of a second: 8 bits, mono, 1000 samples a second.
+pub fn wav(tenths: u32) -> Vec<u8> {
+    let samples = tenths * 100;
+    let mut file = b"RIFF".to_vec();
+    file.extend((36 + samples).to_le_bytes());
+    file.extend(b"WAVEfmt ");
+    file.extend(16_u32.to_le_bytes());
+    for short in [1_u16, 1] {
+        file.extend(short.to_le_bytes());
+    }
+    for long in [1000_u32, 1000] {
+        file.extend(long.to_le_bytes());
+    }
+    for short in [1_u16, 8] {
+        file.extend(short.to_le_bytes());
+    }
+    file.extend(b"data");
+    file.extend(samples.to_le_bytes());
+    file.extend(std::iter::repeat_n(128, samples as usize));
+    file
+}

@@ -56,7 +56,7 @@ const fn key(
 use ProfileKind::{Arguments, Choice, Choices, Log, Number, Templates, Text, Texts, Truth, Words};
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 19] = [
+pub const PROFILE_KEYS: [ProfileKey; 22] = [
     key(
         "engine.name",
         Text,
@@ -104,6 +104,24 @@ pub const PROFILE_KEYS: [ProfileKey; 19] = [
         Text,
         "A regular expression that finds the version in what it tells; the group is called `version`.",
         "version.find = 'myrender (?P<version>\\S+)'",
+    ),
+    key(
+        "version.at-least",
+        Text,
+        "The lowest version that the profile is for.",
+        "version.at-least = \"3.7\"",
+    ),
+    key(
+        "needs",
+        Texts,
+        "Variables of the environment that it cannot do without, set by `env` or before True Path is started.",
+        "needs = [\"LICENCE_SERVER\"]",
+    ),
+    key(
+        "one-core",
+        Truth,
+        "Whether it uses one core unless it is told a number of threads.",
+        "one-core = true",
     ),
     key(
         "describe",

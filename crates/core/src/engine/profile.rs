@@ -21,6 +21,12 @@ pub struct Profile {
     pub holds: Vec<Holds>,
     /// How the program is asked for its version.
     pub version: Option<VersionQuery>,
+    /// The lowest version that the profile is for.
+    pub wants: Option<String>,
+    /// Variables of the environment that it cannot do without.
+    pub needs: Vec<String>,
+    /// Whether it uses one core unless it is told.
+    pub one_core: bool,
     /// The arguments with which the program prints what a scene has, as JSON.
     pub describe: Option<Vec<Template>>,
     /// The extensions of its scenes, without a dot.
@@ -100,6 +106,9 @@ impl Profile {
             passes: PassesTake::One,
             holds: Vec::new(),
             version: None,
+            wants: None,
+            needs: Vec::new(),
+            one_core: false,
             describe: None,
             scenes: Vec::new(),
             words: Vec::new(),

@@ -46,6 +46,9 @@ impl Reader {
             passes: PassesTake::One,
             holds: Vec::new(),
             version: None,
+            wants: None,
+            needs: Vec::new(),
+            one_core: false,
             describe: None,
             scenes: Vec::new(),
             words: Vec::new(),
@@ -70,6 +73,7 @@ impl Reader {
                         match one.key.as_str() {
                             "ask" => query.ask = self.texts(&one.value),
                             "find" => query.find = self.text(&one.value),
+                            "at-least" => profile.wants = Some(self.text(&one.value)),
                             _ => self.unknown(one, &keys_of("version")),
                         }
                     }
@@ -91,6 +95,8 @@ impl Reader {
                     let items = self.list(&entry.value);
                     profile.describe = Some(items.iter().map(|item| self.template(item)).collect());
                 }
+                "needs" => profile.needs = self.texts(&entry.value),
+                "one-core" => profile.one_core = self.truth(&entry.value),
                 "native" => profile.naming = Naming::Native(self.template(&entry.value)),
                 "links" => {
                     for one in self.table(entry) {

@@ -30,3 +30,10 @@ pub(super) fn one_of<T: std::fmt::Display>(items: impl IntoIterator<Item = T>) -
         None => String::new(),
     }
 }
+
+/// Whether a path is a folder or something below it.
+pub(super) fn is_below(path: &str, folder: &str) -> bool {
+    let folder = folder.trim_end_matches('/');
+    let rest = path.strip_prefix(folder);
+    rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+}

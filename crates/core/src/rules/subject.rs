@@ -9,6 +9,7 @@ use crate::job::{Job, Key};
 use crate::layers::Chain;
 use crate::provenance::by_key;
 use crate::question::Answers;
+use crate::scene_facts::SceneFacts;
 use crate::source::Place;
 use crate::system::System;
 use crate::template::{Part, PathPattern, Piece};
@@ -105,6 +106,24 @@ impl<'a> Subject<'a> {
     /// The chain of layers of a deliverable.
     pub(super) fn chain(&self, one: &Deliverable) -> Chain<'a> {
         Chain::of_deliverable(self.job, one)
+    }
+
+    /// What the scene of a deliverable has, where somebody told.
+    pub(super) fn scene_facts(&self, one: &Deliverable) -> Option<&'a SceneFacts> {
+        let scene = one.common.scene.as_ref()?;
+        self.answers.scenes.get(&scene.path)?.facts.as_ref()
+    }
+
+    /// Where the folder that a deliverable starts from is said: its place, else its path.
+    pub(super) fn place_of_root(&self, one: &Deliverable) -> Place {
+        let named = match one.template.template.parts().first() {
+            Some(Part::Token(token)) => token.name.strip_prefix("place."),
+            _ => None,
+        };
+        let place = named.and_then(|name| self.job.places.iter().find(|one| one.name == name));
+        place
+            .and_then(|place| place.folder(self.around.system))
+            .map_or_else(|| one.template.place.clone(), |folder| folder.place.clone())
     }
 
     /// What stands at a place.

@@ -9,7 +9,7 @@ use truepath_core::engine::Profile;
 use crate::program::find_program;
 
 /// The engine's name, with its version where it tells one.
-pub(super) fn name_and_version(profile: &Profile, folder: &Path) -> String {
+pub(crate) fn name_and_version(profile: &Profile, folder: &Path) -> String {
     if profile.program == Profile::THIS_PROGRAM {
         return format!("{} {}", profile.name, env!("CARGO_PKG_VERSION"));
     }

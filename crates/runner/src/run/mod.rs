@@ -6,7 +6,7 @@ mod prepare;
 mod render;
 mod work;
 
-pub(crate) use engines::machine;
+pub(crate) use engines::{machine, name_and_version};
 
 use std::io;
 use std::path::{Path, PathBuf};

@@ -3,12 +3,21 @@
 mod engine_not_said;
 mod frames_engine_cannot_take;
 mod layers_engine_cannot_write;
+mod needed_file_local;
+mod needed_file_missing;
 mod not_told_to_engine;
+mod old_program;
+mod one_core;
 mod picture_engine_cannot_write;
 mod program_missing;
 mod refused_argument;
 mod scene_missing;
+mod unknown_camera;
 mod unknown_engine;
+mod unknown_pass;
+mod unknown_setting;
+mod unsaved_scene;
+mod variable_missing;
 
 use super::Rule;
 
@@ -23,4 +32,13 @@ pub(super) const RULES: &[&Rule] = &[
     &refused_argument::RULE,
     &layers_engine_cannot_write::RULE,
     &not_told_to_engine::RULE,
+    &old_program::RULE,
+    &variable_missing::RULE,
+    &unknown_camera::RULE,
+    &unknown_pass::RULE,
+    &unknown_setting::RULE,
+    &needed_file_missing::RULE,
+    &needed_file_local::RULE,
+    &unsaved_scene::RULE,
+    &one_core::RULE,
 ];

@@ -2,10 +2,12 @@
 
 mod empty_frames;
 mod frames_not_said;
+mod frames_of_scene;
 mod frames_twice;
 mod last_left_out;
 mod many_processes;
 mod preset_writes_over;
+mod sound_length;
 
 use super::Rule;
 
@@ -16,5 +18,7 @@ pub(super) const RULES: &[&Rule] = &[
     &preset_writes_over::RULE,
     &frames_twice::RULE,
     &last_left_out::RULE,
+    &frames_of_scene::RULE,
     &many_processes::RULE,
+    &sound_length::RULE,
 ];

@@ -4,6 +4,7 @@ mod codec_in_container;
 mod codec_not_said;
 mod container_not_said;
 mod direct_movie;
+mod fps_disagree;
 mod fps_not_said;
 mod gaps_in_movie;
 mod odd_size;
@@ -12,6 +13,8 @@ mod pixels_of_codec;
 mod quality_of_codec;
 mod sound_codec_not_said;
 mod sound_in_container;
+mod sound_missing;
+mod sound_start;
 mod split_movie;
 mod too_large_for_codec;
 
@@ -35,10 +38,13 @@ pub(super) const RULES: &[&Rule] = &[
     &odd_size::RULE,
     &pixels_of_codec::RULE,
     &too_large_for_codec::RULE,
+    &sound_missing::RULE,
     &sound_in_container::RULE,
+    &fps_disagree::RULE,
     &direct_movie::RULE,
     &gaps_in_movie::RULE,
     &sound_codec_not_said::RULE,
+    &sound_start::RULE,
     &split_movie::RULE,
     &quality_of_codec::RULE,
     &fps_not_said::RULE,

@@ -1,0 +1,130 @@
+//! What `check` knows of scenes and machines, and how findings are printed for programs.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::fs;
+use std::os::unix::fs::PermissionsExt;
+
+use common::{Project, kiln};
+use serde_json::Value;
+
+fn codes(project: &Project, arguments: &[&str]) -> Vec<String> {
+    let all = [&["check", "--format", "json"], arguments].concat();
+    let told = project.call(&all).json();
+    let findings = told["findings"].as_array().unwrap();
+    findings
+        .iter()
+        .map(|one| one["code"].as_str().unwrap().to_owned())
+        .collect()
+}
+
+#[test]
+fn engines_are_asked_with_leave_only_and_answers_are_kept() {
+    let project = kiln("1-90", "camera = \"fron\"\n", "");
+    assert_eq!(codes(&project, &[]), [""; 0]);
+    assert!(!project.path(".truepath/scenes").exists());
+    assert_eq!(codes(&project, &["--ask-engine"]), ["TP512", "TP206"]);
+    // Known from now on, as long as the scene is the same.
+    assert_eq!(codes(&project, &[]), ["TP512", "TP206"]);
+    let told = project.call(&["check"]).ends(1).out;
+    assert!(told.contains("did you mean `front`?"), "{told}");
+    let scene = fs::read_to_string(project.path("kiln.toml")).unwrap();
+    project.write("kiln.toml", &scene.replace("front", "fron"));
+    assert_eq!(codes(&project, &[]), [""; 0]);
+    assert_eq!(codes(&project, &["--ask-engine"]), ["TP206"]);
+}
+
+#[test]
+fn a_run_asks_before_it_renders() {
+    let project = kiln("1-4", "camera = \"fron\"\n", "");
+    let run = project.call(&["run"]).ends(1);
+    assert!(run.err.contains("TP512"), "{}", run.err);
+    assert!(!project.path("renders").exists());
+}
+
+#[test]
+fn a_facts_file_tells_in_place_of_the_engine() {
+    let project = kiln("1-4", "passes = [\"beuty\"]\n", "");
+    project.write("kiln.toml.facts.json", r#"{ "passes": ["beauty"] }"#);
+    assert_eq!(codes(&project, &[]), ["TP513"]);
+    project.write("kiln.toml.facts.json", r#"{ "passes": "beauty" }"#);
+    // Nonsense tells nothing, and says so when somebody starts from it.
+    assert_eq!(codes(&project, &[]), [""; 0]);
+    let new = project.call(&["new", "--for-scene", "kiln.toml", "--to", "n.toml"]);
+    assert!(new.ends(2).err.contains("kiln.toml.facts.json"));
+}
+
+#[test]
+fn versions_are_held_against_the_profile() {
+    let project = Project::new(&common::job("1-4", "").replace("understudy", "lamp"));
+    project.write("kiln.toml", "");
+    project.write("bin/lamp", "#!/bin/sh\necho lamp 3.9\n");
+    let mode = fs::Permissions::from_mode(0o755);
+    fs::set_permissions(project.path("bin/lamp"), mode).unwrap();
+    let program = project.path("bin/lamp").display().to_string();
+    let profile = |least: &str| {
+        project.write(
+            "engines/lamp.toml",
+            &format!(
+                "engine = {{ name = \"lamp\", program = \"{program}\", frames = \"list\" }}\n\
+                 version = {{ ask = [\"-v\"], find = 'lamp (?P<version>\\S+)', at-least = \"{least}\" }}\narguments = [\"{{frames}}\"]\n"
+            ),
+        );
+    };
+    profile("3.10");
+    assert_eq!(codes(&project, &[]), [""; 0]);
+    assert_eq!(codes(&project, &["--ask-engine"]), ["TP510"]);
+    profile("3.9");
+    assert_eq!(codes(&project, &["--ask-engine"]), [""; 0]);
+}
+
+#[test]
+fn sarif_has_what_its_schema_requires() {
+    let project = Project::new(
+        "scene = \"my kiln.toml\"\nframes = \"1-48\"\nengine = \"understudy\"\npath = \"r/é/{shot}.png\"\n",
+    );
+    let sarif = project.call(&["check", "--format", "sarif"]).ends(1).json();
+    assert_eq!(sarif["version"], "2.1.0");
+    let run = &sarif["runs"][0];
+    let driver = &run["tool"]["driver"];
+    assert!(driver["name"].is_string());
+    let rules: Vec<&Value> = driver["rules"].as_array().unwrap().iter().collect();
+    let results = run["results"].as_array().unwrap();
+    assert!(results.len() >= 2);
+    for result in results {
+        assert!(result["message"]["text"].as_str().unwrap().ends_with('.'));
+        assert!(["error", "warning", "note"].contains(&result["level"].as_str().unwrap()));
+        assert!(rules.iter().any(|rule| rule["id"] == result["ruleId"]));
+        let place = &result["locations"][0]["physicalLocation"];
+        assert_eq!(place["artifactLocation"]["uri"], "truepath.toml");
+        for key in ["startLine", "startColumn", "endLine", "endColumn"] {
+            assert!(place["region"][key].as_u64().unwrap() > 0);
+        }
+    }
+    // Columns are characters, also behind one of two bytes.
+    let missing = results.iter().find(|one| one["ruleId"] == "TP101").unwrap();
+    let region = &missing["locations"][0]["physicalLocation"]["region"];
+    assert_eq!(
+        region["endColumn"].as_u64().unwrap() - region["startColumn"].as_u64().unwrap(),
+        14
+    );
+    // A file that cannot be read is told in the same form.
+    project.write("truepath.toml", "scene = 3\nfrmes = \"1\"\n");
+    let sarif = project.call(&["check", "--format", "sarif"]).ends(2).json();
+    assert_eq!(sarif["runs"][0]["results"].as_array().unwrap().len(), 2);
+}
+
+#[test]
+fn the_disk_is_held_against_the_estimate() {
+    // More than any disk has.
+    let project = kiln("1-900000000", "", "");
+    project.write(
+        "truepath.toml",
+        &common::job("1-900000000", "")
+            .replace("48x32", "uhd")
+            .replace(":04", ":09"),
+    );
+    assert_eq!(codes(&project, &[]), ["TP611"]);
+    assert_eq!(codes(&project, &["--set", "frames=1-4"]), [""; 0]);
+}

@@ -1,0 +1,61 @@
+//! A camera that the scene does not have.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::nearest::{advice, nearest};
+use crate::rules::{Rule, Subject};
+
+/// TP512 `unknown-camera`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP512",
+    name: "unknown-camera",
+    weight: Weight::Error,
+    what: "A camera is asked for that the scene does not have.",
+    why: "The engine would stop, or render something else.",
+    breaks: r#"scene = "told.toml"
+frames = "1-48"
+path = "renders/{shot}_{camera}.{frame:04}.png"
+engine = "understudy"
+camera = "dom"
+"#,
+    keeps: r#"scene = "told.toml"
+frames = "1-48"
+path = "renders/{shot}_{camera}.{frame:04}.png"
+engine = "understudy"
+camera = "dome"
+"#,
+    mend: "Mend the name.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let wrong = |one: &Deliverable| {
+        if one.is_put_together() {
+            return None;
+        }
+        let facts = subject.scene_facts(one)?;
+        let known = facts.cameras.as_ref()?;
+        let word = one.common.camera.clone()?;
+        (!known.contains(&word.text)).then_some((word, known))
+    };
+    subject
+        .once(|one| wrong(one).map(|(word, _)| (word.text, word.place)))
+        .into_iter()
+        .filter_map(|(one, files)| {
+            let (word, known) = wrong(one)?;
+            let known: Vec<&str> = known.iter().map(String::as_str).collect();
+            let mut finding = rule
+                .finding(format!("the scene has no camera `{}`", word.text))
+                .at(&word.place, "")
+                .so(format!(
+                    "{} would not be rendered, or be the wrong view",
+                    count(files, "file", "files")
+                ))
+                .advise(advice(&word.text, &known));
+            if let Some(near) = nearest(&word.text, known.iter().copied()) {
+                finding = finding.mend(&word.place, near);
+            }
+            Some(finding)
+        })
+        .collect()
+}

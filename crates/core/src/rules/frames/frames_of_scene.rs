@@ -1,0 +1,64 @@
+//! Frames that the scene does not have.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::frames::FrameSet;
+use crate::rules::{Rule, Subject};
+
+/// TP206 `frames-of-scene`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP206",
+    name: "frames-of-scene",
+    weight: Weight::Warning,
+    what: "Some of the frames are outside those of the scene.",
+    why: "Most renderers repeat the last picture, or render nothing that was made.",
+    breaks: r#"scene = "told.toml"
+frames = "1-96"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "told.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Mend the frames, or let the scene go on.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let outside = |one: &Deliverable| {
+        let facts = subject.scene_facts(one)?;
+        let has: FrameSet = facts.frames.as_ref()?.parse().ok()?;
+        let (first, last) = (has.first()?, has.last()?);
+        let inside = one
+            .common
+            .frames
+            .value
+            .count_shared(&FrameSet::range(first, last));
+        let outside = one.common.frames.value.count() - inside;
+        (outside > 0 && one.movie().is_none()).then_some((outside, has))
+    };
+    subject
+        .once(|one| {
+            outside(one)?;
+            Some((
+                one.common.frames.place.clone(),
+                one.common.scene.clone().map(|scene| scene.path),
+            ))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let (number, has) = outside(one)?;
+            Some(
+                rule.finding(format!(
+                    "{} outside those of the scene",
+                    count(number, "frame is", "frames are")
+                ))
+                .at(&one.common.frames.place, format!("the scene has {has}"))
+                .so("the last picture would be repeated, or nothing be there")
+                .advise("mend the frames, or let the scene go on"),
+            )
+        })
+        .collect()
+}

@@ -1,0 +1,78 @@
+//! Sound of another length than the frames.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight};
+use crate::rules::{Rule, Subject};
+
+/// TP208 `sound-length`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP208",
+    name: "sound-length",
+    weight: Weight::Warning,
+    what: "The sound of a movie ends before its frames, or after them.",
+    why: "The movie ends in silence, or the sound is cut off.",
+    breaks: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+audio = "short.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+audio = "dawn.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    mend: "Mend the frames or the sound.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let lengths = |one: &Deliverable| {
+        let audio = one.movie()?.audio.as_ref()?;
+        let sound = *subject.answers.sounds.get(&audio.value)?;
+        let fps: f64 = one.common.fps.as_ref()?.parse().ok()?;
+        let frames = one.common.clip.count() as f64 / fps;
+        // Half a frame is no difference.
+        ((sound - frames).abs() * fps > 0.5).then_some((sound, frames))
+    };
+    subject
+        .once(|one| {
+            lengths(one)?;
+            Some((
+                one.movie()?.audio.as_ref()?.place.clone(),
+                one.common.frames.place.clone(),
+            ))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let (sound, frames) = lengths(one)?;
+            let (word, end) = if sound < frames {
+                ("shorter", "the movie would end in silence")
+            } else {
+                ("longer", "the end of the sound would be cut off")
+            };
+            Some(
+                rule.finding(format!("this sound is {word} than the frames"))
+                    .at(&one.movie()?.audio.as_ref()?.place, format!("{sound:.2} s"))
+                    .at(&one.common.frames.place, format!("{frames:.2} s"))
+                    .so(end)
+                    .advise("mend the frames or the sound"),
+            )
+        })
+        .collect()
+}

@@ -1,0 +1,66 @@
+//! A sound that is not there.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::rules::{Rule, Subject};
+
+/// TP408 `sound-missing`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP408",
+    name: "sound-missing",
+    weight: Weight::Error,
+    what: "The sound of a movie is no file.",
+    why: "The movie could not be put together.",
+    breaks: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+audio = "missing.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "dawn.toml"
+frames = "1-48"
+audio = "dawn.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    mend: "Mend the path.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let missing = |one: &Deliverable| {
+        let audio = one.movie()?.audio.as_ref()?;
+        let there = *subject.answers.files.get(&audio.value)?;
+        (!there).then(|| (audio.place.clone(), audio.value.clone()))
+    };
+    subject
+        .once(missing)
+        .into_iter()
+        .filter_map(|(one, movies)| {
+            let (place, path) = missing(one)?;
+            Some(
+                rule.finding("this sound is not there")
+                    .at(&place, format!("comes to {path}"))
+                    .so(format!(
+                        "{} could not be put together",
+                        count(movies, "movie", "movies")
+                    ))
+                    .advise("mend the path; it starts at a place or at the folder of the job file"),
+            )
+        })
+        .collect()
+}

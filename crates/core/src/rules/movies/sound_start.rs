@@ -1,0 +1,78 @@
+//! Sound that does not start with the first frame.
+
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, Weight, count};
+use crate::frames::FrameSet;
+use crate::rules::{Rule, Subject};
+
+/// TP414 `sound-start`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP414",
+    name: "sound-start",
+    weight: Weight::Warning,
+    what: "The frames of a movie start later than those of the scene, and its sound starts at the beginning.",
+    why: "Picture and sound do not fit.",
+    breaks: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "told.toml"
+frames = "25-48"
+audio = "half.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    keeps: r#"[project]
+engine = "understudy"
+fps = 24
+[shot.dawn]
+scene = "told.toml"
+frames = "1-48"
+audio = "dawn.wav"
+[output.frames]
+path = "renders/{shot}.{frame:04}.png"
+[output.review]
+path = "renders/{shot}.mp4"
+movie = { from = "frames", codec = "h264", audio-codec = "aac" }
+"#,
+    mend: "Cut the sound, or render from the beginning.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    let late = |one: &Deliverable| {
+        one.movie()?.audio.as_ref()?;
+        let has: FrameSet = subject.scene_facts(one)?.frames.as_ref()?.parse().ok()?;
+        let (begins, first) = (has.first()?, one.common.clip.first()?);
+        (first > begins).then_some((begins, first))
+    };
+    subject
+        .once(|one| {
+            late(one)?;
+            Some((
+                one.movie()?.audio.as_ref()?.place.clone(),
+                one.common.frames.place.clone(),
+            ))
+        })
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let (begins, first) = late(one)?;
+            Some(
+                rule.finding("this sound does not start with the first frame")
+                    .at(&one.movie()?.audio.as_ref()?.place, "")
+                    .at(
+                        &one.common.frames.place,
+                        format!("from {first}; the scene begins at {begins}"),
+                    )
+                    .so(format!(
+                        "the sound would run {} ahead",
+                        count(first.abs_diff(begins), "frame", "frames")
+                    ))
+                    .advise("cut the sound, or render from the beginning"),
+            )
+        })
+        .collect()
+}

@@ -1,0 +1,152 @@
+//! Answers what core asks about the disk, programs and this machine.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::Expansion;
+use truepath_core::question::{
+    Answers, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
+};
+
+use crate::Loaded;
+use crate::describe::{describe_kept, kept, told_beside};
+use crate::program::find_program;
+use crate::run::name_and_version;
+
+/// Answers all questions about what a job comes to. With `ask` engines are started to tell their
+/// version and what their scenes have.
+#[must_use]
+pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
+    let mut answers = Answers::default();
+    let profile = |name: &str| {
+        let profiles = expansion.deliverables.iter().map(|one| &one.common.engine);
+        profiles.into_iter().find(|profile| profile.name == name)
+    };
+    for question in questions(expansion) {
+        match question {
+            Question::File(path) => {
+                let there = Path::new(&path).is_file();
+                answers.files.insert(path, there);
+            }
+            Question::Program(name) => {
+                let found = find_program(&name, &loaded.folder);
+                answers
+                    .programs
+                    .insert(name, found.map(|path| path.display().to_string()));
+            }
+            Question::Version(name) => {
+                if let Some(profile) = profile(&name).filter(|_| ask) {
+                    let told = name_and_version(profile, &loaded.folder);
+                    if let Some((_, version)) = told.split_once(' ') {
+                        answers.versions.insert(name, version.to_owned());
+                    }
+                }
+            }
+            Question::Variable(name) => {
+                let set = std::env::var_os(&name).is_some();
+                answers.variables.insert(name, set);
+            }
+            Question::Folder(path) => {
+                let facts = folder(Path::new(&path));
+                answers.folders.insert(path, facts);
+            }
+            Question::Scene { path, engine } => {
+                let file = PathBuf::from(&path);
+                let told = match profile(&engine).filter(|_| ask) {
+                    Some(profile) => describe_kept(profile, &file, loaded),
+                    // What was told before costs nothing.
+                    None => told_beside(&file)
+                        .map(|told| told.or_else(|| kept(profile(&engine)?, &file, loaded))),
+                };
+                let answer = scene(&file, told.map_err(|error| error.to_string()));
+                answers.scenes.insert(path, answer);
+            }
+            Question::Sound(path) => {
+                if let Ok(seconds) = truepath_media::wav_seconds(Path::new(&path)) {
+                    answers.sounds.insert(path, seconds);
+                }
+            }
+            Question::Machine => answers.machine = machine(),
+        }
+    }
+    answers
+}
+
+fn folder(path: &Path) -> FolderFacts {
+    let nearest = path.ancestors().find(|above| above.is_dir());
+    let free = nearest.and_then(|above| rustix::fs::statvfs(above).ok());
+    FolderFacts {
+        there: path.is_dir(),
+        writable: nearest
+            .is_some_and(|above| rustix::fs::access(above, rustix::fs::Access::WRITE_OK).is_ok()),
+        real: fs::canonicalize(path)
+            .ok()
+            .map(|real| real.display().to_string()),
+        free: free.map(|disk| disk.f_bavail * disk.f_frsize),
+    }
+}
+
+/// What is told of a scene, and what lies beside it.
+fn scene(
+    path: &Path,
+    told: Result<Option<truepath_core::scene_facts::SceneFacts>, String>,
+) -> SceneAnswer {
+    let mut answer = SceneAnswer::default();
+    match told {
+        Ok(facts) => answer.facts = facts,
+        Err(trouble) => answer.trouble = Some(trouble),
+    }
+    let folder = path.parent().unwrap_or(Path::new("/"));
+    let files = answer.facts.as_ref().and_then(|facts| facts.files.clone());
+    for name in files.unwrap_or_default() {
+        let file = folder.join(&name);
+        if file.exists() {
+            answer.needed.push(file.display().to_string());
+        } else {
+            answer.missing.push(name);
+        }
+    }
+    answer.beside = beside(path);
+    answer
+}
+
+/// Files beside a scene that tell of work that is not saved: a copy that an editor keeps (`#a#`,
+/// `.a.swp`, `a~`, `a.autosave`) and that is newer, or a lock (`.a.lock`, `a.lock`, `.#a`, `.~lock.a#`).
+fn beside(path: &Path) -> Vec<String> {
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    let saved = fs::metadata(path).and_then(|facts| facts.modified()).ok();
+    let newer = |file: &Path| {
+        let kept = fs::metadata(file).and_then(|facts| facts.modified()).ok();
+        kept.zip(saved).is_some_and(|(kept, saved)| kept > saved)
+    };
+    let copies = [
+        format!("#{name}#"),
+        format!(".{name}.swp"),
+        format!("{name}~"),
+        format!("{name}.autosave"),
+    ];
+    let locks = [
+        format!(".{name}.lock"),
+        format!("{name}.lock"),
+        format!(".#{name}"),
+        format!(".~lock.{name}#"),
+    ];
+    let copies = copies
+        .into_iter()
+        .filter(|copy| newer(&path.with_file_name(copy)));
+    let locks = locks
+        .into_iter()
+        .filter(|lock| fs::symlink_metadata(path.with_file_name(lock)).is_ok());
+    copies.chain(locks).collect()
+}
+
+fn machine() -> MachineFacts {
+    let home = std::env::var("HOME").ok().filter(|home| !home.is_empty());
+    MachineFacts {
+        cores: std::thread::available_parallelism()
+            .ok()
+            .and_then(|cores| u64::try_from(cores.get()).ok()),
+        home,
+        temporary: Some(std::env::temp_dir().display().to_string()),
+    }
+}
