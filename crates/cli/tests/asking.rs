@@ -128,3 +128,36 @@ fn the_disk_is_held_against_the_estimate() {
     assert_eq!(codes(&project, &[]), ["TP611"]);
     assert_eq!(codes(&project, &["--set", "frames=1-4"]), [""; 0]);
 }
+
+#[test]
+fn what_is_there_already_is_told_before_a_run() {
+    let project = kiln("1-4", "", "");
+    project.call(&["run"]).ends(0);
+    assert_eq!(codes(&project, &[]), [""; 0]);
+    // A scene that was saved afterwards: its frames are of another state.
+    let scene = fs::File::options()
+        .append(true)
+        .open(project.path("kiln.toml"))
+        .unwrap();
+    std::io::Write::write_all(&mut &scene, b"# later\n").unwrap();
+    scene
+        .set_modified(std::time::SystemTime::now() + std::time::Duration::from_secs(60))
+        .unwrap();
+    assert_eq!(codes(&project, &[]), ["TP610", "TP517"]);
+    let told = project.call(&["check"]).ends(0).out;
+    assert!(
+        told.contains("4 files of other settings kept, and told as stale"),
+        "{told}"
+    );
+    // Others of the same kind in the folder.
+    project.write("renders/dusk.0001.png", "");
+    let told = project.call(&["check"]).ends(0).out;
+    assert!(told.contains("such as dusk.0001.png"), "{told}");
+    // Files that are nobody's stand where frames are wanted.
+    project.write("renders/kiln.0005.png", "");
+    let told = project.call(&["check", "--set", "frames=1-5"]).ends(0).out;
+    assert!(
+        told.contains("1 file that no run made kept, if they are whole"),
+        "{told}"
+    );
+}

@@ -59,6 +59,7 @@ fn a_movie_is_put_together_from_a_whole_sequence() {
          [output.review]\npath = \"r/{shot}_{pass}_{codec}_{width}.{ext}\"\n\
          movie = { from = \"frames\", pass = \"beauty\", container = \"mkv\", codec = \"ffv1\", pixels = \"rgb 8\", audio-codec = \"flac\" }\n",
     );
+    std::fs::write(project.path("kiln.wav"), common::wav(7)).unwrap();
     let all = paths(&project, &[]);
     assert_eq!(all.len(), 3);
     let movie = &all[2];

@@ -90,7 +90,10 @@ fn a_scene_without_the_camera_fails_once_and_says_why() {
     let project = kiln("1-60", "camera = \"frnt\"", "");
     let job = std::fs::read_to_string(project.path("truepath.toml")).unwrap();
     project.write("truepath.toml", &job.replace("{shot}.", "{shot}_{camera}."));
-    let called = project.call(&["run"]).ends(1);
+    // It is found before anything is rendered, and told by the engine when that is passed over.
+    let checked = project.call(&["run"]).ends(1);
+    assert!(checked.err.contains("TP512"), "{}", checked.err);
+    let called = project.call(&["run", "--pass-over", "TP512"]).ends(1);
     assert!(
         called
             .out

@@ -5,6 +5,9 @@ use std::ops::Range;
 use crate::finding::Finding;
 use crate::source::{SourceId, SourceKind, Sources};
 
+/// Bytes of a text as it was, and what stands there now.
+pub type Change = (Range<usize>, String);
+
 /// A text with what was changed in it.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Mended {
@@ -12,15 +15,15 @@ pub struct Mended {
     pub source: SourceId,
     /// The whole text, mended.
     pub text: String,
-    /// Bytes of the text as it was, and what stands there now; in order, none in another.
-    pub changes: Vec<(Range<usize>, String)>,
+    /// What was changed, in order; none lies in another.
+    pub changes: Vec<Change>,
 }
 
 /// Applies the mends of all findings to the files that they are in. Of two that would change the
 /// same bytes the first is taken; the other is found again when the result is checked.
 #[must_use]
 pub fn mend(sources: &Sources, findings: &[Finding]) -> Vec<Mended> {
-    let mut all: Vec<(SourceId, Vec<(Range<usize>, String)>)> = Vec::new();
+    let mut all: Vec<(SourceId, Vec<Change>)> = Vec::new();
     for one in findings.iter().flat_map(|finding| &finding.mends) {
         let (source, span) = (one.place.source, one.place.span.clone());
         let text = sources.get(source);
@@ -43,9 +46,7 @@ pub fn mend(sources: &Sources, findings: &[Finding]) -> Vec<Mended> {
                 }
             }
         };
-        let free = |(known, _): &(Range<usize>, String)| {
-            known.end <= span.start || span.end <= known.start
-        };
+        let free = |(known, _): &Change| known.end <= span.start || span.end <= known.start;
         if changes.iter().all(free) {
             changes.push((span, one.text.clone()));
         }

@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use crate::deliverable::Expansion;
 use crate::engine::Profile;
 use crate::scene_facts::SceneFacts;
+use crate::template::{PathPattern, Piece};
 
 /// Something that only the outside world can tell.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
@@ -27,6 +28,10 @@ pub enum Question {
         /// The engine's name.
         engine: String,
     },
+    /// Where is this path really, without symbolic links?
+    Real(String),
+    /// What is there of the files of all deliverables?
+    Existing,
     /// How long is this sound?
     Sound(String),
     /// What is this machine like?
@@ -53,12 +58,27 @@ pub struct SceneAnswer {
     pub facts: Option<SceneFacts>,
     /// Why nobody could tell, though it was asked for.
     pub trouble: Option<String>,
+    /// Whether it was saved after the last run.
+    pub newer_than_run: bool,
     /// Files beside it that tell of unsaved work: a newer autosave, a lock.
     pub beside: Vec<String>,
     /// Files that it needs and that are not there, as it names them.
     pub missing: Vec<String>,
     /// Files that it needs, where they are: absolute paths.
     pub needed: Vec<String>,
+}
+
+/// What is there already where files of a deliverable are wanted.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Existing {
+    /// Files of the ledger, of the settings of today.
+    pub kept: u64,
+    /// Files of the ledger, of other settings.
+    pub stale: u64,
+    /// Files that the ledger does not know.
+    pub unknown: u64,
+    /// Names of files of the same kind beside them that no part of the job wants.
+    pub others: Vec<String>,
 }
 
 /// What a machine is like.
@@ -87,6 +107,11 @@ pub struct Answers {
     pub folders: BTreeMap<String, FolderFacts>,
     /// What a scene has.
     pub scenes: BTreeMap<String, SceneAnswer>,
+    /// Where paths really are; none where nothing is.
+    pub real: BTreeMap<String, Option<String>>,
+    /// What is there of a deliverable, by its path with the frame as a token. Only those are in it
+    /// that have something to tell.
+    pub existing: BTreeMap<String, Existing>,
     /// The length of a sound in seconds, where it can be read.
     pub sounds: BTreeMap<String, f64>,
     /// The machine.
@@ -96,11 +121,19 @@ pub struct Answers {
 /// All that must be known before the rules can look at a job, each once.
 #[must_use]
 pub fn questions(expansion: &Expansion) -> Vec<Question> {
-    let mut all = BTreeSet::from([Question::Machine]);
+    let mut all = BTreeSet::from([Question::Machine, Question::Existing]);
     for deliverable in &expansion.deliverables {
         let common = &deliverable.common;
         let engine = &common.engine;
         all.insert(Question::Folder(deliverable.root.to_string()));
+        if let Some(first) = first_folder(&deliverable.root, &deliverable.pattern) {
+            all.insert(Question::Real(first));
+        }
+        for (name, folder) in &common.project_values.places {
+            if name != "job" {
+                all.insert(Question::Folder(folder.clone()));
+            }
+        }
         if let Some(scene) = &common.scene {
             all.insert(Question::File(scene.path.clone()));
             all.insert(Question::Scene {
@@ -121,4 +154,15 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
         all.extend(engine.needs.iter().cloned().map(Question::Variable));
     }
     all.into_iter().collect()
+}
+
+/// The first folder below the root, where the frame is no part of it.
+#[must_use]
+pub fn first_folder(root: &str, pattern: &PathPattern) -> Option<String> {
+    let Some(Piece::Text(text)) = pattern.pieces().first() else {
+        return None;
+    };
+    let below = text.strip_prefix(root)?.strip_prefix('/')?;
+    let (first, _) = below.split_once('/')?;
+    Some(format!("{root}/{first}"))
 }

@@ -9,7 +9,7 @@ use truepath_core::engine::read_profile;
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::question::{
-    Answers, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
+    Answers, Existing, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
 };
 use truepath_core::rules::{Subject, check, rules};
 use truepath_core::scene_facts::SceneFacts;
@@ -77,7 +77,7 @@ fn answer(question: Question, answers: &mut Answers) {
             let facts = FolderFacts {
                 there: !path.contains("missing"),
                 writable: !path.contains("locked"),
-                real: None,
+                real: Some(path.trim_end_matches('/').to_owned()),
                 free: Some(1_000_000_000_000),
             };
             answers.folders.insert(path, facts);
@@ -94,6 +94,7 @@ fn answer(question: Question, answers: &mut Answers) {
                     ..SceneFacts::default()
                 });
             }
+            scene.newer_than_run = path.contains("newer");
             for (word, list, file) in [
                 ("lacking", &mut scene.missing, "brass.png"),
                 ("local", &mut scene.needed, "/home/dawn/brass.png"),
@@ -104,6 +105,29 @@ fn answer(question: Question, answers: &mut Answers) {
                 }
             }
             answers.scenes.insert(path, scene);
+        }
+        Question::Real(path) => {
+            let real = if path.contains("linked") {
+                "/srv/else"
+            } else {
+                &path
+            };
+            answers.real.insert(path.clone(), Some(real.to_owned()));
+        }
+        Question::Existing => {
+            let stale = Existing {
+                stale: 12,
+                kept: 3,
+                ..Existing::default()
+            };
+            let shared = Existing {
+                others: vec!["dusk.0001.png".to_owned()],
+                ..Existing::default()
+            };
+            for (folder, existing) in [("stale", stale), ("shared", shared)] {
+                let path = format!("/work/show/{folder}/kiln.{{frame:04}}.png");
+                answers.existing.insert(path, existing);
+            }
         }
         Question::Sound(path) => {
             let seconds = match path.rsplit('/').next() {

@@ -2,6 +2,7 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
+use std::time::SystemTime;
 
 use truepath_core::deliverable::Expansion;
 use truepath_core::question::{
@@ -10,14 +11,17 @@ use truepath_core::question::{
 
 use crate::Loaded;
 use crate::describe::{describe_kept, kept, told_beside};
+use crate::existing::existing;
 use crate::program::find_program;
-use crate::run::name_and_version;
+use crate::run::{name_and_version, state_folder};
+use crate::session::State;
 
 /// Answers all questions about what a job comes to. With `ask` engines are started to tell their
 /// version and what their scenes have.
 #[must_use]
 pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
     let mut answers = Answers::default();
+    let last = last_run(loaded);
     let profile = |name: &str| {
         let profiles = expansion.deliverables.iter().map(|one| &one.common.engine);
         profiles.into_iter().find(|profile| profile.name == name)
@@ -58,7 +62,9 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
                     None => told_beside(&file)
                         .map(|told| told.or_else(|| kept(profile(&engine)?, &file, loaded))),
                 };
-                let answer = scene(&file, told.map_err(|error| error.to_string()));
+                let mut answer = scene(&file, told.map_err(|error| error.to_string()));
+                let saved = fs::metadata(&file).and_then(|facts| facts.modified()).ok();
+                answer.newer_than_run = saved.zip(last).is_some_and(|(saved, last)| saved > last);
                 answers.scenes.insert(path, answer);
             }
             Question::Sound(path) => {
@@ -66,10 +72,26 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
                     answers.sounds.insert(path, seconds);
                 }
             }
+            Question::Real(path) => {
+                let real = fs::canonicalize(&path).ok();
+                let real = real.map(|real| real.display().to_string());
+                answers.real.insert(path, real);
+            }
+            Question::Existing => answers.existing = existing(loaded, expansion),
             Question::Machine => answers.machine = machine(),
         }
     }
     answers
+}
+
+/// When the ledger was written last.
+fn last_run(loaded: &Loaded) -> Option<SystemTime> {
+    let ledgers = State::new(state_folder(loaded)).ledgers();
+    let entries = fs::read_dir(ledgers).ok()?;
+    entries
+        .flatten()
+        .filter_map(|entry| entry.metadata().and_then(|facts| facts.modified()).ok())
+        .max()
 }
 
 fn folder(path: &Path) -> FolderFacts {

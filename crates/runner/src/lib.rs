@@ -6,6 +6,7 @@ pub mod crash;
 pub mod describe;
 pub mod disk;
 mod engine_log;
+pub mod existing;
 mod fingerprint;
 mod harvest;
 mod inventory;

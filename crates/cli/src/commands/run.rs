@@ -41,13 +41,18 @@ pub(crate) struct Arguments {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let chosen = arguments.job.load()?;
-    let found: Vec<Finding> = findings_asking(&chosen, true);
+    let passed_over = |one: &Finding| arguments.pass_over.iter().any(|code| code == one.code);
+    let grave = |found: &[Finding]| -> Vec<Finding> {
+        let errors = found.iter().filter(|one| one.weight == Weight::Error);
+        errors.filter(|one| !passed_over(one)).cloned().collect()
+    };
+    // What can be known without starting anything comes first.
+    let mut found = findings_asking(&chosen, false);
+    if grave(&found).is_empty() {
+        found = findings_asking(&chosen, true);
+    }
     tell_all(&mut anstream::stderr(), &chosen.loaded.job.sources, &found);
-    let grave: Vec<Finding> = found
-        .into_iter()
-        .filter(|one| one.weight == Weight::Error)
-        .filter(|one| !arguments.pass_over.iter().any(|code| code == one.code))
-        .collect();
+    let grave = grave(&found);
     if has_errors(&grave) {
         anstream::eprintln!("{}; nothing was rendered", summary(&grave, &chosen.name));
         return Ok(ExitCode::from(FOUND));

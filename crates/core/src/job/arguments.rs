@@ -20,14 +20,14 @@ pub(super) fn apply(
     source: SourceId,
     files: &mut [Vec<Entry>],
     command_line: &mut Vec<Entry>,
-) -> Result<(), Finding> {
+) -> Result<(), Box<Finding>> {
     let place = |span| Place { source, span };
     let Some(equals) = argument.find('=') else {
-        return Err(
+        return Err(Box::new(
             Finding::error("TP006", format!("`{argument}` sets nothing"))
                 .at(&place(0..argument.len()), "")
                 .advise("it takes KEY=VALUE, such as `--set camera=north`"),
-        );
+        ));
     };
     let mut keys = Vec::new();
     let mut at = 0;
@@ -40,9 +40,11 @@ pub(super) fn apply(
         at += part.len() + 1;
     }
     if keys.iter().any(|(key, _)| key.is_empty()) {
-        return Err(Finding::error("TP006", "a key is missing")
-            .at(&place(0..equals), "")
-            .advise("it takes KEY=VALUE, such as `--set shot.dawn.camera=north`"));
+        return Err(Box::new(
+            Finding::error("TP006", "a key is missing")
+                .at(&place(0..equals), "")
+                .advise("it takes KEY=VALUE, such as `--set shot.dawn.camera=north`"),
+        ));
     }
     let text = &argument[equals + 1..];
     let node = parse_value(text, equals + 1, source).unwrap_or_else(|| Node {
@@ -64,7 +66,11 @@ pub(super) fn apply(
 }
 
 /// A slip in a name would make a new shot in silence, so only tables that are there are edited.
-fn known_table(kind: &str, name: &(String, Place), files: &[Vec<Entry>]) -> Result<(), Finding> {
+fn known_table(
+    kind: &str,
+    name: &(String, Place),
+    files: &[Vec<Entry>],
+) -> Result<(), Box<Finding>> {
     // The shots of a list are not known yet; a slip among them is found when the job is read.
     if kind == "shot"
         && files
@@ -90,11 +96,11 @@ fn known_table(kind: &str, name: &(String, Place), files: &[Vec<Entry>]) -> Resu
     if names.contains(&name.0.as_str()) {
         return Ok(());
     }
-    Err(
+    Err(Box::new(
         Finding::error("TP006", format!("the job has no {kind} `{}`", name.0))
             .at(&name.1, "")
             .advise(advice(&name.0, &names)),
-    )
+    ))
 }
 
 fn insert(entries: &mut Vec<Entry>, keys: &[(String, Place)], node: Node) {

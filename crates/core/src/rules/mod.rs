@@ -8,6 +8,7 @@ mod movies;
 mod names;
 mod pictures;
 mod places;
+mod plans;
 mod rule;
 mod subject;
 
@@ -27,6 +28,7 @@ pub fn rules() -> impl Iterator<Item = &'static Rule> {
         movies::RULES,
         engines::RULES,
         places::RULES,
+        plans::RULES,
     ]
     .into_iter()
     .flatten()

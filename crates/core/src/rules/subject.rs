@@ -8,7 +8,7 @@ use crate::frames::FrameSet;
 use crate::job::{Job, Key};
 use crate::layers::Chain;
 use crate::provenance::by_key;
-use crate::question::Answers;
+use crate::question::{Answers, Existing};
 use crate::scene_facts::SceneFacts;
 use crate::source::Place;
 use crate::system::System;
@@ -124,6 +124,11 @@ impl<'a> Subject<'a> {
         place
             .and_then(|place| place.folder(self.around.system))
             .map_or_else(|| one.template.place.clone(), |folder| folder.place.clone())
+    }
+
+    /// What is there already of a deliverable's files.
+    pub(super) fn existing(&self, one: &Deliverable) -> Option<&'a Existing> {
+        self.answers.existing.get(&one.pattern.sketch())
     }
 
     /// What stands at a place.

@@ -96,7 +96,7 @@ pub fn read(name: &str, text: &str, sets: &[String], fetch: &mut Fetch<'_>) -> R
             if let Err(finding) =
                 super::arguments::apply(set, source, &mut files, &mut command_line)
             {
-                reader.findings.push(finding);
+                reader.findings.push(*finding);
             }
         }
     }

@@ -11,6 +11,7 @@ mod one_core;
 mod picture_engine_cannot_write;
 mod program_missing;
 mod refused_argument;
+mod scene_changed;
 mod scene_missing;
 mod unknown_camera;
 mod unknown_engine;
@@ -39,6 +40,7 @@ pub(super) const RULES: &[&Rule] = &[
     &unknown_setting::RULE,
     &needed_file_missing::RULE,
     &needed_file_local::RULE,
+    &scene_changed::RULE,
     &unsaved_scene::RULE,
     &one_core::RULE,
 ];

@@ -15,6 +15,7 @@ mod plain_names;
 mod same_file_elsewhere;
 mod same_path;
 mod scattered;
+mod shared_folder;
 mod short_padding;
 mod undeclared;
 mod unknown_token;
@@ -49,4 +50,5 @@ pub(super) const RULES: &[&Rule] = &[
     &plain_names::RULE,
     &scattered::RULE,
     &movie_with_frame::RULE,
+    &shared_folder::RULE,
 ];

@@ -2,11 +2,15 @@
 
 mod among_scenes;
 mod disk_space;
+mod existing_files;
+mod link_leads_out;
 mod outside_place;
 mod personal_folder;
 mod place_elsewhere;
 mod place_missing;
 mod place_not_writable;
+mod same_folder;
+mod this_system_only;
 
 use super::Rule;
 
@@ -16,7 +20,11 @@ pub(super) const RULES: &[&Rule] = &[
     &place_elsewhere::RULE,
     &place_missing::RULE,
     &place_not_writable::RULE,
+    &same_folder::RULE,
+    &link_leads_out::RULE,
     &personal_folder::RULE,
+    &this_system_only::RULE,
     &among_scenes::RULE,
+    &existing_files::RULE,
     &disk_space::RULE,
 ];

@@ -1,0 +1,48 @@
+//! A folder with the files of another job.
+
+use crate::finding::{Finding, Weight, count};
+use crate::rules::{Rule, Subject};
+
+/// TP123 `shared-folder`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP123",
+    name: "shared-folder",
+    weight: Weight::Note,
+    what: "The folder of a sequence holds other sequences of the same kind that no part of this job wants.",
+    why: "Nobody can tell at a glance what belongs to what.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "shared/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    mend: "Give each job, or each version, a folder of its own.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| {
+            subject.existing(one)?.others.first()?;
+            Some(one.template.place.clone())
+        })
+        .into_iter()
+        .filter_map(|(one, _)| {
+            let others = &subject.existing(one)?.others;
+            Some(
+                rule.finding("this folder holds files of another job")
+                    .at(&one.template.place, format!("such as {}", others.first()?))
+                    .so(format!(
+                        "{} would lie among those of {}",
+                        count(others.len() as u64, "such file", "such files"),
+                        one.label()
+                    ))
+                    .advise("give each job, or each version, a folder of its own"),
+            )
+        })
+        .collect()
+}

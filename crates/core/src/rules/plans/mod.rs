@@ -1,0 +1,9 @@
+//! Plans. A new rule is a file here, and a line in the list.
+
+mod beyond_the_cores;
+mod nothing_to_do;
+
+use super::Rule;
+
+/// In the order of the codes.
+pub(super) const RULES: &[&Rule] = &[&nothing_to_do::RULE, &beyond_the_cores::RULE];
