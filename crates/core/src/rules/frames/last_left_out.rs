@@ -41,6 +41,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             parts
                 .into_iter()
                 .filter_map(left_out)
+                // Another part of the set may have it.
+                .filter(|(end, _)| !one.common.frames.value.contains(*end))
                 .map(|(end, last)| {
                     rule.finding(format!("this step leaves out frame {end}"))
                         .at(place, format!("the last is {last}"))

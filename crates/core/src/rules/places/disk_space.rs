@@ -32,38 +32,39 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| wrong(subject, one).map(|_| one.root.clone()))
+    // By the same account as the overview's, taken once.
+    let mut wanted: Vec<(&Deliverable, u64, u64)> = Vec::new();
+    for line in overview(subject.expansion, &|_| Progress::default()) {
+        let (Some(first), Some(bytes)) = (line.deliverables.first(), line.bytes) else {
+            continue;
+        };
+        match wanted
+            .iter_mut()
+            .find(|(known, ..)| known.root == first.root)
+        {
+            Some((_, known, files)) => {
+                *known += bytes;
+                *files += line.files;
+            }
+            None => wanted.push((first, bytes, line.files)),
+        }
+    }
+    wanted
         .into_iter()
-        .filter_map(|(one, files)| {
-            let text = wrong(subject, one)?;
-            let place = subject.place_of_root(one);
-            Some(
-                rule.finding("this disk may have no room for the files")
-                    .at(&place, text)
-                    .so(format!("a run would stop before all {} are there", count(files, "file", "files")))
-                    .advise("make room, or use another disk; `truepath overview` tells what each part needs"),
-            )
+        .filter_map(|(one, bytes, files)| {
+            let free = subject.answers.folders.get(&*one.root)?.free?;
+            (bytes > free).then_some((one, bytes, files, free))
+        })
+        .map(|(one, bytes, files, free)| {
+            let megabytes = |bytes: u64| grouped(bytes / 1_000_000);
+            let text = format!("about {} MB wanted, {} MB free", megabytes(bytes), megabytes(free));
+            rule.finding("this disk may have no room for the files")
+                .at(&subject.place_of_root(one), text)
+                .so(format!(
+                    "a run would stop before all {} are there",
+                    count(files, "file", "files")
+                ))
+                .advise("make room, or use another disk; `truepath overview` tells what each part needs")
         })
         .collect()
-}
-
-/// What is wrong with the folder that the paths start from.
-fn wrong(subject: &Subject<'_>, one: &Deliverable) -> Option<String> {
-    let free = subject.answers.folders.get(&*one.root)?.free?;
-    let expansion = subject.expansion;
-    let disk = |other: &Deliverable| other.root == one.root;
-    // By the same account as the overview's.
-    let needed: u64 = overview(expansion, &|_| Progress::default())
-        .iter()
-        .filter(|line| line.deliverables.first().is_some_and(|first| disk(first)))
-        .filter_map(|line| line.bytes)
-        .sum();
-    (needed > free).then(|| {
-        format!(
-            "about {} MB wanted, {} MB free",
-            grouped(needed / 1_000_000),
-            grouped(free / 1_000_000)
-        )
-    })
 }

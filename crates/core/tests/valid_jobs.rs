@@ -1,0 +1,212 @@
+//! Jobs without a mistake raise nothing, whatever they ask for.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use std::fmt::Write;
+use std::sync::{Arc, LazyLock};
+
+use proptest::prelude::*;
+use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
+use truepath_core::engine::read_profile;
+use truepath_core::job::{no_files, read};
+use truepath_core::question::{Answers, Question, questions};
+use truepath_core::rules::{Subject, check};
+use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
+
+static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
+    let mut sources = Sources::default();
+    let text = include_str!("../../../engines/understudy.toml");
+    let profile = read_profile("p", text, SourceKind::BuiltIn, &mut sources).unwrap();
+    Surroundings {
+        job_folder: "/work/show".to_owned(),
+        system: System::Linux,
+        person: Person::default(),
+        instant: None,
+        profiles: vec![Arc::new(profile)],
+    }
+});
+
+/// What a valid job is made of.
+#[derive(Debug, Clone)]
+struct Wish {
+    shots: Vec<(i64, i64, usize)>,
+    passes: usize,
+    variants: usize,
+    views: bool,
+    cameras: usize,
+    version: u32,
+    size: (u32, u32),
+    exr: bool,
+    preset: bool,
+    still: bool,
+    movie: bool,
+    trial: bool,
+    layers: bool,
+    crop: bool,
+}
+
+fn wishes() -> impl Strategy<Value = Wish> {
+    let shot = (-50_i64..200, 0_i64..300, 1_usize..4);
+    let whole = (
+        prop::collection::vec(shot, 1..4),
+        1_usize..4,
+        0_usize..3,
+        any::<bool>(),
+        0_usize..3,
+        0_u32..1000,
+        (8_u32..500, 8_u32..500),
+    );
+    let flags = (
+        any::<bool>(),
+        any::<bool>(),
+        any::<bool>(),
+        any::<bool>(),
+        any::<bool>(),
+        any::<bool>(),
+        any::<bool>(),
+    );
+    (whole, flags).prop_map(|(whole, flags)| Wish {
+        shots: whole.0,
+        passes: whole.1,
+        variants: whole.2,
+        views: whole.3,
+        cameras: whole.4,
+        version: whole.5,
+        // Even, so that a movie can share its colours.
+        size: (whole.6.0 * 8, whole.6.1 * 8),
+        exr: flags.0,
+        preset: flags.1,
+        still: flags.2,
+        movie: flags.3,
+        trial: flags.4,
+        layers: flags.5,
+        crop: flags.6,
+    })
+}
+
+fn listed(words: &[&str]) -> String {
+    let quoted: Vec<String> = words.iter().map(|word| format!("\"{word}\"")).collect();
+    quoted.join(", ")
+}
+
+fn text(wish: &Wish) -> String {
+    let mut job = String::from("[project]\nname = \"orrery\"\nengine = \"understudy\"\nfps = 24\n");
+    let (width, height) = wish.size;
+    writeln!(
+        job,
+        "version = {}\nsize = \"{width}x{height}\"",
+        wish.version
+    )
+    .unwrap();
+    if wish.preset {
+        job += "preset = \"final\"\n[preset.final]\nsettings = { samples = 4 }\n";
+    }
+    if wish.trial {
+        job += "[preset.trial]\nonly = \"all\"\n";
+    }
+    for variant in &["day", "night"][..wish.variants] {
+        writeln!(job, "[variant.{variant}]").unwrap();
+    }
+    if wish.views {
+        job += "[view.left]\n[view.right]\n";
+    }
+    for (index, (first, length, step)) in wish.shots.iter().enumerate() {
+        // The last frame is one of the steps.
+        let last = first + length * i64::try_from(*step).unwrap();
+        writeln!(job, "[shot.s{index:02}]\nscene = \"s.toml\"").unwrap();
+        match step {
+            1 => writeln!(job, "frames = \"{first}-{last}\"").unwrap(),
+            step => writeln!(job, "frames = \"{first}-{last}/{step}\"").unwrap(),
+        }
+        if wish.variants > 0 {
+            writeln!(
+                job,
+                "variants = [{}]",
+                listed(&["day", "night"][..wish.variants])
+            )
+            .unwrap();
+        }
+        if wish.views {
+            job += "views = [\"left\", \"right\"]\n";
+        }
+        if wish.cameras > 0 {
+            writeln!(
+                job,
+                "cameras = [{}]",
+                listed(&["dome", "north"][..wish.cameras])
+            )
+            .unwrap();
+        }
+    }
+    let passes = &["beauty", "shadow", "depth"][..wish.passes];
+    let exr = wish.exr || wish.layers || passes.contains(&"depth");
+    let tokens = "{shot}{?_{variant}}{?_{view}}{?_{camera}}";
+    writeln!(
+        job,
+        "[output.frames]\npath = \"renders/{tokens}/{{pass}}/{tokens}_{{pass}}_v{{version:03}}.{{frame:04}}.{{ext}}\"\npasses = [{}]",
+        listed(passes)
+    )
+    .unwrap();
+    if exr {
+        job += "format = \"exr\"\nbits = \"half\"\nchannels = \"rgba\"\nlook = { pixels = \"linear\", transfer = \"srgb\" }\n";
+    } else {
+        job += "format = \"png\"\nbits = 8\nlook.pixels = \"display\"\n";
+    }
+    if wish.layers {
+        writeln!(job, "layers = {{ all = [{}] }}", listed(passes)).unwrap();
+    }
+    if wish.crop {
+        job += "crop = \"32x32 at 8,16\"\n";
+    }
+    if wish.still {
+        writeln!(
+            job,
+            "[output.poster]\npath = \"renders/{tokens}_poster.png\"\nstill = 1"
+        )
+        .unwrap();
+    }
+    let whole = wish
+        .shots
+        .iter()
+        .all(|(_, length, step)| *step == 1 || *length == 0);
+    if wish.movie && whole && !wish.layers {
+        writeln!(
+            job,
+            "[output.review]\npath = \"renders/{tokens}.mp4\"\nmovie = {{ from = \"frames\", pass = \"beauty\", codec = \"h264\", pixels = \"4:2:0 8\" }}"
+        )
+        .unwrap();
+    }
+    job
+}
+
+fn codes(text: &str) -> Vec<String> {
+    let reading = read("truepath.toml", text, &[], &mut no_files);
+    assert!(reading.is_sound(), "{text}\n{:?}", reading.findings);
+    let expansion = expand(&reading.job, &SURROUNDINGS, &Selection::default());
+    let mut answers = Answers::default();
+    for question in questions(&expansion) {
+        if let Question::File(path) = question {
+            answers.files.insert(path, true);
+        }
+    }
+    check(&Subject::new(
+        &reading.job,
+        &expansion,
+        &SURROUNDINGS,
+        &answers,
+    ))
+    .iter()
+    .map(|one| format!("{}: {}", one.code, one.sentence))
+    .collect()
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 1000, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn a_valid_job_raises_nothing(wish in wishes()) {
+        let job = text(&wish);
+        let codes = codes(&job);
+        prop_assert!(codes.is_empty(), "{job}\n{codes:?}");
+    }
+}
