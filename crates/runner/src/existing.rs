@@ -5,7 +5,7 @@ use std::fs;
 use std::path::Path;
 
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
-use truepath_core::question::Existing;
+use truepath_core::question::{Existing, first_folder};
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
@@ -19,6 +19,7 @@ use crate::session::State;
 pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Existing> {
     // Names in the folders that are there, each folder read once.
     let mut folders: HashMap<String, Vec<String>> = HashMap::new();
+    let mut uppers: HashMap<String, bool> = HashMap::new();
     let mut found = BTreeMap::new();
     let mut ledger = None;
     let mut fingerprints = Fingerprints::default();
@@ -30,6 +31,14 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         let Some((folder, _)) = path.rsplit_once('/') else {
             continue;
         };
+        // Most of a fresh job is not there yet: its upper folders tell that at once.
+        let fresh = first_folder(&one.root, &one.pattern).is_some_and(|above| {
+            let there = uppers.entry(above);
+            !*there.or_insert_with_key(|above| Path::new(above).is_dir())
+        });
+        if fresh {
+            continue;
+        }
         let names = folders
             .entry(folder.to_owned())
             .or_insert_with(|| names(Path::new(folder)));

@@ -165,10 +165,10 @@ fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
     }
     let total: u64 = lines.iter().map(|line| line.files).sum();
     let known: Option<u64> = lines.iter().map(|line| line.bytes).sum();
-    // A movie shows again what its sequence has.
+    // A movie shows again what its sequence has, and a still has no time.
     let sequences = lines
         .iter()
-        .filter(|line| line.deliverables[0].movie().is_none());
+        .filter(|line| line.deliverables[0].made == Made::Sequence);
     let seconds: Option<f64> = sequences.map(|line| line.seconds).sum();
     let thumb = if lines.iter().all(|line| line.measured) {
         ""

@@ -36,7 +36,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
                 rule.code,
                 rule.name,
                 styled(rule.weight),
+                // The first sentence; `truepath rules CODE` tells all.
                 rule.what
+                    .split(". ")
+                    .next()
+                    .unwrap_or_default()
+                    .trim_end_matches('.')
             )?;
         }
     }

@@ -10,8 +10,15 @@ use truepath_core::source::{SourceKind, Sources};
 
 use super::{ERROR, GOOD, TITLE, WARNING, count};
 
-/// Columns of a finding where the terminal does not tell its width.
+/// Columns of a finding where nobody tells a width.
 const COLUMNS: usize = 100;
+
+/// The columns that `COLUMNS` tells, as shells do; a finding needs some room.
+fn columns() -> usize {
+    let told = std::env::var("COLUMNS").ok();
+    let told = told.and_then(|columns| columns.parse::<usize>().ok());
+    told.map_or(COLUMNS, |columns| columns.clamp(60, 200))
+}
 
 /// Tells all findings; the writer drops colours where they are not wanted.
 pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Finding]) {
@@ -78,7 +85,7 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
     }
     Renderer::styled()
         .decor_style(DecorStyle::Unicode)
-        .term_width(COLUMNS)
+        .term_width(columns())
         .render(&[group])
         // The sign between two files is missing from the fonts of most terminals.
         .replace('⸬', "├")

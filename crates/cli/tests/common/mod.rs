@@ -113,6 +113,7 @@ impl Project {
             .stdin(Stdio::null())
             // Nobody's own configuration has a say.
             .env("XDG_CONFIG_HOME", self.folder.path().join("nobody"))
+            .env_remove("COLUMNS")
             .env_remove("TRUEPATH_CONFIG")
             .env_remove("TRUEPATH_CRASH_AT");
         command

@@ -36,7 +36,7 @@ impl FormatFacts {
 }
 
 /// What one file can hold several of.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum Holds {
     /// Several passes.
     Passes,

@@ -1,5 +1,8 @@
 //! What rules look at.
 
+use std::collections::HashMap;
+use std::hash::Hash;
+
 use super::Rule;
 use crate::collide::{Collision, collisions, folded, is_folded};
 use crate::deliverable::{Deliverable, Expansion, Problem, ProblemKind, Surroundings};
@@ -58,25 +61,23 @@ impl<'a> Subject<'a> {
 
     /// One deliverable for every place in the job that `key` tells apart, with how many there
     /// are: a mistake in a template is told once and not for every shot.
-    pub(super) fn once<K: PartialEq>(
+    pub(super) fn once<K: Eq + Hash>(
         &self,
         key: impl Fn(&Deliverable) -> Option<K>,
     ) -> Vec<(&'a Deliverable, u64)> {
-        let mut found: Vec<(K, &Deliverable, u64)> = Vec::new();
+        let mut known: HashMap<K, usize> = HashMap::new();
+        let mut found: Vec<(&Deliverable, u64)> = Vec::new();
         for deliverable in &self.expansion.deliverables {
             let Some(key) = key(deliverable) else {
                 continue;
             };
-            let files = deliverable.common.frames.value.count();
-            match found.iter_mut().find(|(known, ..)| *known == key) {
-                Some((_, _, count)) => *count += files,
-                None => found.push((key, deliverable, files)),
-            }
+            let index = *known.entry(key).or_insert_with(|| {
+                found.push((deliverable, 0));
+                found.len() - 1
+            });
+            found[index].1 += deliverable.common.frames.value.count();
         }
         found
-            .into_iter()
-            .map(|(_, deliverable, count)| (deliverable, count))
-            .collect()
     }
 
     pub(super) fn problems(&self) -> impl Iterator<Item = &'a Problem> {
