@@ -292,6 +292,7 @@ impl<'j> Expander<'j> {
                         kind: "pass in the list of passes",
                         name: word.text.clone(),
                         advice: advice(&word.text, &names),
+                        near: nearest(&word.text, names.iter().copied()).map(str::to_owned),
                     };
                     self.problem(kind, word.place.clone(), 1);
                 }
@@ -391,7 +392,8 @@ impl<'j> Expander<'j> {
             return true;
         }
         let names: Vec<&str> = tables.iter().map(|table| table.name.as_str()).collect();
-        let advice = match nearest(&word.text, names.iter().copied()) {
+        let near = nearest(&word.text, names.iter().copied()).map(str::to_owned);
+        let advice = match &near {
             Some(near) => format!("did you mean `{near}`?"),
             None => format!("declare it: [{kind}.{}]", word.text),
         };
@@ -399,6 +401,7 @@ impl<'j> Expander<'j> {
             kind,
             name: word.text.clone(),
             advice,
+            near,
         };
         self.problem(problem, word.place.clone(), 1);
         false

@@ -8,7 +8,7 @@ use crate::layers::{Chain, Scope};
 use crate::movie::{
     AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat, container_of_extension,
 };
-use crate::nearest::advice;
+use crate::nearest::{advice, nearest};
 use crate::source::{Place, Sourced};
 use crate::template::{Part, Template};
 
@@ -181,6 +181,7 @@ impl<'j> Expander<'j> {
             let kind = ProblemKind::Undeclared {
                 kind: "output of a sequence",
                 advice: advice(&from.value, &names),
+                near: nearest(&from.value, names.iter().copied()).map(str::to_owned),
                 name: from.value.clone(),
             };
             self.problem(kind, from.place.clone(), 1);
@@ -211,6 +212,7 @@ impl<'j> Expander<'j> {
                 let kind = ProblemKind::Undeclared {
                     kind: "pass of that output",
                     advice: advice(pass, &names),
+                    near: nearest(pass, names.iter().copied()).map(str::to_owned),
                     name: pass.to_owned(),
                 };
                 self.problem(kind, place, 1);

@@ -42,6 +42,8 @@ pub enum ProblemKind {
         name: String,
         /// What to do.
         advice: String,
+        /// The name that was likely meant.
+        near: Option<String>,
     },
     /// The version cannot be read from the scene's name.
     VersionNotRead {

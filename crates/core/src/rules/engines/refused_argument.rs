@@ -1,5 +1,6 @@
 //! A value that the engine cannot take as an argument.
 
+use crate::deliverable::Deliverable;
 use crate::engine::{ArgumentError, Call, arguments};
 use crate::finding::{Finding, Weight};
 use crate::frames::FrameSet;
@@ -29,7 +30,14 @@ settings = { note = "one-word" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    let refusal = |one: &crate::deliverable::Deliverable| {
+    // An engine that takes everything can only be wrong in its profile: one of its deliverables
+    // tells that for all.
+    let firsts: Vec<&Deliverable> = subject
+        .once(|one| Some(one.common.engine.name.clone()))
+        .into_iter()
+        .map(|(one, _)| one)
+        .collect();
+    let refusal = |one: &Deliverable| {
         let frames = FrameSet::from_frames(one.common.frames.value.first());
         let call = Call {
             deliverables: &[one],
@@ -37,8 +45,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             staging: "/staging",
         };
         let engine = &one.common.engine;
-        arguments(engine, &call, false)
-            .map(|_| ())
+        let whole =
+            engine.refuses.is_some() || firsts.iter().any(|first| std::ptr::eq(*first, one));
+        let written = if whole {
+            arguments(engine, &call, false).map(|_| ())
+        } else {
+            Ok(())
+        };
+        written
             .and_then(|()| call.native(engine, one).map(|_| ()))
             .and_then(|()| call.links(engine).map(|_| ()))
             .err()

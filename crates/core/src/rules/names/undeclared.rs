@@ -41,13 +41,23 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .problems()
         .filter_map(|problem| match &problem.kind {
-            ProblemKind::Undeclared { kind, name, advice } => Some((problem, kind, name, advice)),
+            ProblemKind::Undeclared {
+                kind,
+                name,
+                advice,
+                near,
+            } => Some((problem, kind, name, advice, near)),
             _ => None,
         })
-        .map(|(problem, kind, name, advice)| {
-            rule.finding(format!("the job has no {kind} `{name}`"))
+        .map(|(problem, kind, name, advice, near)| {
+            let finding = rule
+                .finding(format!("the job has no {kind} `{name}`"))
                 .at(&problem.place, "")
-                .advise(advice)
+                .advise(advice);
+            match near {
+                Some(near) => finding.mend(&problem.place, near),
+                None => finding,
+            }
         })
         .collect()
 }
