@@ -144,7 +144,9 @@ impl Project {
 
     /// The folder's path taken out of a text.
     pub fn plain(&self, text: &str) -> String {
-        text.replace(&self.path("").display().to_string(), "/show/")
+        let folder = self.path("").display().to_string();
+        text.replace(&folder, "/show/")
+            .replace(folder.trim_end_matches('/'), "/show")
     }
 }
 

@@ -71,9 +71,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some(
                 finding
                     .so(format!(
-                        "{} would be written over there, such as {}",
-                        count(collision.lost, "file", "files"),
-                        collision.example
+                        "{} would be written over there",
+                        count(collision.lost, "file", "files")
                     ))
                     .advise("tell them apart by more than capitals or marks"),
             )
