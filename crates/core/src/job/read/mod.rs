@@ -1,6 +1,8 @@
 //! Reads a job from the text of its file, of the files that it builds on, and of `--set` arguments.
 
+mod bases;
 mod checks;
+mod inheritance;
 mod places;
 mod short;
 mod shot_list;
@@ -8,7 +10,7 @@ mod tables;
 
 use super::table::{build_on, build_over};
 use super::tree::{Entry, NodeKind};
-use super::{CheckTable, Job, KEYS, Table, TableKind, Word, is_group, tree};
+use super::{CheckTable, Job, KEYS, Table, TableKind, is_group, tree};
 use crate::finding::{Finding, Weight};
 use crate::nearest::advice;
 use crate::picture::Size;
@@ -122,89 +124,6 @@ struct Reader<'f> {
 }
 
 impl Reader<'_> {
-    /// Adds the files that a job builds on, the strongest first: the last that is named wins over
-    /// those before it, and each wins over what it builds on itself.
-    fn bases(&mut self, files: &mut Vec<Vec<Entry>>, name: &str) {
-        let mut known = vec![name.to_owned()];
-        let mut next = 0;
-        let mut folders = vec![String::new()];
-        while next < files.len() {
-            let named = self.named_bases(&mut files[next]);
-            let folder = folders[next].clone();
-            // Directly behind the file that names it, so that it beats what comes later.
-            let mut behind = next + 1;
-            for base in named.into_iter().rev() {
-                let path = format!("{folder}{}", base.text);
-                if known.contains(&path) {
-                    self.findings.push(
-                        Finding::error("TP007", format!("`{path}` is built on twice"))
-                            .at(&base.place, "")
-                            .advise("name each file once, and none that builds on this one"),
-                    );
-                    return;
-                }
-                let text = match (self.fetch)(&path) {
-                    Ok(text) => text,
-                    Err(reason) => {
-                        self.findings.push(
-                            Finding::error("TP007", format!("`{path}` cannot be built on"))
-                                .at(&base.place, reason)
-                                .advise("the path starts at the folder of the file that names it"),
-                        );
-                        continue;
-                    }
-                };
-                let source = self.sources.add(path.clone(), &text, SourceKind::File);
-                let (entries, findings) = tree::parse(&text, source);
-                self.findings.extend(findings);
-                let folder = path.rfind('/').map_or("", |at| &path[..=at]);
-                files.insert(behind, entries);
-                folders.insert(behind, folder.to_owned());
-                behind += 1;
-                known.push(path);
-            }
-            next += 1;
-        }
-    }
-
-    fn named_bases(&mut self, entries: &mut Vec<Entry>) -> Vec<Word> {
-        let Some(at) = entries.iter().position(|entry| entry.key == "base") else {
-            return Vec::new();
-        };
-        let entry = entries.remove(at);
-        let NodeKind::List(items) = &entry.value.kind else {
-            self.findings.push(
-                Finding::error(
-                    "TP003",
-                    format!(
-                        "`base` takes a list of files, not {}",
-                        entry.value.kind_word()
-                    ),
-                )
-                .at(&entry.value.place, "")
-                .advise("for example: base = [\"../studio.toml\"]"),
-            );
-            return Vec::new();
-        };
-        let mut words = Vec::new();
-        for item in items {
-            match &item.kind {
-                NodeKind::Text(text) => words.push(Word {
-                    text: text.clone(),
-                    place: item.place.clone(),
-                }),
-                _ => self.findings.push(
-                    Finding::error(
-                        "TP003",
-                        format!("a file is a text, not {}", item.kind_word()),
-                    )
-                    .at(&item.place, ""),
-                ),
-            }
-        }
-        words
-    }
-
     fn job(
         &mut self,
         files: Vec<Vec<Entry>>,
@@ -325,53 +244,6 @@ impl Reader<'_> {
             );
         }
         self.inheritance(job);
-    }
-
-    /// Every variant inherits from one that is declared, and none from itself.
-    fn inheritance(&mut self, job: &Job) {
-        let names: Vec<&str> = job.variants.iter().map(|one| one.name.as_str()).collect();
-        for variant in &job.variants {
-            let mut path = vec![variant.name.as_str()];
-            let mut from = variant.inherits.as_ref();
-            while let Some(word) = from {
-                let Some(parent) = job.variants.iter().find(|one| one.name == word.text) else {
-                    // Told where it is written, not for all that inherit from it.
-                    if path.len() == 1 {
-                        self.findings.push(
-                            Finding::error(
-                                "TP006",
-                                format!("the job has no variant `{}`", word.text),
-                            )
-                            .at(&word.place, "")
-                            .advise(advice(&word.text, &names)),
-                        );
-                    }
-                    break;
-                };
-                path.push(&parent.name);
-                if parent.name == variant.name {
-                    // A circle is told once, for the first of its variants.
-                    let first = names.iter().find(|name| path.contains(name));
-                    if first != Some(&variant.name.as_str()) {
-                        break;
-                    }
-                    self.findings.push(
-                        Finding::error(
-                            "TP006",
-                            format!("the variant `{}` inherits from itself", variant.name),
-                        )
-                        .at(&word.place, path.join(" → "))
-                        .advise("take one of these steps out"),
-                    );
-                    break;
-                }
-                if path.len() > names.len() {
-                    // A circle that this variant only leads into is told where it is.
-                    break;
-                }
-                from = parent.inherits.as_ref();
-            }
-        }
     }
 }
 
