@@ -81,6 +81,11 @@ impl NamedTable {
 
 /// Adds the tables of a weaker file.
 pub(super) fn build_on(tables: &mut Vec<NamedTable>, weaker: Vec<NamedTable>) {
+    // The tables of one file have names of their own: nothing has to be looked for.
+    if tables.is_empty() {
+        *tables = weaker;
+        return;
+    }
     for table in weaker {
         match tables
             .iter_mut()

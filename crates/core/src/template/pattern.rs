@@ -32,14 +32,22 @@ impl PathPattern {
     /// A pattern of these pieces; texts side by side become one.
     pub fn new(pieces: impl IntoIterator<Item = Piece>) -> Self {
         let mut joined: Vec<Piece> = Vec::new();
+        // Texts are gathered and put into their box once: paths are made by the million.
+        let mut text = String::new();
         for piece in pieces {
-            match (joined.last_mut(), piece) {
-                (_, Piece::Text(text)) if text.is_empty() => {}
-                (Some(Piece::Text(before)), Piece::Text(text)) => {
-                    *before = format!("{before}{text}").into_boxed_str();
+            match piece {
+                Piece::Text(more) => text.push_str(&more),
+                Piece::Frame(field) => {
+                    if !text.is_empty() {
+                        joined.push(Piece::Text(text.as_str().into()));
+                        text.clear();
+                    }
+                    joined.push(Piece::Frame(field));
                 }
-                (_, piece) => joined.push(piece),
             }
+        }
+        if !text.is_empty() {
+            joined.push(Piece::Text(text.into()));
         }
         Self { pieces: joined }
     }
