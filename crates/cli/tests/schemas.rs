@@ -11,6 +11,7 @@ use jsonschema::Validator;
 use serde_json::{Value, json};
 use truepath_core::job::{KEYS, TableKind};
 use truepath_core::schema::{job_schema, profile_schema};
+use truepath_core::start::Work;
 
 fn validator(schema: &Value) -> Validator {
     jsonschema::validator_for(schema).unwrap()
@@ -48,7 +49,7 @@ fn start_files_are_as_the_schema_says() {
     let project = Project::empty();
     project.write("kiln.toml", &common::scene(""));
     let schema = validator(&job_schema());
-    for work in ["sequence", "passes", "stereo", "stills", "movie", "show"] {
+    for work in Work::ALL.map(Work::word) {
         let name = format!("{work}.toml");
         let arguments = [
             "new",

@@ -6,8 +6,7 @@ mod common;
 use std::fs;
 
 use common::{Project, scene};
-
-const WORK: [&str; 6] = ["sequence", "passes", "stereo", "stills", "movie", "show"];
+use truepath_core::start::Work;
 
 fn with_scenes() -> Project {
     let project = Project::empty();
@@ -29,7 +28,7 @@ fn every_start_file_passes_check_as_written() {
     let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
     fs::set_permissions(program, mode).unwrap();
     for engine in ["understudy", "povray"] {
-        for work in WORK {
+        for work in Work::ALL.map(Work::word) {
             let name = format!("{engine}-{work}.toml");
             project
                 .call(&["new", "--engine", engine, "--work", work, "--to", &name])

@@ -122,17 +122,20 @@ pub struct Answers {
 #[must_use]
 pub fn questions(expansion: &Expansion) -> Vec<Question> {
     let mut all = BTreeSet::from([Question::Machine, Question::Existing]);
+    // Places are those of the whole job.
+    if let Some(first) = expansion.deliverables.first() {
+        for (name, folder) in &first.common.project_values.places {
+            if name != "job" {
+                all.insert(Question::Folder(folder.clone()));
+            }
+        }
+    }
     for deliverable in &expansion.deliverables {
         let common = &deliverable.common;
         let engine = &common.engine;
         all.insert(Question::Folder(deliverable.root.to_string()));
         if let Some(first) = first_folder(&deliverable.root, &deliverable.pattern) {
             all.insert(Question::Real(first));
-        }
-        for (name, folder) in &common.project_values.places {
-            if name != "job" {
-                all.insert(Question::Folder(folder.clone()));
-            }
         }
         if let Some(scene) = &common.scene {
             all.insert(Question::File(scene.path.clone()));

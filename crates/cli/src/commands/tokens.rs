@@ -48,9 +48,11 @@ struct Valued {
     origins: Vec<Origin>,
 }
 
-/// A token with the values that it takes.
+/// A token or a key with the values that it takes.
 struct Told {
     name: String,
+    /// Whether it is a key of the job file.
+    is_key: bool,
     meaning: &'static str,
     values: Vec<Valued>,
 }
@@ -60,21 +62,19 @@ const MOST_VALUES: usize = 3;
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let chosen = arguments.job.load_for(arguments.elsewhere.system)?;
-    let keys = keys(&chosen);
-    let mut told = told(&chosen, &arguments.elsewhere);
-    if arguments.keys {
-        told = keys;
-        told.retain(|one| !one.values.is_empty());
+    let mut told = if arguments.keys {
+        let mut keys = keys(&chosen, |_| true);
+        keys.retain(|one| !one.values.is_empty());
+        keys
     } else {
+        let mut told = told(&chosen, &arguments.elsewhere);
         // A key of the same name as a token is told as the token.
-        let fresh = |key: &Told| told.iter().all(|one| one.name != key.name);
-        let asked = |key: &Told| arguments.token.contains(&key.name);
-        let keys: Vec<Told> = keys
-            .into_iter()
-            .filter(|key| fresh(key) && asked(key))
-            .collect();
+        let asked = |name: &str| arguments.token.iter().any(|one| one == name);
+        let fresh = |name: &str| told.iter().all(|one| one.name != name);
+        let keys = keys(&chosen, |name| asked(name) && fresh(name));
         told.extend(keys);
-    }
+        told
+    };
     if let Some(unknown) = arguments
         .token
         .iter()
@@ -144,6 +144,7 @@ fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
         .into_iter()
         .map(|(name, meaning)| Told {
             values: values(job, all, &name, elsewhere),
+            is_key: false,
             name,
             meaning,
         })
@@ -172,14 +173,14 @@ fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> 
     values
 }
 
-/// Every key of the job file, with the texts that set it, each once, in the order of the job.
-fn keys(chosen: &Chosen) -> Vec<Told> {
+/// The asked keys of the job file, with the texts that set it, each once, in the order of the job.
+fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
     let job = &chosen.loaded.job;
     let mut all: Vec<Told> = Vec::new();
     // `camera` and `cameras` are one key, told by its first name.
     for facts in KEYS
         .iter()
-        .filter(|facts| facts.key.facts().name == facts.name)
+        .filter(|facts| facts.key.facts().name == facts.name && asked(facts.name))
     {
         let mut values: Vec<Valued> = Vec::new();
         for deliverable in &chosen.chosen.deliverables {
@@ -199,6 +200,7 @@ fn keys(chosen: &Chosen) -> Vec<Told> {
         }
         all.push(Told {
             name: facts.name.to_owned(),
+            is_key: true,
             meaning: facts.meaning,
             values,
         });
@@ -213,10 +215,10 @@ fn origin(job: &Job, origin: &Origin) -> String {
 }
 
 fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
-    let is_key = KEYS.iter().any(|facts| facts.meaning == told.meaning);
-    let name = match is_key {
-        true => told.name.clone(),
-        false => format!("{{{}}}", told.name),
+    let name = if told.is_key {
+        told.name.clone()
+    } else {
+        format!("{{{}}}", told.name)
     };
     write!(out, "{TITLE}{name:<20}{TITLE:#}")?;
     if told.values.is_empty() {

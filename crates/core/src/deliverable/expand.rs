@@ -15,7 +15,7 @@ use crate::engine::Profile;
 use crate::frames::FrameSet;
 use crate::job::{Job, Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
-use crate::nearest::{advice, nearest};
+use crate::nearest::nearest;
 use crate::source::{Place, Sourced};
 use crate::system::System;
 
@@ -288,12 +288,8 @@ impl<'j> Expander<'j> {
                 .collect();
             for word in layers(chain).iter().flat_map(|(_, passes)| passes) {
                 if !names.contains(&word.text.as_str()) {
-                    let kind = ProblemKind::Undeclared {
-                        kind: "pass in the list of passes",
-                        name: word.text.clone(),
-                        advice: advice(&word.text, &names),
-                        near: nearest(&word.text, names.iter().copied()).map(str::to_owned),
-                    };
+                    let kind =
+                        ProblemKind::strange("pass in the list of passes", &word.text, &names);
                     self.problem(kind, word.place.clone(), 1);
                 }
             }

@@ -205,6 +205,15 @@ impl Picture {
         crop.or(self.size.as_ref().map(|size| size.value))
     }
 
+    /// Whether the files have 8 bits: said, or because the format has no others.
+    #[must_use]
+    pub fn has_eight_bits(&self) -> bool {
+        match &self.bits {
+            Some(bits) => bits.value == Bits::Eight,
+            None => self.format.bits == [Bits::Eight],
+        }
+    }
+
     /// All that is said of the files, by name; pictures of which the same is said are alike.
     #[must_use]
     pub fn said(&self) -> Vec<(&'static str, String)> {

@@ -1,24 +1,20 @@
 //! What a movie must be, and what it is put together from.
 
 use super::expand::{At, Expander};
-use super::resolve::{listed, picture, template};
+use super::resolve::{extension, listed, picture, template, transfer};
 use super::{Common, Look, PathTemplate, Picture, ProblemKind};
 use crate::job::{Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
 use crate::movie::{
     AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat, container_of_extension,
 };
-use crate::nearest::{advice, nearest};
-use crate::source::{Place, Sourced};
-use crate::template::{Part, Template};
+use crate::source::Sourced;
 
 /// What a movie must be; what nobody sets is the encoder's choice.
 #[derive(Debug, Clone)]
 pub struct Movie {
     /// The kind of file.
     pub container: &'static ContainerFacts,
-    /// Where the container is said, when it is not told by the extension.
-    pub container_place: Option<Place>,
     /// The output whose sequence it is put together from; none for a movie that the engine writes.
     pub from: Option<Sourced<String>>,
     /// What the pictures of that sequence are.
@@ -87,7 +83,7 @@ impl<'j> Expander<'j> {
         });
         let (container, container_place) = match container {
             Some(container) => (container.value, Some(container.place)),
-            None => match container_of_path(&path.template) {
+            None => match extension(&path.template).and_then(container_of_extension) {
                 Some(container) => (container, None),
                 None => {
                     self.problem(
@@ -128,7 +124,6 @@ impl<'j> Expander<'j> {
         };
         let movie = Movie {
             container,
-            container_place: container_place.clone(),
             from,
             source,
             codec,
@@ -147,13 +142,9 @@ impl<'j> Expander<'j> {
                 _ => None,
             }),
         };
-        let own_transfer = chain.value(Key::LookTransfer, |value| match value {
-            Value::Transfer(transfer) => Some(*transfer),
-            _ => None,
-        });
         let pictures = Picture {
             look: Look {
-                transfer: own_transfer.or(pictures.look.transfer),
+                transfer: transfer(chain).or(pictures.look.transfer),
                 linear: pictures.look.linear,
             },
             format: &container.format,
@@ -178,12 +169,7 @@ impl<'j> Expander<'j> {
                 .filter(|output| self.kind(output) == OutputKind::Sequence)
                 .map(|output| output.name.as_str())
                 .collect();
-            let kind = ProblemKind::Undeclared {
-                kind: "output of a sequence",
-                advice: advice(&from.value, &names),
-                near: nearest(&from.value, names.iter().copied()).map(str::to_owned),
-                name: from.value.clone(),
-            };
+            let kind = ProblemKind::strange("output of a sequence", &from.value, &names);
             self.problem(kind, from.place.clone(), 1);
             return None;
         };
@@ -209,12 +195,7 @@ impl<'j> Expander<'j> {
                     .get(Key::MoviePass)
                     .map_or(&from.place, |setting| &setting.value.place)
                     .clone();
-                let kind = ProblemKind::Undeclared {
-                    kind: "pass of that output",
-                    advice: advice(pass, &names),
-                    near: nearest(pass, names.iter().copied()).map(str::to_owned),
-                    name: pass.to_owned(),
-                };
+                let kind = ProblemKind::strange("pass of that output", pass, &names);
                 self.problem(kind, place, 1);
                 return None;
             }
@@ -224,12 +205,5 @@ impl<'j> Expander<'j> {
         let chain = self.chain(source_at, Scope { pass, ..scope });
         let path = template(chain.get(Key::Path)?)?;
         picture(&chain, &path.template, None)
-    }
-}
-
-fn container_of_path(path: &Template) -> Option<&'static ContainerFacts> {
-    match path.parts().last()? {
-        Part::Text(text) => container_of_extension(text.rsplit_once('.')?.1),
-        Part::Token(_) | Part::Optional(_) => None,
     }
 }

@@ -1,6 +1,7 @@
 //! What can stand in the way of a deliverable.
 
 use crate::job::Key;
+use crate::nearest::{advice, nearest};
 use crate::source::Place;
 use crate::template::ExpandError;
 
@@ -73,4 +74,16 @@ pub enum ProblemKind {
     },
     /// The format cannot be told from the extension.
     NoFormat,
+}
+
+impl ProblemKind {
+    /// A name that is none of those that are declared.
+    pub(super) fn strange(kind: &'static str, name: &str, names: &[&str]) -> Self {
+        Self::Undeclared {
+            kind,
+            name: name.to_owned(),
+            advice: advice(name, names),
+            near: nearest(name, names.iter().copied()).map(str::to_owned),
+        }
+    }
 }

@@ -4,7 +4,8 @@ use super::{Look, PathTemplate, Picture};
 use crate::frames::FrameSet;
 use crate::job::{Key, Only, Setting, Value, Word};
 use crate::layers::Chain;
-use crate::picture::{FormatFacts, Size, format_of_extension};
+use crate::picture::{FormatFacts, Size, TransferFacts, format_of_extension};
+use crate::source::Sourced;
 use crate::template::{Part, Template};
 
 /// The words of a key, or one nothing where nobody sets it.
@@ -74,7 +75,7 @@ pub(super) fn picture(
     let (format, format_place) = match (given, format) {
         (Some(format), _) => (format, None),
         (None, Some(format)) => (format.value, Some(format.place)),
-        (None, None) => (format_of_path(path)?, None),
+        (None, None) => (format_of_extension(extension(path)?)?, None),
     };
     let ratio = |key| {
         chain.value(key, |value| match value {
@@ -111,10 +112,7 @@ pub(super) fn picture(
             linear: chain
                 .text(Key::LookPixels)
                 .map(|pixels| pixels.map(|word| word == "linear")),
-            transfer: chain.value(Key::LookTransfer, |value| match value {
-                Value::Transfer(transfer) => Some(*transfer),
-                _ => None,
-            }),
+            transfer: transfer(chain),
         },
     };
     if let Some(scale) = ratio(Key::Scale) {
@@ -128,9 +126,18 @@ pub(super) fn picture(
     Some(picture)
 }
 
-fn format_of_path(path: &Template) -> Option<&'static FormatFacts> {
+/// How linear pixels become ready for display.
+pub(super) fn transfer(chain: &Chain<'_>) -> Option<Sourced<&'static TransferFacts>> {
+    chain.value(Key::LookTransfer, |value| match value {
+        Value::Transfer(transfer) => Some(*transfer),
+        _ => None,
+    })
+}
+
+/// The extension that a path ends in, as far as it is written out.
+pub(super) fn extension(path: &Template) -> Option<&str> {
     match path.parts().last()? {
-        Part::Text(text) => format_of_extension(text.rsplit_once('.')?.1),
+        Part::Text(text) => Some(text.rsplit_once('.')?.1),
         Part::Token(_) | Part::Optional(_) => None,
     }
 }

@@ -17,16 +17,6 @@ pub struct CodecFacts {
     pub source: &'static str,
 }
 
-impl CodecFacts {
-    /// Whether one of its pixel formats has alpha.
-    #[must_use]
-    pub fn has_alpha(&self) -> bool {
-        self.pixel_formats
-            .iter()
-            .any(|name| super::pixel_format(name).is_some_and(|format| format.alpha))
-    }
-}
-
 /// How good a movie can be asked to be, the smallest file first.
 pub const QUALITIES: [&str; 4] = ["draft", "good", "high", "lossless"];
 

@@ -1,5 +1,7 @@
 //! What several rules need.
 
+use crate::job::Key;
+use crate::picture::Holds;
 use crate::template::{PathPattern, Piece};
 
 /// The file name of a path as text before and text behind the last frame field; `None` for the
@@ -36,4 +38,12 @@ pub(super) fn is_below(path: &str, folder: &str) -> bool {
     let folder = folder.trim_end_matches('/');
     let rest = path.strip_prefix(folder);
     rest.is_some_and(|rest| rest.is_empty() || rest.starts_with('/'))
+}
+
+/// What a file holds several of, as a word, and the key that asks for it.
+pub(super) fn several_of(holds: Holds) -> (&'static str, Key) {
+    match holds {
+        Holds::Passes => ("passes", Key::Layers),
+        Holds::Views => ("views", Key::ViewsTogether),
+    }
 }

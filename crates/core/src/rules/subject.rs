@@ -129,6 +129,10 @@ impl<'a> Subject<'a> {
 
     /// What is there already of a deliverable's files.
     pub(super) fn existing(&self, one: &Deliverable) -> Option<&'a Existing> {
+        // Of a fresh job nothing is there, and no path has to be written out.
+        if self.answers.existing.is_empty() {
+            return None;
+        }
         self.answers.existing.get(&one.pattern.sketch())
     }
 

@@ -2,8 +2,8 @@
 
 use serde_json::{Map, Value, json};
 
-use super::DIALECT;
 use super::kind::of_kind;
+use super::{DIALECT, put};
 use crate::job::{KEYS, KeyFacts, Kind, TableKind};
 use crate::rules::rules;
 use crate::system::System;
@@ -156,17 +156,7 @@ fn table(kind: TableKind, more: &[(&str, Value)]) -> Value {
 fn keys(kind: TableKind) -> Map<String, Value> {
     let mut properties = Map::new();
     for facts in KEYS.iter().filter(|facts| facts.stands_in(kind)) {
-        match facts.name.split_once('.') {
-            None => {
-                properties.insert(facts.name.to_owned(), key(facts));
-            }
-            Some((group, name)) => {
-                let entry = properties.entry(group).or_insert_with(
-                    || json!({ "type": "object", "properties": {}, "additionalProperties": false }),
-                );
-                entry["properties"][name] = key(facts);
-            }
-        }
+        put(&mut properties, facts.name, key(facts));
     }
     properties
 }

@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value, json};
 
-use super::DIALECT;
+use super::{DIALECT, put};
 use crate::engine::{LogKind, PROFILE_KEYS, ProfileKind};
 
 /// The schema of an engine profile.
@@ -12,17 +12,7 @@ pub fn profile_schema() -> Value {
     for key in &PROFILE_KEYS {
         let mut schema = of_kind(key.kind);
         schema["description"] = json!(key.meaning);
-        match key.name.split_once('.') {
-            None => {
-                properties.insert(key.name.to_owned(), schema);
-            }
-            Some((group, name)) => {
-                let entry = properties.entry(group).or_insert_with(
-                    || json!({ "type": "object", "properties": {}, "additionalProperties": false }),
-                );
-                entry["properties"][name] = schema;
-            }
-        }
+        put(&mut properties, key.name, schema);
     }
     properties["engine"]["required"] = json!(["name", "program"]);
     json!({

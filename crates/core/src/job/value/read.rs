@@ -84,12 +84,8 @@ pub(in crate::job) fn read(
         Kind::Settings => at.settings(),
         Kind::Layers => at.layers(),
         Kind::Run => at.run(),
-        Kind::Scale => at.parsed("it takes `10%`, `1/8` or `0.125`", |text| {
-            scale(text).map(|(part, whole)| Value::Scale(part, whole))
-        }),
-        Kind::Ratio => at.parsed("it takes `2`, `1.5` or `64/45`", |text| {
-            scale(text).map(|(part, whole)| Value::Scale(part, whole))
-        }),
+        Kind::Scale => at.part("it takes `10%`, `1/8` or `0.125`"),
+        Kind::Ratio => at.part("it takes `2`, `1.5` or `64/45`"),
         Kind::Region => at.parsed("it takes a part such as `640x360 at 100,50`", |text| {
             text.parse::<Region>().ok().map(Value::Region)
         }),
@@ -163,6 +159,13 @@ impl At<'_> {
     ) -> Result<Value, Vec<Finding>> {
         let text = self.scalar()?;
         read(&text).ok_or_else(|| self.refuse(&text, advice))
+    }
+
+    /// A number of the kind `1/8`.
+    fn part(self, advice: &str) -> Result<Value, Vec<Finding>> {
+        self.parsed(advice, |text| {
+            scale(text).map(|(part, whole)| Value::Scale(part, whole))
+        })
     }
 
     /// One of the words of the kind.

@@ -2,8 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::job::Key;
-use crate::picture::Holds;
+use crate::rules::helpers::several_of;
 use crate::rules::{Rule, Subject};
 
 /// TP508 `layers-engine-cannot-write`.
@@ -53,10 +52,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .once(|one| Some((missing(one)?, one.common.engine.name.clone())))
         .into_iter()
         .filter_map(|(one, files)| {
-            let (word, key) = match missing(one)? {
-                Holds::Passes => ("passes", Key::Layers),
-                Holds::Views => ("views", Key::ViewsTogether),
-            };
+            let (word, key) = several_of(missing(one)?);
             let engine = &one.common.engine.name;
             let place = subject
                 .place_of(one, key)

@@ -13,6 +13,7 @@ mod program_missing;
 mod refused_argument;
 mod scene_changed;
 mod scene_missing;
+mod unknown;
 mod unknown_camera;
 mod unknown_engine;
 mod unknown_pass;

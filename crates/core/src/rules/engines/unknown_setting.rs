@@ -1,9 +1,8 @@
 //! A setting that the scene does not know.
 
-use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Weight};
 use crate::job::Word;
-use crate::nearest::advice;
+use crate::rules::engines::unknown::Unknown;
 use crate::rules::{Rule, Subject};
 
 /// TP514 `unknown-setting`.
@@ -30,11 +29,12 @@ settings = { exposure = 1.0 }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    let wrong = |one: &Deliverable| {
-        if one.is_put_together() {
-            return None;
-        }
-        let facts = subject.scene_facts(one)?;
+    let unknown = Unknown {
+        kind: "setting",
+        lost: "would be rendered as if nobody had set it",
+        place_is_name: false,
+    };
+    unknown.tell(rule, subject, |one, facts| {
         let known = facts.settings.as_ref()?;
         let settings = &one.settings;
         let (name, value) = settings.iter().find(|(name, _)| !known.contains(name))?;
@@ -43,22 +43,5 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             place: value.place.clone(),
         };
         Some((word, known))
-    };
-    subject
-        .once(|one| wrong(one).map(|(word, _)| (word.text, word.place)))
-        .into_iter()
-        .filter_map(|(one, files)| {
-            let (word, known) = wrong(one)?;
-            let known: Vec<&str> = known.iter().map(String::as_str).collect();
-            Some(
-                rule.finding(format!("the scene has no setting `{}`", word.text))
-                    .at(&word.place, "")
-                    .so(format!(
-                        "{} would be rendered as if nobody had set it",
-                        count(files, "file", "files")
-                    ))
-                    .advise(advice(&word.text, &known)),
-            )
-        })
-        .collect()
+    })
 }

@@ -3,7 +3,7 @@
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
 use crate::movie::{CONTAINERS, ContainerFacts};
-use crate::rules::movies::Wrong;
+use crate::rules::movies::{Wrong, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP404 `codec-in-container`.
@@ -42,19 +42,7 @@ movie = { from = "frames", codec = "prores" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
-        .into_iter()
-        .filter_map(|(one, _)| {
-            let wrong = wrong(one)?;
-            Some(
-                rule.finding(wrong.sentence)
-                    .at(&wrong.place, wrong.label)
-                    .so("no player would open the movie")
-                    .advise(wrong.advice),
-            )
-        })
-        .collect()
+    tell(rule, subject, "no player would open the movie", wrong)
 }
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::Wrong;
+use crate::rules::movies::{Wrong, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP417 `fps-not-said`.
@@ -40,19 +40,12 @@ movie = { from = "frames", codec = "h264" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
-        .into_iter()
-        .filter_map(|(one, _)| {
-            let wrong = wrong(one)?;
-            Some(
-                rule.finding(wrong.sentence)
-                    .at(&wrong.place, wrong.label)
-                    .so("it would play at whatever the encoder takes for usual")
-                    .advise(wrong.advice),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "it would play at whatever the encoder takes for usual",
+        wrong,
+    )
 }
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {

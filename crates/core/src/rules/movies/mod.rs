@@ -18,7 +18,9 @@ mod sound_start;
 mod split_movie;
 mod too_large_for_codec;
 
-use super::Rule;
+use super::{Rule, Subject};
+use crate::deliverable::Deliverable;
+use crate::finding::Finding;
 use crate::source::Place;
 
 /// What is wrong with a movie, as far as its rules differ.
@@ -27,6 +29,26 @@ struct Wrong {
     sentence: String,
     label: String,
     advice: String,
+}
+
+/// Tells what is wrong with movies, each place once for a path.
+fn tell(
+    rule: &Rule,
+    subject: &Subject<'_>,
+    so: &str,
+    wrong: impl Fn(&Deliverable) -> Option<Wrong>,
+) -> Vec<Finding> {
+    subject
+        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
+        .into_iter()
+        .filter_map(|(one, _)| wrong(one))
+        .map(|wrong| {
+            rule.finding(wrong.sentence)
+                .at(&wrong.place, wrong.label)
+                .so(so)
+                .advise(wrong.advice)
+        })
+        .collect()
 }
 
 /// In the order of the codes.

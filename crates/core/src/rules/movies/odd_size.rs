@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::Wrong;
+use crate::rules::movies::{Wrong, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP405 `odd-size`.
@@ -43,19 +43,12 @@ movie = { from = "frames", codec = "h264", pixels = "4:2:0 8" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
-        .into_iter()
-        .filter_map(|(one, _)| {
-            let wrong = wrong(one)?;
-            Some(
-                rule.finding(wrong.sentence)
-                    .at(&wrong.place, wrong.label)
-                    .so("the encoder would refuse the movie, or cut a row or column off")
-                    .advise(wrong.advice),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "the encoder would refuse the movie, or cut a row or column off",
+        wrong,
+    )
 }
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {

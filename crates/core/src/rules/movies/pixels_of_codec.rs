@@ -3,7 +3,7 @@
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
 use crate::movie::CODECS;
-use crate::rules::movies::Wrong;
+use crate::rules::movies::{Wrong, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP406 `pixels-of-codec`.
@@ -42,19 +42,12 @@ movie = { from = "frames", codec = "h264", pixels = "4:2:0 8" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
-        .into_iter()
-        .filter_map(|(one, _)| {
-            let wrong = wrong(one)?;
-            Some(
-                rule.finding(wrong.sentence)
-                    .at(&wrong.place, wrong.label)
-                    .so("the movie would have other pixels, or lose its alpha")
-                    .advise(wrong.advice),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "the movie would have other pixels, or lose its alpha",
+        wrong,
+    )
 }
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::Wrong;
+use crate::rules::movies::{Wrong, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP416 `quality-of-codec`.
@@ -41,19 +41,12 @@ movie = { from = "frames", codec = "prores", quality = "high" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
-        .into_iter()
-        .filter_map(|(one, _)| {
-            let wrong = wrong(one)?;
-            Some(
-                rule.finding(wrong.sentence)
-                    .at(&wrong.place, wrong.label)
-                    .so("the movie would be something else than was asked for")
-                    .advise(wrong.advice),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "the movie would be something else than was asked for",
+        wrong,
+    )
 }
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::Wrong;
+use crate::rules::movies::{Wrong, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP413 `sound-codec-not-said`.
@@ -43,19 +43,12 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
-        .into_iter()
-        .filter_map(|(one, _)| {
-            let wrong = wrong(one)?;
-            Some(
-                rule.finding(wrong.sentence)
-                    .at(&wrong.place, wrong.label)
-                    .so("the movie would be silent, or the encoder would choose")
-                    .advise(wrong.advice),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "the movie would be silent, or the encoder would choose",
+        wrong,
+    )
 }
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {

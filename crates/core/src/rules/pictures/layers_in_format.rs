@@ -2,8 +2,8 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::job::Key;
 use crate::picture::{FORMATS, Holds};
+use crate::rules::helpers::several_of;
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP306 `layers-in-format`.
@@ -45,10 +45,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         })
         .into_iter()
         .filter_map(|(one, files)| {
-            let (word, key) = match missing(one)? {
-                Holds::Passes => ("passes", Key::Layers),
-                Holds::Views => ("views", Key::ViewsTogether),
-            };
+            let (word, key) = several_of(missing(one)?);
             let format = one.picture.format;
             let place = subject
                 .place_of(one, key)

@@ -2,7 +2,6 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::picture::Bits;
 use crate::rules::{Rule, Subject};
 use crate::source::Sourced;
 
@@ -57,10 +56,6 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 fn linear(one: &Deliverable) -> Option<&Sourced<bool>> {
     let picture = &one.picture;
-    let eight = match &picture.bits {
-        Some(bits) => bits.value == Bits::Eight,
-        None => picture.format.bits == [Bits::Eight],
-    };
     let said = picture.look.linear.as_ref().filter(|linear| linear.value);
-    said.filter(|_| eight && one.movie().is_none())
+    said.filter(|_| picture.has_eight_bits() && one.movie().is_none())
 }

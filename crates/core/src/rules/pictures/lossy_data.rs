@@ -3,7 +3,6 @@
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
 use crate::pass::is_data;
-use crate::picture::Bits;
 use crate::rules::{Rule, Subject};
 
 /// TP307 `lossy-data`.
@@ -78,13 +77,9 @@ fn data_pass(one: &Deliverable) -> Option<String> {
 fn bend(one: &Deliverable) -> Option<&'static str> {
     let picture = &one.picture;
     let compression = picture.compression.as_ref().map(|one| one.value.as_str());
-    let eight = match &picture.bits {
-        Some(bits) => bits.value == Bits::Eight,
-        None => picture.format.bits == [Bits::Eight],
-    };
     if picture.format.is_lossy(compression) {
         Some("this file throws something away")
-    } else if eight {
+    } else if picture.has_eight_bits() {
         Some("8 bits tell 256 of them apart")
     } else {
         None

@@ -12,7 +12,30 @@ mod place_not_writable;
 mod same_folder;
 mod this_system_only;
 
-use super::Rule;
+use super::{Rule, Subject};
+use crate::deliverable::Deliverable;
+use crate::finding::{Finding, count};
+
+/// Tells what is wrong with the folders that paths start from, each once; `more` says what that
+/// does to so many files, and what to do.
+fn tell(
+    rule: &Rule,
+    subject: &Subject<'_>,
+    sentence: &str,
+    wrong: fn(&Subject<'_>, &Deliverable) -> Option<String>,
+    more: impl Fn(Finding, String) -> Finding,
+) -> Vec<Finding> {
+    subject
+        .once(|one| wrong(subject, one).map(|_| one.root.clone()))
+        .into_iter()
+        .filter_map(|(one, files)| {
+            let finding = rule
+                .finding(sentence)
+                .at(&subject.place_of_root(one), wrong(subject, one)?);
+            Some(more(finding, count(files, "file", "files")))
+        })
+        .collect()
+}
 
 /// In the order of the codes.
 pub(super) const RULES: &[&Rule] = &[

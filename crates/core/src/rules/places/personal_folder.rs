@@ -1,8 +1,9 @@
 //! Output in a folder of one person.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Weight};
 use crate::rules::helpers::is_below;
+use crate::rules::places::tell;
 use crate::rules::{Rule, Subject};
 
 /// TP607 `personal-folder`.
@@ -31,23 +32,17 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| wrong(subject, one).map(|_| one.root.clone()))
-        .into_iter()
-        .filter_map(|(one, files)| {
-            let text = wrong(subject, one)?;
-            let place = subject.place_of_root(one);
-            Some(
-                rule.finding("these files go to a folder of one person")
-                    .at(&place, text)
-                    .so(format!(
-                        "other machines would not see {}",
-                        count(files, "file", "files")
-                    ))
-                    .advise("use a place that all machines share"),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "these files go to a folder of one person",
+        wrong,
+        |finding, files| {
+            finding
+                .so(format!("other machines would not see {files}"))
+                .advise("use a place that all machines share")
+        },
+    )
 }
 
 /// What is wrong with the folder that the paths start from.

@@ -1,8 +1,9 @@
 //! A place that is not there.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Weight};
 use crate::rules::helpers::is_below;
+use crate::rules::places::tell;
 use crate::rules::{Rule, Subject};
 
 /// TP603 `place-missing`.
@@ -31,23 +32,19 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| wrong(subject, one).map(|_| one.root.clone()))
-        .into_iter()
-        .filter_map(|(one, files)| {
-            let text = wrong(subject, one)?;
-            let place = subject.place_of_root(one);
-            Some(
-                rule.finding("this place is not there")
-                    .at(&place, text)
-                    .so(format!(
-                        "{} would land in a new folder, perhaps on another disk",
-                        count(files, "file", "files")
-                    ))
-                    .advise("mount the disk, or make the folder"),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "this place is not there",
+        wrong,
+        |finding, files| {
+            finding
+                .so(format!(
+                    "{files} would land in a new folder, perhaps on another disk"
+                ))
+                .advise("mount the disk, or make the folder")
+        },
+    )
 }
 
 /// What is wrong with the folder that the paths start from.

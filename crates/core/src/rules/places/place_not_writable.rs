@@ -1,7 +1,8 @@
 //! A place where nothing can be written.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Weight};
+use crate::rules::places::tell;
 use crate::rules::{Rule, Subject};
 
 /// TP604 `place-not-writable`.
@@ -30,23 +31,17 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| wrong(subject, one).map(|_| one.root.clone()))
-        .into_iter()
-        .filter_map(|(one, files)| {
-            let text = wrong(subject, one)?;
-            let place = subject.place_of_root(one);
-            Some(
-                rule.finding("nothing can be written here")
-                    .at(&place, text)
-                    .so(format!(
-                        "{} could not be published",
-                        count(files, "file", "files")
-                    ))
-                    .advise("change its permissions, or use another place"),
-            )
-        })
-        .collect()
+    tell(
+        rule,
+        subject,
+        "nothing can be written here",
+        wrong,
+        |finding, files| {
+            finding
+                .so(format!("{files} could not be published"))
+                .advise("change its permissions, or use another place")
+        },
+    )
 }
 
 /// What is wrong with the folder that the paths start from.
