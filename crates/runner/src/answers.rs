@@ -10,7 +10,7 @@ use truepath_core::question::{
 };
 
 use crate::Loaded;
-use crate::describe::{describe_kept, kept, told_beside};
+use crate::describe::describe_kept;
 use crate::existing::existing;
 use crate::program::find_program;
 use crate::run::{name_and_version, state_folder};
@@ -56,12 +56,9 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
             }
             Question::Scene { path, engine } => {
                 let file = PathBuf::from(&path);
-                let told = match profile(&engine).filter(|_| ask) {
-                    Some(profile) => describe_kept(profile, &file, loaded),
-                    // What was told before costs nothing.
-                    None => told_beside(&file)
-                        .map(|told| told.or_else(|| kept(profile(&engine)?, &file, loaded))),
-                };
+                let told = profile(&engine).map_or(Ok(None), |profile| {
+                    describe_kept(profile, &file, loaded, ask)
+                });
                 let mut answer = scene(&file, told.map_err(|error| error.to_string()));
                 let saved = fs::metadata(&file).and_then(|facts| facts.modified()).ok();
                 answer.newer_than_run = saved.zip(last).is_some_and(|(saved, last)| saved > last);
@@ -92,6 +89,13 @@ fn last_run(loaded: &Loaded) -> Option<SystemTime> {
         .flatten()
         .filter_map(|entry| entry.metadata().and_then(|facts| facts.modified()).ok())
         .max()
+}
+
+/// Whether an engine could tell something that is not known without starting it.
+#[must_use]
+pub fn can_ask(expansion: &Expansion) -> bool {
+    let mut engines = expansion.deliverables.iter().map(|one| &one.common.engine);
+    engines.any(|engine| engine.describe.is_some() || engine.wants.is_some())
 }
 
 fn folder(path: &Path) -> FolderFacts {

@@ -65,7 +65,7 @@ pub fn facts_file(scene: &Path) -> PathBuf {
 ///
 /// # Errors
 /// When it cannot be read.
-pub fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
+fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
     let path = facts_file(scene);
     match fs::read_to_string(&path) {
         Ok(text) => read(&path.display().to_string(), &text).map(Some),
@@ -77,8 +77,8 @@ pub fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
     }
 }
 
-/// What a scene has, by what was told before of the same content, else as [`describe`] finds it.
-/// Answers are kept in the state folder of the job.
+/// What a scene of a job has: by the file beside it, else by what was told before of the same
+/// content, else, with leave, by its engine. What the engine tells is kept in the job's state folder.
 ///
 /// # Errors
 /// When there is something that should tell and does not.
@@ -86,37 +86,39 @@ pub fn describe_kept(
     profile: &Profile,
     scene: &Path,
     loaded: &Loaded,
+    leave: bool,
 ) -> Result<Option<SceneFacts>, DescribeError> {
-    if let Some(facts) = kept(profile, scene, loaded) {
-        return Ok(Some(facts));
-    }
     if let Some(facts) = told_beside(scene)? {
         return Ok(Some(facts));
+    }
+    let folder = state_folder(loaded).join("scenes");
+    // Where nothing can be told, the scene need not be read for its hash.
+    if profile.describe.is_none() || (!leave && !folder.is_dir()) {
+        return Ok(None);
+    }
+    let kept = kept_at(profile, scene, &folder);
+    let told = kept.as_ref().and_then(|path| fs::read_to_string(path).ok());
+    if let Some(facts) = told.and_then(|text| read("kept", &text).ok()) {
+        return Ok(Some(facts));
+    }
+    if !leave {
+        return Ok(None);
     }
     let Some(answer) = ask(profile, scene, &loaded.folder)? else {
         return Ok(None);
     };
     let facts = read(&profile.program, &answer)?;
-    if let Some(path) = kept_at(profile, scene, loaded) {
+    if let Some(path) = kept {
         // What cannot be kept is asked again the next time.
-        let folder = path.parent().map(fs::create_dir_all);
-        let _ = folder.map(|made| made.and_then(|()| fs::write(&path, &answer)));
+        let _ = fs::create_dir_all(&folder).and_then(|()| fs::write(&path, &answer));
     }
     Ok(Some(facts))
 }
 
-/// What was told before of a scene of the same content.
-#[must_use]
-pub fn kept(profile: &Profile, scene: &Path, loaded: &Loaded) -> Option<SceneFacts> {
-    let text = fs::read_to_string(kept_at(profile, scene, loaded)?).ok()?;
-    read("kept", &text).ok()
-}
-
-fn kept_at(profile: &Profile, scene: &Path, loaded: &Loaded) -> Option<PathBuf> {
-    profile.describe.as_ref()?;
+/// Where the answer of an engine about a scene of this content is kept.
+fn kept_at(profile: &Profile, scene: &Path, folder: &Path) -> Option<PathBuf> {
     let hash = hash_file(scene).ok()?;
-    let name = format!("{hash}-{}.json", profile.name);
-    Some(state_folder(loaded).join("scenes").join(name))
+    Some(folder.join(format!("{hash}-{}.json", profile.name)))
 }
 
 /// What a scene has: by the file beside it, else by its engine; `None` when neither tells.

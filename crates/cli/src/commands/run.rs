@@ -11,6 +11,7 @@ use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight, grouped};
 use truepath_core::frames::FrameSet;
+use truepath_runner::answers::can_ask;
 use truepath_runner::disk::RealDisk;
 use truepath_runner::run::{Options, Report, run as render};
 
@@ -48,7 +49,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     };
     // What can be known without starting anything comes first.
     let mut found = findings_asking(&chosen, false);
-    if grave(&found).is_empty() {
+    if grave(&found).is_empty() && can_ask(&chosen.chosen) {
         found = findings_asking(&chosen, true);
     }
     tell_all(&mut anstream::stderr(), &chosen.loaded.job.sources, &found);
