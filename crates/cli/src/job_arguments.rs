@@ -96,6 +96,18 @@ pub(crate) struct JobArguments {
     /// How well to render: a preset of the job, or `trial`
     #[arg(long, value_name = "NAME")]
     preset: Option<String>,
+    /// Render the ends small, to a folder of their own: the same as --preset trial
+    #[arg(long, conflicts_with = "preset")]
+    trial: bool,
+    /// Only one part of the work, such as 2/4, for one of several machines
+    #[arg(long, value_name = "PART/PARTS", help_heading = SELECTION)]
+    share: Option<String>,
+    /// How strong the machines of the shares are, such as 8,8,16,4
+    #[arg(long, value_name = "WEIGHTS", requires = "share", help_heading = SELECTION)]
+    weights: Option<String>,
+    /// Let the shares take turns over the frames, in place of one row each
+    #[arg(long, requires = "share", help_heading = SELECTION)]
+    interleaved: bool,
     /// Set a key for this call: camera=north, or shot.dawn.camera=north for one table
     #[arg(long, value_name = "KEY=VALUE")]
     set: Vec<String>,
@@ -160,11 +172,24 @@ impl JobArguments {
         if let Ok(below) = path.strip_prefix(&here) {
             path = below.to_owned();
         }
-        let preset = self
-            .preset
-            .as_ref()
-            .map(|preset| format!("preset={preset}"));
-        let sets: Vec<String> = self.set.iter().cloned().chain(preset).collect();
+        let preset = if self.trial {
+            Some("trial".to_owned())
+        } else {
+            self.preset.clone()
+        };
+        let shorthand = [
+            ("preset", preset),
+            ("share.part", self.share.clone()),
+            ("share.weights", self.weights.clone()),
+            (
+                "share.interleaved",
+                self.interleaved.then(|| "true".to_owned()),
+            ),
+        ];
+        let shorthand = shorthand
+            .into_iter()
+            .filter_map(|(key, value)| Some(format!("{key}={}", value?)));
+        let sets: Vec<String> = self.set.iter().cloned().chain(shorthand).collect();
         let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;

@@ -20,6 +20,7 @@ const DEPENDENCIES: [&str; 25] = [
     "memchr",
     "serde_core",
     "serde_json",
+    "sha2",
     "serde_spanned",
     "strsim",
     "syn",

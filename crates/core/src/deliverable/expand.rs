@@ -5,15 +5,16 @@ use std::sync::Arc;
 
 use jiff::civil::DateTime;
 
+use super::common::Asked;
 use super::movie::OutputKind;
 use super::planes::{FileOf, files, layers};
 use super::problem::{Problem, ProblemKind};
-use super::resolve::{listed, template, wanted};
+use super::resolve::listed;
 use super::root::absolute;
-use super::{Common, Deliverable, PathTemplate, Person, ProjectValues, Selection};
+use super::share::Share;
+use super::{Deliverable, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
-use crate::frames::FrameSet;
-use crate::job::{Job, Key, NamedTable, Value, Word};
+use crate::job::{Job, Key, NamedTable, Word};
 use crate::layers::{Chain, Scope};
 use crate::nearest::nearest;
 use crate::source::{Place, Sourced};
@@ -41,6 +42,8 @@ pub struct Expansion {
     pub deliverables: Vec<Deliverable>,
     /// What could not be expanded; no mistake is told twice.
     pub problems: Vec<Problem>,
+    /// The share of the work that was chosen; frames of other shares are not among the chosen.
+    pub share: Option<Share>,
 }
 
 impl Expansion {
@@ -51,6 +54,7 @@ impl Expansion {
         Self {
             deliverables: self.deliverables.iter().filter(rendered).cloned().collect(),
             problems: self.problems.clone(),
+            share: self.share.clone(),
         }
     }
 }
@@ -105,6 +109,9 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         }
     }
     let mut expansion = expander.expansion;
+    if let Some(share) = Share::of_job(job) {
+        share.keep(&mut expansion);
+    }
     // A stable sort: of the same priority the order of the file holds.
     expansion
         .deliverables
@@ -123,13 +130,21 @@ pub(super) struct At<'j> {
 
 /// What the cameras of a walk share.
 #[derive(Clone, Copy)]
-struct Shared<'j, 'v> {
-    variant: Option<&'j Word>,
+pub(super) struct Shared<'j, 'v> {
+    pub(super) variant: Option<&'j Word>,
     /// The view of the names.
-    view: Option<&'j Word>,
+    pub(super) view: Option<&'j Word>,
     /// The views that each file holds.
-    views: &'v [Option<&'j Word>],
-    preset: Option<&'v Sourced<String>>,
+    pub(super) views: &'v [Option<&'j Word>],
+    pub(super) preset: Option<&'v Sourced<String>>,
+}
+
+/// Where a walk through a job stands.
+#[derive(Clone, Copy)]
+pub(super) struct Walk<'j, 'v> {
+    pub(super) at: At<'j>,
+    pub(super) scope: Scope<'v>,
+    pub(super) shared: Shared<'j, 'v>,
 }
 
 pub(super) struct Expander<'j> {
@@ -231,28 +246,10 @@ impl<'j> Expander<'j> {
         };
         let cameras = listed(&chain, Key::Camera);
         let count = (files.len() * cameras.len()) as u64;
-        let Some(common) = self.common(at, &chain, kind, count) else {
+        let asked = Asked { kind, count };
+        let Some(mut common) = self.common(at, &chain, shared, asked) else {
             return;
         };
-        // A movie is made of the whole shot or not at all.
-        if kind == OutputKind::Movie && common.chosen.is_empty() {
-            return;
-        }
-        let mut common = Common {
-            variant: shared.variant.cloned(),
-            view: shared.view.cloned(),
-            preset: shared.preset.cloned(),
-            ..common
-        };
-        if let Some(path) = chain.get(Key::Scene).and_then(template) {
-            let Some(scene) = self.scene(&path, &common, count) else {
-                return;
-            };
-            common.scene = Some(scene);
-        }
-        if !self.version_of_scene(&chain, &mut common, count) {
-            return;
-        }
         for camera in &cameras {
             if !Selection::takes(&self.selection.cameras, Word::text_of(*camera)) {
                 continue;
@@ -271,10 +268,13 @@ impl<'j> Expander<'j> {
                     ..scope
                 };
                 let chain = self.chain(at, scope);
-                if chain.truth(Key::Enabled) != Some(false) {
-                    let planes = file.planes(shared.views);
-                    self.deliverable(at, scope, &common, (file.name, planes), &chain);
+                if chain.truth(Key::Enabled) == Some(false) {
+                    continue;
                 }
+                let planes = file.planes(shared.views);
+                let walk = Walk { at, scope, shared };
+                let made = self.deliverable(walk, &common, (file.name, planes), &chain);
+                self.expansion.deliverables.extend(made);
             }
         }
     }
@@ -295,86 +295,6 @@ impl<'j> Expander<'j> {
             }
         }
         files(chain, passes)
-    }
-
-    /// What the deliverables of a chain share; variant, view, preset, scene and camera are still
-    /// to come.
-    fn common(
-        &mut self,
-        at: At<'j>,
-        chain: &Chain<'j>,
-        kind: OutputKind,
-        count: u64,
-    ) -> Option<Common> {
-        let engine = self.engine(chain, at.shot, count)?;
-        let still = chain
-            .value(Key::Still, |value| match value {
-                Value::Number(frame) => Some(FrameSet::range(*frame, *frame)),
-                _ => None,
-            })
-            .filter(|_| kind == OutputKind::Still);
-        let frames = chain.value(Key::Frames, |value| match value {
-            Value::Frames(frames) => Some(frames.clone()),
-            _ => None,
-        });
-        // A still of a shot without frames is a whole wish.
-        let Some(frames) = frames.or_else(|| still.clone()) else {
-            let place = at.shot.name_place.clone();
-            self.problem(ProblemKind::Unset(Key::Frames), place, count);
-            return None;
-        };
-        let clip = frames.value.clone();
-        let asked_for = match &still {
-            Some(still) => still.value.clone(),
-            None => wanted(chain, &clip),
-        };
-        let chosen = match &self.selection.frames {
-            None => asked_for,
-            // Both sets were read from short texts, so what they share is never too intricate.
-            Some(asked) => asked_for.intersection(asked).unwrap_or_default(),
-        };
-        let (frames, chosen) = match kind {
-            OutputKind::Sequence => (frames, chosen),
-            OutputKind::Still => (still.unwrap_or(frames), chosen),
-            OutputKind::Movie => {
-                let whole = chosen == clip;
-                let first = FrameSet::from_frames(clip.first());
-                let chosen = if whole {
-                    first.clone()
-                } else {
-                    FrameSet::empty()
-                };
-                (frames.with(first), chosen)
-            }
-        };
-        Some(Common {
-            shot_index: at.shot_index,
-            output_index: at.output_index,
-            shot: at.shot.name.clone(),
-            output: at.output.name.clone(),
-            project: chain.text(Key::Name).map(|name| name.value),
-            camera: None,
-            variant: None,
-            view: None,
-            preset: None,
-            priority: chain.number(Key::Priority).unwrap_or(0),
-            env: chain.merged(Key::Env),
-            engine,
-            scene: None,
-            clip,
-            frames,
-            chosen,
-            version: chain.number(Key::Version),
-            fps: chain.text(Key::Fps).map(|fps| fps.value),
-            threads: chain.number(Key::Threads),
-            frame_limit: chain
-                .value(Key::FrameLimit, |value| match value {
-                    Value::Duration(limit) => Some(*limit),
-                    _ => None,
-                })
-                .map(|limit| limit.value),
-            project_values: Arc::clone(&self.project_values),
-        })
     }
 
     pub(super) fn chain(&self, at: At<'j>, scope: Scope<'_>) -> Chain<'j> {

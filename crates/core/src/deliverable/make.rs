@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::expand::{At, Expander};
+use super::expand::{Expander, Walk};
 use super::movie::OutputKind;
 use super::problem::{Problem, ProblemKind};
 use super::resolve::{picture, template};
@@ -11,31 +11,31 @@ use super::values::token;
 use super::{Common, Deliverable, Made, PathTemplate, Picture, Plane, Scene};
 use crate::engine::Profile;
 use crate::job::{Key, NamedTable, Value, Word};
-use crate::layers::{Chain, Scope};
+use crate::layers::Chain;
 use crate::nearest::advice;
-use crate::source::Place;
+use crate::source::{Layer, Place, Sourced};
 use crate::template::{ExpandError, TokenValue};
 
 impl<'j> Expander<'j> {
     /// Makes the deliverable of a file: its name and its planes.
     pub(super) fn deliverable(
         &mut self,
-        at: At<'j>,
-        scope: Scope<'_>,
+        walk: Walk<'j, '_>,
         common: &Arc<Common>,
         (pass, planes): (Option<&Word>, Arc<[Plane]>),
         chain: &Chain<'j>,
-    ) {
+    ) -> Option<Deliverable> {
+        let at = walk.at;
         let Some(setting) = chain.get(Key::Path) else {
             let place = at.output.name_place.clone();
             self.problem(ProblemKind::Unset(Key::Path), place, 1);
-            return;
+            return None;
         };
         let path = match self.templates.get(&setting.value.place) {
             Some(known) => Arc::clone(known),
             None => {
                 let Some(path) = template(setting).map(Arc::new) else {
-                    return;
+                    return None;
                 };
                 self.templates.insert(path.place.clone(), Arc::clone(&path));
                 path
@@ -43,9 +43,9 @@ impl<'j> Expander<'j> {
         };
         let settings = chain.merged(Key::Settings);
         let (made, picture) = match self.kind(at.output) {
-            OutputKind::Movie => match self.movie(at, scope, chain, common, &path) {
+            OutputKind::Movie => match self.movie(walk, chain, common, &path) {
                 Some((movie, picture)) => (Made::Movie(Arc::new(movie)), Some(picture)),
-                None => return,
+                None => return None,
             },
             OutputKind::Still => (Made::Still, picture(chain, &path.template, None)),
             OutputKind::Sequence => (Made::Sequence, picture(chain, &path.template, None)),
@@ -53,7 +53,7 @@ impl<'j> Expander<'j> {
         if let Some(picture) = &picture
             && !self.is_whole(chain, picture)
         {
-            return;
+            return None;
         }
         let movie = match &made {
             Made::Movie(movie) => Some(&**movie),
@@ -66,12 +66,12 @@ impl<'j> Expander<'j> {
                 for error in errors {
                     self.token_problem(error, &path, common);
                 }
-                return;
+                return None;
             }
         };
         let Some(picture) = picture.clone() else {
             self.problem(ProblemKind::NoFormat, path.place.clone(), 1);
-            return;
+            return None;
         };
         let under = chain.text(Key::Under).map(|under| under.value);
         let start = Start {
@@ -79,7 +79,7 @@ impl<'j> Expander<'j> {
             under: under.as_deref(),
         };
         match root_and_pattern(&path.template, pattern, &value, start) {
-            Ok((root, pattern)) => self.expansion.deliverables.push(Deliverable {
+            Ok((root, pattern)) => Some(Deliverable {
                 made: made.clone(),
                 common: Arc::clone(common),
                 pass: pass.cloned(),
@@ -92,6 +92,7 @@ impl<'j> Expander<'j> {
             }),
             Err(reason) => {
                 self.problem(ProblemKind::Outside { reason }, path.place.clone(), 1);
+                None
             }
         }
     }
@@ -172,6 +173,25 @@ impl<'j> Expander<'j> {
             );
             return None;
         };
+        self.profile(name, count)
+    }
+
+    /// The program that puts a movie of an output together.
+    pub(super) fn encoder(
+        &mut self,
+        chain: &Chain<'j>,
+        output: &NamedTable,
+    ) -> Option<Arc<Profile>> {
+        let usual = || Sourced {
+            value: Profile::USUAL_ENCODER.to_owned(),
+            layer: Layer::BuiltIn,
+            place: output.name_place.clone(),
+        };
+        self.profile(chain.text(Key::MovieEncoder).unwrap_or_else(usual), 1)
+    }
+
+    /// The profile of a name.
+    fn profile(&mut self, name: Sourced<String>, count: u64) -> Option<Arc<Profile>> {
         let profiles = &self.around.profiles;
         if let Some(profile) = profiles.iter().find(|profile| profile.name == name.value) {
             return Some(Arc::clone(profile));

@@ -1,6 +1,7 @@
 //! Deliverables: what is to be made, fully expanded but for the frame.
 
 mod choose;
+mod common;
 mod expand;
 mod make;
 mod movie;
@@ -8,6 +9,7 @@ mod planes;
 mod problem;
 mod resolve;
 mod root;
+mod share;
 mod values;
 mod version;
 
@@ -21,6 +23,7 @@ pub use expand::{Expansion, Surroundings, expand};
 pub use movie::Movie;
 pub use planes::Plane;
 pub use problem::{Problem, ProblemKind};
+pub use share::Share;
 
 use crate::engine::Profile;
 use crate::frames::{Frame, FrameSet};
@@ -114,6 +117,10 @@ pub struct Common {
     pub threads: Option<i64>,
     /// The longest that one frame may take.
     pub frame_limit: Option<Duration>,
+    /// The most frames of one process; none for as many as the engine takes.
+    pub chunk: Option<u64>,
+    /// Whether processes are spread over the frames: first, last, middle, then ever finer.
+    pub spread: bool,
     /// Tokens of the project's own and folders of places.
     pub project_values: Arc<ProjectValues>,
 }

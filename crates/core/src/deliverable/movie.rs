@@ -1,8 +1,12 @@
 //! What a movie must be, and what it is put together from.
 
-use super::expand::{At, Expander};
+use std::sync::Arc;
+
+use super::common::Asked;
+use super::expand::{At, Expander, Walk};
+use super::planes::{FileOf, files};
 use super::resolve::{extension, listed, picture, template, transfer};
-use super::{Common, Look, PathTemplate, Picture, ProblemKind};
+use super::{Common, Deliverable, Look, PathTemplate, Picture, ProblemKind};
 use crate::job::{Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
 use crate::movie::{
@@ -17,8 +21,8 @@ pub struct Movie {
     pub container: &'static ContainerFacts,
     /// The output whose sequence it is put together from; none for a movie that the engine writes.
     pub from: Option<Sourced<String>>,
-    /// What the pictures of that sequence are.
-    pub source: Option<Picture>,
+    /// That sequence.
+    pub source: Option<Arc<Deliverable>>,
     /// How its pictures are coded; none only where the engine writes it.
     pub codec: Option<Sourced<&'static CodecFacts>>,
     /// How good it is.
@@ -71,8 +75,7 @@ impl<'j> Expander<'j> {
     /// The movie of an output, and what its pictures are; what stands in the way is told.
     pub(super) fn movie(
         &mut self,
-        at: At<'j>,
-        scope: Scope<'_>,
+        walk: Walk<'j, '_>,
         chain: &Chain<'j>,
         common: &Common,
         path: &PathTemplate,
@@ -101,16 +104,16 @@ impl<'j> Expander<'j> {
             _ => None,
         });
         if codec.is_none() && from.is_some() {
-            let place = at.output.name_place.clone();
+            let place = walk.at.output.name_place.clone();
             self.problem(ProblemKind::Unset(Key::MovieCodec), place, 1);
             return None;
         }
         let source = match &from {
-            Some(from) => Some(self.source(at, scope, from)?),
+            Some(from) => Some(self.source(walk, from, common.camera.as_ref())?),
             None => None,
         };
         let pictures = match &source {
-            Some(source) => source.clone(),
+            Some(source) => source.picture.clone(),
             // The size and the like of its own output; the file is the container's.
             None => picture(chain, &path.template, Some(&container.format))?,
         };
@@ -158,8 +161,14 @@ impl<'j> Expander<'j> {
         Some((movie, pictures))
     }
 
-    /// The pictures of the sequence that a movie is put together from.
-    fn source(&mut self, at: At<'j>, scope: Scope<'_>, from: &Sourced<String>) -> Option<Picture> {
+    /// The sequence that a movie is put together from.
+    fn source(
+        &mut self,
+        walk: Walk<'j, '_>,
+        from: &Sourced<String>,
+        camera: Option<&Word>,
+    ) -> Option<Arc<Deliverable>> {
+        let Walk { at, scope, shared } = walk;
         let job = self.job;
         let named = job.outputs.iter().find(|output| output.name == from.value);
         let Some(output) = named.filter(|output| self.kind(output) == OutputKind::Sequence) else {
@@ -202,8 +211,30 @@ impl<'j> Expander<'j> {
             _ => {}
         }
         let pass = scope.pass.or(passes.first().map(|word| word.text.as_str()));
-        let chain = self.chain(source_at, Scope { pass, ..scope });
-        let path = template(chain.get(Key::Path)?)?;
-        picture(&chain, &path.template, None)
+        let scope = Scope { pass, ..scope };
+        let chain = self.chain(source_at, scope);
+        // What is wrong with it is told of the sequence itself, where that is chosen.
+        let asked = Asked {
+            kind: OutputKind::Sequence,
+            count: 0,
+        };
+        let mut common = self.common(source_at, &chain, shared, asked)?;
+        common.camera = camera.cloned();
+        let words: Vec<Option<&Word>> = passes.into_iter().map(Some).collect();
+        let of_pass = |file: &FileOf<'j>| {
+            let names: Vec<Option<&str>> =
+                file.passes.iter().map(|one| Word::text_of(*one)).collect();
+            names.contains(&pass)
+        };
+        let words = if words.is_empty() { vec![None] } else { words };
+        let file = files(&chain, &words).into_iter().find(of_pass)?;
+        let planes = file.planes(shared.views);
+        let walk = Walk {
+            at: source_at,
+            scope,
+            shared,
+        };
+        self.deliverable(walk, &Arc::new(common), (file.name, planes), &chain)
+            .map(Arc::new)
     }
 }

@@ -1,6 +1,7 @@
 //! Engine profiles: how to speak to one program. Nothing about any engine is in the code.
 
 mod arguments;
+mod cut;
 mod keys;
 pub mod learn;
 mod profile;

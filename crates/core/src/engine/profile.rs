@@ -55,6 +55,15 @@ impl Profile {
     /// The program that stands for True Path itself.
     pub const THIS_PROGRAM: &'static str = "{self}";
 
+    /// The profile that puts movies together where the job names no other.
+    pub const USUAL_ENCODER: &'static str = "ffmpeg";
+
+    /// Whether one process makes all passes of an output.
+    #[must_use]
+    pub fn takes_all_passes(&self) -> bool {
+        self.passes == PassesTake::All
+    }
+
     /// Whether one of its arguments has a token.
     #[must_use]
     pub fn mentions(&self, token: &str) -> bool {

@@ -31,6 +31,11 @@ pub(super) fn of_kind(kind: Kind) -> Value {
         ] }),
         Kind::Region => json!({ "type": "string", "pattern": "^.+ at [0-9]+, ?[0-9]+$" }),
         Kind::BitRate => json!({ "type": "string", "pattern": "^[0-9.]+[kM]$" }),
+        Kind::Share => json!({ "type": "string", "pattern": "^[0-9]+ */ *[0-9]+$" }),
+        Kind::Weights => json!({ "anyOf": [
+            { "type": "integer", "minimum": 1 },
+            { "type": "string", "pattern": "^[0-9]+( *, *[0-9]+)*$" },
+        ] }),
         Kind::Duration => json!({ "type": "string", "pattern": "^[0-9.]+[smh]$" }),
         Kind::Truth => json!({ "type": "boolean" }),
         Kind::Settings => json!({

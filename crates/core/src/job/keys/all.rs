@@ -35,7 +35,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 48] = [
+pub const KEYS: [KeyFacts; 60] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -301,6 +301,14 @@ pub const KEYS: [KeyFacts; 48] = [
         example: r#"movie.direct = true"#,
     },
     KeyFacts {
+        key: Key::MovieEncoder,
+        name: "movie.encoder",
+        kind: Kind::Text,
+        tables: NOT_BY_PASS,
+        meaning: "The profile of the program that puts the movie together; unset, `ffmpeg`.",
+        example: r#"movie.encoder = "ffmpeg""#,
+    },
+    KeyFacts {
         key: Key::Settings,
         name: "settings",
         kind: Kind::Settings,
@@ -331,6 +339,38 @@ pub const KEYS: [KeyFacts; 48] = [
         tables: NOT_BY_PASS,
         meaning: "Threads for one process of the engine; unset, the engine's own choice.",
         example: "threads = 4",
+    },
+    KeyFacts {
+        key: Key::Chunk,
+        name: "chunk",
+        kind: Kind::Number,
+        tables: NOT_BY_PASS,
+        meaning: "The most frames that one process renders; unset, as many as the engine takes at once, or what `start-up` and `frame-time` tell.",
+        example: r#"chunk = 8"#,
+    },
+    KeyFacts {
+        key: Key::StartUp,
+        name: "start-up",
+        kind: Kind::Duration,
+        tables: NOT_BY_PASS,
+        meaning: "How long the engine takes before its first frame. With `frame-time` it tells how many frames one process renders, so that starting takes at most a tenth of the time.",
+        example: r#"start-up = "40s""#,
+    },
+    KeyFacts {
+        key: Key::FrameTime,
+        name: "frame-time",
+        kind: Kind::Duration,
+        tables: NOT_BY_PASS,
+        meaning: "How long a frame takes, about.",
+        example: r#"frame-time = "2m""#,
+    },
+    KeyFacts {
+        key: Key::Order,
+        name: "order",
+        kind: Kind::Choice(&["file", "spread"]),
+        tables: NOT_BY_PASS,
+        meaning: "The order of the processes: `file` as the frames come, or `spread`: first, last, middle, then ever finer, so that mistakes show early.",
+        example: r#"order = "spread""#,
     },
     KeyFacts {
         key: Key::FrameLimit,
@@ -411,6 +451,62 @@ pub const KEYS: [KeyFacts; 48] = [
         tables: NOT_BY_PASS,
         meaning: "What has a higher number is made earlier; else the order of the file holds.",
         example: "priority = 10",
+    },
+    KeyFacts {
+        key: Key::SharePart,
+        name: "share.part",
+        kind: Kind::Share,
+        tables: &[Project],
+        meaning: "The part of the work that this machine takes, such as the second of four; meant for the command line, `--share 2/4`.",
+        example: r#"share.part = "2/4""#,
+    },
+    KeyFacts {
+        key: Key::ShareWeights,
+        name: "share.weights",
+        kind: Kind::Weights,
+        tables: &[Project],
+        meaning: "How strong the machines are, in the order of the parts; unset, all alike.",
+        example: r#"share.weights = "8,8,16,4""#,
+    },
+    KeyFacts {
+        key: Key::ShareInterleaved,
+        name: "share.interleaved",
+        kind: Kind::Truth,
+        tables: &[Project],
+        meaning: "Whether parts take turns over the frames, and not one row of them each.",
+        example: r#"share.interleaved = true"#,
+    },
+    KeyFacts {
+        key: Key::SlurmPartition,
+        name: "slurm.partition",
+        kind: Kind::Text,
+        tables: &[Project],
+        meaning: "The partition of a Slurm cluster that a script for it asks for.",
+        example: r#"slurm.partition = "render""#,
+    },
+    KeyFacts {
+        key: Key::SlurmTime,
+        name: "slurm.time",
+        kind: Kind::Duration,
+        tables: &[Project],
+        meaning: "The longest that a task may take there.",
+        example: r#"slurm.time = "4h""#,
+    },
+    KeyFacts {
+        key: Key::SlurmMemory,
+        name: "slurm.memory",
+        kind: Kind::Text,
+        tables: &[Project],
+        meaning: "The memory that a task needs there.",
+        example: r#"slurm.memory = "16G""#,
+    },
+    KeyFacts {
+        key: Key::SlurmAtOnce,
+        name: "slurm.at-once",
+        kind: Kind::Number,
+        tables: &[Project],
+        meaning: "How many tasks may run there at once.",
+        example: r#"slurm.at-once = 8"#,
     },
     KeyFacts {
         key: Key::Unset,

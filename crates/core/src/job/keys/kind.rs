@@ -70,6 +70,10 @@ pub enum Kind {
     Pixels,
     /// Bits a second.
     BitRate,
+    /// One of several parts.
+    Share,
+    /// Whole numbers above zero.
+    Weights,
 }
 
 impl Kind {
@@ -135,6 +139,8 @@ impl Kind {
             Self::Ratio => "a number such as 2, 1.5 or \"64/45\"",
             Self::Region => "a part such as \"640x360 at 100,50\"",
             Self::BitRate => "bits a second such as \"20M\" or \"800k\"",
+            Self::Share => "a part such as \"2/4\"",
+            Self::Weights => "numbers such as \"8,8,16,4\"",
             Self::Format
             | Self::Channels
             | Self::Bits

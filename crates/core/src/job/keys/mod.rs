@@ -59,6 +59,18 @@ pub enum Key {
     MoviePixels,
     MovieAudioCodec,
     MovieDirect,
+    MovieEncoder,
+    Chunk,
+    StartUp,
+    FrameTime,
+    Order,
+    SharePart,
+    ShareWeights,
+    ShareInterleaved,
+    SlurmPartition,
+    SlurmTime,
+    SlurmMemory,
+    SlurmAtOnce,
 }
 
 /// What there is to know about a key.

@@ -77,6 +77,10 @@ pub enum Value {
     AudioCodec(&'static AudioCodecFacts),
     /// How pixels of a movie are stored.
     Pixels(&'static PixelFormat),
+    /// One of several parts: which, from 1, and of how many.
+    Share(u64, u64),
+    /// Whole numbers above zero.
+    Weights(Vec<u64>),
     /// Handed back to the scene by `unset`.
     Unset,
 }

@@ -1,6 +1,6 @@
 //! Reads the value of a key by its kind.
 
-use super::text::{bit_rate, duration, scale};
+use super::text::{bit_rate, duration, scale, share, weights};
 use super::{Only, Value, Word};
 use crate::finding::Finding;
 use crate::frames::FrameSet;
@@ -91,6 +91,13 @@ pub(in crate::job) fn read(
         }),
         Kind::BitRate => at.parsed("it takes `20M` or `800k`", |text| {
             bit_rate(text).map(Value::Number)
+        }),
+        Kind::Share => at.parsed(
+            "it takes a part such as `2/4`, the second of four",
+            |text| share(text).map(|(part, of)| Value::Share(part, of)),
+        ),
+        Kind::Weights => at.parsed("it takes numbers such as `8,8,16,4`", |text| {
+            weights(text).map(Value::Weights)
         }),
         Kind::Duration => at.parsed("it takes a time such as `90s`, `5m` or `2h`", |text| {
             duration(text).map(Value::Duration)

@@ -55,6 +55,26 @@ pub(super) fn bit_rate(text: &str) -> Option<i64> {
     (1.0..1e12).contains(&bits).then_some(bits as i64)
 }
 
+/// The most parts that work is shared into.
+const MOST_PARTS: u64 = 10_000;
+
+/// `2/4`: the second of four parts.
+pub(super) fn share(text: &str) -> Option<(u64, u64)> {
+    let (part, of) = text.split_once('/')?;
+    let (part, of) = (part.trim().parse().ok()?, of.trim().parse().ok()?);
+    (1 <= part && part <= of && of <= MOST_PARTS).then_some((part, of))
+}
+
+/// `8,8,16,4`
+pub(super) fn weights(text: &str) -> Option<Vec<u64>> {
+    text.split(',')
+        .map(|weight| {
+            let weight = weight.trim().parse().ok()?;
+            (1..=1_000_000).contains(&weight).then_some(weight)
+        })
+        .collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -66,6 +86,12 @@ mod tests {
         assert_eq!(duration("1.5m"), Some(Duration::from_secs(90)));
         assert_eq!(bit_rate("1.5M"), Some(1_500_000));
         assert_eq!(bit_rate("800k"), Some(800_000));
+        assert_eq!(share("2/4"), Some((2, 4)));
+        assert_eq!(weights("8, 16"), Some(vec![8, 16]));
+        for wrong in ["0/4", "5/4", "2", "/", "1/0", "1/100000"] {
+            assert_eq!(share(wrong), None, "{wrong}");
+        }
+        assert_eq!(weights("8,0"), None);
         for wrong in ["", "M", "20", "-1M", "1e3M", "0k", "20m"] {
             assert_eq!(bit_rate(wrong), None, "{wrong}");
         }

@@ -47,7 +47,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let source = movie.source.as_ref()?;
             let linear = match &one.picture.look.linear {
                 Some(linear) => linear.value,
-                None => source.format.bits.iter().all(|bits| matches!(bits, Bits::Half | Bits::Float)),
+                None => source.picture.format.bits.iter().all(|bits| matches!(bits, Bits::Half | Bits::Float)),
             };
             let silent = linear && one.picture.look.transfer.is_none();
             silent.then(|| movie.from.as_ref().map(|from| from.place.clone()))
@@ -55,7 +55,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .into_iter()
         .filter_map(|(one, _)| {
             let movie = one.movie()?;
-            let format = movie.source.as_ref()?.format.name;
+            let format = movie.source.as_ref()?.picture.format.name;
             let what = match one.picture.look.linear {
                 Some(_) => "is linear light".to_owned(),
                 None => format!("is {format}, which usually holds linear light"),

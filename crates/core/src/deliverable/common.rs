@@ -1,0 +1,145 @@
+//! What the deliverables of one output, shot, variant and view share.
+
+use std::sync::Arc;
+use std::time::Duration;
+
+use super::Common;
+use super::expand::{At, Expander, Shared};
+use super::movie::OutputKind;
+use super::problem::ProblemKind;
+use super::resolve::{template, wanted};
+use crate::frames::FrameSet;
+use crate::job::{Key, Value};
+use crate::layers::Chain;
+
+/// What is asked for, and how many deliverables hang on it.
+#[derive(Clone, Copy)]
+pub(super) struct Asked {
+    pub(super) kind: OutputKind,
+    pub(super) count: u64,
+}
+
+impl<'j> Expander<'j> {
+    /// What the deliverables of a chain share; the camera is still to come.
+    pub(super) fn common(
+        &mut self,
+        at: At<'j>,
+        chain: &Chain<'j>,
+        shared: Shared<'j, '_>,
+        asked: Asked,
+    ) -> Option<Common> {
+        let mut common = self.common_of_chain(at, chain, asked)?;
+        // A movie is made of the whole shot or not at all.
+        if asked.kind == OutputKind::Movie && common.chosen.is_empty() {
+            return None;
+        }
+        common.variant = shared.variant.cloned();
+        common.view = shared.view.cloned();
+        common.preset = shared.preset.cloned();
+        if let Some(path) = chain.get(Key::Scene).and_then(template) {
+            common.scene = Some(self.scene(&path, &common, asked.count)?);
+        }
+        self.version_of_scene(chain, &mut common, asked.count)
+            .then_some(common)
+    }
+
+    fn common_of_chain(
+        &mut self,
+        at: At<'j>,
+        chain: &Chain<'j>,
+        Asked { kind, count }: Asked,
+    ) -> Option<Common> {
+        let engine = match kind {
+            OutputKind::Movie if chain.get(Key::MovieFrom).is_some() => {
+                self.encoder(chain, at.output)?
+            }
+            _ => self.engine(chain, at.shot, count)?,
+        };
+        let still = chain
+            .value(Key::Still, |value| match value {
+                Value::Number(frame) => Some(FrameSet::range(*frame, *frame)),
+                _ => None,
+            })
+            .filter(|_| kind == OutputKind::Still);
+        let frames = chain.value(Key::Frames, |value| match value {
+            Value::Frames(frames) => Some(frames.clone()),
+            _ => None,
+        });
+        // A still of a shot without frames is a whole wish.
+        let Some(frames) = frames.or_else(|| still.clone()) else {
+            let place = at.shot.name_place.clone();
+            self.problem(ProblemKind::Unset(Key::Frames), place, count);
+            return None;
+        };
+        let clip = frames.value.clone();
+        let asked_for = match &still {
+            Some(still) => still.value.clone(),
+            None => wanted(chain, &clip),
+        };
+        let chosen = match &self.selection.frames {
+            None => asked_for,
+            // Both sets were read from short texts, so what they share is never too intricate.
+            Some(asked) => asked_for.intersection(asked).unwrap_or_default(),
+        };
+        let (frames, chosen) = match kind {
+            OutputKind::Sequence => (frames, chosen),
+            OutputKind::Still => (still.unwrap_or(frames), chosen),
+            OutputKind::Movie => {
+                let whole = chosen == clip;
+                let first = FrameSet::from_frames(clip.first());
+                let chosen = if whole {
+                    first.clone()
+                } else {
+                    FrameSet::empty()
+                };
+                (frames.with(first), chosen)
+            }
+        };
+        Some(Common {
+            shot_index: at.shot_index,
+            output_index: at.output_index,
+            shot: at.shot.name.clone(),
+            output: at.output.name.clone(),
+            project: chain.text(Key::Name).map(|name| name.value),
+            camera: None,
+            variant: None,
+            view: None,
+            preset: None,
+            priority: chain.number(Key::Priority).unwrap_or(0),
+            env: chain.merged(Key::Env),
+            engine,
+            scene: None,
+            clip,
+            frames,
+            chosen,
+            version: chain.number(Key::Version),
+            fps: chain.text(Key::Fps).map(|fps| fps.value),
+            threads: chain.number(Key::Threads),
+            frame_limit: duration(chain, Key::FrameLimit),
+            chunk: chunk(chain),
+            spread: chain
+                .text(Key::Order)
+                .is_some_and(|order| order.value == "spread"),
+            project_values: Arc::clone(&self.project_values),
+        })
+    }
+}
+
+fn duration(chain: &Chain<'_>, key: Key) -> Option<Duration> {
+    chain
+        .value(key, |value| match value {
+            Value::Duration(length) => Some(*length),
+            _ => None,
+        })
+        .map(|length| length.value)
+}
+
+/// The most frames of one process: said, or so many that its start takes at most a tenth of it.
+fn chunk(chain: &Chain<'_>) -> Option<u64> {
+    if let Some(chunk) = chain.number(Key::Chunk).filter(|chunk| *chunk > 0) {
+        return u64::try_from(chunk).ok();
+    }
+    let start = duration(chain, Key::StartUp)?.as_secs_f64();
+    let frame = duration(chain, Key::FrameTime)?.as_secs_f64();
+    Some((start * 9.0 / frame).ceil().clamp(1.0, 1e9) as u64)
+}

@@ -1,0 +1,225 @@
+//! The plan: the invocations, in order.
+
+mod order;
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use sha2::{Digest, Sha256};
+
+pub use order::spread;
+use order::{by_turns, permuted};
+
+use crate::deliverable::{Deliverable, Expansion};
+use crate::frames::FrameSet;
+use crate::job::Word;
+
+/// One process to start. Its arguments are written out on demand.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Invocation {
+    /// Indices of the deliverables that it makes, all of one shot, output, camera and engine.
+    pub deliverables: Arc<[usize]>,
+    /// The frames that it makes of each.
+    pub frames: FrameSet,
+}
+
+impl Invocation {
+    /// How many files it makes.
+    #[must_use]
+    pub fn files(&self) -> u64 {
+        self.frames.count() * self.deliverables.len() as u64
+    }
+
+    /// Tells it from every other, on every machine and in every run: twelve hexadecimal digits of a
+    /// hash of what it makes.
+    #[must_use]
+    pub fn identity(&self, deliverables: &[Deliverable]) -> String {
+        let mut hash = Sha256::new();
+        for index in self.deliverables.iter() {
+            let one = &deliverables[*index];
+            // Where the place lies on this machine is no part of it.
+            let path = one.pattern.sketch();
+            hash.update(path.strip_prefix(&*one.root).unwrap_or(&path));
+            hash.update([0]);
+        }
+        hash.update(self.frames.to_string());
+        let hash = hash.finalize();
+        hash[..6].iter().map(|byte| format!("{byte:02x}")).collect()
+    }
+
+    /// A short name for logs and folders, of ASCII letters, digits and `-`.
+    #[must_use]
+    pub fn name(&self, deliverables: &[Deliverable]) -> String {
+        let one = &deliverables[self.deliverables[0]];
+        let common = &one.common;
+        let pass = one.pass.as_ref().filter(|_| self.deliverables.len() == 1);
+        let mut name = String::new();
+        for word in [
+            Some(common.shot.as_str()),
+            Word::text_of(common.variant.as_ref()),
+            Word::text_of(common.view.as_ref()),
+            Word::text_of(common.camera.as_ref()),
+            Some(common.output.as_str()),
+            Word::text_of(pass),
+        ]
+        .into_iter()
+        .flatten()
+        {
+            let plain: String = word
+                .chars()
+                .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
+                .take(24)
+                .collect();
+            name.push_str(plain.trim_matches('-'));
+            name.push('-');
+        }
+        let (first, last) = (
+            self.frames.first().unwrap_or(0),
+            self.frames.last().unwrap_or(0),
+        );
+        if first == last {
+            format!("{name}{first}")
+        } else {
+            format!("{name}{first}-{last}")
+        }
+    }
+}
+
+/// The invocations that make the wanted frames of each deliverable, in the order in which they are
+/// done; `wanted` gives the frames of the deliverable with an index. A movie comes right after the
+/// last process of its sequence.
+#[must_use]
+pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Invocation> {
+    let all = &expansion.deliverables;
+    let mut groups: Vec<(Vec<usize>, FrameSet)> = Vec::new();
+    let mut movies = Vec::new();
+    for (index, deliverable) in all.iter().enumerate() {
+        let frames = wanted(index);
+        if frames.is_empty() {
+            continue;
+        }
+        if deliverable.is_put_together() {
+            movies.push((index, frames));
+            continue;
+        }
+        let together = deliverable.common.engine.takes_all_passes();
+        // Passes of one output stand side by side, so the search never goes far back.
+        let mate = groups
+            .iter_mut()
+            .rev()
+            .take_while(|(members, _)| {
+                together && Arc::ptr_eq(&all[members[0]].common, &deliverable.common)
+            })
+            .find(|(members, known)| alike(&all[members[0]], deliverable) && *known == frames);
+        match mate {
+            Some((members, _)) => members.push(index),
+            None => groups.push((vec![index], frames)),
+        }
+    }
+    let mut plan = Vec::new();
+    let manner = |group: &(Vec<usize>, FrameSet)| {
+        let common = &all[group.0[0]].common;
+        (common.spread, common.priority)
+    };
+    for row in groups.chunk_by(|one, other| manner(one) == manner(other)) {
+        let pieces = row
+            .iter()
+            .map(|(members, frames)| pieces(all, members, frames));
+        if manner(&row[0]).0 {
+            plan.extend(by_turns(pieces.collect()));
+        } else {
+            plan.extend(pieces.flatten());
+        }
+    }
+    with_movies(all, plan, movies)
+}
+
+/// The processes of deliverables that share them.
+fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<Invocation> {
+    let common = &all[members[0]].common;
+    let takes = common.engine.takes;
+    let mut pieces = match (common.spread, common.chunk) {
+        // Without chunks the ends and the middle come first, and then all the rest.
+        (true, None) if frames.count() > 3 => {
+            let ends = [
+                frames.nth(0),
+                frames.nth(frames.count() - 1),
+                frames.nth((frames.count() - 1) / 2),
+            ];
+            let ends: Vec<FrameSet> = ends
+                .into_iter()
+                .flatten()
+                .map(|one| FrameSet::range(one, one))
+                .collect();
+            let rest = ends.iter().fold(frames.clone(), |rest, one| {
+                rest.difference(one).unwrap_or(rest)
+            });
+            let rest = takes.cut(&common.clip, &rest, None);
+            ends.into_iter().chain(rest).collect()
+        }
+        (_, chunk) => takes.cut(&common.clip, frames, chunk),
+    };
+    if common.spread && common.chunk.is_some() {
+        let order = spread(pieces.len());
+        pieces = permuted(pieces, &order);
+    }
+    let deliverables: Arc<[usize]> = members.into();
+    pieces
+        .into_iter()
+        .map(|frames| Invocation {
+            deliverables: Arc::clone(&deliverables),
+            frames,
+        })
+        .collect()
+}
+
+/// Puts each movie right after the last process of its sequence.
+fn with_movies(
+    all: &[Deliverable],
+    plan: Vec<Invocation>,
+    movies: Vec<(usize, FrameSet)>,
+) -> Vec<Invocation> {
+    if movies.is_empty() {
+        return plan;
+    }
+    let mut last: HashMap<String, usize> = HashMap::new();
+    for (at, invocation) in plan.iter().enumerate() {
+        for index in invocation.deliverables.iter() {
+            last.insert(all[*index].pattern.sketch(), at);
+        }
+    }
+    let mut after: HashMap<usize, Vec<Invocation>> = HashMap::new();
+    let mut ready = Vec::new();
+    for (index, frames) in movies {
+        let movie = Invocation {
+            deliverables: [index].into(),
+            frames,
+        };
+        let source = all[index].movie().and_then(|movie| movie.source.as_ref());
+        match source.and_then(|source| last.get(&source.pattern.sketch())) {
+            Some(at) => after.entry(*at).or_default().push(movie),
+            // Its sequence is there, or somebody else's work.
+            None => ready.push(movie),
+        }
+    }
+    let mut out = Vec::with_capacity(plan.len());
+    for (at, invocation) in plan.into_iter().enumerate() {
+        out.push(invocation);
+        out.extend(after.remove(&at).into_iter().flatten());
+    }
+    out.extend(ready);
+    out
+}
+
+/// Whether one process can make two passes of an output: the same but for the path.
+fn alike(one: &Deliverable, other: &Deliverable) -> bool {
+    // What goes into one file comes out of one process of its own.
+    one.planes.len() == 1
+        && other.planes.len() == 1
+        && one.picture.said() == other.picture.said()
+        && one
+            .settings
+            .iter()
+            .map(|(key, word)| (key, &word.text))
+            .eq(other.settings.iter().map(|(key, word)| (key, &word.text)))
+}
