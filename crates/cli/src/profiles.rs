@@ -1,7 +1,7 @@
 //! The engine profiles that ship: a new one is a file in `engines/` and a line here.
 
 /// Name and text of each.
-pub(crate) const SHIPPED: [(&str, &str); 2] = [
+pub(crate) const SHIPPED: [(&str, &str); 4] = [
     (
         "engines/understudy.toml",
         include_str!("../../../engines/understudy.toml"),
@@ -9,5 +9,13 @@ pub(crate) const SHIPPED: [(&str, &str); 2] = [
     (
         "engines/povray.toml",
         include_str!("../../../engines/povray.toml"),
+    ),
+    (
+        "engines/tachyon.toml",
+        include_str!("../../../engines/tachyon.toml"),
+    ),
+    (
+        "engines/ffmpeg.toml",
+        include_str!("../../../engines/ffmpeg.toml"),
     ),
 ];

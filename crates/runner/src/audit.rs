@@ -12,6 +12,7 @@ use crate::Loaded;
 use crate::fingerprint::Fingerprints;
 use crate::inventory::{There, look};
 use crate::ledger::Ledger;
+use crate::movies;
 use crate::run::state_folder;
 use crate::staging::ASIDE;
 
@@ -72,7 +73,22 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         let mut missing = Vec::new();
         let mut stale = Vec::new();
         let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
-        for (frame, there) in look(deliverable, frames, &ledger, fingerprint.as_deref(), true) {
+        let found = if deliverable.is_put_together() {
+            let seen = movies::look(deliverable, &ledger, true, &loaded.folder)?;
+            let there = match (seen.there, seen.lacking.is_empty()) {
+                // A movie that nobody can make again as it is cannot be told from today's.
+                (There::AsRecorded, false) => There::OtherSettings,
+                (there, _) => there,
+            };
+            frames
+                .first()
+                .map(|frame| (frame, there))
+                .into_iter()
+                .collect()
+        } else {
+            look(deliverable, frames, &ledger, fingerprint.as_deref(), true)
+        };
+        for (frame, there) in found {
             match there {
                 There::AsRecorded | There::Unrecorded => account.valid += 1,
                 There::Missing => missing.push(frame),

@@ -6,6 +6,8 @@ use std::path::Path;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Deliverable;
+use truepath_core::engine::{Call, SourceFiles, arguments};
+use truepath_core::frames::FrameSet;
 use truepath_core::job::Word;
 
 use crate::disk::{hash_file, hex};
@@ -17,6 +19,44 @@ pub(crate) struct Fingerprints {
 }
 
 impl Fingerprints {
+    /// The fingerprint of a movie, from the hashes of the frames that it is put together from.
+    pub(crate) fn of_movie(
+        &mut self,
+        deliverable: &Deliverable,
+        frames: &[String],
+    ) -> io::Result<String> {
+        let mut hasher = Sha256::new();
+        let common = &deliverable.common;
+        let staging = FrameSet::from_frames(common.clip.first());
+        let call = Call {
+            profile: &common.engine,
+            deliverables: &[deliverable],
+            frames: &staging,
+            staging: "",
+            prepared: None,
+        };
+        // Where the frames and the sound lie is no part of it, and what they hold is.
+        let audio = deliverable.movie().and_then(|movie| movie.audio.as_ref());
+        let sound = match audio {
+            Some(audio) => hash_file(Path::new(&audio.value))?,
+            None => String::new(),
+        };
+        let source = deliverable.movie().and_then(|movie| movie.source.as_ref());
+        let printf = source.map(|source| SourceFiles::of(source));
+        for argument in arguments(&call, true).unwrap_or_default() {
+            let is_source =
+                matches!(&printf, Some(SourceFiles::Direct { printf, .. }) if *printf == argument);
+            if !is_source && audio.is_none_or(|audio| audio.value != argument) {
+                hasher.update(format!("argument {} {argument}\n", argument.len()));
+            }
+        }
+        hasher.update(format!("sound {sound}\n"));
+        for hash in frames {
+            hasher.update(format!("frame {hash}\n"));
+        }
+        Ok(hex(&hasher.finalize()[..16]))
+    }
+
     /// The fingerprint of the pictures of a deliverable.
     pub(crate) fn of(&mut self, deliverable: &Deliverable) -> io::Result<String> {
         let common = &deliverable.common;

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{Call, Naming, Profile, learn};
@@ -13,6 +13,7 @@ use truepath_media::{Wanted, verify};
 use crate::crash::point;
 use crate::disk::Disk;
 use crate::ledger::{Record, Writer};
+use crate::proof;
 use crate::publish::{Credits, PublishError, publish};
 use crate::staging;
 
@@ -59,6 +60,15 @@ pub(crate) enum HarvestError {
 /// A frame that got its true name.
 pub(crate) type Harvested = (usize, Frame, Record);
 
+/// What is wrong with a file that should get its true name.
+fn flaw(deliverable: &Deliverable, file: &Path) -> Option<String> {
+    if deliverable.movie().is_some() {
+        return proof::flaw(deliverable, file, Path::new("/"));
+    }
+    let flaw = verify(file, &Wanted::from(deliverable)).err()?;
+    Some(flaw.to_string())
+}
+
 impl<'a> Field<'a> {
     pub(crate) fn new(
         staging: PathBuf,
@@ -69,9 +79,11 @@ impl<'a> Field<'a> {
         let name = staging.display().to_string();
         let deliverables: Vec<&Deliverable> = members.iter().map(|(_, one, _)| *one).collect();
         let call = Call {
+            profile,
             deliverables: &deliverables,
             frames: &frames,
             staging: &name,
+            prepared: None,
         };
         let crops = members
             .iter()
@@ -80,7 +92,7 @@ impl<'a> Field<'a> {
                 deliverable,
                 credits: credits.clone(),
                 // Checked before anything runs; without it nothing is recognised.
-                native: call.native(profile, deliverable).unwrap_or_default(),
+                native: call.native(deliverable).unwrap_or_default(),
                 done: BTreeSet::new(),
                 flaws: BTreeMap::new(),
             })
@@ -95,7 +107,7 @@ impl<'a> Field<'a> {
 
     /// Whether files can be recognised before the engine has ended.
     pub(crate) fn is_predictable(&self) -> bool {
-        matches!(self.profile.naming, Naming::Native(_))
+        matches!(self.profile.naming, Naming::Native(_)) || self.profile.writes.is_some()
     }
 
     /// Publishes what is finished.
@@ -135,8 +147,8 @@ impl<'a> Field<'a> {
             let staged = self.staging.join(&name);
             let known = &mut self.crops[crop];
             let to = PathBuf::from(known.deliverable.path(frame));
-            if let Err(flaw) = verify(&staged, &Wanted::from(known.deliverable)) {
-                known.flaws.insert(frame, flaw.to_string());
+            if let Some(flaw) = flaw(known.deliverable, &staged) {
+                known.flaws.insert(frame, flaw);
                 continue;
             }
             point("verified");

@@ -29,6 +29,8 @@ pub enum Line {
         /// What there is to say of it.
         record: Record,
     },
+    /// Files are held aside while an engine writes in their folder.
+    Held(Held),
     /// A file was in the way and was renamed.
     Aside {
         /// Where it was.
@@ -49,6 +51,18 @@ pub struct Staged {
     pub frames: String,
     /// The deliverables.
     pub members: Vec<Member>,
+    /// Files that were given to the engine, by name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub given: Vec<String>,
+}
+
+/// Files that are held aside.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Held {
+    /// Their folder.
+    pub folder: String,
+    /// Where they are meanwhile.
+    pub hold: String,
 }
 
 /// A deliverable that is rendered in a staging folder.
@@ -124,6 +138,8 @@ pub struct Ledger {
     pub intents: Vec<Intent>,
     /// Every staging folder that was ever made.
     pub staged: Vec<Staged>,
+    /// Everything that was ever held aside.
+    pub held: Vec<Held>,
 }
 
 impl Ledger {
@@ -153,6 +169,7 @@ impl Ledger {
             for line in text.lines().filter_map(parse) {
                 match line {
                     Line::Staged(staged) => ledger.staged.push(staged),
+                    Line::Held(held) => ledger.held.push(held),
                     Line::Intent(intent) => intents.push(intent),
                     Line::Published { record, .. } => {
                         ledger.published.insert(record.path.clone(), record);
@@ -246,6 +263,11 @@ mod tests {
                     path: "p".to_owned(),
                     fingerprint: "f".to_owned(),
                 }],
+                given: vec!["options.json".to_owned()],
+            }),
+            Line::Held(Held {
+                folder: "f".to_owned(),
+                hold: "h".to_owned(),
             }),
             Line::Intent(Intent {
                 staged: "s".to_owned(),

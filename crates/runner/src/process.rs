@@ -9,7 +9,6 @@ use std::thread;
 use std::time::Duration;
 
 use rustix::process::{Pid, Signal, kill_process_group};
-use truepath_core::job::Word;
 
 /// Something that an engine's process did.
 #[derive(Debug)]
@@ -43,7 +42,7 @@ impl Process {
         this_program: &Path,
         program: &Path,
         arguments: &[String],
-        env: &[(String, Word)],
+        env: &[(String, String)],
         folder: &Path,
     ) -> io::Result<Self> {
         let mut supervisor = Command::new(this_program)
@@ -51,7 +50,7 @@ impl Process {
             .arg("--")
             .arg(program)
             .args(arguments)
-            .envs(env.iter().map(|(name, word)| (name, &word.text)))
+            .envs(env.iter().map(|(name, value)| (name, value)))
             .current_dir(folder)
             .stdin(Stdio::piped())
             .stdout(Stdio::piped())

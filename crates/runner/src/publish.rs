@@ -18,6 +18,17 @@ pub(crate) struct Credits {
     pub(crate) fingerprint: Option<String>,
 }
 
+impl Credits {
+    /// Those of a file of which nobody knows what made it.
+    pub(crate) fn of_nobody() -> Self {
+        Self {
+            engine: "unknown".to_owned(),
+            machine: crate::run::machine(),
+            fingerprint: None,
+        }
+    }
+}
+
 /// Why a file did not get its true name. It is still where it was.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum PublishError {

@@ -9,6 +9,7 @@ use truepath_core::frames::FrameSet;
 use crate::disk::{Disk, hash_file, stamp};
 use crate::harvest::{Field, HarvestError, When};
 use crate::ledger::{How, Intent, Ledger, Line, Record, Staged, Writer};
+use crate::outside::give_back;
 use crate::publish::{Credits, PublishError, finish};
 use crate::staging;
 
@@ -41,6 +42,9 @@ pub(crate) fn recover(
     };
     for intent in &known.intents {
         recovery.finish(intent)?;
+    }
+    for held in &known.held {
+        give_back(disk, Path::new(&held.folder), Path::new(&held.hold))?;
     }
     for staged in &known.staged {
         recovery.clear(staged)?;
@@ -122,7 +126,7 @@ impl Recovery<'_> {
                 Err(error) => return Err(error),
             }
         }
-        let aside = staging::clear(self.disk, &staging, "unfinished")?;
+        let aside = staging::clear(self.disk, &staging, "unfinished", &staged.given)?;
         self.recovered.aside.extend(aside);
         Ok(())
     }

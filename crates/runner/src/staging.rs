@@ -70,12 +70,20 @@ pub(crate) fn set_aside(
     Ok(to)
 }
 
-/// Removes a staging folder; what is left in it is set aside first, under `name` and its own name.
-/// Gives what was set aside.
-pub(crate) fn clear(disk: &dyn Disk, staging: &Path, name: &str) -> io::Result<Vec<PathBuf>> {
+/// Removes a staging folder; what is left in it is set aside first, under `name` and its own name,
+/// but for what was given to the engine. Gives what was set aside.
+pub(crate) fn clear(
+    disk: &dyn Disk,
+    staging: &Path,
+    name: &str,
+    given: &[String],
+) -> io::Result<Vec<PathBuf>> {
     let folder = staging.parent().unwrap_or(Path::new("/"));
     let mut aside = Vec::new();
     for file in leftovers(staging)? {
+        if given.contains(&file) {
+            continue;
+        }
         let path = staging.join(&file);
         aside.push(set_aside(disk, &path, folder, &format!("{name}-{file}"))?);
     }

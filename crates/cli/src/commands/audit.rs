@@ -10,7 +10,7 @@ use truepath_core::frames::FrameSet;
 use truepath_runner::audit::{Account, Audit, audit};
 
 use super::check::{findings, has_errors};
-use super::run::remark_on_movies;
+use super::run::remark_on_direct_movies;
 use super::{Format, print_json};
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
@@ -48,10 +48,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             return Ok(ExitCode::from(WRONG));
         }
     }
-    let rendered = chosen.chosen.rendered();
+    let rendered = chosen.chosen.runnable();
     let audit = audit(&chosen.loaded, &rendered, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
-    remark_on_movies(&chosen.chosen);
+    remark_on_direct_movies(&chosen.chosen);
     let labels: Vec<String> = rendered
         .deliverables
         .iter()

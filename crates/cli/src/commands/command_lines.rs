@@ -59,7 +59,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     if has_errors(&findings) {
         return Ok(ExitCode::from(FOUND));
     }
-    let expansion = &chosen.chosen.rendered();
+    let expansion = &chosen.chosen.runnable();
     let plan = plan(expansion, &|index| {
         expansion.deliverables[index].common.chosen.clone()
     });
@@ -165,16 +165,18 @@ fn line(all: &[Deliverable], chosen: &Chosen, invocation: &Invocation) -> Result
     let path = one.path(frame);
     let above = path.rsplit_once('/').map_or("", |(above, _)| above);
     let folder = format!("{above}/by-hand-{}", invocation.name(all));
+    let profile = &one.common.engine;
     let call = Call {
+        profile,
         deliverables: &deliverables,
         frames: &invocation.frames,
         staging: &folder,
+        prepared: None,
     };
-    let profile = &one.common.engine;
     let wrong = |error: truepath_core::engine::ArgumentError| Trouble::Usage(error.to_string());
     let mut names = Vec::new();
     for deliverable in &deliverables {
-        let name = match call.native(profile, deliverable).map_err(wrong)? {
+        let name = match call.native(deliverable).map_err(wrong)? {
             Some(native) => native.sketch().replace("{frame:?}", "<frame>"),
             None => "what it writes".to_owned(),
         };
@@ -182,8 +184,8 @@ fn line(all: &[Deliverable], chosen: &Chosen, invocation: &Invocation) -> Result
         names.push((name, sketch));
     }
     Ok(Line {
-        links: call.links(profile).map_err(wrong)?,
-        arguments: arguments(profile, &call, false).map_err(wrong)?,
+        links: call.links().map_err(wrong)?,
+        arguments: arguments(&call, false).map_err(wrong)?,
         env: one
             .common
             .env

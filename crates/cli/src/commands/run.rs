@@ -63,7 +63,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         signal_hook::flag::register(signal, Arc::clone(&interrupt))
             .map_err(Trouble::outside("signals"))?;
     }
-    let rendered = chosen.chosen.rendered();
+    let rendered = chosen.chosen.runnable();
     let labels: Vec<String> = rendered
         .deliverables
         .iter()
@@ -79,7 +79,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let report = render(&chosen.loaded, &rendered, &options, &mut progress);
     progress.finish();
     let report = report?;
-    remark_on_movies(&chosen.chosen);
+    remark_on_direct_movies(&chosen.chosen);
     let mut out = io::BufWriter::new(anstream::stdout().lock());
     tell(&mut out, &labels, &report, &chosen.name)?;
     out.flush()?;
@@ -91,15 +91,15 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
 }
 
 /// Says plainly what nobody has made or looked at.
-pub(super) fn remark_on_movies(expansion: &Expansion) {
+pub(super) fn remark_on_direct_movies(expansion: &Expansion) {
     let movies = expansion
         .deliverables
         .iter()
-        .filter(|one| one.movie().is_some());
+        .filter(|one| one.movie().is_some_and(|movie| movie.is_direct()));
     let number = movies.count() as u64;
     if number > 0 {
         anstream::eprintln!(
-            "{} of the job: named and checked, but not put together by this version",
+            "{} that an engine writes itself: named and checked, but not run by this version",
             count(number, "movie", "movies")
         );
     }

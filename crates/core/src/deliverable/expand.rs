@@ -47,12 +47,12 @@ pub struct Expansion {
 }
 
 impl Expansion {
-    /// The part of it that engines render: all but the movies that are put together from it.
+    /// The part of it that can be run: all but the movies that engines write themselves.
     #[must_use]
-    pub fn rendered(&self) -> Self {
-        let rendered = |one: &&Deliverable| one.movie().is_none();
+    pub fn runnable(&self) -> Self {
+        let runnable = |one: &&Deliverable| one.movie().is_none_or(|movie| !movie.is_direct());
         Self {
-            deliverables: self.deliverables.iter().filter(rendered).cloned().collect(),
+            deliverables: self.deliverables.iter().filter(runnable).cloned().collect(),
             problems: self.problems.clone(),
             share: self.share.clone(),
         }

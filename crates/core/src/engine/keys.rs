@@ -24,6 +24,14 @@ pub enum ProfileKind {
     Templates,
     /// Patterns by what they mean.
     Log,
+    /// A list of whole numbers.
+    Numbers,
+    /// Files to write.
+    Files,
+    /// Settings by name.
+    Settings,
+    /// A text, or a list of them.
+    TextOrTexts,
 }
 
 /// What there is to know about a key of a profile.
@@ -53,10 +61,13 @@ const fn key(
     }
 }
 
-use ProfileKind::{Arguments, Choice, Choices, Log, Number, Templates, Text, Texts, Truth, Words};
+use ProfileKind::{
+    Arguments, Choice, Choices, Files, Log, Number, Numbers, Settings, Templates, Text,
+    TextOrTexts, Texts, Truth, Words,
+};
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 22] = [
+pub const PROFILE_KEYS: [ProfileKey; 40] = [
     key(
         "engine.name",
         Text,
@@ -68,6 +79,12 @@ pub const PROFILE_KEYS: [ProfileKey; 22] = [
         Text,
         "The program: a name on the PATH, or a path. `{self}` is True Path itself.",
         "engine.program = \"myrender\"",
+    ),
+    key(
+        "engine.makes",
+        Choice(&["pictures", "movies"]),
+        "What it makes: pictures of scenes, or movies of sequences.",
+        r#"engine.makes = "movies""#,
     ),
     key(
         "engine.frames",
@@ -112,16 +129,40 @@ pub const PROFILE_KEYS: [ProfileKey; 22] = [
         "version.at-least = \"3.7\"",
     ),
     key(
+        "environment",
+        Templates,
+        "Variables that are set for it; those of `env` in the job win.",
+        r#"environment = { OMP_NUM_THREADS = "{threads}" }"#,
+    ),
+    key(
+        "set-up",
+        Text,
+        "A script of a POSIX shell that sets variables which it needs; relative to the job file. It is run once, and what it set is kept until it changes.",
+        r#"set-up = "tools/renderer-env.sh""#,
+    ),
+    key(
         "needs",
         Texts,
         "Variables of the environment that it cannot do without, set by `env` or before True Path is started.",
         "needs = [\"LICENCE_SERVER\"]",
     ),
     key(
+        "at-once",
+        Number,
+        "How many of its processes may run at once, because of licences, say.",
+        r#"at-once = 2"#,
+    ),
+    key(
         "one-core",
         Truth,
         "Whether it uses one core unless it is told a number of threads.",
         "one-core = true",
+    ),
+    key(
+        "setting",
+        Settings,
+        "The settings that it knows: `takes` (`text`, `truth`, `whole`, `number`, `word`), `from`, `to`, `words`. Others are warned of, and values that do not fit are errors.",
+        r#"setting.samples = { takes = "whole", from = 1, to = 4096 }"#,
     ),
     key(
         "describe",
@@ -138,7 +179,7 @@ pub const PROFILE_KEYS: [ProfileKey; 22] = [
     key(
         "arguments",
         Arguments,
-        "The arguments, in order. An entry whose tokens have no value is left out. A list stands or falls as a whole. A table can say `when` (tokens and the values that they must have), `each` (`settings` with `{key}` and `{value}`, `passes` with `{pass}`, `views` with `{view}`), `put`, and `changes-picture = false` for what makes no other picture.",
+        "The arguments, in order. An entry whose tokens have no value is left out. A list stands or falls as a whole. A table can say `when` (tokens and the values that they must have), `each` (`settings` with `{key}` and `{value}`, `passes` with `{pass}`, `views` with `{view}`), `put`, `split = true` where the text holds several arguments, and `changes-picture = false` for what makes no other picture. In `when`, an empty text stands for a token without a value.",
         "arguments = [\"--in={scene.file}\", [\"--size\", \"{width}x{height}\"], { each = \"settings\", put = \"{key}={value}\" }, \"--to={target}\"]",
     ),
     key(
@@ -146,6 +187,24 @@ pub const PROFILE_KEYS: [ProfileKey; 22] = [
         Text,
         "How it names the files that it writes, in the folder that it is given; `{frame:?}` stands for any digits. Unset, that is found out.",
         "native = \"{target.stem}{frame:?}.{ext}\"",
+    ),
+    key(
+        "writes",
+        Text,
+        "Where it writes when it writes where the scene says, as an absolute path with `{frame:?}`; files that are there are kept safe.",
+        r#"writes = "{scene.folder}/out/{scene}{frame:?}.png""#,
+    ),
+    key(
+        "folder",
+        Text,
+        "The folder that it works in; unset, its staging folder.",
+        r#"folder = "{scene.folder}""#,
+    ),
+    key(
+        "file",
+        Files,
+        "Files to write into its folder before it starts: `name`, and `json` (texts are templates; one that is a single token becomes its value) or `text` with a `language`: `python` and `sh` write each token as a value of the language, `plain` as it is.",
+        r#"file = [{ name = "options.json", json = { scene = "{scene.file}", settings = "{settings}" } }]"#,
     ),
     key(
         "links",
@@ -158,6 +217,66 @@ pub const PROFILE_KEYS: [ProfileKey; 22] = [
         Log,
         "What its log lines mean, by regular expressions: `frame` (group `frame`), `file` (group `file`), `warning` and `error` (group `text`).",
         "log = [{ warning = '^warning: (?P<text>.*)$' }]",
+    ),
+    key(
+        "fine-exits",
+        Numbers,
+        "Exit codes, besides 0, after which its files are as good.",
+        r#"fine-exits = [3]"#,
+    ),
+    key(
+        "prepare.program",
+        Text,
+        "A step that is done once for each scene before its frames, exporting it, say: the program; unset, the engine itself.",
+        r#"prepare.program = "myexport""#,
+    ),
+    key(
+        "prepare.arguments",
+        Texts,
+        "The arguments of that step; `{prepared}` is where its result goes.",
+        r#"prepare.arguments = ["--export", "{scene.file}", "{prepared}"]"#,
+    ),
+    key(
+        "prepare.makes",
+        Text,
+        "The name of its result; the arguments of the frames have it as `{prepared}`.",
+        r#"prepare.makes = "{scene}.exported""#,
+    ),
+    key(
+        "prepare.keep",
+        Truth,
+        "Whether the result is kept for the next run; it is made again when the scene changed.",
+        r#"prepare.keep = false"#,
+    ),
+    key(
+        "checkpoint.files",
+        Text,
+        "The files that it goes on from when it was stopped in the middle of a frame.",
+        r#"checkpoint.files = "picture{frame:?}.state""#,
+    ),
+    key(
+        "checkpoint.put",
+        TextOrTexts,
+        "The arguments that tell it to go on from there.",
+        r#"checkpoint.put = "--continue""#,
+    ),
+    key(
+        "proof.program",
+        Text,
+        "A program that decodes a whole movie and prints what it found.",
+        r#"proof.program = "ffprobe""#,
+    ),
+    key(
+        "proof.arguments",
+        Texts,
+        "Its arguments; `{target}` is the movie.",
+        r#"proof.arguments = ["-count_frames", "{target}"]"#,
+    ),
+    key(
+        "proof.find",
+        Texts,
+        "Regular expressions for what it prints: groups `frames`, `width`, `height`, `error`.",
+        r#"proof.find = ['frames=(?P<frames>[0-9]+)']"#,
     ),
     key(
         "lowest-frame",

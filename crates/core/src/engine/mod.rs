@@ -1,18 +1,32 @@
 //! Engine profiles: how to speak to one program. Nothing about any engine is in the code.
 
 mod arguments;
+mod call;
 mod cut;
+mod given_file;
 mod keys;
 pub mod learn;
+mod orders;
 mod profile;
 mod read;
+mod setting;
+mod source_files;
+mod tokens;
+mod words;
 
 pub use keys::{PROFILE_KEYS, ProfileKey, ProfileKind, keys_of};
 
-pub use arguments::{ArgumentError, Call, arguments, fill, word_row};
+pub use arguments::{ArgumentError, arguments, fill};
+pub use call::Call;
+pub use given_file::{Content, GivenFile, JsonTemplate, Language, literal};
+pub use orders::Orders;
 
 pub use profile::{
-    Argument, Each, LogKind, LogPattern, Naming, PassesTake, Profile, Refusal, Takes, VersionQuery,
-    WordTable,
+    Argument, Checkpoint, Each, LogKind, LogPattern, Naming, PassesTake, Preparation, Profile,
+    Proof, Refusal, Takes, VersionQuery, WordTable,
 };
 pub use read::read_profile;
+pub use setting::{SettingFacts, SettingTakes};
+pub use source_files::{SourceFiles, printf};
+pub use tokens::{ENGINE_TOKENS, EngineToken};
+pub use words::word_row;

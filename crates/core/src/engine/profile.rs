@@ -1,5 +1,6 @@
 //! What a profile tells about an engine.
 
+use super::{GivenFile, SettingFacts};
 use crate::frames::{Frame, FrameSet};
 use crate::job::Word;
 use crate::picture::Holds;
@@ -7,12 +8,14 @@ use crate::source::Place;
 use crate::template::Template;
 
 /// A program that renders, described.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub struct Profile {
     /// Its name in job files.
     pub name: String,
     /// The program; [`Profile::THIS_PROGRAM`] for a part of True Path itself.
     pub program: String,
+    /// Whether it puts movies together, and renders nothing.
+    pub makes_movies: bool,
     /// What one process can take of the frames.
     pub takes: Takes,
     /// What one process can take of the passes.
@@ -25,8 +28,16 @@ pub struct Profile {
     pub wants: Option<String>,
     /// Variables of the environment that it cannot do without.
     pub needs: Vec<String>,
+    /// Variables that are set for it.
+    pub environment: Vec<(String, Template)>,
+    /// A script of a POSIX shell that sets variables which it needs.
+    pub set_up: Option<String>,
+    /// How many of its processes may run at once, over all machines.
+    pub at_once: Option<u64>,
     /// Whether it uses one core unless it is told.
     pub one_core: bool,
+    /// The settings that it knows; empty where nobody says.
+    pub settings: Vec<SettingFacts>,
     /// The arguments with which the program prints what a scene has, as JSON.
     pub describe: Option<Vec<Template>>,
     /// The extensions of its scenes, without a dot.
@@ -37,6 +48,20 @@ pub struct Profile {
     pub arguments: Vec<Argument>,
     /// How it names the files that it writes.
     pub naming: Naming,
+    /// The folder that it works in; the staging folder where nobody says.
+    pub folder: Option<Template>,
+    /// Files to write into the staging folder before it starts.
+    pub files: Vec<GivenFile>,
+    /// Where it writes when it writes where the scene says: an absolute path with the frame.
+    pub writes: Option<Template>,
+    /// What has to be made of a scene before its frames.
+    pub prepare: Option<Preparation>,
+    /// How it goes on with a frame that it was stopped at.
+    pub checkpoint: Option<Checkpoint>,
+    /// How the movies that it makes are proven.
+    pub proof: Option<Proof>,
+    /// Exit codes, besides 0, after which its files are as good.
+    pub fine_exits: Vec<i64>,
     /// Links to lay into the staging folder before it starts: name and what it leads to.
     pub links: Vec<(String, Template)>,
     /// What its log lines mean.
@@ -112,39 +137,27 @@ impl Profile {
             name: name.to_owned(),
             program: program.clone(),
             takes,
-            passes: PassesTake::One,
-            holds: Vec::new(),
-            version: None,
-            wants: None,
-            needs: Vec::new(),
-            one_core: false,
-            describe: None,
-            scenes: Vec::new(),
-            words: Vec::new(),
             arguments: arguments
                 .iter()
                 .map(|(template, _)| Argument {
                     when: Vec::new(),
                     each: None,
+                    split: false,
                     put: vec![template.clone()],
                     changes_picture: true,
                 })
                 .collect(),
-            naming: Naming::Learned,
-            links: Vec::new(),
-            log: Vec::new(),
-            lowest_frame: None,
-            shortest_clip: 1,
-            refuses: None,
             place: Some(place.clone()),
+            ..Self::default()
         }
     }
 }
 
 /// What one process can take of the frames.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Takes {
     /// A single frame.
+    #[default]
     One,
     /// A range without gaps.
     Range,
@@ -170,9 +183,10 @@ impl Takes {
 }
 
 /// What one process can take of the passes.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum PassesTake {
     /// One pass.
+    #[default]
     One,
     /// All passes of an output at once.
     All,
@@ -206,6 +220,8 @@ pub struct Argument {
     pub when: Vec<(String, Vec<String>)>,
     /// Repeated for every entry of this.
     pub each: Option<Each>,
+    /// Whether what comes out is taken apart at spaces into several arguments.
+    pub split: bool,
     /// The arguments; emitted only when every token in them has a value.
     pub put: Vec<Template>,
     /// Whether another value would make another picture.
@@ -224,11 +240,12 @@ pub enum Each {
 }
 
 /// How an engine names the files that it writes.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, Default)]
 pub enum Naming {
     /// By this template, in the staging folder.
     Native(Template),
     /// Unknown: learned from what appears in an empty staging folder.
+    #[default]
     Learned,
 }
 
@@ -261,6 +278,18 @@ impl LogKind {
     }
 }
 
+impl LogKind {
+    /// The group that a pattern of this kind has.
+    #[must_use]
+    pub fn group(self) -> &'static str {
+        match self {
+            Self::Frame => "frame",
+            Self::File => "file",
+            Self::Warning | Self::Error => "text",
+        }
+    }
+}
+
 /// A kind of log line and how to know it.
 #[derive(Debug, Clone)]
 pub struct LogPattern {
@@ -279,4 +308,37 @@ pub struct Refusal {
     pub non_ascii: bool,
     /// Why, as a sentence.
     pub why: String,
+}
+
+/// What has to be made of a scene, once, before its frames are rendered: exporting it, say.
+#[derive(Debug, Clone)]
+pub struct Preparation {
+    /// The program; none for the engine's own.
+    pub program: Option<String>,
+    /// Its arguments; `{prepared}` is where the result goes.
+    pub arguments: Vec<Template>,
+    /// The name of the result.
+    pub makes: Template,
+    /// Whether the result is kept for the next run.
+    pub keep: bool,
+}
+
+/// How an engine goes on with a frame that it was stopped at.
+#[derive(Debug, Clone)]
+pub struct Checkpoint {
+    /// The files that it goes on from, in the staging folder.
+    pub files: Template,
+    /// The arguments that tell it to.
+    pub put: Vec<Template>,
+}
+
+/// How a movie is proven: a program that decodes all of it and prints what it found.
+#[derive(Debug, Clone)]
+pub struct Proof {
+    /// The program.
+    pub program: String,
+    /// Its arguments.
+    pub arguments: Vec<Template>,
+    /// Regular expressions with groups `frames`, `width`, `height` and `error`.
+    pub find: Vec<String>,
 }

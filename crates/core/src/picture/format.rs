@@ -33,6 +33,14 @@ impl FormatFacts {
     pub fn is_lossy(&self, compression: Option<&str>) -> bool {
         self.lossy.contains(&compression.unwrap_or_default())
     }
+
+    /// Whether it holds nothing but fractions, which usually are linear light.
+    #[must_use]
+    pub fn is_light(&self) -> bool {
+        self.bits
+            .iter()
+            .all(|bits| matches!(bits, Bits::Half | Bits::Float))
+    }
 }
 
 /// What one file can hold several of.

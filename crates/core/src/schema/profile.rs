@@ -3,7 +3,7 @@
 use serde_json::{Map, Value, json};
 
 use super::{DIALECT, put};
-use crate::engine::{LogKind, PROFILE_KEYS, ProfileKind};
+use crate::engine::{Language, LogKind, PROFILE_KEYS, ProfileKind};
 
 /// The schema of an engine profile.
 #[must_use]
@@ -37,6 +37,35 @@ fn of_kind(kind: ProfileKind) -> Value {
         ProfileKind::Choice(words) => json!({ "enum": words }),
         ProfileKind::Choices(words) => json!({ "type": "array", "items": { "enum": words } }),
         ProfileKind::Templates => json!({ "type": "object", "additionalProperties": text }),
+        ProfileKind::TextOrTexts => one_or_more,
+        ProfileKind::Numbers => json!({ "type": "array", "items": { "type": "integer" } }),
+        ProfileKind::Files => json!({
+            "type": "array",
+            "items": {
+                "type": "object",
+                "properties": {
+                    "name": text,
+                    "language": { "enum": Language::ALL.map(|(word, _)| word) },
+                    "text": text,
+                    "json": {},
+                },
+                "required": ["name"],
+                "additionalProperties": false,
+            },
+        }),
+        ProfileKind::Settings => json!({
+            "type": "object",
+            "additionalProperties": {
+                "type": "object",
+                "properties": {
+                    "takes": { "enum": ["text", "truth", "whole", "number", "word"] },
+                    "from": { "type": "number" },
+                    "to": { "type": "number" },
+                    "words": texts,
+                },
+                "additionalProperties": false,
+            },
+        }),
         ProfileKind::Words => json!({
             "type": "object",
             "additionalProperties": {
@@ -53,11 +82,12 @@ fn of_kind(kind: ProfileKind) -> Value {
                 "properties": {
                     "put": one_or_more,
                     "each": { "enum": ["settings", "passes", "views"] },
+                    "split": { "type": "boolean" },
                     "changes-picture": { "type": "boolean" },
                     "when": {
                         "type": "object",
                         "additionalProperties": {
-                            "anyOf": [{ "type": ["string", "number", "boolean"] }, texts],
+                            "anyOf": [{ "type": ["string", "number", "boolean", "object"] }, texts],
                         },
                     },
                 },

@@ -1,8 +1,14 @@
 //! A run: from a checked job to frames under their true names.
 
+mod attend;
+mod checkpoints;
 mod engines;
+mod folders;
+mod movie;
 mod outcome;
 mod prepare;
+mod prepared;
+mod process;
 mod render;
 mod work;
 
@@ -213,7 +219,9 @@ pub fn run(
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
-    work.render(missing)?;
+    let rendered = work.render(missing);
+    work.remove_prepared();
+    rendered?;
     let mut report = work.report;
     report.took = begun.elapsed();
     if let Some(record) = record

@@ -24,9 +24,10 @@ pub(super) fn prepare<'a>(
     options: &'a Options<'a>,
     watch: &'a mut dyn Watch,
 ) -> Result<(Work<'a>, Vec<FrameSet>), RunError> {
-    let state = State::new(state_folder(loaded));
+    let folder = state_folder(loaded);
+    let state = State::new(folder.clone());
     let session = Session::begin(options.disk, &state)?;
-    let mut known = Ledger::read(&state.ledgers()).map_err(RunError::disk(&state.ledgers()))?;
+    let known = Ledger::read(&state.ledgers()).map_err(RunError::disk(&state.ledgers()))?;
     let credits = credits(loaded, expansion)?;
     let mut work = Work {
         loaded,
@@ -39,13 +40,21 @@ pub(super) fn prepare<'a>(
         },
         session,
         credits,
+        known,
+        state: folder,
+        to_remove: Vec::new(),
         processes: 0,
     };
-    work.pick_up(&mut known)?;
+    work.pick_up()?;
     let mut missing = Vec::new();
     for (index, deliverable) in expansion.deliverables.iter().enumerate() {
         work.report.wanted += deliverable.common.chosen.count();
-        missing.push(work.take_stock(index, deliverable, &known)?);
+        // Whether a movie is there as it should be shows when its frames are.
+        missing.push(if deliverable.is_put_together() {
+            deliverable.common.chosen.clone()
+        } else {
+            work.take_stock(index, deliverable)?
+        });
     }
     work.watch.see(&Event::Begun {
         wanted: work.report.wanted,
@@ -69,6 +78,14 @@ fn credits(loaded: &Loaded, expansion: &Expansion) -> Result<Vec<Credits>, RunEr
                 engine
             }
         };
+        if deliverable.is_put_together() {
+            credits.push(Credits {
+                engine,
+                machine: machine.clone(),
+                fingerprint: None,
+            });
+            continue;
+        }
         let fingerprint = fingerprints
             .of(deliverable)
             .map_err(|error| RunError::Scene {
@@ -90,11 +107,11 @@ fn credits(loaded: &Loaded, expansion: &Expansion) -> Result<Vec<Credits>, RunEr
 
 impl Work<'_> {
     /// Takes what a run that was killed left behind.
-    fn pick_up(&mut self, known: &mut Ledger) -> Result<(), RunError> {
+    fn pick_up(&mut self) -> Result<(), RunError> {
         let ledger = &mut self.session.ledger;
         let recovered = recover(
             self.options.disk,
-            known,
+            &self.known,
             ledger,
             self.expansion,
             &self.credits,
@@ -111,7 +128,7 @@ impl Work<'_> {
         }
         self.report.recovered = recovered.records.len() as u64;
         for record in recovered.records {
-            known.published.insert(record.path.clone(), record);
+            self.known.published.insert(record.path.clone(), record);
         }
         Ok(())
     }
@@ -122,14 +139,13 @@ impl Work<'_> {
         &mut self,
         index: usize,
         deliverable: &Deliverable,
-        known: &Ledger,
     ) -> Result<FrameSet, RunError> {
         let credits = self.credits[index].clone();
         let chosen = &deliverable.common.chosen;
         let fingerprint = credits.fingerprint.as_deref();
         let mut missing: Vec<Frame> = Vec::new();
         let mut stale: Vec<Frame> = Vec::new();
-        for (frame, there) in look(deliverable, chosen, known, fingerprint, false) {
+        for (frame, there) in look(deliverable, chosen, &self.known, fingerprint, false) {
             let path = deliverable.path(frame);
             let file = Path::new(&path);
             match there {
@@ -151,11 +167,7 @@ impl Work<'_> {
                 There::OtherSettings => stale.push(frame),
                 There::Unrecorded => {
                     // Nobody knows what made it: the ledger says so.
-                    let unknown = Credits {
-                        engine: "unknown".to_owned(),
-                        machine: credits.machine.clone(),
-                        fingerprint: None,
-                    };
+                    let unknown = Credits::of_nobody();
                     let record = record(file, file, &unknown).map_err(RunError::disk(file))?;
                     let line = Line::Published {
                         frame,
@@ -179,7 +191,11 @@ impl Work<'_> {
         Ok(FrameSet::from_frames(missing))
     }
 
-    fn set_aside(&mut self, file: &Path, why: &str) -> Result<std::path::PathBuf, RunError> {
+    pub(super) fn set_aside(
+        &mut self,
+        file: &Path,
+        why: &str,
+    ) -> Result<std::path::PathBuf, RunError> {
         let folder = file.parent().unwrap_or(Path::new("/"));
         let name = file.file_name().unwrap_or_default().to_string_lossy();
         let disk = self.options.disk;

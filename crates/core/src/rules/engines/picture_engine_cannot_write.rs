@@ -1,5 +1,6 @@
 //! A picture that the engine has no word for.
 
+use crate::deliverable::Movie;
 use crate::engine::word_row;
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject, one_of};
@@ -36,9 +37,6 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     };
     subject
         .once(|one| {
-            if one.is_put_together() {
-                return None;
-            }
             // What the format itself cannot hold is told by other rules.
             let picture = &one.picture;
             let sound = picture
@@ -52,7 +50,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 && picture
                     .compression
                     .as_ref()
-                    .is_none_or(|one| picture.format.compressions.contains(&one.value.as_str()));
+                    .is_none_or(|one| picture.format.compressions.contains(&one.value.as_str()))
+                && one.movie().is_none_or(is_sound);
             let asked = missing(one).filter(|_| sound)?;
             Some((one.common.engine.name.clone(), asked))
         })
@@ -82,4 +81,22 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .advise(format!("it writes {}", one_of(rows)))
         })
         .collect()
+}
+
+/// Whether the codec itself can do what is asked of it, and fits the container.
+fn is_sound(movie: &Movie) -> bool {
+    let Some(codec) = movie.codec.as_ref().map(|codec| codec.value) else {
+        return true;
+    };
+    let holds = |pixels: &str| codec.pixel_formats.contains(&pixels);
+    let offers = |quality: &str| codec.qualities.contains(&quality);
+    movie.container.codecs.contains(&codec.name)
+        && movie
+            .pixels
+            .as_ref()
+            .is_none_or(|pixels| holds(pixels.value.name))
+        && movie
+            .quality
+            .as_ref()
+            .is_none_or(|quality| offers(&quality.value))
 }

@@ -1,7 +1,7 @@
 //! A value that the engine cannot take as an argument.
 
 use crate::deliverable::Deliverable;
-use crate::engine::{ArgumentError, Call, arguments};
+use crate::engine::{ArgumentError, Call};
 use crate::finding::{Finding, Weight};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
@@ -39,29 +39,25 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .collect();
     let refusal = |one: &Deliverable| {
         let frames = FrameSet::from_frames(one.common.frames.value.first());
+        let engine = &one.common.engine;
         let call = Call {
+            profile: engine,
             deliverables: &[one],
             frames: &frames,
             staging: "/staging",
+            prepared: engine.prepare.as_ref().map(|_| "/prepared"),
         };
-        let engine = &one.common.engine;
         let whole =
             engine.refuses.is_some() || firsts.iter().any(|first| std::ptr::eq(*first, one));
         let written = if whole {
-            arguments(engine, &call, false).map(|_| ())
+            call.orders().map(|_| ())
         } else {
             Ok(())
         };
-        written
-            .and_then(|()| call.native(engine, one).map(|_| ()))
-            .and_then(|()| call.links(engine).map(|_| ()))
-            .err()
+        written.and_then(|()| call.native(one).map(|_| ())).err()
     };
     subject
         .once(|one| {
-            if one.is_put_together() {
-                return None;
-            }
             let error = refusal(one)?;
             Some((one.common.engine.name.clone(), error.to_string()))
         })

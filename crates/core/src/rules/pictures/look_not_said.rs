@@ -1,7 +1,6 @@
 //! A movie of light, and nobody says how it is shown.
 
 use crate::finding::{Finding, Weight};
-use crate::picture::Bits;
 use crate::rules::{Rule, Subject};
 
 /// TP313 `look-not-said`.
@@ -47,7 +46,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let source = movie.source.as_ref()?;
             let linear = match &one.picture.look.linear {
                 Some(linear) => linear.value,
-                None => source.picture.format.bits.iter().all(|bits| matches!(bits, Bits::Half | Bits::Float)),
+                None => source.picture.format.is_light(),
             };
             let silent = linear && one.picture.look.transfer.is_none();
             silent.then(|| movie.from.as_ref().map(|from| from.place.clone()))

@@ -1,0 +1,101 @@
+//! Proves a movie: a program decodes all of it, and what it found is held against the job.
+
+use std::path::Path;
+use std::process::{Command, Stdio};
+
+use regex::Regex;
+use truepath_core::deliverable::Deliverable;
+use truepath_core::engine::{Proof, fill};
+use truepath_core::template::TokenValue;
+
+use crate::program::find_program;
+
+/// What is wrong with a movie, as a sentence; none when it is proven, or nobody can prove it.
+pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Option<String> {
+    match std::fs::metadata(movie) {
+        Ok(meta) if meta.len() == 0 => return Some("the file is empty".to_owned()),
+        Ok(_) => {}
+        Err(error) => return Some(error.to_string()),
+    }
+    let proof = deliverable.common.engine.proof.as_ref()?;
+    let program = match find_program(&proof.program, folder) {
+        Some(program) => program,
+        None => {
+            return Some(format!(
+                "`{}`, which should prove it, is not here",
+                proof.program
+            ));
+        }
+    };
+    match ask(proof, &program, movie) {
+        Ok(text) => against(proof, deliverable, &text),
+        Err(reason) => Some(format!("{} found: {reason}", proof.program)),
+    }
+}
+
+fn ask(proof: &Proof, program: &Path, movie: &Path) -> Result<String, String> {
+    let path = movie.display().to_string();
+    let value = |name: &str| match name {
+        "target" => TokenValue::Text(path.clone()),
+        _ => TokenValue::Unknown,
+    };
+    let mut arguments = Vec::new();
+    for template in &proof.arguments {
+        arguments.extend(fill(template, &value).map_err(|error| error.to_string())?);
+    }
+    let output = Command::new(program)
+        .args(&arguments)
+        .stdin(Stdio::null())
+        .output()
+        .map_err(|error| error.to_string())?;
+    let said = [&output.stdout[..], b"\n", &output.stderr].concat();
+    let said = String::from_utf8_lossy(&said).into_owned();
+    if output.status.success() {
+        return Ok(said);
+    }
+    let errors = String::from_utf8_lossy(&output.stderr);
+    Err(errors
+        .lines()
+        .last()
+        .unwrap_or("an error")
+        .trim()
+        .to_owned())
+}
+
+/// Holds what was found against what is wanted.
+fn against(proof: &Proof, deliverable: &Deliverable, said: &str) -> Option<String> {
+    let size = deliverable.picture.file_size();
+    let wanted = [
+        ("frames", Some(deliverable.common.clip.count()), "frames"),
+        (
+            "width",
+            size.map(|size| size.width.into()),
+            "pixels in a row",
+        ),
+        (
+            "height",
+            size.map(|size| size.height.into()),
+            "rows of pixels",
+        ),
+    ];
+    for find in &proof.find {
+        let Ok(pattern) = Regex::new(find) else {
+            return Some(format!("its pattern {find:?} cannot be read"));
+        };
+        for found in said.lines().filter_map(|line| pattern.captures(line)) {
+            if let Some(error) = found.name("error") {
+                return Some(error.as_str().to_owned());
+            }
+            for (group, wanted, what) in wanted {
+                let Some(number) = found.name(group) else {
+                    continue;
+                };
+                let is = number.as_str().parse::<u64>().ok();
+                if let Some(wanted) = wanted.filter(|wanted| is != Some(*wanted)) {
+                    return Some(format!("it has {} {what}, not {wanted}", number.as_str()));
+                }
+            }
+        }
+    }
+    None
+}
