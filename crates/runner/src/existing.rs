@@ -10,6 +10,7 @@ use truepath_core::question::{Existing, first_folder};
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
 use crate::ledger::Ledger;
+use crate::movies;
 use crate::run::state_folder;
 use crate::session::State;
 
@@ -49,7 +50,13 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             let ledgers = State::new(state_folder(loaded)).ledgers();
             Ledger::read(&ledgers).unwrap_or_default()
         });
-        let fingerprint = fingerprints.of(one).ok();
+        let fingerprint = if one.is_put_together() {
+            movies::look(one, ledger, false, &loaded.folder)
+                .ok()
+                .and_then(|seen| seen.fingerprint)
+        } else {
+            fingerprints.of(one).ok()
+        };
         let mut there = Existing::default();
         for name in names.iter() {
             let path = format!("{folder}/{name}");
@@ -66,7 +73,10 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
                 None => there.unknown += 1,
                 // What was adopted has no fingerprint, and was told when it was.
                 Some(record)
-                    if record.fingerprint.is_none() || record.fingerprint == fingerprint =>
+                    // A movie whose frames are not whole is judged when they are.
+                    if record.fingerprint.is_none()
+                        || record.fingerprint == fingerprint
+                        || (one.is_put_together() && fingerprint.is_none()) =>
                 {
                     there.kept += 1;
                 }

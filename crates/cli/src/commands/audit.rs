@@ -5,6 +5,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use serde_json::json;
+use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_runner::audit::{Account, Audit, audit};
@@ -52,22 +53,22 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let audit = audit(&chosen.loaded, &rendered, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
     remark_on_direct_movies(&chosen.chosen);
-    let labels: Vec<String> = rendered
-        .deliverables
-        .iter()
-        .map(|one| one.label())
-        .collect();
     if arguments.format == Format::Json {
-        print_json(&as_json(&labels, &audit))?;
+        print_json(&as_json(&labels(&rendered.deliverables), &audit))?;
     } else {
         let mut out = io::BufWriter::new(anstream::stdout().lock());
-        tell(&mut out, &labels, &audit)?;
+        tell(&mut out, &rendered.deliverables, &audit)?;
         out.flush()?;
     }
     Ok(ExitCode::from(if audit.is_clean() { DONE } else { FOUND }))
 }
 
-fn tell(out: &mut impl Write, labels: &[String], audit: &Audit) -> io::Result<()> {
+fn labels(deliverables: &[Deliverable]) -> Vec<String> {
+    deliverables.iter().map(Deliverable::label).collect()
+}
+
+fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io::Result<()> {
+    let labels = labels(deliverables);
     let width = labels
         .iter()
         .map(|label| label.chars().count())
@@ -99,8 +100,8 @@ fn tell(out: &mut impl Write, labels: &[String], audit: &Audit) -> io::Result<()
         }
         writeln!(out)?;
     }
-    for (label, account) in labels.iter().zip(&audit.accounts) {
-        details(out, label, account)?;
+    for (one, account) in deliverables.iter().zip(&audit.accounts) {
+        details(out, one, account)?;
     }
     for (folder, name, frames) in &audit.strangers {
         let frames = if frames.is_empty() {
@@ -132,19 +133,17 @@ fn tell(out: &mut impl Write, labels: &[String], audit: &Audit) -> io::Result<()
     }
 }
 
-fn details(out: &mut impl Write, label: &str, account: &Account) -> io::Result<()> {
+fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Result<()> {
+    let (label, is_movie) = (one.label(), one.movie().is_some());
     let mut row = |word: &str, style, frames: &FrameSet, why: &str| {
         if frames.is_empty() {
             return Ok(());
         }
-        let frames = format!(
-            "{} {frames}",
-            if frames.count() == 1 {
-                "frame"
-            } else {
-                "frames"
-            }
-        );
+        let frames = match (is_movie, frames.count()) {
+            (true, _) => "the movie".to_owned(),
+            (false, 1) => format!("frame {frames}"),
+            (false, _) => format!("frames {frames}"),
+        };
         writeln!(out, "\n{style}{word:<7}{style:#}  {label}: {frames}{why}")
     };
     row("missing", ERROR, &account.missing, "")?;

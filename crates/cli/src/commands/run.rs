@@ -8,7 +8,7 @@ use std::sync::atomic::AtomicBool;
 
 use clap::Args;
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
-use truepath_core::deliverable::Expansion;
+use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::finding::{Finding, Weight, grouped};
 use truepath_core::frames::FrameSet;
 use truepath_runner::answers::can_ask;
@@ -64,12 +64,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             .map_err(Trouble::outside("signals"))?;
     }
     let rendered = chosen.chosen.runnable();
-    let labels: Vec<String> = rendered
-        .deliverables
-        .iter()
-        .map(|one| one.label())
-        .collect();
-    let mut progress = Progress::new(labels.clone());
+    let mut progress = Progress::new(&rendered.deliverables);
     let options = Options {
         this_program: &this_program::path().map_err(Trouble::outside("this program"))?,
         interrupt: &interrupt,
@@ -81,7 +76,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let report = report?;
     remark_on_direct_movies(&chosen.chosen);
     let mut out = io::BufWriter::new(anstream::stdout().lock());
-    tell(&mut out, &labels, &report, &chosen.name)?;
+    tell(&mut out, &rendered.deliverables, &report, &chosen.name)?;
     out.flush()?;
     Ok(ExitCode::from(match &report {
         report if report.interrupted => INTERRUPTED,
@@ -106,7 +101,12 @@ pub(super) fn remark_on_direct_movies(expansion: &Expansion) {
 }
 
 /// The summary: the result first, then the numbers, then what is missing and why.
-fn tell(out: &mut impl Write, labels: &[String], report: &Report, name: &str) -> io::Result<()> {
+fn tell(
+    out: &mut impl Write,
+    deliverables: &[Deliverable],
+    report: &Report,
+    name: &str,
+) -> io::Result<()> {
     let there = report.kept + report.rendered;
     if report.interrupted {
         writeln!(
@@ -172,18 +172,23 @@ fn tell(out: &mut impl Write, labels: &[String], report: &Report, name: &str) ->
         writeln!(
             out,
             "\n{WARNING}stale{WARNING:#}   {}: frames {frames}\n        other settings or another state of the scene made them; they are kept.\n        Raise `version`, or move them away, to render them again",
-            labels[*index]
+            deliverables[*index].label()
         )?;
     }
-    for (label, frames, reason, log) in failures(labels, report) {
+    for (label, frames, reason, log) in failures(deliverables, report) {
         let word = if frames.count() == 1 {
             "frame"
         } else {
             "frames"
         };
+        let which = if frames.is_empty() {
+            "the movie".to_owned()
+        } else {
+            format!("{word} {frames}")
+        };
         writeln!(
             out,
-            "\n{ERROR}failed{ERROR:#}  {label}: {word} {frames}\n        {reason}"
+            "\n{ERROR}failed{ERROR:#}  {label}: {which}\n        {reason}"
         )?;
         if let Some(log) = log {
             writeln!(out, "        log {}", log.display())?;
@@ -192,24 +197,35 @@ fn tell(out: &mut impl Write, labels: &[String], report: &Report, name: &str) ->
     Ok(())
 }
 
-type Failed<'a> = (&'a str, FrameSet, &'a str, Option<&'a PathBuf>);
+type Failed<'a> = (String, FrameSet, &'a str, Option<&'a PathBuf>);
 
-/// Failures with one reason and one log together.
-fn failures<'a>(labels: &'a [String], report: &'a Report) -> Vec<Failed<'a>> {
-    let mut groups: Vec<(&str, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
+/// Failures with one reason and one log together; a movie has no frames here.
+fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<Failed<'a>> {
+    let mut groups: Vec<(usize, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
     for failure in &report.failures {
-        let label = labels[failure.deliverable].as_str();
         let log = failure.log.as_ref();
+        let index = failure.deliverable;
         match groups
             .iter_mut()
-            .find(|(l, _, r, g)| *l == label && *r == failure.reason && *g == log)
+            .find(|(i, _, r, g)| *i == index && *r == failure.reason && *g == log)
         {
             Some((_, frames, ..)) => frames.push(failure.frame),
-            None => groups.push((label, vec![failure.frame], &failure.reason, log)),
+            None => groups.push((index, vec![failure.frame], &failure.reason, log)),
         }
     }
+    let told = |index: usize, frames: Vec<i64>| match deliverables[index].movie() {
+        Some(_) => FrameSet::empty(),
+        None => FrameSet::from_frames(frames),
+    };
     groups
         .into_iter()
-        .map(|(label, frames, reason, log)| (label, FrameSet::from_frames(frames), reason, log))
+        .map(|(index, frames, reason, log)| {
+            (
+                deliverables[index].label(),
+                told(index, frames),
+                reason,
+                log,
+            )
+        })
         .collect()
 }

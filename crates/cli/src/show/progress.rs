@@ -4,14 +4,15 @@ use std::io::IsTerminal;
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
+use truepath_core::deliverable::Deliverable;
 use truepath_runner::run::{Event, Watch};
 
 use super::{ERROR, FAINT, WARNING, count, files};
 
 /// Watches a run and shows it on standard error.
 pub(crate) struct Progress {
-    /// One label for each deliverable.
-    labels: Vec<String>,
+    /// One label for each deliverable, and whether it is a movie.
+    labels: Vec<(String, bool)>,
     bar: Option<ProgressBar>,
     to_do: u64,
     done: u64,
@@ -19,9 +20,10 @@ pub(crate) struct Progress {
 }
 
 impl Progress {
-    pub(crate) fn new(labels: Vec<String>) -> Self {
+    pub(crate) fn new(deliverables: &[Deliverable]) -> Self {
+        let label = |one: &Deliverable| (one.label(), one.movie().is_some());
         Self {
-            labels,
+            labels: deliverables.iter().map(label).collect(),
             bar: std::io::stderr().is_terminal().then(|| ProgressBar::new(0)),
             to_do: 0,
             done: 0,
@@ -61,7 +63,15 @@ impl Progress {
         }
     }
 
-    fn published(&mut self, label: &str, frame: i64) {
+    /// Which file of a deliverable.
+    fn file(&self, deliverable: usize, frame: i64) -> String {
+        match &self.labels[deliverable] {
+            (label, true) => format!("{label}, the movie"),
+            (label, false) => format!("{label} frame {frame}"),
+        }
+    }
+
+    fn published(&mut self, file: &str) {
         self.done += 1;
         let took = self.since.elapsed().as_secs_f64().max(0.001);
         let rate = self.done as f64 / took;
@@ -70,10 +80,10 @@ impl Progress {
         match &self.bar {
             Some(bar) => {
                 bar.set_position(self.done);
-                bar.set_message(format!("{label} {frame}  {pace}"));
+                bar.set_message(format!("{file}  {pace}"));
             }
             None => self.say(&format!(
-                "{label} frame {frame} ({} of {}, {pace})",
+                "{file} ({} of {}, {pace})",
                 self.done,
                 files(self.to_do)
             )),
@@ -97,8 +107,8 @@ impl Watch for Progress {
             Event::Published {
                 deliverable, frame, ..
             } => {
-                let label = self.labels[*deliverable].clone();
-                self.published(&label, *frame);
+                let file = self.file(*deliverable, *frame);
+                self.published(&file);
             }
             Event::Aside { what, to } => {
                 self.say(&format!(
@@ -107,10 +117,10 @@ impl Watch for Progress {
                 ));
             }
             Event::Failed(failure) => {
-                let label = &self.labels[failure.deliverable];
+                let file = self.file(failure.deliverable, failure.frame);
                 self.say(&format!(
-                    "{ERROR}failed{ERROR:#} {label} frame {}: {}",
-                    failure.frame, failure.reason
+                    "{ERROR}failed{ERROR:#} {file}: {}",
+                    failure.reason
                 ));
             }
             Event::Remark(text) => self.say(text),

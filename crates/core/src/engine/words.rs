@@ -68,7 +68,11 @@ pub(super) fn picture_token(deliverable: &Deliverable, name: &str) -> TokenValue
         }
         "rate" => number(movie.and_then(|movie| Some(movie.rate.as_ref()?.value))),
         "audio" => text(movie.and_then(|movie| Some(movie.audio.as_ref()?.value.as_str()))),
-        "audio-codec" => text(movie.and_then(|movie| Some(movie.audio_codec.as_ref()?.value.name))),
+        // Silence needs no codec.
+        "audio-codec" => text(movie.and_then(|movie| {
+            movie.audio.as_ref()?;
+            Some(movie.audio_codec.as_ref()?.value.name)
+        })),
         "transfer" => text(picture.look.transfer.as_ref().map(|one| one.value.name)),
         "pixel-values" => {
             text(picture.look.linear.as_ref().map(
@@ -108,7 +112,7 @@ fn fraction(fps: &str) -> String {
     }
 }
 
-/// How long a movie is, with a little less than a frame to spare at the end.
+/// How long a movie is; encoders round it to whole frames.
 fn seconds(deliverable: &Deliverable) -> Option<String> {
     let fps: f64 = deliverable.common.fps.as_deref()?.parse().ok()?;
     let frames = deliverable.common.clip.count() as f64;

@@ -45,7 +45,10 @@ impl Work<'_> {
         }
         self.watch.see(&Event::Started {
             label: &label,
-            frames: &invocation.frames,
+            frames: match deliverables[0].is_put_together() {
+                true => &deliverables[0].common.clip,
+                false => &invocation.frames,
+            },
             log: &log_path,
         });
         let mut outcome = Outcome {
