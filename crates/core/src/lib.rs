@@ -25,6 +25,7 @@ pub mod quote;
 pub mod rules;
 pub mod scene_facts;
 pub mod schema;
+pub mod script;
 pub mod source;
 pub mod start;
 pub mod system;

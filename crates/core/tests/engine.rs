@@ -61,11 +61,13 @@ fn line(more: &str, frames: &str, only_picture: bool) -> Result<String, Argument
     let all: Vec<_> = expansion.deliverables.iter().collect();
     let frames: FrameSet = frames.parse().unwrap();
     let call = Call {
+        profile: &all[0].common.engine,
         deliverables: &all,
         frames: &frames,
         staging: "/stage",
+        prepared: None,
     };
-    arguments(&all[0].common.engine, &call, only_picture).map(|words| words.join(" "))
+    arguments(&call, only_picture).map(|words| words.join(" "))
 }
 
 #[test]
@@ -103,16 +105,17 @@ fn its_files_are_recognised_by_its_own_way_of_naming() {
     let all: Vec<_> = expansion.deliverables.iter().collect();
     let frames = FrameSet::range(1, 9);
     let call = Call {
+        profile: &all[0].common.engine,
         deliverables: &all,
         frames: &frames,
         staging: "/stage",
+        prepared: None,
     };
-    let engine = &all[0].common.engine;
-    let native = call.native(engine, all[1]).unwrap().unwrap();
+    let native = call.native(all[1]).unwrap().unwrap();
     assert_eq!(native.read("picture-depth.000004.png"), Some(Some(4)));
     assert_eq!(native.read("picture-beauty.4.png"), None);
     assert_eq!(
-        call.links(engine).unwrap(),
+        call.links().unwrap(),
         [("in".to_owned(), "/work/s".to_owned())]
     );
 }

@@ -36,6 +36,7 @@ fn surroundings() -> Surroundings {
     let profiles = [
         include_str!("../../../engines/understudy.toml"),
         include_str!("../../../engines/povray.toml"),
+        include_str!("../../../engines/ffmpeg.toml"),
         PLAIN,
         FILMS,
         PIECES,

@@ -15,14 +15,18 @@ use truepath_core::system::System;
 
 static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
     let mut sources = Sources::default();
-    let text = include_str!("../../../engines/understudy.toml");
-    let profile = read_profile("p", text, SourceKind::BuiltIn, &mut sources).unwrap();
+    let texts = [
+        include_str!("../../../engines/understudy.toml"),
+        include_str!("../../../engines/ffmpeg.toml"),
+    ];
+    let profiles = texts
+        .map(|text| Arc::new(read_profile("p", text, SourceKind::BuiltIn, &mut sources).unwrap()));
     Surroundings {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
         instant: None,
-        profiles: vec![Arc::new(profile)],
+        profiles: profiles.to_vec(),
     }
 });
 

@@ -12,6 +12,7 @@ use truepath_core::question::{
 use crate::Loaded;
 use crate::describe::describe_kept;
 use crate::existing::existing;
+use crate::load::here;
 use crate::program::find_program;
 use crate::run::{name_and_version, state_folder};
 use crate::session::State;
@@ -21,6 +22,10 @@ use crate::session::State;
 #[must_use]
 pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
     let mut answers = Answers::default();
+    if loaded.surroundings.system != here() {
+        // Nothing of this machine tells what is there on another.
+        return answers;
+    }
     let last = last_run(loaded);
     let profile = |name: &str| {
         let profiles = expansion.deliverables.iter().map(|one| &one.common.engine);

@@ -37,7 +37,7 @@ pub struct Loaded {
 pub const FOLDER_UNKNOWN: &str = "/?";
 
 /// The system of this machine; one that is none of the known is taken for the first.
-fn here() -> System {
+pub(crate) fn here() -> System {
     System::of_word(std::env::consts::OS).unwrap_or(System::Linux)
 }
 

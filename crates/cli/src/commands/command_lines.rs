@@ -1,55 +1,92 @@
-//! `truepath commands`: the command lines that a run would start.
+//! `truepath commands`: the command lines that a run would start, to read or as a script.
 
-use std::collections::BTreeMap;
 use std::io::{self, Write};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
-use clap::Args;
-use serde_json::json;
-use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{Call, Profile, arguments};
+use clap::builder::PossibleValue;
+use clap::{Args, ValueEnum};
+use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::engine::{Call, Overrides, Profile};
+use truepath_core::finding::count;
+use truepath_core::job::{Job, Key, Value};
 use truepath_core::plan::{Invocation, plan};
-use truepath_core::quote::{posix, posix_line};
+use truepath_core::script::{About, Cluster, KINDS, Kind, Step, Steps, WriteError};
+use truepath_core::system::System;
 use truepath_runner::find_program;
 
 use super::check::{findings, has_errors};
-use super::{Format, print_json};
-use crate::job_arguments::{Chosen, JobArguments};
+use crate::job_arguments::{Chosen, ForSystem, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
-use crate::shapes::VERSION;
-use crate::show::files;
 use crate::show::finding::tell_all;
 use crate::this_program;
 
-/// Print the exact command lines, to read or to paste into a shell
+/// Print the exact command lines, to read, or as a script
 ///
-/// Each line renders into a new folder of its own beside the true names, and never onto one. What
-/// the lines alone do not do is said beside them: `truepath run` verifies, keeps what is there and
-/// brings the files to their true names.
+/// To read, each line comes with what it tells the engine and what it leaves to the scene. As a
+/// script, the lines run without True Path: each renders into a new folder of its own and brings
+/// its files to the true names, never onto a file that is there, keeps a log, and tells at the end
+/// what is missing. What only a run does is said in its head: it decodes every picture.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath commands\n  truepath commands --shot dawn --frames 1-4 | sh\n  truepath commands --format json"
+    after_help = "Examples:\n  truepath commands --shot dawn\n  truepath commands --as sh --to night.sh && sh night.sh\n  truepath commands --as batch --for windows --to night.bat\n  truepath commands --as slurm --set chunk=8 | sh"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: JobArguments,
-    /// How the command lines are printed
-    #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    /// As what the command lines are printed
+    #[arg(long = "as", value_name = "KIND", default_value = "text")]
+    kind: Form,
+    #[command(flatten)]
+    system: ForSystem,
+    /// Write the script to a new file, in place of standard output
+    #[arg(long, value_name = "FILE")]
+    to: Option<PathBuf>,
+    /// A line of the script's own shell to run at the end, whatever happened
+    #[arg(long, value_name = "COMMAND")]
+    then: Option<String>,
+    /// Stop after the first step that fails; else the others go on
+    #[arg(long)]
+    stop_on_failure: bool,
 }
 
-/// A command line with all that belongs to it.
-struct Line {
-    folder: String,
-    links: Vec<(String, String)>,
-    env: Vec<(String, String)>,
-    program: String,
-    arguments: Vec<String>,
-    names: Vec<(String, String)>,
+/// To be read, or one of the kinds of scripts.
+#[derive(Clone)]
+struct Form(Option<&'static dyn Kind>);
+
+impl std::fmt::Debug for Form {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        out.write_str(self.0.map_or("text", |kind| kind.word()))
+    }
+}
+
+impl ValueEnum for Form {
+    fn value_variants<'a>() -> &'a [Self] {
+        const FORMS: [Form; KINDS.len() + 1] = {
+            let mut forms = [const { Form(None) }; KINDS.len() + 1];
+            let mut index = 0;
+            while index < KINDS.len() {
+                forms[index + 1] = Form(Some(KINDS[index]));
+                index += 1;
+            }
+            forms
+        };
+        &FORMS
+    }
+
+    fn to_possible_value(&self) -> Option<PossibleValue> {
+        Some(match self.0 {
+            None => PossibleValue::new("text").help("To be read"),
+            Some(kind) => PossibleValue::new(kind.word()).help(kind.meaning()),
+        })
+    }
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
+    let kind = arguments.kind.0;
+    let system = arguments.system.system.or(kind.and_then(Kind::system));
+    let chosen = arguments.job.load_for(system)?;
+    let system = chosen.loaded.surroundings.system;
     let findings = findings(&chosen);
     tell_all(
         &mut anstream::stderr(),
@@ -63,153 +100,238 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let plan = plan(expansion, &|index| {
         expansion.deliverables[index].common.chosen.clone()
     });
-    if arguments.format == Format::Json {
-        let lines = plan
-            .iter()
-            .map(|invocation| {
-                let line = line(&expansion.deliverables, &chosen, invocation)?;
-                Ok(json!({
-                    "folder": line.folder,
-                    "links": line.links,
-                    "env": line.env.into_iter().collect::<BTreeMap<_, _>>(),
-                    "program": line.program,
-                    "arguments": line.arguments,
-                    "frames": invocation.frames.to_string(),
-                    "files": invocation.files(),
-                }))
-            })
-            .collect::<Result<Vec<_>, Trouble>>()?;
-        print_json(&json!({ "version": VERSION, "commands": lines }))?;
-        return Ok(ExitCode::from(DONE));
-    }
-    let mut out = io::BufWriter::new(io::stdout().lock());
-    writeln!(
-        out,
-        "# The command lines of {}, in order. Each renders into a new folder of its own and never\n\
-         # onto a true name. They do not verify the pictures, keep what is there already, or bring\n\
-         # the files to their true names: `truepath run` does.",
-        one_line(&chosen.name)
-    )?;
-    for (number, invocation) in plan.iter().enumerate() {
-        let line = line(&expansion.deliverables, &chosen, invocation)?;
-        let one = &expansion.deliverables[invocation.deliverables[0]];
-        let more = match invocation.deliverables.len() {
-            1 => String::new(),
-            several => format!(" and {} more", several - 1),
-        };
-        writeln!(
-            out,
-            "\n# {} of {}: {}{more}, frames {} ({})",
-            number + 1,
-            plan.len(),
-            one_line(&one.label()),
-            invocation.frames,
-            files(invocation.files())
-        )?;
-        for (name, true_name) in &line.names {
-            writeln!(
-                out,
-                "#   {} belongs at {}",
-                one_line(name),
-                one_line(true_name)
-            )?;
+    let programs = programs(expansion, &chosen)?;
+    let about = About {
+        job: &chosen.name,
+        system,
+        programs: &programs,
+        stop: arguments.stop_on_failure,
+        then: arguments.then.as_deref(),
+        cluster: cluster(&chosen.loaded.job, expansion),
+    };
+    let steps = Steps {
+        expansion,
+        plan: &plan,
+    };
+    let mut out: Box<dyn Write> = match &arguments.to {
+        None => Box::new(io::stdout().lock()),
+        Some(path) => Box::new(
+            std::fs::File::create_new(path)
+                .map_err(Trouble::outside(&path.display().to_string()))?,
+        ),
+    };
+    match kind {
+        None => read_out(&mut io::BufWriter::new(&mut out), &about, &steps)?,
+        Some(kind) => {
+            let mut sink = Sink {
+                out: io::BufWriter::new(&mut out),
+                error: None,
+            };
+            let written = kind.write(&about, &steps, &mut sink);
+            if let Some(error) = sink.error {
+                return Err(error.into());
+            }
+            sink.out.flush()?;
+            drop(sink);
+            if let Err(error) = written {
+                drop(out);
+                // Half a script is worse than none.
+                if let Some(path) = &arguments.to {
+                    let _ = std::fs::remove_file(path);
+                }
+                return Err(Trouble::Usage(error.to_string()));
+            }
         }
-        writeln!(out, "{}", shell_line(&line))?;
     }
-    out.flush()?;
     Ok(ExitCode::from(DONE))
 }
 
-/// A remark must stay a remark, whatever a name holds.
-fn one_line(text: &str) -> String {
-    text.replace(char::is_control, "?")
+/// Hands text on to the outside, and keeps what goes wrong there.
+struct Sink<W: Write> {
+    out: W,
+    error: Option<io::Error>,
 }
 
-fn shell_line(line: &Line) -> String {
-    let above = line.folder.rsplit_once('/').map_or("/", |(above, _)| above);
-    let mut text = format!(
-        "(mkdir -p {} && mkdir {} && cd {}",
-        posix(above),
-        posix(&line.folder),
-        posix(&line.folder)
-    );
-    for (name, target) in &line.links {
-        text.push_str(&format!(" && ln -s {} {}", posix(target), posix(name)));
+impl<W: Write> std::fmt::Write for Sink<W> {
+    fn write_str(&mut self, text: &str) -> std::fmt::Result {
+        self.out.write_all(text.as_bytes()).map_err(|error| {
+            self.error = Some(error);
+            std::fmt::Error
+        })
     }
-    let words = line.arguments.iter().map(String::as_str);
-    let command = if line.env.is_empty() {
-        posix_line(&line.program, words)
-    } else {
-        let env: Vec<String> = line
-            .env
-            .iter()
-            .map(|(key, value)| format!("{key}={value}"))
-            .collect();
-        let before = env
-            .iter()
-            .map(String::as_str)
-            .chain([line.program.as_str()]);
-        posix_line("env", before.chain(words))
-    };
-    format!("{text} && {command})")
 }
 
-fn line(all: &[Deliverable], chosen: &Chosen, invocation: &Invocation) -> Result<Line, Trouble> {
+/// What programs are called in a script.
+fn programs(expansion: &Expansion, chosen: &Chosen) -> Result<Vec<(String, String)>, Trouble> {
+    let mut programs: Vec<(String, String)> = Vec::new();
+    for one in &expansion.deliverables {
+        let profile = &one.common.engine;
+        let step = profile.prepare.as_ref();
+        let own = [
+            Some(&profile.program),
+            step.and_then(|step| step.program.as_ref()),
+        ];
+        for name in own.into_iter().flatten() {
+            if programs.iter().all(|(known, _)| known != name) {
+                programs.push((name.clone(), called(name, chosen)?));
+            }
+        }
+    }
+    Ok(programs)
+}
+
+/// A program as a shell in any folder finds it.
+fn called(name: &str, chosen: &Chosen) -> Result<String, Trouble> {
+    let here = System::of_word(std::env::consts::OS) == Some(chosen.loaded.surroundings.system);
+    if name == Profile::THIS_PROGRAM {
+        return match here {
+            true => this_program::word().map_err(Trouble::outside("this program")),
+            false => Ok("truepath".to_owned()),
+        };
+    }
+    if !name.contains('/') || !here {
+        return Ok(name.to_owned());
+    }
+    let found = find_program(name, &chosen.loaded.folder);
+    Ok(found.map_or_else(|| name.to_owned(), |path| path.display().to_string()))
+}
+
+/// What the job asks of a cluster. An engine that may run only so often at once limits it too.
+fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
+    let setting = |key| {
+        let setting = job.command_line.get(key).or_else(|| job.project.get(key))?;
+        Some(&setting.value.value)
+    };
+    let text = |key| match setting(key) {
+        Some(Value::Text(text)) => Some(text.clone()),
+        _ => None,
+    };
+    let licences = expansion
+        .deliverables
+        .iter()
+        .filter_map(|one| one.common.engine.at_once);
+    let at_once = match setting(Key::SlurmAtOnce) {
+        Some(Value::Number(number)) => u64::try_from(*number).ok().filter(|number| *number > 0),
+        _ => None,
+    };
+    Cluster {
+        partition: text(Key::SlurmPartition),
+        seconds: match setting(Key::SlurmTime) {
+            Some(Value::Duration(time)) => Some(time.as_secs().max(1)),
+            _ => None,
+        },
+        memory: text(Key::SlurmMemory),
+        at_once: licences.chain(at_once).min(),
+    }
+}
+
+/// The command lines for people: what each makes, what it says, and what it leaves open.
+fn read_out(out: &mut impl Write, about: &About<'_>, steps: &Steps<'_>) -> Result<(), Trouble> {
+    writeln!(
+        out,
+        "# The {} of {}, in order. `--as sh` makes a script of them that brings\n\
+         # the files to their true names; `truepath run` verifies them too.",
+        count(steps.count() as u64, "command line", "command lines"),
+        about.job.replace(char::is_control, "?")
+    )?;
+    let all = &steps.expansion.deliverables;
+    for (number, (invocation, one)) in steps.plan.iter().zip(steps.iter(about)).enumerate() {
+        let one = one.map_err(|error| Trouble::Usage(WriteError::from(error).to_string()))?;
+        writeln!(
+            out,
+            "\n# {} of {}: {}",
+            number + 1,
+            steps.count(),
+            one.title.replace(char::is_control, "?")
+        )?;
+        remark(out, "told", &told(&overrides(all, invocation)))?;
+        remark(
+            out,
+            "left to the scene",
+            &overrides(all, invocation).left.join(", "),
+        )?;
+        remark(
+            out,
+            "not heard by the engine",
+            &overrides(all, invocation).unheard.join(", "),
+        )?;
+        writeln!(out, "{}", line(&one))?;
+    }
+    out.flush()?;
+    Ok(())
+}
+
+fn remark(out: &mut impl Write, what: &str, text: &str) -> io::Result<()> {
+    if text.is_empty() {
+        return Ok(());
+    }
+    writeln!(out, "#   {what}: {}", text.replace(char::is_control, "?"))
+}
+
+fn told(overrides: &Overrides) -> String {
+    let told: Vec<String> = overrides
+        .told
+        .iter()
+        .map(|(name, value)| format!("{name} {value}"))
+        .collect();
+    told.join(", ")
+}
+
+fn overrides(all: &[Deliverable], invocation: &Invocation) -> Overrides {
     let deliverables: Vec<&Deliverable> = invocation
         .deliverables
         .iter()
         .map(|&index| &all[index])
         .collect();
     let one = deliverables[0];
-    let frame = invocation.frames.first().unwrap_or(0);
-    let path = one.path(frame);
-    let above = path.rsplit_once('/').map_or("", |(above, _)| above);
-    let folder = format!("{above}/by-hand-{}", invocation.name(all));
-    let profile = &one.common.engine;
+    if one.is_put_together() {
+        return Overrides::default();
+    }
     let call = Call {
-        profile,
+        profile: &one.common.engine,
         deliverables: &deliverables,
         frames: &invocation.frames,
-        staging: &folder,
+        staging: "",
         prepared: None,
     };
-    let wrong = |error: truepath_core::engine::ArgumentError| Trouble::Usage(error.to_string());
-    let mut names = Vec::new();
-    for deliverable in &deliverables {
-        let name = match call.native(deliverable).map_err(wrong)? {
-            Some(native) => native.sketch().replace("{frame:?}", "<frame>"),
-            None => "what it writes".to_owned(),
-        };
-        let sketch = deliverable.pattern.sketch();
-        names.push((name, sketch));
-    }
-    Ok(Line {
-        links: call.links().map_err(wrong)?,
-        arguments: arguments(&call, false).map_err(wrong)?,
-        env: one
-            .common
-            .env
-            .iter()
-            .map(|(key, word)| (key.clone(), word.text.clone()))
-            .collect(),
-        program: program(profile, chosen)?,
-        folder,
-        names,
-    })
+    call.overrides()
 }
 
-/// The program as a shell in any folder finds it.
-fn program(profile: &Profile, chosen: &Chosen) -> Result<String, Trouble> {
-    if profile.program == Profile::THIS_PROGRAM {
-        return this_program::word().map_err(Trouble::outside("this program"));
+/// The command as one line to paste: a new folder of its own, what is laid into it, the command.
+fn line(one: &Step) -> String {
+    use truepath_core::quote::{posix, posix_line};
+    let (folder, staging) = (posix(&one.folder), posix(&one.staging));
+    let mut text = format!("(mkdir -p {folder} && mkdir {staging} && cd {staging}");
+    for (name, target) in &one.orders.links {
+        text.push_str(&format!(" && ln -s {} {}", posix(target), posix(name)));
     }
-    if !profile.program.contains('/') {
-        return Ok(profile.program.clone());
+    for (name, content) in &one.orders.files {
+        text.push_str(&format!(
+            " && printf %s {} >{}",
+            posix(content),
+            posix(name)
+        ));
     }
-    Ok(
-        find_program(&profile.program, &chosen.loaded.folder).map_or_else(
-            || profile.program.clone(),
-            |path| path.display().to_string(),
-        ),
-    )
+    if let Some(work) = &one.orders.folder {
+        text.push_str(&format!(" && cd {}", posix(work)));
+    }
+    let arguments = one.orders.arguments.iter().map(String::as_str);
+    let command = if one.orders.env.is_empty() {
+        posix_line(&one.orders.program, arguments)
+    } else {
+        let env: Vec<String> = one
+            .orders
+            .env
+            .iter()
+            .map(|(key, value)| format!("{key}={value}"))
+            .collect();
+        let program = [one.orders.program.as_str()];
+        let words = env
+            .iter()
+            .map(String::as_str)
+            .chain(program)
+            .chain(arguments);
+        posix_line("env", words)
+    };
+    format!("{text} && {command})")
 }

@@ -99,6 +99,10 @@ impl Project {
         self.folder.path().canonicalize().unwrap().join(name)
     }
 
+    pub fn read(&self, name: &str) -> String {
+        fs::read_to_string(self.path(name)).unwrap()
+    }
+
     pub fn write(&self, name: &str, text: &str) {
         let path = self.path(name);
         fs::create_dir_all(path.parent().unwrap()).unwrap();

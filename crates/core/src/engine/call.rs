@@ -51,11 +51,11 @@ impl Call<'_> {
         let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
         let clip = &common.clip;
         let scene = common.scene.as_ref();
+        // Paths are held with `/`, and written as the system that they are for writes them.
+        let path = |path: &str| text(common.project_values.system.written(path));
         match name {
-            "scene.file" => scene.map_or(TokenValue::Nothing, |scene| text(scene.path.clone())),
-            "scene.folder" => {
-                scene.map_or(TokenValue::Nothing, |scene| text(scene.folder().to_owned()))
-            }
+            "scene.file" => scene.map_or(TokenValue::Nothing, |scene| path(&scene.path)),
+            "scene.folder" => scene.map_or(TokenValue::Nothing, |scene| path(scene.folder())),
             "threads" => number(common.threads),
             "frame" | "first" => number(self.frames.first()),
             "last" => number(self.frames.last()),
@@ -67,22 +67,24 @@ impl Call<'_> {
                     .zip(clip.last())
                     .map(|(first, last)| last.max(first + profile.shortest_clip - 1)),
             ),
-            "target" => text(format!("{}/{}", self.staging, self.target_name())),
-            "target.folder" => text(self.staging.to_owned()),
+            "target" => path(&format!("{}/{}", self.staging, self.target_name())),
+            "target.folder" => path(self.staging),
             "target.name" => text(self.target_name()),
             "target.stem" => text(self.target_stem()),
             "target.extension" => text(deliverable.picture.format.extensions[0].to_owned()),
-            "target.printf" => text(self.numbered("%04d")),
-            "target.hashes" => text(self.numbered("####")),
+            "target.printf" => path(&self.numbered("%04d")),
+            "target.hashes" => path(&self.numbered("####")),
             "prepared" => self
                 .prepared
                 .map_or(TokenValue::Nothing, |path| text(path.to_owned())),
             "source.printf" | "source.first" => match self.source_files() {
                 None => TokenValue::Nothing,
-                Some(SourceFiles::Direct { printf, .. }) if name == "source.printf" => text(printf),
+                Some(SourceFiles::Direct { printf, .. }) if name == "source.printf" => {
+                    path(&printf)
+                }
                 Some(SourceFiles::Direct { first, .. }) => number(Some(first)),
                 Some(SourceFiles::Linked { printf, .. }) if name == "source.printf" => {
-                    text(format!("{}/{printf}", self.staging))
+                    path(&format!("{}/{printf}", self.staging))
                 }
                 Some(SourceFiles::Linked { .. }) => number(Some(1)),
             },

@@ -7,6 +7,7 @@ mod given_file;
 mod keys;
 pub mod learn;
 mod orders;
+mod overrides;
 mod profile;
 mod read;
 mod setting;
@@ -20,6 +21,7 @@ pub use arguments::{ArgumentError, arguments, fill};
 pub use call::Call;
 pub use given_file::{Content, GivenFile, JsonTemplate, Language, literal};
 pub use orders::Orders;
+pub use overrides::Overrides;
 
 pub use profile::{
     Argument, Checkpoint, Each, LogKind, LogPattern, Naming, PassesTake, Preparation, Profile,

@@ -67,7 +67,18 @@ pub(super) fn picture_token(deliverable: &Deliverable, name: &str) -> TokenValue
             text(movie.and_then(|movie| Some(movie.quality.as_ref()?.value.as_str())))
         }
         "rate" => number(movie.and_then(|movie| Some(movie.rate.as_ref()?.value))),
-        "audio" => text(movie.and_then(|movie| Some(movie.audio.as_ref()?.value.as_str()))),
+        "audio" => text(
+            movie
+                .and_then(|movie| movie.audio.as_ref())
+                .map(|audio| {
+                    deliverable
+                        .common
+                        .project_values
+                        .system
+                        .written(&audio.value)
+                })
+                .as_deref(),
+        ),
         // Silence needs no codec.
         "audio-codec" => text(movie.and_then(|movie| {
             movie.audio.as_ref()?;

@@ -1,0 +1,85 @@
+//! The steps as JSON, for other programs.
+
+use std::fmt::Write;
+
+use serde_json::{Map, Value, json};
+
+use super::{About, Kind, NativeName, Step, Steps, WriteError};
+use crate::system::System;
+
+/// `json`
+pub(super) struct Json;
+
+impl Kind for Json {
+    fn word(&self) -> &'static str {
+        "json"
+    }
+
+    fn meaning(&self) -> &'static str {
+        "JSON, for other programs"
+    }
+
+    fn system(&self) -> Option<System> {
+        None
+    }
+
+    fn write(
+        &self,
+        about: &About<'_>,
+        steps: &Steps<'_>,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
+        write!(
+            out,
+            "{{\n  \"version\": 1,\n  \"job\": {},\n  \"steps\": [",
+            Value::from(about.job)
+        )?;
+        for (number, one) in steps.iter(about).enumerate() {
+            let comma = if number == 0 { "" } else { "," };
+            write!(out, "{comma}\n    {}", shape(&one?))?;
+        }
+        Ok(writeln!(out, "\n  ]\n}}")?)
+    }
+}
+
+fn shape(one: &Step) -> Value {
+    let pairs = |pairs: &[(String, String)]| -> Map<String, Value> {
+        pairs
+            .iter()
+            .map(|(key, value)| (key.clone(), Value::from(value.as_str())))
+            .collect()
+    };
+    let files: Vec<Value> = one
+        .placed
+        .iter()
+        .map(|placed| {
+            let native = match &placed.native {
+                NativeName::One(name) => json!({ "name": name }),
+                NativeName::Digits(before, after) => json!({ "before": before, "after": after }),
+                NativeName::Any => Value::Null,
+            };
+            json!({ "native": native, "path": placed.pattern.sketch(), "frames": placed.frames.to_string() })
+        })
+        .collect();
+    json!({
+        "name": one.name,
+        "title": one.title,
+        "engine": one.engine,
+        "frames": one.frames.to_string(),
+        "movie": one.is_movie,
+        "staging": one.staging,
+        "folder": one.orders.folder,
+        "set-up": one.set_up,
+        "links": pairs(&one.orders.links),
+        "given": pairs(&one.orders.files),
+        "env": pairs(&one.orders.env),
+        "prepare": one.preparing.as_ref().map(|step| json!({
+            "result": step.result,
+            "program": step.program,
+            "arguments": step.arguments,
+        })),
+        "program": one.orders.program,
+        "arguments": one.orders.arguments,
+        "files": files,
+    })
+}

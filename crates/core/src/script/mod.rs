@@ -1,0 +1,180 @@
+//! Scripts: the plan as a file that a shell runs without True Path.
+//!
+//! A new kind is a file here, and a line in [`KINDS`].
+
+mod batch;
+mod json;
+mod power_shell;
+mod shell;
+mod slurm;
+mod step;
+
+use crate::deliverable::Expansion;
+use crate::engine::ArgumentError;
+use crate::plan::Invocation;
+use crate::system::System;
+
+pub use batch::word as batch_word;
+pub use step::{NativeName, Placed, Preparing, Step};
+
+/// What a script is about, and how it behaves.
+#[derive(Debug, Clone)]
+pub struct About<'a> {
+    /// How the job file is called.
+    pub job: &'a str,
+    /// The system that it is for.
+    pub system: System,
+    /// What the programs that profiles name are called there, in the order of first use; a program
+    /// that is not listed is called as its profile says.
+    pub programs: &'a [(String, String)],
+    /// Whether it stops after the first failure.
+    pub stop: bool,
+    /// A line of its own shell that runs at the end, whatever happened.
+    pub then: Option<&'a str>,
+    /// What a cluster is asked for.
+    pub cluster: Cluster,
+}
+
+/// What a cluster is asked for.
+#[derive(Debug, Clone, Default)]
+pub struct Cluster {
+    /// The partition.
+    pub partition: Option<String>,
+    /// The longest that a task may take, seconds.
+    pub seconds: Option<u64>,
+    /// The memory of a task.
+    pub memory: Option<String>,
+    /// How many tasks may run at once.
+    pub at_once: Option<u64>,
+}
+
+/// Why a script cannot be written.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum ScriptError {
+    /// The arguments cannot be written.
+    #[error("{engine}: {error}")]
+    Arguments {
+        /// The engine.
+        engine: String,
+        /// Why.
+        error: ArgumentError,
+    },
+    /// A text holds what the shell has no safe way to write.
+    #[error("{shell} has no safe way to write {character} of {text:?}; {advice}")]
+    Character {
+        /// The shell.
+        shell: &'static str,
+        /// The character, in words.
+        character: String,
+        /// The text.
+        text: String,
+        /// What would work.
+        advice: &'static str,
+    },
+    /// The engine needs what the shell cannot do.
+    #[error("{engine} {needs}, which {shell} cannot do; use `truepath run` there")]
+    Beyond {
+        /// The engine.
+        engine: String,
+        /// What it needs.
+        needs: &'static str,
+        /// The shell.
+        shell: &'static str,
+    },
+    /// A command is longer than the system takes.
+    #[error(
+        "the command of {step} has {length} {unit}, and {system} takes {limit}; render fewer frames a process (`chunk`)"
+    )]
+    TooLong {
+        /// The step.
+        step: String,
+        /// How long.
+        length: usize,
+        /// What is counted.
+        unit: &'static str,
+        /// The system.
+        system: &'static str,
+        /// The limit.
+        limit: usize,
+    },
+}
+
+/// A kind of script.
+pub trait Kind: Sync {
+    /// The word on the command line.
+    fn word(&self) -> &'static str;
+    /// What it is, for the help.
+    fn meaning(&self) -> &'static str;
+    /// The system that it is for where nobody says; none for the one of this machine.
+    fn system(&self) -> Option<System>;
+    /// Writes it.
+    ///
+    /// # Errors
+    /// When a step cannot be written safely, or the text cannot be handed over.
+    fn write(
+        &self,
+        about: &About<'_>,
+        steps: &Steps<'_>,
+        out: &mut dyn std::fmt::Write,
+    ) -> Result<(), WriteError>;
+}
+
+/// Why nothing more is written.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum WriteError {
+    /// A step cannot be written.
+    #[error(transparent)]
+    Script(#[from] ScriptError),
+    /// The text cannot be handed over.
+    #[error("the script cannot be written")]
+    Out(#[from] std::fmt::Error),
+}
+
+/// Every kind of script.
+pub const KINDS: [&dyn Kind; 5] = [
+    &shell::Shell,
+    &batch::Batch,
+    &power_shell::PowerShell,
+    &slurm::Slurm,
+    &json::Json,
+];
+
+/// The steps of a plan, each worked out when it is asked for.
+#[derive(Debug)]
+pub struct Steps<'a> {
+    /// What the job comes to.
+    pub expansion: &'a Expansion,
+    /// The invocations, in order.
+    pub plan: &'a [Invocation],
+}
+
+impl Steps<'_> {
+    /// How many there are.
+    #[must_use]
+    pub fn count(&self) -> usize {
+        self.plan.len()
+    }
+
+    /// Each of them, in order.
+    pub fn iter<'s>(
+        &'s self,
+        about: &'s About<'_>,
+    ) -> impl Iterator<Item = Result<Step, ScriptError>> + 's {
+        self.plan
+            .iter()
+            .map(|invocation| Step::of(self.expansion, invocation, about))
+    }
+}
+
+/// A remark must stay a remark, whatever a name holds.
+fn one_line(text: &str) -> String {
+    text.replace(char::is_control, "?")
+}
+
+/// What every script says first.
+const PROMISE: [&str; 4] = [
+    "Each step renders into a new folder of its own and brings what it finds to the true names.",
+    "A file that is there is never replaced, and a step whose files are all there is left out.",
+    "It does not decode the pictures, as `truepath run` does; afterwards, `truepath audit` tells",
+    "whether all of them are whole.",
+];

@@ -1,0 +1,234 @@
+//! A script for PowerShell.
+//!
+//! Between single quotes every character but the quote stands for itself, and a quote is doubled.
+//! Other quotation marks of Unicode count as single quotes too, and programs get empty arguments,
+//! double quotes and trailing backslashes differently from version to version. So only printable
+//! ASCII without the double quote is let through, and empty arguments are refused.
+
+use std::fmt::Write;
+
+use super::step::true_name;
+use super::{
+    About, Kind, NativeName, PROMISE, Placed, ScriptError, Step, Steps, WriteError, one_line,
+};
+use crate::system::System;
+
+/// `powershell`
+pub(super) struct PowerShell;
+
+const SHELL: &str = "PowerShell";
+
+impl Kind for PowerShell {
+    fn word(&self) -> &'static str {
+        "powershell"
+    }
+
+    fn meaning(&self) -> &'static str {
+        "A script for PowerShell, on Windows"
+    }
+
+    fn system(&self) -> Option<System> {
+        Some(System::Windows)
+    }
+
+    fn write(
+        &self,
+        about: &About<'_>,
+        steps: &Steps<'_>,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
+        let count = steps.count();
+        writeln!(
+            out,
+            "# The {count} steps of {}, written by True Path.\n#",
+            one_line(about.job)
+        )?;
+        for line in PROMISE {
+            writeln!(out, "# {line}")?;
+        }
+        out.write_str(FUNCTIONS)?;
+        writeln!(
+            out,
+            "$Stop = ${}\n",
+            if about.stop { "true" } else { "false" }
+        )?;
+        for (number, one) in (1..).zip(steps.iter(about)) {
+            let one = one?;
+            writeln!(out, "# {number} of {count}: {}", one_line(&one.title))?;
+            step(&one, number, out)?;
+        }
+        writeln!(
+            out,
+            "\n\"$script:Done of {count} steps done, $script:Before there before, $script:Failed failed, $script:Lost files missing\""
+        )?;
+        if let Some(then) = about.then {
+            writeln!(out, "{then}")?;
+        }
+        Ok(writeln!(
+            out,
+            "if ($script:Failed -or $script:Lost) {{ exit 1 }}"
+        )?)
+    }
+}
+
+/// The functions that the steps are written in. `[IO.File]::Move` never replaces a file.
+const FUNCTIONS: &str = include_str!("functions.ps1");
+
+fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError> {
+    let needs = if one.writes_elsewhere {
+        Some("writes where its scene says")
+    } else if !one.orders.links.is_empty() {
+        Some("needs links")
+    } else if !one.orders.files.is_empty() {
+        Some("needs files written for it")
+    } else if one.set_up.is_some() {
+        Some("needs a set-up script of a POSIX shell")
+    } else if one.preparing.is_some() {
+        Some("needs a preparing step")
+    } else {
+        None
+    };
+    if let Some(needs) = needs {
+        return Err(beyond(one, needs).into());
+    }
+    let mut files = Vec::new();
+    if let Some((pattern, frames)) = &one.sources {
+        // A movie of a sequence that is not whole is left out, and counts as missing.
+        let Some(first) = frames.first() else {
+            return Ok(());
+        };
+        let paths: Result<Vec<String>, ScriptError> = if pattern.has_frame() {
+            frames
+                .iter()
+                .map(|frame| literal(&pattern.path(frame)))
+                .collect()
+        } else {
+            Ok(vec![literal(&pattern.path(first))?])
+        };
+        writeln!(out, "$script:Sources = @({})", paths?.join(", "))?;
+    } else {
+        writeln!(out, "$script:Sources = @()")?;
+    }
+    for placed in &one.placed {
+        files.push(file(one, placed)?);
+    }
+    writeln!(
+        out,
+        "Step {number} {} {} {} @(",
+        literal(&one.name)?,
+        literal(&one.folder)?,
+        literal(&one.staging)?
+    )?;
+    writeln!(out, "  {}", files.join(",\n  "))?;
+    write!(out, ") @(")?;
+    for (index, folder) in one.folders.iter().enumerate() {
+        let comma = if index == 0 { "" } else { ", " };
+        write!(out, "{comma}{}", literal(folder)?)?;
+    }
+    write!(
+        out,
+        ") @({}) {{",
+        one.fine_exits
+            .iter()
+            .map(i64::to_string)
+            .collect::<Vec<_>>()
+            .join(", ")
+    )?;
+    for (name, value) in &one.orders.env {
+        write!(
+            out,
+            " [Environment]::SetEnvironmentVariable({}, {});",
+            literal(name)?,
+            literal(value)?
+        )?;
+    }
+    if let Some(folder) = &one.orders.folder {
+        write!(out, " Set-Location -LiteralPath {};", literal(folder)?)?;
+    }
+    write!(out, " &")?;
+    for text in one.words() {
+        if text.is_empty() || text.ends_with('\\') {
+            return Err(refused(text, "an empty argument or one that ends in a backslash").into());
+        }
+        // The staging folder may have a number of its own.
+        match text.split_once(&one.staging) {
+            Some((before, after)) => {
+                write!(
+                    out,
+                    " ({} + $Staging + {})",
+                    literal(before)?,
+                    literal(after)?
+                )?;
+            }
+            None => write!(out, " {}", literal(text)?)?,
+        }
+    }
+    Ok(writeln!(out, " }}")?)
+}
+
+/// What a deliverable's files are called, there and here.
+fn file(one: &Step, placed: &Placed) -> Result<String, ScriptError> {
+    let Some((before, after, digits)) = true_name(&placed.pattern) else {
+        return Err(beyond(one, "has the frame more than once in its paths"));
+    };
+    let (how, head, tail) = match &placed.native {
+        NativeName::One(name) => ("one", name.as_str(), ""),
+        NativeName::Digits(head, tail) => ("digits", head.as_str(), tail.as_str()),
+        NativeName::Any if placed.frames.count() == 1 => ("any", "", ""),
+        NativeName::Any => {
+            return Err(beyond(
+                one,
+                "names its files in a way that no profile tells",
+            ));
+        }
+    };
+    let strands: Vec<String> = placed
+        .frames
+        .strands()
+        .iter()
+        .map(|strand| {
+            format!(
+                "@({}, {}, {})",
+                strand.first(),
+                strand.last(),
+                strand.step().max(1)
+            )
+        })
+        .collect();
+    Ok(format!(
+        "@{{ How = '{how}'; Head = {}; Tail = {}; Before = {}; After = {}; Digits = {digits}; Strands = @({}{}) }}",
+        literal(head)?,
+        literal(tail)?,
+        literal(&before)?,
+        literal(&after)?,
+        // A list of one list would be taken for that list.
+        if strands.len() == 1 { "," } else { "" },
+        strands.join(", ")
+    ))
+}
+
+fn beyond(one: &Step, needs: &'static str) -> ScriptError {
+    ScriptError::Beyond {
+        engine: one.engine.clone(),
+        needs,
+        shell: SHELL,
+    }
+}
+
+fn refused(text: &str, character: &str) -> ScriptError {
+    ScriptError::Character {
+        shell: SHELL,
+        character: character.to_owned(),
+        text: text.to_owned(),
+        advice: "use another value there, or a batch file",
+    }
+}
+
+/// A text between single quotes.
+fn literal(text: &str) -> Result<String, ScriptError> {
+    match text.chars().find(|c| !matches!(c, ' '..='~') || *c == '"') {
+        Some('"') => Err(refused(text, "a double quote")),
+        Some(other) => Err(refused(text, &format!("{other:?}"))),
+        None => Ok(format!("'{}'", text.replace('\'', "''"))),
+    }
+}

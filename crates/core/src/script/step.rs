@@ -1,0 +1,292 @@
+//! A step of a script: one process, what it needs, and where its files go.
+
+use super::{About, ScriptError};
+use crate::deliverable::{Deliverable, Expansion};
+use crate::engine::{ArgumentError, Call, Naming, Orders};
+use crate::frames::FrameSet;
+use crate::plan::Invocation;
+use crate::template::{FrameField, PathPattern, Piece};
+
+/// One process, what it needs, and where its files go. Paths are written as the system has them.
+#[derive(Debug, Clone)]
+pub struct Step {
+    /// Its name, which no other step has: letters, digits and `-`.
+    pub name: String,
+    /// What it makes, in words.
+    pub title: String,
+    /// The folder of its log and its staging folder.
+    pub folder: String,
+    /// The folders of the true names, each once.
+    pub folders: Vec<String>,
+    /// Its staging folder.
+    pub staging: String,
+    /// How it is started; the program as it is called there.
+    pub orders: Orders,
+    /// The set-up script whose environment it needs.
+    pub set_up: Option<String>,
+    /// Exit codes after which its files are as good.
+    pub fine_exits: Vec<i64>,
+    /// What has to be made of its scene before.
+    pub preparing: Option<Preparing>,
+    /// What it brings.
+    pub placed: Vec<Placed>,
+    /// Whether it puts a movie together, after its sequence.
+    pub is_movie: bool,
+    /// The frames that a movie is put together from, all of which must be there.
+    pub sources: Option<(PathPattern, FrameSet)>,
+    /// The engine's name.
+    pub engine: String,
+    /// Where the engine writes, when that is where the scene says.
+    pub writes_elsewhere: bool,
+    /// How many frames it makes.
+    pub frames: FrameSet,
+}
+
+/// What has to be made of a scene once.
+#[derive(Debug, Clone)]
+pub struct Preparing {
+    /// The folder of the result, which no other scene has.
+    pub folder: String,
+    /// The result.
+    pub result: String,
+    /// The program.
+    pub program: String,
+    /// Its arguments.
+    pub arguments: Vec<String>,
+    /// Whether it stays when all is done.
+    pub keep: bool,
+}
+
+/// Files of one deliverable that a step brings.
+#[derive(Debug, Clone)]
+pub struct Placed {
+    /// How they are called in the staging folder.
+    pub native: NativeName,
+    /// Their true names.
+    pub pattern: PathPattern,
+    /// The frames.
+    pub frames: FrameSet,
+}
+
+/// How files are called in a staging folder.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum NativeName {
+    /// One file of this name.
+    One(String),
+    /// What stands before the digits of the frame, and after them.
+    Digits(String, String),
+    /// Any name; the last digits before the extension are the frame, or there is one file only.
+    Any,
+}
+
+impl Step {
+    /// The step of an invocation.
+    ///
+    /// # Errors
+    /// When its arguments cannot be written.
+    pub(super) fn of(
+        expansion: &Expansion,
+        invocation: &Invocation,
+        about: &About<'_>,
+    ) -> Result<Self, ScriptError> {
+        let all = &expansion.deliverables;
+        let deliverables: Vec<&Deliverable> = invocation
+            .deliverables
+            .iter()
+            .map(|&index| &all[index])
+            .collect();
+        let one = deliverables[0];
+        let profile = &one.common.engine;
+        let wrong = |error: ArgumentError| ScriptError::Arguments {
+            engine: profile.name.clone(),
+            error,
+        };
+        let first = invocation.frames.first().unwrap_or(0);
+        let above = folder_of(&one.path(first));
+        let identity = invocation.identity(all);
+        let name = format!("{}-{identity}", invocation.name(all));
+        let staging = format!("{above}/truepath-{name}");
+        let scouting = Call {
+            profile,
+            deliverables: &deliverables,
+            frames: &invocation.frames,
+            staging: &staging,
+            prepared: None,
+        };
+        let prepared_folder = format!("{}/truepath-prepared-{}", one.root, scene_mark(one));
+        let result = scouting
+            .prepared_name()
+            .map_err(wrong)?
+            .map(|name| format!("{prepared_folder}/{name}"));
+        let call = Call {
+            prepared: result.as_deref(),
+            ..scouting
+        };
+        let mut orders = call.orders().map_err(wrong)?;
+        let called = |program: &str| {
+            let known = about.programs.iter().find(|(name, _)| name == program);
+            known.map_or_else(|| program.to_owned(), |(_, called)| called.clone())
+        };
+        orders.program = called(&orders.program);
+        let written = |path: &str| about.system.written(path);
+        orders.folder = orders.folder.as_deref().map(written);
+        let preparing = match (call.preparation().map_err(wrong)?, &result) {
+            (Some((program, arguments)), Some(result)) => Some(Preparing {
+                folder: written(&prepared_folder),
+                result: written(result),
+                program: called(&program),
+                arguments,
+                keep: profile.prepare.as_ref().is_some_and(|step| step.keep),
+            }),
+            _ => None,
+        };
+        let mut placed = Vec::new();
+        let mut folders: Vec<String> = Vec::new();
+        for deliverable in &deliverables {
+            let native = match call.native(deliverable).map_err(wrong)? {
+                Some(native) => native_name(&native),
+                None => NativeName::Any,
+            };
+            for folder in deliverable.folders(&invocation.frames) {
+                let folder = written(&folder);
+                if !folders.contains(&folder) {
+                    folders.push(folder);
+                }
+            }
+            placed.push(Placed {
+                native,
+                pattern: pattern_written(&deliverable.pattern, about),
+                frames: invocation.frames.clone(),
+            });
+        }
+        let more = match deliverables.len() {
+            1 => String::new(),
+            several => format!(" and {} more", several - 1),
+        };
+        let title = if one.is_put_together() {
+            format!("{}, the movie", one.label())
+        } else {
+            format!("{}{more}, frames {}", one.label(), invocation.frames)
+        };
+        let step = Self {
+            name,
+            title,
+            folder: written(&above),
+            folders,
+            staging: written(&staging),
+            set_up: profile.set_up.clone(),
+            fine_exits: profile.fine_exits.clone(),
+            preparing,
+            placed,
+            is_movie: one.is_put_together(),
+            sources: one
+                .movie()
+                .and_then(|movie| movie.source.as_ref())
+                .map(|source| {
+                    let pattern = pattern_written(&source.pattern, about);
+                    (pattern, source.common.clip.clone())
+                }),
+            engine: profile.name.clone(),
+            writes_elsewhere: profile.writes.is_some() && matches!(profile.naming, Naming::Learned),
+            frames: invocation.frames.clone(),
+            orders,
+        };
+        step.fits(about)?;
+        Ok(step)
+    }
+
+    /// The words of its command: program and arguments.
+    pub fn words(&self) -> impl Iterator<Item = &str> {
+        std::iter::once(self.orders.program.as_str())
+            .chain(self.orders.arguments.iter().map(String::as_str))
+    }
+
+    /// Sees that the system takes a command so long. Linux takes 128 KiB an argument and 2 MiB in
+    /// all (execve(2), for the usual stack), Windows 32 767 characters (`CreateProcess`), macOS
+    /// 1 MiB (`ARG_MAX`).
+    fn fits(&self, about: &About<'_>) -> Result<(), ScriptError> {
+        use crate::system::System;
+        let bytes: usize = self.words().map(|word| word.len() + 1).sum();
+        let longest = self.words().map(|word| word.len() + 1).max().unwrap_or(0);
+        let (limit, length) = match about.system {
+            System::Windows => (
+                32_767,
+                self.words().map(|word| word.chars().count() + 3).sum(),
+            ),
+            System::Linux if longest > 131_072 => (131_072, longest),
+            System::Linux => (2_000_000, bytes),
+            System::Macos => (1_000_000, bytes),
+        };
+        if length <= limit {
+            return Ok(());
+        }
+        Err(ScriptError::TooLong {
+            step: self.title.clone(),
+            length,
+            unit: if about.system == System::Windows {
+                "characters"
+            } else {
+                "bytes"
+            },
+            system: about.system.word(),
+            limit,
+        })
+    }
+}
+
+fn folder_of(path: &str) -> String {
+    path.rsplit_once('/')
+        .map_or("", |(above, _)| above)
+        .to_owned()
+}
+
+/// Tells one scene from another in the name of a folder.
+fn scene_mark(one: &Deliverable) -> String {
+    use sha2::{Digest, Sha256};
+    let scene = one.common.scene.as_ref().map_or("", |scene| &scene.path);
+    let hash = Sha256::digest(format!("{} {scene}", one.common.engine.name));
+    hash[..6].iter().map(|byte| format!("{byte:02x}")).collect()
+}
+
+/// A pattern as the system writes it.
+fn pattern_written(pattern: &PathPattern, about: &About<'_>) -> PathPattern {
+    PathPattern::new(pattern.pieces().iter().map(|piece| match piece {
+        Piece::Text(text) => Piece::Text(about.system.written(text).into()),
+        Piece::Frame(field) => Piece::Frame(*field),
+    }))
+}
+
+/// A native pattern as the shells know it.
+fn native_name(pattern: &PathPattern) -> NativeName {
+    let (mut before, mut after, mut seen) = (String::new(), String::new(), false);
+    for piece in pattern.pieces() {
+        match piece {
+            Piece::Text(text) if seen => after.push_str(text),
+            Piece::Text(text) => before.push_str(text),
+            Piece::Frame(FrameField::Digits(_) | FrameField::Any) if seen => {
+                return NativeName::Any;
+            }
+            Piece::Frame(_) => seen = true,
+        }
+    }
+    if seen {
+        NativeName::Digits(before, after)
+    } else {
+        NativeName::One(before)
+    }
+}
+
+/// A true name as the shells know it: the text before the frame, the text after it, and the digits.
+/// None where the frame stands in it more than once.
+pub(super) fn true_name(pattern: &PathPattern) -> Option<(String, String, u8)> {
+    let (mut before, mut after, mut digits) = (String::new(), String::new(), None);
+    for piece in pattern.pieces() {
+        match (piece, digits) {
+            (Piece::Text(text), None) => before.push_str(text),
+            (Piece::Text(text), Some(_)) => after.push_str(text),
+            (Piece::Frame(FrameField::Digits(count)), None) => digits = Some(*count),
+            (Piece::Frame(_), _) => return None,
+        }
+    }
+    Some((before, after, digits.unwrap_or(0)))
+}
