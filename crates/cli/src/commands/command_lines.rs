@@ -29,7 +29,7 @@ use crate::this_program;
 /// what is missing. What only a run does is said in its head: it decodes every picture.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath commands --shot dawn\n  truepath commands --as sh --to night.sh && sh night.sh\n  truepath commands --as batch --for windows --to night.bat\n  truepath commands --as slurm --set chunk=8 | sh"
+    after_help = "Examples:\n  truepath commands --shot dawn\n  truepath commands --as sh --to night.sh && sh night.sh\n  truepath commands --as batch --for windows --to night.bat\n  truepath commands --as slurm --set chunk=8 --to night.sh && sh night.sh"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]

@@ -92,7 +92,10 @@ fn submit(
     let at_once = cluster
         .at_once
         .map_or(String::new(), |count| format!("%{count}"));
-    writeln!(out, "set -e")?;
+    writeln!(
+        out,
+        "if ! [ -f \"$0\" ]; then\n  echo 'the cluster needs this script as a file: sh FILE' >&2\n  exit 2\nfi\nset -e"
+    )?;
     writeln!(
         out,
         "submit() {{ sbatch --parsable --job-name=true-path --output=/dev/null{options} \"$@\"; }}"
