@@ -1,7 +1,7 @@
 //! The engine profiles that ship: a new one is a file in `engines/` and a line here.
 
 /// Name and text of each.
-pub(crate) const SHIPPED: [(&str, &str); 4] = [
+pub(crate) const SHIPPED: [(&str, &str); 5] = [
     (
         "engines/understudy.toml",
         include_str!("../../../engines/understudy.toml"),
@@ -13,6 +13,10 @@ pub(crate) const SHIPPED: [(&str, &str); 4] = [
     (
         "engines/tachyon.toml",
         include_str!("../../../engines/tachyon.toml"),
+    ),
+    (
+        "engines/python.toml",
+        include_str!("../../../engines/python.toml"),
     ),
     (
         "engines/ffmpeg.toml",

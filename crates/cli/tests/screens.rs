@@ -15,6 +15,7 @@ fn furnished(job: &str) -> Project {
         "kiln.toml",
         "kiln_v003.toml",
         "kiln.pov",
+        "kiln.dat",
         "dawn.toml",
         "dawn.pov",
     ] {

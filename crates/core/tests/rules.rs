@@ -37,6 +37,7 @@ fn surroundings() -> Surroundings {
         include_str!("../../../engines/understudy.toml"),
         include_str!("../../../engines/povray.toml"),
         include_str!("../../../engines/ffmpeg.toml"),
+        include_str!("../../../engines/tachyon.toml"),
         PLAIN,
         FILMS,
         PIECES,

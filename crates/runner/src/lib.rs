@@ -14,6 +14,7 @@ pub mod ledger;
 pub mod load;
 mod movies;
 mod outside;
+pub mod probe;
 mod process;
 mod program;
 pub mod progress;

@@ -117,7 +117,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         None => Box::new(io::stdout().lock()),
         Some(path) => Box::new(
             std::fs::File::create_new(path)
-                .map_err(Trouble::outside(&path.display().to_string()))?,
+                .map_err(Trouble::outside(path.display().to_string()))?,
         ),
     };
     match kind {

@@ -25,34 +25,46 @@ pub(crate) struct Arguments {
 }
 
 /// The files of the demo project.
-const FILES: [(&str, &str); 7] = [
+const FILES: [(&str, &[u8]); 10] = [
     (
         "truepath.toml",
-        include_str!("../../../../demo/truepath.toml"),
+        include_bytes!("../../../../demo/truepath.toml"),
     ),
     (
         "raytraced.toml",
-        include_str!("../../../../demo/raytraced.toml"),
+        include_bytes!("../../../../demo/raytraced.toml"),
     ),
     (
         "scenes/dawn.toml",
-        include_str!("../../../../demo/scenes/dawn.toml"),
+        include_bytes!("../../../../demo/scenes/dawn.toml"),
     ),
     (
         "scenes/transit.toml",
-        include_str!("../../../../demo/scenes/transit.toml"),
+        include_bytes!("../../../../demo/scenes/transit.toml"),
     ),
     (
         "scenes/eclipse.toml",
-        include_str!("../../../../demo/scenes/eclipse.toml"),
+        include_bytes!("../../../../demo/scenes/eclipse.toml"),
     ),
     (
         "scenes/model.pov",
-        include_str!("../../../../demo/scenes/model.pov"),
+        include_bytes!("../../../../demo/scenes/model.pov"),
+    ),
+    (
+        "scripted.toml",
+        include_bytes!("../../../../demo/scripted.toml"),
+    ),
+    (
+        "scenes/gears.py",
+        include_bytes!("../../../../demo/scenes/gears.py"),
+    ),
+    (
+        "scenes/dawn.wav",
+        include_bytes!("../../../../demo/scenes/dawn.wav"),
     ),
     (
         "scenes/model-brass.inc",
-        include_str!("../../../../demo/scenes/model-brass.inc"),
+        include_bytes!("../../../../demo/scenes/model-brass.inc"),
     ),
 ];
 
@@ -123,11 +135,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         "mistake.toml is the same job with {pass} taken out of its path. Three passes would be\n\
          written over one another. `check` finds it and says how many files would be lost.",
     );
-    let mistake = FILES[0].1.replace(
+    let mistake = String::from_utf8_lossy(FILES[0].1).replace(
         "{place.renders}/{shot}{?_{variant}}{?_{view}}/{pass}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_{pass}_v{version:03}.{frame:04}.{ext}",
         WITHOUT_PASS,
     );
-    write_new(&folder.join("mistake.toml"), &mistake)?;
+    write_new(&folder.join("mistake.toml"), mistake.as_bytes())?;
     guide.call(&["check", "--job", "mistake.toml"], FOUND)?;
     guide.say("With the path that it advises, here given on the command line, all is well:");
     let mended = format!("output.frames.path={WITH_PASS}");
@@ -155,6 +167,17 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         guide.call(&["audit", "--job", "raytraced.toml"], DONE)?;
     } else {
         guide.say("It is not installed here, so this step is left out.");
+    }
+
+    guide.step(
+        "The same with a program that is driven by a script",
+        "scripted.toml is drawn by Python: the profile writes the script first, then runs it.",
+    );
+    if truepath_runner::find_program("python3", Path::new("/")).is_some() {
+        guide.call(&["run", "--job", "scripted.toml"], DONE)?;
+        guide.call(&["audit", "--job", "scripted.toml"], DONE)?;
+    } else {
+        guide.say("Python 3 is not installed here, so this step is left out.");
     }
 
     anstream::println!(
@@ -225,14 +248,14 @@ fn write_project(folder: &Path) -> Result<(), Trouble> {
     Ok(())
 }
 
-fn write_new(path: &Path, text: &str) -> Result<(), Trouble> {
+fn write_new(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
     use std::io::Write;
     let refused = |error| Trouble::Outside {
         what: path.display().to_string(),
         error,
     };
     let mut file = fs::File::create_new(path).map_err(refused)?;
-    file.write_all(text.as_bytes()).map_err(refused)
+    file.write_all(bytes).map_err(refused)
 }
 
 /// Cuts a file of the demo in half.

@@ -1,10 +1,12 @@
 //! One file a command. A new one is a file here, a variant of [`Command`] and a line in
 //! [`dispatch`].
 
+mod adopt;
 mod audit;
 mod check;
 mod command_lines;
 mod demo;
+mod engines;
 mod match_names;
 mod new;
 mod overview;
@@ -27,6 +29,7 @@ use crate::outcome::Trouble;
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     New(new::Arguments),
+    Adopt(adopt::Arguments),
     Demo(demo::Arguments),
     Overview(overview::Arguments),
     Paths(paths::Arguments),
@@ -37,6 +40,7 @@ pub(crate) enum Command {
     Run(run::Arguments),
     Audit(audit::Arguments),
     Match(match_names::Arguments),
+    Engines(engines::Arguments),
     Schema(schema::Arguments),
     Understudy(understudy::Arguments),
     #[command(hide = true)]
@@ -46,6 +50,7 @@ pub(crate) enum Command {
 /// Does what a command says.
 pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
     match command {
+        Command::Adopt(arguments) => adopt::run(arguments),
         Command::New(arguments) => new::run(arguments),
         Command::Demo(arguments) => demo::run(arguments),
         Command::Overview(arguments) => overview::run(arguments),
@@ -57,6 +62,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Run(arguments) => run::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Match(arguments) => match_names::run(arguments),
+        Command::Engines(arguments) => engines::run(arguments),
         Command::Schema(arguments) => schema::run(arguments),
         Command::Understudy(arguments) => understudy::run(arguments),
         Command::Supervise(arguments) => supervise::run(arguments),

@@ -14,8 +14,9 @@ use std::process::{Command, Output, Stdio};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 13] = [
+pub const COMMANDS: [&str; 15] = [
     "new",
+    "adopt",
     "demo",
     "overview",
     "paths",
@@ -26,6 +27,7 @@ pub const COMMANDS: [&str; 13] = [
     "run",
     "audit",
     "match",
+    "engines",
     "schema",
     "understudy",
 ];

@@ -3,6 +3,7 @@
 mod arguments;
 mod call;
 mod cut;
+mod explain;
 mod given_file;
 mod keys;
 pub mod learn;
@@ -19,6 +20,7 @@ pub use keys::{PROFILE_KEYS, ProfileKey, ProfileKind, keys_of};
 
 pub use arguments::{ArgumentError, arguments, fill};
 pub use call::Call;
+pub use explain::{Explained, profile_of_run};
 pub use given_file::{Content, GivenFile, JsonTemplate, Language, literal};
 pub use orders::Orders;
 pub use overrides::Overrides;

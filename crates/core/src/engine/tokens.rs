@@ -16,7 +16,7 @@ const fn token(name: &'static str, meaning: &'static str) -> EngineToken {
 /// Every token of profiles, besides those of paths, in the order of the reference.
 pub const ENGINE_TOKENS: [EngineToken; 49] = [
     token("scene.file", "the scene, an absolute path"),
-    token("scene.folder", "its folder"),
+    token("scene.folder", "the folder of the scene"),
     token("frames", "the frames of the process, such as `1-9,12`"),
     token(
         "frames.list",

@@ -13,6 +13,7 @@ mod program_missing;
 mod refused_argument;
 mod scene_changed;
 mod scene_missing;
+mod setting_of_engine;
 mod unknown;
 mod unknown_camera;
 mod unknown_engine;
@@ -44,4 +45,5 @@ pub(super) const RULES: &[&Rule] = &[
     &scene_changed::RULE,
     &unsaved_scene::RULE,
     &one_core::RULE,
+    &setting_of_engine::RULE,
 ];

@@ -1,0 +1,50 @@
+//! Makes a profile of a run line.
+
+use std::io::{self, Write};
+use std::path::Path;
+use std::process::ExitCode;
+
+use truepath_core::engine::{Profile, profile_of_run};
+use truepath_core::job::{Key, Value};
+
+use crate::job_arguments::JobArguments;
+use crate::outcome::{DONE, Trouble};
+
+pub(super) fn make(name: &str, job: JobArguments, to: Option<&Path>) -> Result<ExitCode, Trouble> {
+    let chosen = job.load()?;
+    let job = &chosen.loaded.job;
+    let tables = std::iter::once(&job.project)
+        .chain(job.outputs.iter().map(|one| &one.table))
+        .chain(job.shots.iter().map(|one| &one.table));
+    let mut runs = tables.filter_map(|table| table.get(Key::Run));
+    let Some(setting) = runs.next() else {
+        return Err(Trouble::Usage(format!(
+            "{} has no run line: it takes one such as run = [\"myrender\", \"--frame\", \"{{frame}}\", \"{{target}}\"]",
+            chosen.name
+        )));
+    };
+    let Value::Run(line) = &setting.value.value else {
+        return Ok(ExitCode::from(DONE));
+    };
+    let profile = Profile::of_run(line, &setting.value.place);
+    let text = profile_of_run(line, name, &profile);
+    match to {
+        None => write!(io::stdout(), "{text}")?,
+        Some(path) => {
+            let refused = Trouble::outside(path.display().to_string());
+            let written = match path.parent() {
+                Some(folder) => std::fs::create_dir_all(folder),
+                None => Ok(()),
+            };
+            written
+                .and_then(|()| std::fs::File::create_new(path))
+                .and_then(|mut file| file.write_all(text.as_bytes()))
+                .map_err(refused)?;
+            anstream::eprintln!(
+                "{} is written; say engine = \"{name}\" in place of the run line",
+                path.display()
+            );
+        }
+    }
+    Ok(ExitCode::from(DONE))
+}

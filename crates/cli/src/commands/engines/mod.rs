@@ -1,0 +1,188 @@
+//! `truepath engines`: the profiles, what they say, and whether their programs are here.
+
+mod make;
+mod show;
+
+use std::io::{self, Write};
+use std::path::PathBuf;
+use std::process::ExitCode;
+use std::sync::Arc;
+
+use clap::{Args, Subcommand};
+use serde_json::json;
+use truepath_core::engine::Profile;
+use truepath_core::picture::FORMATS;
+use truepath_runner::load::profiles;
+use truepath_runner::probe::{Probed, probe};
+
+use super::{Format, print_json};
+use crate::job_arguments::JobArguments;
+use crate::outcome::{DONE, FOUND, Trouble};
+use crate::profiles::SHIPPED;
+use crate::shapes::VERSION;
+use crate::show::{ERROR, FAINT, GOOD, TITLE};
+use crate::this_program;
+
+/// List the engines, explain a profile, or make one of a run line
+///
+/// A profile is a file that tells how to speak to one program. Those that ship are listed with those
+/// in the folder `engines` here; a profile of your own wins over one that ships.
+#[derive(Debug, Args)]
+#[command(
+    args_conflicts_with_subcommands = true,
+    after_help = "Examples:\n  truepath engines\n  truepath engines --probe\n  truepath engines show povray\n  truepath engines make myrender --to engines/myrender.toml"
+)]
+pub(crate) struct Arguments {
+    #[command(subcommand)]
+    what: Option<What>,
+    #[command(flatten)]
+    list: List,
+}
+
+#[derive(Debug, Args)]
+struct List {
+    /// Start each program to ask its version
+    #[arg(long)]
+    probe: bool,
+    /// How the list is printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+#[derive(Debug, Subcommand)]
+enum What {
+    /// Explain a profile, argument by argument, with a sample command line
+    #[command(after_help = "Example:\n  truepath engines show understudy")]
+    Show {
+        /// The engine's name
+        name: String,
+    },
+    /// Make a profile of the run line of a job
+    #[command(after_help = "Example:\n  truepath engines make myrender --to engines/myrender.toml")]
+    Make {
+        /// What the engine is to be called
+        name: String,
+        #[command(flatten)]
+        job: JobArguments,
+        /// Write it to a new file, in place of standard output
+        #[arg(long, value_name = "FILE")]
+        to: Option<PathBuf>,
+    },
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    match arguments.what {
+        None => list(&arguments.list),
+        Some(What::Show { name }) => show::show(&name),
+        Some(What::Make { name, job, to }) => make::make(&name, job, to.as_deref()),
+    }
+}
+
+/// The folder of the job, or the current one where there is no job.
+fn folder() -> Result<PathBuf, Trouble> {
+    let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+    let job = truepath_runner::load::find(None, &here);
+    Ok(job
+        .ok()
+        .and_then(|job| Some(job.parent()?.to_owned()))
+        .unwrap_or(here))
+}
+
+fn list(asked: &List) -> Result<ExitCode, Trouble> {
+    let folder = folder()?;
+    let all = profiles(&folder, &SHIPPED)?;
+    let own = this_program::path().map_err(Trouble::outside("this program"))?;
+    let rows: Vec<(Arc<Profile>, Probed)> = all
+        .into_iter()
+        .map(|profile| {
+            let probed = probe(&profile, &own, &folder, asked.probe);
+            (profile, probed)
+        })
+        .collect();
+    // A program that is here and does not answer when it is asked is no engine to rely on.
+    let silent = |probed: &Probed| probed.asked && probed.version.is_none();
+    let code = if rows.iter().any(|(_, probed)| silent(probed)) {
+        FOUND
+    } else {
+        DONE
+    };
+    if asked.format == Format::Json {
+        let rows: Vec<_> = rows
+            .iter()
+            .map(|(profile, probed)| {
+                json!({
+                    "name": profile.name,
+                    "makes": if profile.makes_movies { "movies" } else { "pictures" },
+                    "program": profile.program,
+                    "found": probed.program.as_ref().map(|path| path.display().to_string()),
+                    "asked": probed.asked,
+                    "version": probed.version,
+                    "formats": formats(profile),
+                })
+            })
+            .collect();
+        print_json(&json!({ "version": VERSION, "engines": rows }))?;
+        return Ok(ExitCode::from(code));
+    }
+    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let width = rows
+        .iter()
+        .map(|(one, _)| one.name.len())
+        .max()
+        .unwrap_or(0);
+    for (profile, probed) in &rows {
+        let makes = match profile.makes_movies {
+            true => "movies".to_owned(),
+            false => format!(
+                "{}: {}",
+                formats(profile).join(" "),
+                profile.takes.meaning()
+            ),
+        };
+        write!(
+            out,
+            "{TITLE}{:<width$}{TITLE:#}  {makes}\n{:<width$}  ",
+            profile.name, ""
+        )?;
+        match (&probed.program, &probed.version) {
+            (None, _) => writeln!(
+                out,
+                "{ERROR}not here{ERROR:#}: no program `{}`",
+                profile.program
+            )?,
+            (Some(path), Some(version)) => {
+                writeln!(
+                    out,
+                    "{GOOD}answers{GOOD:#}: version {version}, {}",
+                    path.display()
+                )?;
+            }
+            (Some(path), None) if probed.asked => {
+                writeln!(out, "{ERROR}does not answer{ERROR:#}: {}", path.display())?;
+            }
+            (Some(path), None) => writeln!(out, "{GOOD}here{GOOD:#}: {}", path.display())?,
+        }
+    }
+    out.flush()?;
+    if !asked.probe {
+        anstream::eprintln!("{FAINT}with --probe each is started to ask its version{FAINT:#}");
+    }
+    Ok(ExitCode::from(code))
+}
+
+/// The formats that its tables have rows for.
+fn formats(profile: &Profile) -> Vec<&'static str> {
+    let has = |name: &str| {
+        let tables = profile
+            .words
+            .iter()
+            .filter(|table| table.by.first().is_some_and(|by| by == "format"));
+        let mut rows = tables.flat_map(|table| &table.rows);
+        rows.any(|(row, _)| row.split(' ').next() == Some(name))
+    };
+    FORMATS
+        .iter()
+        .map(|facts| facts.name)
+        .filter(|name| has(name))
+        .collect()
+}

@@ -1,0 +1,177 @@
+//! Explains a profile, argument by argument.
+
+use std::io::{self, Write};
+use std::process::ExitCode;
+use std::sync::Arc;
+
+use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
+use truepath_core::engine::{Call, Profile, word_row};
+use truepath_core::job::{no_files, read};
+use truepath_core::nearest::advice;
+use truepath_core::picture::FORMATS;
+use truepath_core::plan::plan;
+use truepath_core::quote::posix_line;
+use truepath_core::system::System;
+use truepath_runner::load::profiles;
+
+use super::folder;
+use crate::outcome::{DONE, Trouble};
+use crate::profiles::SHIPPED;
+use crate::show::{FAINT, TITLE};
+
+pub(super) fn show(name: &str) -> Result<ExitCode, Trouble> {
+    let folder = folder()?;
+    let all = profiles(&folder, &SHIPPED)?;
+    let Some(profile) = all.iter().find(|profile| profile.name == name) else {
+        let names: Vec<&str> = all.iter().map(|profile| profile.name.as_str()).collect();
+        let advice = advice(name, &names);
+        return Err(Trouble::Usage(format!(
+            "there is no engine `{name}`: {advice}"
+        )));
+    };
+    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let what = match profile.makes_movies {
+        true => "puts movies together".to_owned(),
+        false => format!("renders {}", profile.takes.meaning()),
+    };
+    writeln!(
+        out,
+        "{TITLE}{name}{TITLE:#} {what}; its program is {}",
+        profile.program
+    )?;
+    let working = match &profile.folder {
+        Some(folder) => format!("in {folder}"),
+        None => "in a staging folder of its own".to_owned(),
+    };
+    writeln!(out, "\nIt is started {working}, with")?;
+    for one in profile.explain() {
+        let remark = match one.changes_picture {
+            true => "",
+            false => "  (makes no other picture)",
+        };
+        writeln!(
+            out,
+            "\n  {TITLE}{}{TITLE:#}{FAINT}{remark}{FAINT:#}",
+            one.put
+        )?;
+        if !one.when.is_empty() {
+            writeln!(out, "      when {}", one.when)?;
+        }
+        for (token, meaning) in one.tokens {
+            writeln!(out, "      {{{token}}}: {meaning}")?;
+        }
+    }
+    more(&mut out, profile)?;
+    match sample(profile, &all) {
+        Some(line) => writeln!(out, "\nFor example:\n\n  {line}")?,
+        None => writeln!(
+            out,
+            "\nNo sample can be made of it: it refuses every format."
+        )?,
+    }
+    out.flush()?;
+    Ok(ExitCode::from(DONE))
+}
+
+/// What a profile says besides its arguments.
+fn more(out: &mut impl Write, profile: &Profile) -> io::Result<()> {
+    for file in &profile.files {
+        writeln!(
+            out,
+            "\nBefore that, {} is written into its folder.",
+            file.name
+        )?;
+    }
+    for (name, target) in &profile.links {
+        writeln!(out, "\nBefore that, {name} is linked to {target}.")?;
+    }
+    if let Some(step) = &profile.prepare {
+        let keep = if step.keep {
+            "kept"
+        } else {
+            "removed at the end"
+        };
+        writeln!(
+            out,
+            "\nOnce for each scene, {} is made of it, and {keep}.",
+            step.makes
+        )?;
+    }
+    if !profile.settings.is_empty() {
+        writeln!(out, "\nSettings that it knows:")?;
+        for setting in &profile.settings {
+            writeln!(out, "  {} = {}", setting.name, setting.wanted())?;
+        }
+    }
+    if let Some(count) = profile.at_once {
+        writeln!(out, "\nAt most {count} of its processes may run at once.")?;
+    }
+    if !profile.words.is_empty() {
+        writeln!(out, "\nIts own words:")?;
+        for table in &profile.words {
+            writeln!(out, "  {} by {}", table.name, table.by.join(" and "))?;
+            for (row, word) in &table.rows {
+                let word = if word.is_empty() { "nothing" } else { word };
+                writeln!(out, "    {row}: {word}")?;
+            }
+        }
+    }
+    Ok(())
+}
+
+/// A command line that the profile makes of a made-up job.
+fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
+    let around = Surroundings {
+        job_folder: "/show".to_owned(),
+        system: System::Linux,
+        person: Person::default(),
+        instant: None,
+        profiles: all.to_vec(),
+    };
+    let scene = profile.scenes.first().map_or("scene", String::as_str);
+    FORMATS.iter().find_map(|format| {
+        let text = if profile.makes_movies {
+            format!(
+                "[project]\nfps = 24\nsize = \"hd\"\n[shot.dawn]\nscene = \"dawn.scene\"\nframes = \"1-48\"\n[output.o]\n\
+                 path = \"r/{{shot}}.{{frame:04}}.{}\"\nrun = [\"-\", \"{{frame}}\"]\n[output.m]\npath = \"r/{{shot}}.mkv\"\n\
+                 movie = {{ from = \"o\", codec = \"mjpeg\", encoder = \"{}\" }}\n",
+                format.extensions[0], profile.name
+            )
+        } else {
+            format!(
+                "scene = \"dawn.{scene}\"\nframes = \"1-48\"\nsize = \"hd\"\ncamera = \"dome\"\nfps = 24\nengine = \"{}\"\n\
+                 path = \"r/{{shot}}.{{frame:04}}.{}\"\n",
+                profile.name, format.extensions[0]
+            )
+        };
+        let job = read("sample", &text, &[], &mut no_files).job;
+        let expansion = expand(&job, &around, &Selection::default());
+        let plan = plan(&expansion, &|index| {
+            expansion.deliverables[index].common.chosen.clone()
+        });
+        let invocation = plan.iter().find(|one| {
+            expansion.deliverables[one.deliverables[0]].common.engine.name == profile.name
+        })?;
+        let one = &expansion.deliverables[invocation.deliverables[0]];
+        let takes = profile.words.iter().all(|table| {
+            let row = word_row(profile, one, &table.name);
+            row.is_none_or(|(asked, word)| asked.is_empty() || word.is_some())
+        });
+        if !takes {
+            return None;
+        }
+            let call = Call {
+            profile,
+            deliverables: &[one],
+            frames: &invocation.frames,
+            staging: "/show/r/staging",
+            prepared: profile.prepare.as_ref().map(|_| "/show/prepared"),
+        };
+        let orders = call.orders().ok()?;
+        let program = match profile.is_this_program() {
+            true => "truepath",
+            false => &orders.program,
+        };
+        Some(posix_line(program, orders.arguments.iter().map(String::as_str)))
+    })
+}

@@ -1,0 +1,277 @@
+//! What the words of a command line mean: by the profile of the program, else by the look of the
+//! words and of the flags before them.
+
+use super::Folder;
+use crate::engine::Profile;
+use crate::movie::container_of_extension;
+use crate::picture::format_of_extension;
+use crate::template::{Part, Template};
+
+/// A word, and what it means.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Meaning {
+    /// The word of the first line.
+    pub text: String,
+    /// What stands before the value: `--frame=`, `+W`.
+    pub before: String,
+    /// What it means.
+    pub means: Means,
+}
+
+/// What a value means.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Means {
+    /// Nothing that a job knows: it stays as it is.
+    Itself,
+    /// The scene.
+    Scene,
+    /// What is written.
+    Output,
+    /// A single frame.
+    Frame,
+    /// The first frame.
+    First,
+    /// The last frame.
+    Last,
+    /// The step between frames.
+    Step,
+    /// First and last with something between, such as `1-96`.
+    Range,
+    /// The width in pixels.
+    Width,
+    /// The height in pixels.
+    Height,
+    /// Both, with an x between.
+    Size,
+    /// The camera.
+    Camera,
+    /// The pass.
+    Pass,
+    /// The threads.
+    Threads,
+}
+
+impl Means {
+    /// What it is, in words.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Itself => "stays as it is",
+            Self::Scene => "the scene",
+            Self::Output => "what is written",
+            Self::Frame => "the frame",
+            Self::First => "the first frame",
+            Self::Last => "the last frame",
+            Self::Step => "the step between frames",
+            Self::Range => "first and last frame",
+            Self::Width => "the width",
+            Self::Height => "the height",
+            Self::Size => "width and height",
+            Self::Camera => "the camera",
+            Self::Pass => "the pass",
+            Self::Threads => "threads of the process",
+        }
+    }
+
+    /// What a token of a profile means.
+    fn of_token(token: &str) -> Option<Self> {
+        Some(match token {
+            "scene.file" => Self::Scene,
+            "target" => Self::Output,
+            "frame" => Self::Frame,
+            "first" | "clip.first" => Self::First,
+            "last" | "clip.last" => Self::Last,
+            "step" => Self::Step,
+            "frames" => Self::Range,
+            "width" => Self::Width,
+            "height" => Self::Height,
+            "camera" => Self::Camera,
+            "pass" => Self::Pass,
+            "threads" => Self::Threads,
+            _ => return None,
+        })
+    }
+}
+
+/// The meaning of every column.
+pub(super) fn guess(
+    columns: &[Vec<&str>],
+    folder: &dyn Folder,
+    profile: Option<&Profile>,
+) -> Vec<Meaning> {
+    let mut words: Vec<Meaning> = Vec::new();
+    for (index, column) in columns.iter().enumerate() {
+        let text = column[0];
+        let told = profile.and_then(|profile| by_profile(profile, text));
+        let (before, means) = told.unwrap_or_else(|| {
+            let flag = index.checked_sub(1).map(|before| columns[before][0]);
+            by_look(text, flag, words.last(), folder)
+        });
+        words.push(Meaning {
+            text: text.to_owned(),
+            before: before.to_owned(),
+            means,
+        });
+    }
+    only_one(&mut words, Means::Scene);
+    only_one(&mut words, Means::Output);
+    words
+}
+
+/// Of several that look alike the last is taken for the output, and the first for the scene.
+fn only_one(words: &mut [Meaning], means: Means) {
+    let found: Vec<usize> = (0..words.len())
+        .filter(|index| words[*index].means == means)
+        .collect();
+    let keep = match means {
+        Means::Output => found.last(),
+        _ => found.first(),
+    };
+    for index in &found {
+        if Some(index) != keep {
+            words[*index].means = Means::Itself;
+            words[*index].before.clear();
+        }
+    }
+}
+
+/// The meaning by an argument of the profile that is a text and one token.
+fn by_profile<'t>(profile: &Profile, text: &'t str) -> Option<(&'t str, Means)> {
+    let templates = profile.arguments.iter().flat_map(|one| &one.put);
+    templates.filter_map(|template| fits(template, text)).next()
+}
+
+fn fits<'t>(template: &Template, text: &'t str) -> Option<(&'t str, Means)> {
+    let [Part::Text(before), Part::Token(token)] = template.parts() else {
+        return None;
+    };
+    let value = text.strip_prefix(before.as_str())?;
+    let means = Means::of_token(&token.name)?;
+    let number = !matches!(
+        means,
+        Means::Scene | Means::Output | Means::Camera | Means::Pass | Means::Range
+    );
+    (!value.is_empty() && (!number || value.parse::<i64>().is_ok()))
+        .then_some((&text[..before.len()], means))
+}
+
+/// The meaning by the look of a word and of the flag before it.
+fn by_look<'t>(
+    text: &'t str,
+    flag: Option<&str>,
+    last: Option<&Meaning>,
+    folder: &dyn Folder,
+) -> (&'t str, Means) {
+    // Where the value begins: after `=`, after a flag of a sign and letters, or at once.
+    let mut starts = vec![0];
+    if let Some(at) = text.find('=') {
+        starts.insert(0, at + 1);
+    }
+    if text.starts_with(['+', '-']) {
+        // A path right behind its flag of one letter: +Ikiln.pov
+        let short =
+            text.starts_with('+') || text[1..].starts_with(|c: char| c.is_ascii_uppercase());
+        if short && text.len() > 2 && text.is_char_boundary(2) {
+            starts.push(2);
+        }
+        let letters = text[1..].find(|c: char| !c.is_ascii_alphabetic());
+        starts.extend(letters.map(|at| at + 1).filter(|at| *at > 1));
+    }
+    for start in starts {
+        let (before, value) = text.split_at(start);
+        if value.is_empty()
+            || (start == 0 && text.starts_with(['-', '+']) && text.parse::<i64>().is_err())
+        {
+            continue;
+        }
+        let name = if before.is_empty() {
+            flag.unwrap_or("")
+        } else {
+            before
+        };
+        let name = name
+            .trim_matches(|c: char| !c.is_ascii_alphanumeric())
+            .to_lowercase();
+        if let Some(means) = of_value(value, &name, last, folder) {
+            return (before, means);
+        }
+    }
+    ("", Means::Itself)
+}
+
+fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder) -> Option<Means> {
+    let extension = value
+        .rsplit_once('.')
+        .map_or("", |(_, extension)| extension);
+    let picture =
+        format_of_extension(extension).is_some() || container_of_extension(extension).is_some();
+    if picture {
+        return Some(Means::Output);
+    }
+    if folder.has(value) {
+        return Some(Means::Scene);
+    }
+    let has = |words: &[&str]| words.contains(&flag);
+    if value.parse::<i64>().is_ok() {
+        return match flag {
+            _ if has(&["frame", "f", "fr", "only-frame"]) => Some(Means::Frame),
+            _ if has(&[
+                "first",
+                "start",
+                "s",
+                "from",
+                "begin",
+                "b",
+                "sf",
+                "start-frame",
+                "frame-start",
+                "first-frame",
+                "kfi",
+            ]) =>
+            {
+                Some(Means::First)
+            }
+            _ if has(&[
+                "last",
+                "end",
+                "e",
+                "to",
+                "ef",
+                "end-frame",
+                "frame-end",
+                "last-frame",
+                "kff",
+            ]) =>
+            {
+                Some(Means::Last)
+            }
+            _ if has(&["step", "by", "every", "frame-step", "j"]) => Some(Means::Step),
+            _ if has(&["width", "w", "x", "res-x", "xres"]) => Some(Means::Width),
+            _ if has(&["height", "h", "y", "res-y", "yres"]) => Some(Means::Height),
+            _ if has(&["threads", "t", "numthreads", "j", "wt", "num-threads"]) => {
+                Some(Means::Threads)
+            }
+            _ if has(&["res", "size", "resolution"]) => Some(Means::Width),
+            // The second number of a pair: -res 1920 1080
+            _ if last.is_some_and(|last| last.means == Means::Width && last.before.is_empty()) => {
+                Some(Means::Height)
+            }
+            _ => None,
+        };
+    }
+    let pair = |sign: char| {
+        let (one, other) = value.split_once(sign)?;
+        Some((one.parse::<i64>().ok()?, other.parse::<i64>().ok()?))
+    };
+    if pair('x').is_some_and(|(width, height)| width > 0 && height > 0) {
+        return Some(Means::Size);
+    }
+    if flag.contains("frame") || has(&["f", "range", "r"]) {
+        return pair('-').map(|_| Means::Range);
+    }
+    match flag {
+        _ if flag.starts_with("cam") => Some(Means::Camera),
+        _ if has(&["pass", "layer", "passes", "layers"]) => Some(Means::Pass),
+        _ => None,
+    }
+}

@@ -1,0 +1,101 @@
+//! Reads command lines that somebody already uses, and makes a job of them.
+
+mod guess;
+mod job;
+mod words;
+
+pub use guess::{Meaning, Means};
+pub use words::{WordsError, command_lines};
+
+use crate::engine::Profile;
+
+/// What is known of the folder in which the command lines were used.
+pub trait Folder {
+    /// Whether a file of this name, relative or absolute, is there.
+    fn has(&self, name: &str) -> bool;
+}
+
+/// What command lines were taken to mean.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Adoption {
+    /// The program.
+    pub program: String,
+    /// The words of the first line after the program, with what they mean.
+    pub words: Vec<Meaning>,
+    /// The profile that is for this program, where there is one.
+    pub profile: Option<String>,
+    /// The text of a job that gives the same lines back.
+    pub job: String,
+    /// What could not be understood, or should be looked at.
+    pub remarks: Vec<String>,
+}
+
+/// Why command lines cannot be adopted.
+#[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
+pub enum AdoptError {
+    /// There is none.
+    #[error("there is no command line to read; give it after `--`, or a script with --script")]
+    Nothing,
+    /// They are of several programs, or of different shapes.
+    #[error("line {line} is not like the first: {why}; adopt the lines of one kind at a time")]
+    Unlike {
+        /// The line, from 1.
+        line: usize,
+        /// What differs.
+        why: String,
+    },
+    /// Nothing in it looks like what is written.
+    #[error(
+        "nothing in the line looks like a picture that is written; name one such as out.0001.png, or write the job by hand: `truepath new`"
+    )]
+    NoOutput,
+    /// Something differs from line to line and nobody knows what it means.
+    #[error(
+        "word {word} differs from line to line ({texts}), and what it means is not known; set it apart with a flag such as --camera, or adopt the lines one by one"
+    )]
+    Varies {
+        /// The word, from 1.
+        word: usize,
+        /// What stands there.
+        texts: String,
+    },
+}
+
+/// Reads command lines of one kind.
+///
+/// # Errors
+/// When they cannot be understood as one job.
+pub fn adopt(
+    lines: &[Vec<String>],
+    folder: &dyn Folder,
+    profiles: &[&Profile],
+) -> Result<Adoption, AdoptError> {
+    let Some((first, others)) = lines.split_first() else {
+        return Err(AdoptError::Nothing);
+    };
+    let Some((program, _)) = first.split_first() else {
+        return Err(AdoptError::Nothing);
+    };
+    for (line, other) in (2..).zip(others) {
+        let why = if other.first() != Some(program) {
+            format!("it starts `{}`", other.first().map_or("", String::as_str))
+        } else if other.len() != first.len() {
+            format!("it has {} words and not {}", other.len(), first.len())
+        } else {
+            continue;
+        };
+        return Err(AdoptError::Unlike { line, why });
+    }
+    let base = program.rsplit(['/', '\\']).next().unwrap_or(program);
+    let profile = profiles.iter().find(|profile| profile.program == base);
+    let columns: Vec<Vec<&str>> = (1..first.len())
+        .map(|column| lines.iter().map(|line| line[column].as_str()).collect())
+        .collect();
+    let words = guess::guess(&columns, folder, profile.copied());
+    job::write(
+        program,
+        &columns,
+        words,
+        profile.map(|profile| profile.name.clone()),
+    )
+}

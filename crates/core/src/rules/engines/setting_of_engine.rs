@@ -1,0 +1,92 @@
+//! Settings that the engine's profile does not know, or with values that it does not take.
+
+use crate::deliverable::Deliverable;
+use crate::engine::Profile;
+use crate::finding::{Finding, Weight, count};
+use crate::job::Word;
+use crate::nearest::advice;
+use crate::rules::{Rule, Subject};
+
+/// TP520 `setting-of-engine`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP520",
+    name: "setting-of-engine",
+    weight: Weight::Error,
+    what: "The profile of the engine tells which settings it takes, and this one does not fit.",
+    why: "The engine would stop, or render something else.",
+    breaks: r#"scene = "kiln.dat"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "tachyon"
+settings = { samples = -4 }
+"#,
+    keeps: r#"scene = "kiln.dat"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "tachyon"
+settings = { samples = 4 }
+"#,
+    mend: "Give it a value that the engine takes.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| {
+            let (name, word, _) = wrong(one)?;
+            Some((word.place.clone(), name.to_owned()))
+        })
+        .into_iter()
+        .filter_map(|(one, files)| {
+            let engine = &one.common.engine.name;
+            let (name, word, wrong) = wrong(one)?;
+            let (sentence, advice) = match wrong {
+                Wrong::Name(advice) => (format!("{engine} knows no setting `{name}`"), advice),
+                Wrong::Value(wanted) => (
+                    format!("{engine} takes no `{}` for `{name}`", word.text),
+                    format!("it takes {wanted}"),
+                ),
+            };
+            Some(
+                rule.finding(sentence)
+                    .at(&word.place, "")
+                    .so(format!(
+                        "{} would not be what is meant",
+                        count(files, "file", "files")
+                    ))
+                    .advise(advice),
+            )
+        })
+        .collect()
+}
+
+/// What is wrong with a setting.
+enum Wrong {
+    /// Its name; with the nearest.
+    Name(String),
+    /// Its value; with what is taken.
+    Value(String),
+}
+
+/// The first setting of a deliverable that its engine does not take.
+fn wrong(one: &Deliverable) -> Option<(&str, &Word, Wrong)> {
+    let profile: &Profile = &one.common.engine;
+    if profile.settings.is_empty() || one.is_put_together() {
+        return None;
+    }
+    one.settings.iter().find_map(|(name, word)| {
+        let known = profile.settings.iter().find(|known| known.name == *name);
+        let wrong = match known {
+            Some(known) => Wrong::Value(known.refuses(&word.text)?),
+            None => {
+                let names: Vec<&str> = profile
+                    .settings
+                    .iter()
+                    .map(|one| one.name.as_str())
+                    .collect();
+                Wrong::Name(advice(name, &names))
+            }
+        };
+        Some((name.as_str(), word, wrong))
+    })
+}

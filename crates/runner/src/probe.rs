@@ -1,0 +1,42 @@
+//! Asks an engine whether it is here and answers.
+
+use std::path::{Path, PathBuf};
+
+use truepath_core::engine::Profile;
+
+use crate::program::find_program;
+use crate::run::name_and_version;
+
+/// What there is of an engine on this machine.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Probed {
+    /// Where its program is; none where it is not found.
+    pub program: Option<PathBuf>,
+    /// The version that it tells, where it was asked and answered.
+    pub version: Option<String>,
+    /// Whether it was asked.
+    pub asked: bool,
+}
+
+/// Looks for an engine's program; with `leave` it is started to tell its version.
+#[must_use]
+pub fn probe(profile: &Profile, this_program: &Path, folder: &Path, leave: bool) -> Probed {
+    let program = if profile.program == Profile::THIS_PROGRAM {
+        Some(this_program.to_owned())
+    } else {
+        find_program(&profile.program, folder)
+    };
+    let asks = profile.version.is_some() || profile.program == Profile::THIS_PROGRAM;
+    let asked = leave && program.is_some() && asks;
+    let version = asked
+        .then(|| name_and_version(profile, folder))
+        .and_then(|told| {
+            told.strip_prefix(&format!("{} ", profile.name))
+                .map(str::to_owned)
+        });
+    Probed {
+        program,
+        version,
+        asked,
+    }
+}
