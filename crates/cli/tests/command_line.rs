@@ -153,9 +153,15 @@ fn json_has_a_version_and_tells_places() {
     assert_eq!(finding["places"][0]["file"], "truepath.toml");
     assert_eq!(finding["places"][0]["line"], 6);
     assert_eq!(finding["places"][0]["column"], 9);
-    for command in ["overview", "paths", "tokens", "audit", "commands"] {
+    for (command, option) in [
+        ("overview", "--format"),
+        ("paths", "--format"),
+        ("tokens", "--format"),
+        ("audit", "--format"),
+        ("commands", "--as"),
+    ] {
         let json = project
-            .call(&[command, "--format", "json", "--set", "bits=8"])
+            .call(&[command, option, "json", "--set", "bits=8"])
             .json();
         assert_eq!(json["version"], 1, "{command}");
     }

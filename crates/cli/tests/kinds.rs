@@ -3,7 +3,7 @@
 
 mod common;
 
-use common::{Project, scene};
+use common::{Project, needs, scene};
 use serde_json::Value;
 
 const HEAD: &str = "[project]\nengine = \"understudy\"\nsize = \"48x32\"\nfps = 12\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-8\"\n";
@@ -82,10 +82,43 @@ fn a_movie_is_put_together_from_a_whole_sequence() {
     // Never from a part of the shot.
     assert_eq!(paths(&project, &["--frames", "1-4"]).len(), 2);
     assert_eq!(paths(&project, &["--preset", "trial"]).len(), 2);
-    // What makes movies is not here: that is said, and the frames are made all the same.
-    let run = project.call(&["run"]).ends(0);
-    assert!(run.err.contains("1 movie of the job"), "{}", run.err);
-    assert_eq!(project.files("r").len(), 16);
+    if !needs("ffmpeg") {
+        return;
+    }
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), 17);
+    project.call(&["audit"]).ends(0);
+    // Of the same frames it is kept; of others it is made again, and the old one stays beside.
+    let kept = project.call(&["run"]).ends(0);
+    assert!(kept.out.contains("kept           17"), "{}", kept.out);
+    std::fs::remove_file(project.path("r/kiln_beauty.0003.png")).unwrap();
+    let lacking = project.call(&["run", "--output", "review"]).ends(1);
+    assert!(
+        lacking.out.contains("its sequence is not whole: frames 3"),
+        "{}",
+        lacking.out
+    );
+    project
+        .call(&["run", "--set", "output.frames.settings.exposure=1"])
+        .ends(1);
+    assert!(
+        project
+            .files("r")
+            .iter()
+            .any(|name| name.starts_with("set-aside/kiln_beauty_ffv1"))
+    );
+    // A movie that is cut short is found, and made again.
+    let movie = project.path("r/kiln_beauty_ffv1_24.mkv");
+    let whole = std::fs::read(&movie).unwrap();
+    std::fs::write(&movie, &whole[..whole.len() / 2]).unwrap();
+    let audit = project.call(&["audit"]).ends(1);
+    assert!(
+        audit
+            .out
+            .contains("broken   kiln · review · beauty: the movie"),
+        "{}",
+        audit.out
+    );
 }
 
 #[test]

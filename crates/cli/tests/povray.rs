@@ -146,10 +146,10 @@ fn a_clip_of_one_frame_has_a_clock_and_gaps_are_processes() {
     project.call(&["run", "--set", "frames=7"]).ends(0);
     assert_eq!(project.files("out"), ["kiln.0007.png"]);
     let plan = project
-        .call(&["commands", "--format", "json", "--frames", "1-3,9"])
+        .call(&["commands", "--as", "json", "--frames", "1-3,9"])
         .ends(0)
         .json();
-    let lines = plan["commands"].as_array().unwrap();
+    let lines = plan["steps"].as_array().unwrap();
     assert_eq!(lines.len(), 2);
     assert!(
         lines[1]["arguments"]

@@ -58,12 +58,9 @@ bits = "half"
     project.write("kiln.toml", &scene(""));
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("out").len(), 2 * 3 * 3);
-    let plan = project
-        .call(&["commands", "--format", "json"])
-        .ends(0)
-        .json();
+    let plan = project.call(&["commands", "--as", "json"]).ends(0).json();
     // Beauty and shadow are alike; depth has other channels and a process of its own.
-    assert_eq!(plan["commands"].as_array().unwrap().len(), 4);
+    assert_eq!(plan["steps"].as_array().unwrap().len(), 4);
     assert_eq!(project.audit()["complete"], true);
 }
 

@@ -32,7 +32,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 return None;
             }
             let engine = &one.common.engine;
-            (engine.takes == Takes::Nothing).then(|| engine.place.clone())
+            // A single picture needs no frame.
+            let several = one.common.frames.value.count() > 1;
+            (engine.takes == Takes::Nothing && several).then(|| engine.place.clone())
         })
         .into_iter()
         .map(|(one, _)| {

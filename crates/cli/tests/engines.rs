@@ -1,0 +1,369 @@
+//! Engines: what ships, driven for real, and what profiles can say.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::path::Path;
+use std::process::Command;
+
+use common::{Project, needs};
+
+/// The pixels of a picture, by a decoder that is not ours.
+fn pixels(path: &Path) -> Vec<u8> {
+    let output = Command::new("ffmpeg")
+        .args(["-v", "error", "-i"])
+        .arg(path)
+        .args(["-f", "rawvideo", "-pix_fmt", "rgba64le", "-"])
+        .output()
+        .unwrap();
+    assert!(
+        output.status.success() && !output.stdout.is_empty(),
+        "{}",
+        path.display()
+    );
+    output.stdout
+}
+
+/// A project by `run`, and the same by its script alone: the same files with the same pixels.
+fn by_run_and_by_script(make: &dyn Fn() -> Project, files: usize) {
+    let by_run = make();
+    by_run.call(&["run"]).ends(0);
+    let script = make();
+    script
+        .call(&["commands", "--as", "sh", "--to", "night.sh"])
+        .ends(0);
+    let output = Command::new("sh")
+        .arg(script.path("night.sh"))
+        .output()
+        .unwrap();
+    assert!(
+        output.status.success(),
+        "{}",
+        String::from_utf8_lossy(&output.stderr)
+    );
+    let names = by_run.files("r");
+    assert_eq!(names.len(), files, "{names:?}");
+    let logs = |name: &&String| !name.contains("truepath-");
+    let alone: Vec<String> = script.files("r").iter().filter(logs).cloned().collect();
+    assert_eq!(alone, names);
+    for name in &names {
+        let name = format!("r/{name}");
+        let (one, other) = (pixels(&by_run.path(&name)), pixels(&script.path(&name)));
+        assert!(one == other, "{name}");
+    }
+    script.call(&["audit"]).ends(0);
+}
+
+#[test]
+fn the_understudy_draws_the_same_by_run_and_by_script() {
+    if !needs("ffmpeg") {
+        return;
+    }
+    by_run_and_by_script(
+        &|| {
+            let project = Project::new(
+                "scene = \"dawn.toml\"\nframes = \"-1-4\"\nchunk = 2\nengine = \"understudy\"\nsize = \"64x64\"\n\
+                 path = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]\n",
+            );
+            project.write("dawn.toml", include_str!("../../../demo/scenes/dawn.toml"));
+            project
+        },
+        12,
+    );
+}
+
+#[test]
+fn the_ray_tracer_draws_the_same_by_run_and_by_script() {
+    if !needs("ffmpeg") || !needs("povray") {
+        return;
+    }
+    by_run_and_by_script(
+        &|| {
+            let project = Project::new(
+                "scene = \"model.pov\"\nframes = \"1-4\"\nchunk = 2\nengine = \"povray\"\nsize = \"48x48\"\nbits = 16\n\
+                 path = \"r/{shot}.{frame:04}.png\"\n",
+            );
+            project.write("model.pov", include_str!("../../../demo/scenes/model.pov"));
+            project.write(
+                "model-brass.inc",
+                include_str!("../../../demo/scenes/model-brass.inc"),
+            );
+            project
+        },
+        4,
+    );
+}
+
+#[test]
+fn a_program_driven_by_a_script_draws_the_same_by_run_and_by_script() {
+    if !needs("ffmpeg") || !needs("python3") {
+        return;
+    }
+    by_run_and_by_script(
+        &|| {
+            let project = Project::new(
+                "scene = \"gears.py\"\nframes = \"1-3,7\"\nengine = \"python\"\nsize = \"48x32\"\nbits = 16\nchannels = \"rgba\"\n\
+                 path = \"r/{shot}.{frame:04}.png\"\nsettings = { light = 0.5, note = 'it\\'s \"brass\"' }\n"
+                    .replace("\\'", "")
+                    .as_str(),
+            );
+            project.write("gears.py", include_str!("../../../demo/scenes/gears.py"));
+            project
+        },
+        4,
+    );
+}
+
+/// Two balls on a plane, in the format of the second ray tracer.
+fn model(frame: i64) -> String {
+    format!(
+        "BEGIN_SCENE\nRESOLUTION 64 48\nCAMERA\n ZOOM 1.0\n ASPECTRATIO 1.0\n ANTIALIASING 0\n RAYDEPTH 4\n \
+         CENTER 0.0 0.0 -6.0\n VIEWDIR 0.0 0.0 1.0\n UPDIR 0.0 1.0 0.0\nEND_CAMERA\n\
+         LIGHT CENTER 3.0 4.0 -5.0 RAD 0.2 COLOR 1.0 1.0 1.0\n\
+         SPHERE CENTER {}.0 0.0 2.0 RAD 1.0\n TEXTURE AMBIENT 0.2 DIFFUSE 0.8 SPECULAR 0.0 OPACITY 1.0\n \
+         COLOR 0.8 0.6 0.3 TEXFUNC 0\nEND_SCENE\n",
+        frame - 2
+    )
+}
+
+#[test]
+fn a_second_ray_tracer_is_described_without_touching_code() {
+    if !needs("ffmpeg") || !needs("tachyon") {
+        return;
+    }
+    by_run_and_by_script(
+        &|| {
+            let project = Project::new(
+                "scene = \"model.dat\"\nframes = \"1-3\"\nengine = \"tachyon\"\nsize = \"64x48\"\nthreads = 1\n\
+                 settings = { shade = \"medium\" }\npath = \"r/{shot}.{frame:04}.png\"\n",
+            );
+            project.write("model.dat", "the frames have scenes of their own\n");
+            for frame in 1..=3 {
+                project.write(&format!("model.{frame:04}.dat"), &model(frame));
+            }
+            project
+        },
+        3,
+    );
+}
+
+#[test]
+fn movies_of_every_codec_are_made_and_proven() {
+    if !needs("ffmpeg") || !needs("ffprobe") {
+        return;
+    }
+    let rows = [
+        ("h264", "mp4", "aac", "quality = \"lossless\""),
+        ("hevc", "mp4", "aac", "quality = \"draft\""),
+        ("av1", "webm", "opus", "quality = \"draft\""),
+        ("vp9", "webm", "opus", "rate = \"800k\""),
+        ("prores", "mov", "pcm-16", "pixels = \"4:4:4:4 10\""),
+        ("mjpeg", "avi", "pcm-16", "quality = \"high\""),
+        ("ffv1", "mkv", "flac", "pixels = \"rgb 16\""),
+    ];
+    let mut job = "[project]\nengine = \"understudy\"\nfps = 23.976\nsize = \"64x48\"\n\
+                   [shot.dawn]\nscene = \"dawn.toml\"\nframes = \"-2-9\"\naudio = \"dawn.wav\"\n\
+                   [output.frames]\npath = \"f/{shot}.{frame:04}.exr\"\nchannels = \"rgba\"\nbits = \"half\"\n\
+                   look = { pixels = \"linear\", transfer = \"srgb\" }\n"
+        .to_owned();
+    for (codec, container, audio, more) in rows {
+        job.push_str(&format!(
+            "[output.{codec}]\npath = \"r/{codec}.{container}\"\nmovie = {{ from = \"frames\", codec = \"{codec}\", audio-codec = \"{audio}\", {more} }}\n"
+        ));
+    }
+    let project = Project::new(&job);
+    project.write("dawn.toml", include_str!("../../../demo/scenes/dawn.toml"));
+    std::fs::write(project.path("dawn.wav"), common::wav(5)).unwrap();
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), rows.len());
+    for (codec, container, ..) in rows {
+        let output = Command::new("ffprobe")
+            .args([
+                "-v",
+                "error",
+                "-count_frames",
+                "-show_entries",
+                "stream=codec_name,nb_read_frames",
+                "-of",
+                "csv=p=0",
+            ])
+            .arg(project.path(&format!("r/{codec}.{container}")))
+            .output()
+            .unwrap();
+        let said = String::from_utf8(output.stdout).unwrap();
+        let lines: Vec<&str> = said.lines().collect();
+        assert_eq!(lines.len(), 2, "{codec}: {said}");
+        assert_eq!(lines[0], format!("{codec},12"), "{said}");
+    }
+    project.call(&["audit"]).ends(0);
+}
+
+/// A renderer of our own making: a shell script beside the job.
+fn made_up(profile: &str, script: &str, frames: &str) -> Project {
+    let project = Project::new(&format!(
+        "scene = \"dawn.toml\"\nframes = \"{frames}\"\nengine = \"made-up\"\npath = \"r/{{shot}}.{{frame:04}}.png\"\n"
+    ));
+    project.write("dawn.toml", "a scene");
+    project.write("engines/made-up.toml", profile);
+    project.write("made-up", &format!("#!/bin/sh\nset -e\n{script}"));
+    Command::new("chmod")
+        .arg("+x")
+        .arg(project.path("made-up"))
+        .status()
+        .unwrap();
+    let drawn = Project::new(
+        "scene = \"dawn.toml\"\nframes = \"1\"\nengine = \"understudy\"\nsize = \"8x8\"\npath = \"r/{shot}.{frame:04}.png\"\n",
+    );
+    drawn.write("dawn.toml", include_str!("../../../demo/scenes/dawn.toml"));
+    drawn.call(&["run"]).ends(0);
+    std::fs::copy(drawn.path("r/dawn.0001.png"), project.path("one.png")).unwrap();
+    project
+}
+
+const HEAD: &str = "engine = { name = \"made-up\", program = \"./made-up\", frames = \"one\" }\n";
+
+#[test]
+fn a_scene_is_prepared_once_and_again_when_it_changed() {
+    let profile = format!(
+        "{HEAD}arguments = [\"{{prepared}}\", \"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\n\
+         prepare = {{ program = \"sh\", arguments = [\"-c\", \"echo made >>../../../made; cp $0 $1\", \"{{scene.file}}\", \"{{prepared}}\"], makes = \"{{scene}}.exported\" }}\n"
+    );
+    let script =
+        "grep -q scene \"$1\"\ncp ../../one.png p$2.png 2>/dev/null || cp ../one.png p$2.png\n";
+    let project = made_up(&profile, script, "1-3");
+    project.write("made", "");
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.read("made"), "made\n");
+    std::fs::remove_file(project.path("r/dawn.0002.png")).unwrap();
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.read("made"), "made\n");
+    // Another state of the scene: what was made of it is made again.
+    project.write("dawn.toml", "another scene");
+    std::fs::remove_file(project.path("r/dawn.0003.png")).unwrap();
+    project.call(&["run"]).ends(1);
+    assert_eq!(project.read("made"), "made\nmade\n");
+}
+
+#[test]
+fn what_a_set_up_script_sets_reaches_the_engine() {
+    let profile = format!(
+        "{HEAD}set-up = \"env.sh\"\nenvironment = {{ LAMP = \"{{shot}}\" }}\narguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\nfine-exits = [7]\n"
+    );
+    let script = "test \"$BRASS\" = 'a  b'\ntest \"$LAMP\" = dawn\ncp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\nexit 7\n";
+    let project = made_up(&profile, script, "1-2");
+    project.write("env.sh", "BRASS='a  b'\nLAMP=other\nexport BRASS LAMP\n");
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), 2);
+}
+
+#[test]
+fn an_engine_that_writes_where_the_scene_says_harms_no_file_there() {
+    let profile = format!(
+        "{HEAD}arguments = [\"{{scene.folder}}\", \"{{frame}}\"]\nwrites = \"{{scene.folder}}/own/p{{frame:?}}.png\"\n"
+    );
+    let project = made_up(&profile, "cp \"$1/one.png\" \"$1/own/p$2.png\"\n", "1-3");
+    project.write("own/p2.png", "somebody's");
+    project.write("own/notes.txt", "mine");
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), 3);
+    assert_eq!(project.files("own"), ["notes.txt", "p2.png"]);
+    assert_eq!(project.read("own/p2.png"), "somebody's");
+}
+
+#[test]
+fn a_frame_goes_on_from_its_checkpoint() {
+    let profile = format!(
+        "{HEAD}arguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\ncheckpoint = {{ files = \"p{{frame:?}}.state\", put = \"--go-on\" }}\n"
+    );
+    // Stops at half of a frame; goes on only when it is told and the half is there.
+    let script = "if [ \"$2\" = --go-on ]; then\n  grep -q half p$1.state\n  cp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\nelse\n  echo half >p$1.state\n  exit 5\nfi\n";
+    let project = made_up(&profile, script, "1-2");
+    project.call(&["run"]).ends(1);
+    assert_eq!(project.files("r").len(), 0);
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), 2);
+    assert_eq!(project.files(".truepath/checkpoints").len(), 0);
+}
+
+#[test]
+fn mistakes_in_profiles_are_told_like_those_in_jobs() {
+    let project = made_up(
+        "engine = { name = \"made-up\", program = \"./made-up\", makes = \"pictures\" }\n\
+         arguments = [\"{word.kindd}\"]\nword.kind = { by = [\"format\"], png = \"P\" }\n\
+         log = [{ warning = '(?P<tex>.*)' }, { error = '(' }]\n\
+         [setting]\nsamples = { takes = \"whole\", form = 1 }\n[[file]]\nname = \"a/b\"\ntext = \"x\"\n",
+        "",
+        "1",
+    );
+    let called = project.call(&["check"]).ends(2);
+    for part in [
+        "there is no table `word.kindd`",
+        "did you mean `kind`?",
+        "it has no group called text",
+        "unclosed group",
+        "a profile has no key `form` here",
+        "\"a/b\"",
+        "engines/made-up.toml:2",
+    ] {
+        assert!(called.err.contains(part), "{part}\n{}", called.err);
+    }
+}
+
+#[test]
+fn a_run_line_becomes_a_profile_that_does_the_same() {
+    let project = Project::new(
+        "scene = \"dawn.toml\"\nframes = \"1-2\"\npath = \"r/{shot}.{frame:04}.png\"\n\
+         run = [\"cp\", \"{scene.folder}/dawn.png\", \"{target}\", \"--backup=none\"]\n"
+            .replace("\"{target}\"", "\"{target.folder}/p{frame}.png\"")
+            .as_str(),
+    );
+    project.write("dawn.toml", "");
+    let before = project.call(&["commands", "--as", "json"]).ends(0).json();
+    project
+        .call(&["engines", "make", "copier", "--to", "engines/copier.toml"])
+        .ends(0);
+    let job = project.read("truepath.toml");
+    let (rest, _) = job.split_once("run = ").unwrap();
+    project.write("truepath.toml", &format!("{rest}engine = \"copier\"\n"));
+    let after = project.call(&["commands", "--as", "json"]).ends(0).json();
+    for step in 0..2 {
+        assert_eq!(
+            before["steps"][step]["arguments"],
+            after["steps"][step]["arguments"]
+        );
+    }
+    let shown = project.call(&["engines", "show", "copier"]).ends(0);
+    assert!(shown.out.contains("--backup=none"), "{}", shown.out);
+}
+
+#[test]
+fn engines_are_listed_and_asked() {
+    let project = Project::empty();
+    project.write(
+        "engines/ghost.toml",
+        "engine = { name = \"ghost\", program = \"no-such-program\" }\narguments = [\"{frame}\"]\n",
+    );
+    let listed = project
+        .call(&["engines", "--format", "json", "--probe"])
+        .json();
+    let rows = listed["engines"].as_array().unwrap();
+    let of = |name: &str| rows.iter().find(|row| row["name"] == name).unwrap();
+    assert!(of("ghost")["found"].is_null());
+    assert_eq!(of("understudy")["version"], env!("CARGO_PKG_VERSION"));
+    for (name, program) in [
+        ("povray", "povray"),
+        ("tachyon", "tachyon"),
+        ("ffmpeg", "ffmpeg"),
+        ("python", "python3"),
+    ] {
+        if needs(program) {
+            assert!(of(name)["version"].is_string(), "{name}");
+        }
+    }
+    let unknown = project.call(&["engines", "show", "povrya"]).ends(2);
+    assert!(
+        unknown.err.contains("did you mean `povray`?"),
+        "{}",
+        unknown.err
+    );
+}
