@@ -7,6 +7,11 @@ use std::path::Path;
 use std::process::Command;
 
 use common::{Project, needs};
+use proptest::prelude::*;
+use proptest::strategy::ValueTree;
+use proptest::test_runner::TestRunner;
+use serde_json::Value;
+use truepath_core::engine::{Language, literal};
 
 /// The pixels of a picture, by a decoder that is not ours.
 fn pixels(path: &Path) -> Vec<u8> {
@@ -103,9 +108,7 @@ fn a_program_driven_by_a_script_draws_the_same_by_run_and_by_script() {
         &|| {
             let project = Project::new(
                 "scene = \"gears.py\"\nframes = \"1-3,7\"\nengine = \"python\"\nsize = \"48x32\"\nbits = 16\nchannels = \"rgba\"\n\
-                 path = \"r/{shot}.{frame:04}.png\"\nsettings = { light = 0.5, note = 'it\\'s \"brass\"' }\n"
-                    .replace("\\'", "")
-                    .as_str(),
+                 path = \"r/{shot}.{frame:04}.png\"\nsettings = { light = 0.5, note = 'of \"brass\"' }\n",
             );
             project.write("gears.py", include_str!("../../../demo/scenes/gears.py"));
             project
@@ -283,6 +286,57 @@ fn a_frame_goes_on_from_its_checkpoint() {
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("r").len(), 2);
     assert_eq!(project.files(".truepath/checkpoints").len(), 0);
+}
+
+#[test]
+fn what_is_written_into_given_files_is_read_back() {
+    let value = prop_oneof![
+        "\\PC{0,12}".prop_map(Value::from),
+        "['\"\\\\{}$`\\n\\t\\r\\u{0}\\u{7f}\\u{2028}é日\u{1F600}]{0,8}".prop_map(Value::from),
+        any::<i64>().prop_map(Value::from),
+        any::<i32>().prop_map(|number| Value::from(f64::from(number) / 8.0)),
+        any::<bool>().prop_map(Value::from),
+        Just(Value::Null),
+    ];
+    let lists = prop::collection::vec(value, 60..80);
+    let list = lists
+        .new_tree(&mut TestRunner::deterministic())
+        .unwrap()
+        .current();
+    let mut object = serde_json::Map::new();
+    for (number, value) in list.iter().enumerate() {
+        object.insert(format!("k\"{number}'\n"), value.clone());
+    }
+    let value = Value::from(vec![Value::from(list.clone()), Value::from(object)]);
+    if needs("python3") {
+        let literal = literal(Language::Python, &value).unwrap();
+        let project = Project::empty();
+        project.write(
+            "read.py",
+            &format!("import json\nvalue = {literal}\nprint(json.dumps(value))\n"),
+        );
+        let output = Command::new("python3")
+            .arg(project.path("read.py"))
+            .output()
+            .unwrap();
+        let read: Value = serde_json::from_slice(&output.stdout).unwrap();
+        assert_eq!(read, value);
+    }
+    for text in list.iter().filter_map(Value::as_str) {
+        if text.contains('\0') {
+            continue;
+        }
+        let word = literal(Language::Shell, &Value::from(text)).unwrap();
+        let line = format!("printf '%s' {word}");
+        let output = Command::new("sh").args(["-c", &line]).output().unwrap();
+        assert_eq!(output.stdout, text.as_bytes(), "{word}");
+        let plain = literal(Language::Plain, &Value::from(text));
+        assert_eq!(
+            plain.is_err(),
+            text.chars().any(char::is_control),
+            "{text:?}"
+        );
+    }
 }
 
 #[test]

@@ -9,12 +9,13 @@ use std::path::Path;
 
 use common::Project;
 use serde_json::Value;
-use truepath_core::engine::PROFILE_KEYS;
+use truepath_core::engine::{ENGINE_TOKENS, PROFILE_KEYS};
 use truepath_core::finding::Weight;
 use truepath_core::job::KEYS;
 use truepath_core::movie::{AUDIO_CODECS, CODECS, CONTAINERS};
 use truepath_core::picture::{FORMATS, NAMED_SIZES, TRANSFERS};
 use truepath_core::rules::rules;
+use truepath_core::script::KINDS;
 use truepath_core::token::TOKENS;
 
 fn joined<T: std::fmt::Display>(items: &[T]) -> String {
@@ -162,7 +163,17 @@ fn profiles_and_json(out: &mut String) {
         )
         .unwrap();
     }
-    out.push_str("## JSON\n\nWhat commands print with `--format json`. `version` rises when something is taken out or changes its\nmeaning; new keys may come without that. `truepath schema NAME` prints each as a JSON Schema.\n");
+    out.push_str(
+        "### Tokens of profiles\n\nBesides those of paths.\n\n| token | stands for |\n|---|---|\n",
+    );
+    for token in &ENGINE_TOKENS {
+        writeln!(out, "| `{{{}}}` | {} |", token.name, token.meaning).unwrap();
+    }
+    out.push_str("\n### Scripts\n\nWhat `commands --as` writes.\n\n| kind | |\n|---|---|\n");
+    for kind in KINDS {
+        writeln!(out, "| `{}` | {} |", kind.word(), kind.meaning()).unwrap();
+    }
+    out.push_str("\n## JSON\n\nWhat commands print with `--format json`. `version` rises when something is taken out or changes its\nmeaning; new keys may come without that. `truepath schema NAME` prints each as a JSON Schema.\n");
     let project = Project::empty();
     for name in ["overview", "paths", "tokens", "match", "check"] {
         let schema = project.call(&["schema", name]).ends(0).json();

@@ -6,7 +6,13 @@ use std::borrow::Cow;
 /// quotes every character but the single quote stands for itself).
 #[must_use]
 pub fn posix(argument: &str) -> Cow<'_, str> {
-    let safe = |byte: u8| byte.is_ascii_alphanumeric() || b"_@%+:,./-=".contains(&byte);
+    let safe = |byte: u8| {
+        matches!(byte, b'a'..=b'z' | b'A'..=b'Z' | b'0'..=b'9')
+            || matches!(
+                byte,
+                b'_' | b'@' | b'%' | b'+' | b':' | b',' | b'.' | b'/' | b'-' | b'='
+            )
+    };
     // A leading `=` is a path look-up in one common shell, a leading `~` a home folder in all.
     if !argument.is_empty() && !argument.starts_with('=') && argument.bytes().all(safe) {
         Cow::Borrowed(argument)

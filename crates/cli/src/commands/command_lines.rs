@@ -3,6 +3,8 @@
 use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::sync::mpsc::sync_channel;
+use std::thread;
 
 use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
@@ -11,7 +13,7 @@ use truepath_core::engine::{Call, Overrides, Profile};
 use truepath_core::finding::count;
 use truepath_core::job::{Job, Key, Value};
 use truepath_core::plan::{Invocation, plan};
-use truepath_core::script::{About, Cluster, KINDS, Kind, Step, Steps, WriteError};
+use truepath_core::script::{About, Cluster, KINDS, Kind, Outline, Step, WriteError, steps};
 use truepath_core::system::System;
 use truepath_runner::find_program;
 
@@ -109,10 +111,6 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         then: arguments.then.as_deref(),
         cluster: cluster(&chosen.loaded.job, expansion),
     };
-    let steps = Steps {
-        expansion,
-        plan: &plan,
-    };
     let mut out: Box<dyn Write> = match &arguments.to {
         None => Box::new(io::stdout().lock()),
         Some(path) => Box::new(
@@ -121,44 +119,74 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         ),
     };
     match kind {
-        None => read_out(&mut io::BufWriter::new(&mut out), &about, &steps)?,
+        None => read_out(&mut io::BufWriter::new(&mut out), &about, expansion, &plan)?,
         Some(kind) => {
-            let mut sink = Sink {
-                out: io::BufWriter::new(&mut out),
-                error: None,
-            };
-            let written = kind.write(&about, &steps, &mut sink);
-            if let Some(error) = sink.error {
-                return Err(error.into());
-            }
-            sink.out.flush()?;
-            drop(sink);
-            if let Err(error) = written {
-                drop(out);
+            let written = write(kind, &about, expansion, &plan, &mut out);
+            if let (Err(_), Some(path)) = (&written, &arguments.to) {
                 // Half a script is worse than none.
-                if let Some(path) = &arguments.to {
-                    let _ = std::fs::remove_file(path);
-                }
-                return Err(Trouble::Usage(error.to_string()));
+                let _ = std::fs::remove_file(path);
             }
+            written?;
         }
     }
     Ok(ExitCode::from(DONE))
 }
 
-/// Hands text on to the outside, and keeps what goes wrong there.
-struct Sink<W: Write> {
-    out: W,
-    error: Option<io::Error>,
-}
+/// So many steps are written at a time.
+const AT_A_TIME: usize = 512;
 
-impl<W: Write> std::fmt::Write for Sink<W> {
-    fn write_str(&mut self, text: &str) -> std::fmt::Result {
-        self.out.write_all(text.as_bytes()).map_err(|error| {
-            self.error = Some(error);
-            std::fmt::Error
-        })
-    }
+/// Writes a script; the steps are worked out on several cores, and handed on in order.
+fn write(
+    kind: &dyn Kind,
+    about: &About<'_>,
+    expansion: &Expansion,
+    plan: &[Invocation],
+    out: &mut dyn Write,
+) -> Result<(), Trouble> {
+    let refused = |error: WriteError| Trouble::Usage(error.to_string());
+    let outline = Outline::of(expansion, plan);
+    let part = |(number, chunk): (usize, &[Invocation])| -> Result<String, WriteError> {
+        let mut text = String::new();
+        for (number, one) in (number * AT_A_TIME + 1..).zip(steps(expansion, chunk, about)) {
+            kind.step(about, &outline, number, &one?, &mut text)?;
+        }
+        Ok(text)
+    };
+    let mut text = String::new();
+    kind.head(about, &outline, &mut text)
+        .map_err(|error| refused(error.into()))?;
+    out.write_all(text.as_bytes())?;
+    let chunks: Vec<_> = plan.chunks(AT_A_TIME).enumerate().collect();
+    let workers = thread::available_parallelism().map_or(1, usize::from);
+    let workers = workers.min(chunks.len()).max(1);
+    thread::scope(|scope| {
+        let receivers: Vec<_> = (0..workers)
+            .map(|worker| {
+                let (sender, receiver) = sync_channel(4);
+                let (part, mine) = (&part, chunks.iter().skip(worker).step_by(workers));
+                scope.spawn(move || {
+                    for chunk in mine {
+                        // Nobody waits any more once something went wrong.
+                        if sender.send(part(*chunk)).is_err() {
+                            return;
+                        }
+                    }
+                });
+                receiver
+            })
+            .collect();
+        for number in 0..chunks.len() {
+            if let Ok(part) = receivers[number % workers].recv() {
+                out.write_all(part.map_err(refused)?.as_bytes())?;
+            }
+        }
+        Ok::<(), Trouble>(())
+    })?;
+    text.clear();
+    kind.foot(about, &outline, &mut text)
+        .map_err(|error| refused(error.into()))?;
+    out.write_all(text.as_bytes())?;
+    Ok(out.flush()?)
 }
 
 /// What programs are called in a script.
@@ -226,22 +254,27 @@ fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
 }
 
 /// The command lines for people: what each makes, what it says, and what it leaves open.
-fn read_out(out: &mut impl Write, about: &About<'_>, steps: &Steps<'_>) -> Result<(), Trouble> {
+fn read_out(
+    out: &mut impl Write,
+    about: &About<'_>,
+    expansion: &Expansion,
+    plan: &[Invocation],
+) -> Result<(), Trouble> {
     writeln!(
         out,
         "# The {} of {}, in order. `--as sh` makes a script of them that brings\n\
          # the files to their true names; `truepath run` verifies them too.",
-        count(steps.count() as u64, "command line", "command lines"),
+        count(plan.len() as u64, "command line", "command lines"),
         about.job.replace(char::is_control, "?")
     )?;
-    let all = &steps.expansion.deliverables;
-    for (number, (invocation, one)) in steps.plan.iter().zip(steps.iter(about)).enumerate() {
+    let all = &expansion.deliverables;
+    for (number, (invocation, one)) in plan.iter().zip(steps(expansion, plan, about)).enumerate() {
         let one = one.map_err(|error| Trouble::Usage(WriteError::from(error).to_string()))?;
         writeln!(
             out,
             "\n# {} of {}: {}",
             number + 1,
-            steps.count(),
+            plan.len(),
             one.title.replace(char::is_control, "?")
         )?;
         remark(out, "told", &told(&overrides(all, invocation)))?;

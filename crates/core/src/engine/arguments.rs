@@ -2,7 +2,7 @@
 
 use super::call::Call;
 use super::{Argument, Each, Profile};
-use crate::template::{ExpandError, Template, TokenValue, expand};
+use crate::template::{ExpandError, Part, Template, TokenValue, expand};
 
 /// Why arguments cannot be written.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -69,14 +69,15 @@ fn refuse(profile: &Profile, all: &[String]) -> Result<(), ArgumentError> {
 fn emit(call: &Call<'_>, argument: &Argument, all: &mut Vec<String>) -> Result<(), ArgumentError> {
     let text = |text: &str| TokenValue::Text(text.to_owned());
     match argument.each {
-        None => all.extend(put(&argument.put, &|name| call.token(name))?),
+        None => put(&argument.put, &|name| call.token(name), all)?,
         Some(Each::Settings) => {
             for (key, word) in call.deliverables[0].settings.iter() {
-                all.extend(put(&argument.put, &|name| match name {
+                let value = |name: &str| match name {
                     "key" => text(key),
                     "value" => text(&word.text),
                     _ => call.token(name),
-                })?);
+                };
+                put(&argument.put, &value, all)?;
             }
         }
         Some(each @ (Each::Passes | Each::Views)) => {
@@ -85,30 +86,34 @@ fn emit(call: &Call<'_>, argument: &Argument, all: &mut Vec<String>) -> Result<(
                 Each::Passes | Each::Settings => "pass",
             };
             for word in call.words(each) {
-                all.extend(put(&argument.put, &|name| match name {
+                let value = |name: &str| match name {
                     name if name == asked => text(&word),
                     _ => call.token(name),
-                })?);
+                };
+                put(&argument.put, &value, all)?;
             }
         }
     }
     Ok(())
 }
 
-/// All arguments of one entry, or none when a token in them has no value.
-pub(super) fn put(
+/// Adds all arguments of one entry, or none when a token in them has no value.
+fn put(
     templates: &[Template],
     value: &dyn Fn(&str) -> TokenValue,
-) -> Result<Vec<String>, ExpandError> {
-    let mut out = Vec::new();
+    all: &mut Vec<String>,
+) -> Result<(), ExpandError> {
+    let before = all.len();
     for template in templates {
-        match fill(template, value) {
-            Ok(Some(argument)) => out.push(argument),
-            Ok(None) => return Ok(Vec::new()),
-            Err(error) => return Err(error),
+        match fill(template, value)? {
+            Some(argument) => all.push(argument),
+            None => {
+                all.truncate(before);
+                return Ok(());
+            }
         }
     }
-    Ok(out)
+    Ok(())
 }
 
 /// A template as a single text; `None` when a token in it has no value. Values may hold anything
@@ -120,11 +125,64 @@ pub fn fill(
     template: &Template,
     value: &dyn Fn(&str) -> TokenValue,
 ) -> Result<Option<String>, ExpandError> {
+    let mut out = String::new();
+    for part in template.parts() {
+        match part {
+            Part::Text(text) => out.push_str(text),
+            Part::Token(token) if token.format.is_none() => match value(&token.name) {
+                TokenValue::Text(text) | TokenValue::Path(text) => out.push_str(&text),
+                TokenValue::Number(number) => out.push_str(&number.to_string()),
+                TokenValue::Nothing => return Ok(None),
+                other => match filled(template, &token.name, other)? {
+                    Some(text) => out.push_str(&text),
+                    None => return Ok(None),
+                },
+            },
+            // Formats and optional parts are rare.
+            Part::Token(_) | Part::Optional(_) => return expanded(template, value),
+        }
+    }
+    Ok(Some(out))
+}
+
+/// A single value that is no text and no number.
+fn filled(
+    template: &Template,
+    name: &str,
+    value: TokenValue,
+) -> Result<Option<String>, ExpandError> {
+    match value {
+        TokenValue::Date(date) => Ok(Some(date.date().to_string())),
+        TokenValue::Frame => Ok(None),
+        _ => {
+            let span = template
+                .tokens()
+                .into_iter()
+                .find(|(token, _)| token.name == name)
+                .map_or(0..0, |(token, _)| token.span.clone());
+            Err(ExpandError::Unknown {
+                name: name.to_owned(),
+                span,
+            })
+        }
+    }
+}
+
+/// A template with formats or optional parts as a single text.
+fn expanded(
+    template: &Template,
+    value: &dyn Fn(&str) -> TokenValue,
+) -> Result<Option<String>, ExpandError> {
     let whole = |name: &str| match value(name) {
         TokenValue::Text(text) => TokenValue::Path(text),
         other => other,
     };
-    match expand(template, &whole) {
+    let formatted = |name: &str| match value(name) {
+        // A format needs a text, and a path takes none.
+        TokenValue::Text(text) if template.formats(name) => TokenValue::Text(text),
+        _ => whole(name),
+    };
+    match expand(template, &formatted) {
         Ok(pattern) => Ok(Some(pattern.path(0))),
         Err(errors) => {
             let worse = errors

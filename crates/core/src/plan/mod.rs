@@ -34,25 +34,38 @@ impl Invocation {
     /// hash of what it makes.
     #[must_use]
     pub fn identity(&self, deliverables: &[Deliverable]) -> String {
+        Naming::of(&self.deliverables, deliverables).identity(&self.frames)
+    }
+
+    /// A short name for logs and folders, of ASCII letters, digits and `-`.
+    #[must_use]
+    pub fn name(&self, deliverables: &[Deliverable]) -> String {
+        Naming::of(&self.deliverables, deliverables).name(&self.frames)
+    }
+}
+
+/// What the names of the invocations of some deliverables share.
+#[derive(Debug, Clone)]
+pub struct Naming {
+    name: String,
+    hash: Sha256,
+}
+
+impl Naming {
+    /// What they share.
+    #[must_use]
+    pub fn of(members: &[usize], deliverables: &[Deliverable]) -> Self {
         let mut hash = Sha256::new();
-        for index in self.deliverables.iter() {
+        for index in members {
             let one = &deliverables[*index];
             // Where the place lies on this machine is no part of it.
             let path = one.pattern.sketch();
             hash.update(path.strip_prefix(&*one.root).unwrap_or(&path));
             hash.update([0]);
         }
-        hash.update(self.frames.to_string());
-        let hash = hash.finalize();
-        hash[..6].iter().map(|byte| format!("{byte:02x}")).collect()
-    }
-
-    /// A short name for logs and folders, of ASCII letters, digits and `-`.
-    #[must_use]
-    pub fn name(&self, deliverables: &[Deliverable]) -> String {
-        let one = &deliverables[self.deliverables[0]];
+        let one = &deliverables[members[0]];
         let common = &one.common;
-        let pass = one.pass.as_ref().filter(|_| self.deliverables.len() == 1);
+        let pass = one.pass.as_ref().filter(|_| members.len() == 1);
         let mut name = String::new();
         for word in [
             Some(common.shot.as_str()),
@@ -73,14 +86,28 @@ impl Invocation {
             name.push_str(plain.trim_matches('-'));
             name.push('-');
         }
-        let (first, last) = (
-            self.frames.first().unwrap_or(0),
-            self.frames.last().unwrap_or(0),
-        );
+        Self { name, hash }
+    }
+
+    /// The identity of the invocation of some frames.
+    #[must_use]
+    pub fn identity(&self, frames: &FrameSet) -> String {
+        let mut hash = self.hash.clone();
+        hash.update(frames.to_string());
+        let hash = hash.finalize();
+        let digit = |four: u8| char::from_digit(four.into(), 16).unwrap_or('0');
+        let both = |byte: &u8| [digit(byte >> 4), digit(byte & 15)];
+        hash[..6].iter().flat_map(both).collect()
+    }
+
+    /// The name of the invocation of some frames.
+    #[must_use]
+    pub fn name(&self, frames: &FrameSet) -> String {
+        let (first, last) = (frames.first().unwrap_or(0), frames.last().unwrap_or(0));
         if first == last {
-            format!("{name}{first}")
+            format!("{}{first}", self.name)
         } else {
-            format!("{name}{first}-{last}")
+            format!("{}{first}-{last}", self.name)
         }
     }
 }

@@ -7,11 +7,11 @@
 //! Programs take their command line apart by the rules of `CommandLineToArgvW`, where only
 //! backslashes before a quote have to be doubled.
 
-use std::fmt::Write;
+use std::fmt::{self, Write};
 
 use super::step::true_name;
 use super::{
-    About, Kind, NativeName, PROMISE, Placed, ScriptError, Step, Steps, WriteError, one_line,
+    About, Kind, NativeName, Outline, PROMISE, Placed, ScriptError, Step, WriteError, one_line,
 };
 use crate::system::System;
 
@@ -33,15 +33,9 @@ impl Kind for Batch {
         Some(System::Windows)
     }
 
-    fn write(
-        &self,
-        about: &About<'_>,
-        steps: &Steps<'_>,
-        out: &mut dyn Write,
-    ) -> Result<(), WriteError> {
-        let mut text = String::new();
-        text.push_str("@echo off\nsetlocal DisableDelayedExpansion\n");
-        let count = steps.count();
+    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+        let mut text = String::from("@echo off\nsetlocal DisableDelayedExpansion\n");
+        let count = outline.count;
         writeln!(
             text,
             "rem The {count} steps of {}, written by True Path.",
@@ -50,35 +44,46 @@ impl Kind for Batch {
         for line in PROMISE {
             writeln!(text, "rem {line}")?;
         }
-        text.push_str(
-            "set \"TP_DONE=0\"\nset \"TP_FAILED=0\"\nset \"TP_BEFORE=0\"\nset \"TP_LOST=0\"\n",
-        );
-        flush(&mut text, out)?;
-        for (number, one) in (1..).zip(steps.iter(about)) {
-            let one = one?;
-            writeln!(text, "\nrem {number} of {count}: {}", remark(&one.title))?;
-            step(&one, number, about, &mut text)?;
-            flush(&mut text, out)?;
+        for counter in ["DONE", "FAILED", "BEFORE", "LOST"] {
+            writeln!(text, "set \"TP_{counter}=0\"")?;
         }
-        text.push_str("\n:summary\n");
+        hand_over(&text, out)
+    }
+
+    fn step(
+        &self,
+        about: &About<'_>,
+        outline: &Outline,
+        number: usize,
+        one: &Step,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
+        let mut text = String::new();
+        let count = outline.count;
+        writeln!(text, "\nrem {number} of {count}: {}", remark(&one.title))?;
+        step(one, number, about, &mut text)?;
+        Ok(hand_over(&text, out)?)
+    }
+
+    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+        let mut text = String::from("\n:summary\n");
         writeln!(
             text,
-            "echo %TP_DONE% of {count} steps done, %TP_BEFORE% there before, %TP_FAILED% failed, %TP_LOST% files missing"
+            "echo %TP_DONE% of {} steps done, %TP_BEFORE% there before, %TP_FAILED% failed, %TP_LOST% files missing",
+            outline.count
         )?;
         if let Some(then) = about.then {
             writeln!(text, "{then}")?;
         }
         text.push_str("if not \"%TP_FAILED%%TP_LOST%\"==\"00\" exit /b 1\nexit /b 0\n");
         text.push_str(FUNCTIONS);
-        flush(&mut text, out)
+        hand_over(&text, out)
     }
 }
 
 /// Lines end as Windows ends them.
-fn flush(text: &mut String, out: &mut dyn Write) -> Result<(), WriteError> {
-    out.write_str(&text.replace('\n', "\r\n"))?;
-    text.clear();
-    Ok(())
+fn hand_over(text: &str, out: &mut dyn Write) -> fmt::Result {
+    out.write_str(&text.replace('\n', "\r\n"))
 }
 
 fn remark(text: &str) -> String {

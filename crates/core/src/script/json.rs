@@ -1,10 +1,10 @@
 //! The steps as JSON, for other programs.
 
-use std::fmt::Write;
+use std::fmt::{self, Write};
 
 use serde_json::{Map, Value, json};
 
-use super::{About, Kind, NativeName, Step, Steps, WriteError};
+use super::{About, Kind, NativeName, Outline, Step, WriteError};
 use crate::system::System;
 
 /// `json`
@@ -23,22 +23,28 @@ impl Kind for Json {
         None
     }
 
-    fn write(
-        &self,
-        about: &About<'_>,
-        steps: &Steps<'_>,
-        out: &mut dyn Write,
-    ) -> Result<(), WriteError> {
+    fn head(&self, about: &About<'_>, _: &Outline, out: &mut dyn Write) -> fmt::Result {
+        let job = Value::from(about.job);
         write!(
             out,
-            "{{\n  \"version\": 1,\n  \"job\": {},\n  \"steps\": [",
-            Value::from(about.job)
-        )?;
-        for (number, one) in steps.iter(about).enumerate() {
-            let comma = if number == 0 { "" } else { "," };
-            write!(out, "{comma}\n    {}", shape(&one?))?;
-        }
-        Ok(writeln!(out, "\n  ]\n}}")?)
+            "{{\n  \"version\": 1,\n  \"job\": {job},\n  \"steps\": ["
+        )
+    }
+
+    fn step(
+        &self,
+        _: &About<'_>,
+        _: &Outline,
+        number: usize,
+        one: &Step,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
+        let comma = if number == 1 { "" } else { "," };
+        Ok(write!(out, "{comma}\n    {}", shape(one))?)
+    }
+
+    fn foot(&self, _: &About<'_>, _: &Outline, out: &mut dyn Write) -> fmt::Result {
+        writeln!(out, "\n  ]\n}}")
     }
 }
 

@@ -9,12 +9,15 @@ mod shell;
 mod slurm;
 mod step;
 
+use std::fmt::{self, Write};
+
 use crate::deliverable::Expansion;
 use crate::engine::ArgumentError;
 use crate::plan::Invocation;
 use crate::system::System;
 
 pub use batch::word as batch_word;
+use step::Group;
 pub use step::{NativeName, Placed, Preparing, Step};
 
 /// What a script is about, and how it behaves.
@@ -107,16 +110,56 @@ pub trait Kind: Sync {
     fn meaning(&self) -> &'static str;
     /// The system that it is for where nobody says; none for the one of this machine.
     fn system(&self) -> Option<System>;
-    /// Writes it.
+    /// Writes what stands before the steps.
     ///
     /// # Errors
-    /// When a step cannot be written safely, or the text cannot be handed over.
-    fn write(
+    /// When the text cannot be handed over.
+    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result;
+    /// Writes a step; its number counts from 1.
+    ///
+    /// # Errors
+    /// When it cannot be written safely, or the text cannot be handed over.
+    fn step(
         &self,
         about: &About<'_>,
-        steps: &Steps<'_>,
-        out: &mut dyn std::fmt::Write,
+        outline: &Outline,
+        number: usize,
+        step: &Step,
+        out: &mut dyn Write,
     ) -> Result<(), WriteError>;
+    /// Writes what stands after them.
+    ///
+    /// # Errors
+    /// When the text cannot be handed over.
+    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result;
+}
+
+/// What is known of all steps before any is worked out.
+#[derive(Debug, Clone, Default)]
+pub struct Outline {
+    /// How many there are.
+    pub count: usize,
+    /// The numbers of those that put movies together, from 1.
+    pub movies: Vec<usize>,
+}
+
+impl Outline {
+    /// The outline of a plan.
+    #[must_use]
+    pub fn of(expansion: &Expansion, plan: &[Invocation]) -> Self {
+        let is_movie = |one: &Invocation| {
+            let first = one.deliverables.first();
+            first.is_some_and(|index| expansion.deliverables[*index].is_put_together())
+        };
+        Self {
+            count: plan.len(),
+            movies: (1..)
+                .zip(plan)
+                .filter(|(_, one)| is_movie(one))
+                .map(|(number, _)| number)
+                .collect(),
+        }
+    }
 }
 
 /// Why nothing more is written.
@@ -127,7 +170,7 @@ pub enum WriteError {
     Script(#[from] ScriptError),
     /// The text cannot be handed over.
     #[error("the script cannot be written")]
-    Out(#[from] std::fmt::Error),
+    Out(#[from] fmt::Error),
 }
 
 /// Every kind of script.
@@ -139,31 +182,18 @@ pub const KINDS: [&dyn Kind; 5] = [
     &json::Json,
 ];
 
-/// The steps of a plan, each worked out when it is asked for.
-#[derive(Debug)]
-pub struct Steps<'a> {
-    /// What the job comes to.
-    pub expansion: &'a Expansion,
-    /// The invocations, in order.
-    pub plan: &'a [Invocation],
-}
-
-impl Steps<'_> {
-    /// How many there are.
-    #[must_use]
-    pub fn count(&self) -> usize {
-        self.plan.len()
-    }
-
-    /// Each of them, in order.
-    pub fn iter<'s>(
-        &'s self,
-        about: &'s About<'_>,
-    ) -> impl Iterator<Item = Result<Step, ScriptError>> + 's {
-        self.plan
-            .iter()
-            .map(|invocation| Step::of(self.expansion, invocation, about))
-    }
+/// The steps of some invocations, in order.
+pub fn steps<'s>(
+    expansion: &'s Expansion,
+    plan: &'s [Invocation],
+    about: &'s About<'_>,
+) -> impl Iterator<Item = Result<Step, ScriptError>> + 's {
+    let mut group: Option<Group<'s>> = None;
+    plan.iter().map(move |invocation| {
+        let known = group.take().filter(|known| known.is_of(invocation));
+        let known = known.unwrap_or_else(|| Group::of(expansion, invocation, about));
+        Step::of(group.insert(known), invocation, about)
+    })
 }
 
 /// A remark must stay a remark, whatever a name holds.

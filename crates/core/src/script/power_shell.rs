@@ -5,11 +5,11 @@
 //! double quotes and trailing backslashes differently from version to version. So only printable
 //! ASCII without the double quote is let through, and empty arguments are refused.
 
-use std::fmt::Write;
+use std::fmt::{self, Write};
 
 use super::step::true_name;
 use super::{
-    About, Kind, NativeName, PROMISE, Placed, ScriptError, Step, Steps, WriteError, one_line,
+    About, Kind, NativeName, Outline, PROMISE, Placed, ScriptError, Step, WriteError, one_line,
 };
 use crate::system::System;
 
@@ -31,16 +31,11 @@ impl Kind for PowerShell {
         Some(System::Windows)
     }
 
-    fn write(
-        &self,
-        about: &About<'_>,
-        steps: &Steps<'_>,
-        out: &mut dyn Write,
-    ) -> Result<(), WriteError> {
-        let count = steps.count();
+    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
         writeln!(
             out,
-            "# The {count} steps of {}, written by True Path.\n#",
+            "# The {} steps of {}, written by True Path.\n#",
+            outline.count,
             one_line(about.job)
         )?;
         for line in PROMISE {
@@ -51,23 +46,36 @@ impl Kind for PowerShell {
             out,
             "$Stop = ${}\n",
             if about.stop { "true" } else { "false" }
-        )?;
-        for (number, one) in (1..).zip(steps.iter(about)) {
-            let one = one?;
-            writeln!(out, "# {number} of {count}: {}", one_line(&one.title))?;
-            step(&one, number, out)?;
-        }
+        )
+    }
+
+    fn step(
+        &self,
+        _: &About<'_>,
+        outline: &Outline,
+        number: usize,
+        one: &Step,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
         writeln!(
             out,
-            "\n\"$script:Done of {count} steps done, $script:Before there before, $script:Failed failed, $script:Lost files missing\""
+            "# {number} of {}: {}",
+            outline.count,
+            one_line(&one.title)
+        )?;
+        step(one, number, out)
+    }
+
+    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+        writeln!(
+            out,
+            "\n\"$script:Done of {} steps done, $script:Before there before, $script:Failed failed, $script:Lost files missing\"",
+            outline.count
         )?;
         if let Some(then) = about.then {
             writeln!(out, "{then}")?;
         }
-        Ok(writeln!(
-            out,
-            "if ($script:Failed -or $script:Lost) {{ exit 1 }}"
-        )?)
+        writeln!(out, "if ($script:Failed -or $script:Lost) {{ exit 1 }}")
     }
 }
 

@@ -1,9 +1,9 @@
 //! A script for POSIX shells.
 
-use std::fmt::Write;
+use std::fmt::{self, Write};
 
 use super::step::{Preparing, true_name};
-use super::{About, Kind, NativeName, PROMISE, ScriptError, Step, Steps, WriteError, one_line};
+use super::{About, Kind, NativeName, Outline, PROMISE, ScriptError, Step, WriteError, one_line};
 use crate::frames::FrameSet;
 use crate::quote::{posix, posix_line};
 use crate::system::System;
@@ -25,38 +25,46 @@ impl Kind for Shell {
         None
     }
 
-    fn write(
-        &self,
-        about: &About<'_>,
-        steps: &Steps<'_>,
-        out: &mut dyn Write,
-    ) -> Result<(), WriteError> {
+    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
         writeln!(out, "#!/bin/sh")?;
-        head(about, steps, out)?;
+        remarks(about, outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(out, "stop={}", u8::from(about.stop))?;
-        writeln!(out, "all={}\n", steps.count())?;
-        for (number, one) in (1..).zip(steps.iter(about)) {
-            let one = one?;
-            writeln!(
-                out,
-                "# {number} of {}: {}",
-                steps.count(),
-                one_line(&one.title)
-            )?;
-            step(&one, number, out)?;
+        writeln!(out, "all={}\n", outline.count)
+    }
+
+    fn step(
+        &self,
+        _: &About<'_>,
+        outline: &Outline,
+        number: usize,
+        one: &Step,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
+        writeln!(
+            out,
+            "# {number} of {}: {}",
+            outline.count,
+            one_line(&one.title)
+        )?;
+        step(one, number, out)
+    }
+
+    fn foot(&self, about: &About<'_>, _: &Outline, out: &mut dyn Write) -> fmt::Result {
+        writeln!(out, "\nsummary")?;
+        if let Some(then) = about.then {
+            writeln!(out, "export done_steps failed_steps missing_frames\n{then}")?;
         }
-        foot(about, out)
+        writeln!(
+            out,
+            "[ \"$failed_steps\" -eq 0 ] && [ \"$missing_frames\" -eq 0 ]"
+        )
     }
 }
 
 /// What the script is, as remarks.
-pub(super) fn head(
-    about: &About<'_>,
-    steps: &Steps<'_>,
-    out: &mut dyn Write,
-) -> Result<(), WriteError> {
-    let count = steps.count();
+pub(super) fn remarks(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    let count = outline.count;
     writeln!(
         out,
         "# The {count} steps of {}, written by True Path.",
@@ -66,19 +74,7 @@ pub(super) fn head(
     for line in PROMISE {
         writeln!(out, "# {line}")?;
     }
-    Ok(writeln!(out)?)
-}
-
-/// Tells how it went, and runs what comes after.
-pub(super) fn foot(about: &About<'_>, out: &mut dyn Write) -> Result<(), WriteError> {
-    writeln!(out, "\nsummary")?;
-    if let Some(then) = about.then {
-        writeln!(out, "export done_steps failed_steps missing_frames\n{then}")?;
-    }
-    Ok(writeln!(
-        out,
-        "[ \"$failed_steps\" -eq 0 ] && [ \"$missing_frames\" -eq 0 ]"
-    )?)
+    writeln!(out)
 }
 
 /// The functions that the steps are written in. `ln` without `-f` never replaces a file (POSIX).
@@ -100,12 +96,12 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
         write!(out, " {}", posix(folder))?;
     }
     writeln!(out, "; then")?;
+    let mut all = Vec::with_capacity(one.placed.len());
     for placed in &one.placed {
-        writeln!(
-            out,
-            "  wants {}",
-            names(one, &placed.pattern, &placed.frames)?
-        )?;
+        all.push(names(one, &placed.pattern, &placed.frames)?);
+    }
+    for names in &all {
+        writeln!(out, "  wants {names}")?;
     }
     writeln!(out, "  if needed; then")?;
     if let Some(preparing) = &one.preparing {
@@ -141,30 +137,22 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
         writeln!(out, "    whole {}", names(one, pattern, frames)?)?;
     }
     writeln!(out, "    render {}", command(one))?;
-    for placed in &one.placed {
-        let native = match &placed.native {
-            NativeName::One(name) => format!("one {} ''", posix(name)),
+    for (placed, names) in one.placed.iter().zip(&all) {
+        match &placed.native {
+            NativeName::One(name) => write!(out, "    bring one {} ''", posix(name))?,
             NativeName::Digits(before, after) => {
-                format!("digits {} {}", posix(before), posix(after))
+                write!(out, "    bring digits {} {}", posix(before), posix(after))?;
             }
-            NativeName::Any => "any '' ''".to_owned(),
-        };
-        writeln!(
-            out,
-            "    bring {native} {}",
-            names(one, &placed.pattern, &placed.frames)?
-        )?;
+            NativeName::Any => out.write_str("    bring any '' ''")?,
+        }
+        writeln!(out, " {names}")?;
     }
     for (name, _) in one.orders.files.iter().chain(&one.orders.links) {
         writeln!(out, "    rm -f \"$staging\"/{}", posix(name))?;
     }
     writeln!(out, "    finish\n  fi\nfi")?;
-    for placed in &one.placed {
-        writeln!(
-            out,
-            "still {}",
-            names(one, &placed.pattern, &placed.frames)?
-        )?;
+    for names in &all {
+        writeln!(out, "still {names}")?;
     }
     Ok(())
 }

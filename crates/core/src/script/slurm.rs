@@ -3,10 +3,10 @@
 //! Options and variables are those of sbatch(1). Started by hand the script hands itself to the
 //! cluster; started as a task of an array it does its steps.
 
-use std::fmt::Write;
+use std::fmt::{self, Write};
 
-use super::shell::{FUNCTIONS, head, step};
-use super::{About, Kind, ScriptError, Step, Steps, WriteError, one_line};
+use super::shell::{FUNCTIONS, remarks, step};
+use super::{About, Kind, Outline, Step, WriteError, one_line};
 use crate::quote::posix;
 use crate::system::System;
 
@@ -30,54 +30,78 @@ impl Kind for Slurm {
         Some(System::Linux)
     }
 
-    fn write(
-        &self,
-        about: &About<'_>,
-        steps: &Steps<'_>,
-        out: &mut dyn Write,
-    ) -> Result<(), WriteError> {
+    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
         writeln!(out, "#!/bin/sh")?;
-        head(about, steps, out)?;
+        remarks(about, outline, out)?;
         writeln!(
             out,
             "# `sh THIS` hands it to the cluster: an array of tasks, and after it the movies.\n"
         )?;
         out.write_str(FUNCTIONS)?;
-        let all: Vec<Step> = steps.iter(about).collect::<Result<_, ScriptError>>()?;
-        let (movies, frames): (Vec<&Step>, Vec<&Step>) = all.iter().partition(|one| one.is_movie);
-        writeln!(out, "stop=0\nall={}\n", all.len())?;
-        for (kind, part) in [("frames", &frames), ("movies", &movies)] {
-            writeln!(out, "# {kind} NUMBER: one step\n{kind}() {{\ncase $1 in")?;
-            for (number, one) in part.iter().enumerate() {
-                writeln!(out, "{number})\n# {}", one_line(&one.title))?;
-                step(one, number + 1, out)?;
-                writeln!(out, ";;")?;
-            }
-            writeln!(out, "esac\n}}\n")?;
-        }
-        submit(about, (frames.len(), movies.len()), out)
+        writeln!(out, "stop=0\nall={}\n", outline.count)?;
+        writeln!(out, "# do_step NUMBER\ndo_step() {{\ncase $1 in")
+    }
+
+    fn step(
+        &self,
+        _: &About<'_>,
+        _: &Outline,
+        number: usize,
+        one: &Step,
+        out: &mut dyn Write,
+    ) -> Result<(), WriteError> {
+        writeln!(out, "{number})\n# {}", one_line(&one.title))?;
+        step(one, number, out)?;
+        Ok(writeln!(out, ";;")?)
+    }
+
+    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+        writeln!(out, "esac\n}}\n")?;
+        let movies: Vec<String> = outline.movies.iter().map(ToString::to_string).collect();
+        writeln!(out, "movies='{}'\n", movies.join(" "))?;
+        out.write_str(TASKS)?;
+        submit(about, outline, out)
     }
 }
 
-/// What is done by whom: a task does its steps, anybody else hands the script in.
-fn submit(
-    about: &About<'_>,
-    (frames, movies): (usize, usize),
-    out: &mut dyn Write,
-) -> Result<(), WriteError> {
-    writeln!(
-        out,
-        "if [ -n \"${{SLURM_ARRAY_TASK_ID:-}}\" ]; then\n\
-         \x20 task=$SLURM_ARRAY_TASK_ID\n\
-         \x20 while [ \"$task\" -lt \"$2\" ]; do\n\
-         \x20   \"$1\" \"$task\"\n\
-         \x20   task=$((task + $3))\n\
-         \x20 done\n\
-         \x20 summary\n\
-         \x20 [ \"$failed_steps\" -eq 0 ] && [ \"$missing_frames\" -eq 0 ]\n\
-         \x20 exit\n\
-         fi\n"
-    )?;
+/// What a task of an array does: every step of its kind, from its own number on, so many apart.
+const TASKS: &str = r#"# is_movie NUMBER
+is_movie() {
+  case " $movies " in *" $1 "*) return 0 ;; esac
+  return 1
+}
+
+# frames FIRST APART, movies FIRST APART: the steps of a task
+frames() {
+  task=$1
+  while [ "$task" -le "$all" ]; do
+    is_movie "$task" || do_step "$task"
+    task=$((task + $2))
+  done
+}
+movies() {
+  task=0
+  for movie in $movies; do
+    task=$((task + 1))
+    if [ $(((task - $1) % $2)) -eq 0 ]; then do_step "$movie"; fi
+  done
+}
+
+if [ -n "${SLURM_ARRAY_TASK_ID:-}" ]; then
+  "$1" "$SLURM_ARRAY_TASK_ID" "$2"
+  summary
+  [ "$failed_steps" -eq 0 ] && [ "$missing_frames" -eq 0 ]
+  exit
+fi
+if ! [ -f "$0" ]; then
+  echo 'the cluster needs this script as a file: sh FILE' >&2
+  exit 2
+fi
+set -e
+"#;
+
+/// Hands the script in.
+fn submit(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
     let mut options = String::new();
     let cluster = &about.cluster;
     if let Some(partition) = &cluster.partition {
@@ -94,25 +118,24 @@ fn submit(
         .map_or(String::new(), |count| format!("%{count}"));
     writeln!(
         out,
-        "if ! [ -f \"$0\" ]; then\n  echo 'the cluster needs this script as a file: sh FILE' >&2\n  exit 2\nfi\nset -e"
+        "submit() {{ sbatch --parsable --job-name=true-path --output=/dev/null{options} \"$@\"; }}\nafter="
     )?;
-    writeln!(
-        out,
-        "submit() {{ sbatch --parsable --job-name=true-path --output=/dev/null{options} \"$@\"; }}"
-    )?;
-    writeln!(out, "after=")?;
-    for (kind, count) in [("frames", frames), ("movies", movies)] {
+    let movies = outline.movies.len();
+    for (kind, count) in [("frames", outline.count - movies), ("movies", movies)] {
         if count == 0 {
             continue;
         }
-        let tasks = count.min(MOST_TASKS);
+        // Frames are told by their numbers among all steps.
+        let tasks = match kind {
+            "frames" => outline.count.min(MOST_TASKS),
+            _ => count.min(MOST_TASKS),
+        };
         // A movie whose frames failed tells so itself; it must not wait for ever.
         writeln!(
             out,
-            "job=$(submit ${{after:+--dependency=afterany:$after}} --array=0-{}{at_once} \"$0\" {kind} {count} {tasks})\n\
+            "job=$(submit ${{after:+--dependency=afterany:$after}} --array=1-{tasks}{at_once} \"$0\" {kind} {tasks})\n\
              after=${{job%%;*}}\n\
-             echo \"{kind}: job $after, {count} steps in {tasks} tasks\"",
-            tasks - 1
+             echo \"{kind}: job $after, {count} steps in {tasks} tasks\""
         )?;
     }
     if let Some(then) = about.then {

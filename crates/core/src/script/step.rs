@@ -1,10 +1,12 @@
 //! A step of a script: one process, what it needs, and where its files go.
 
+use std::sync::Arc;
+
 use super::{About, ScriptError};
 use crate::deliverable::{Deliverable, Expansion};
-use crate::engine::{ArgumentError, Call, Naming, Orders};
+use crate::engine::{ArgumentError, Call, Naming as EngineNaming, Orders};
 use crate::frames::FrameSet;
-use crate::plan::Invocation;
+use crate::plan::{Invocation, Naming};
 use crate::template::{FrameField, PathPattern, Piece};
 
 /// One process, what it needs, and where its files go. Paths are written as the system has them.
@@ -79,41 +81,103 @@ pub enum NativeName {
     Any,
 }
 
+/// What the steps of the same deliverables share.
+pub(super) struct Group<'e> {
+    members: Arc<[usize]>,
+    deliverables: Vec<&'e Deliverable>,
+    naming: Naming,
+    label: String,
+    patterns: Vec<PathPattern>,
+    /// The folders, where the frame is no part of them.
+    folders: Option<Vec<String>>,
+    prepared_folder: String,
+    sources: Option<(PathPattern, FrameSet)>,
+}
+
+impl<'e> Group<'e> {
+    /// What the steps of an invocation's deliverables share.
+    pub(super) fn of(expansion: &'e Expansion, invocation: &Invocation, about: &About<'_>) -> Self {
+        let all = &expansion.deliverables;
+        let members = Arc::clone(&invocation.deliverables);
+        let deliverables: Vec<&Deliverable> = members.iter().map(|&index| &all[index]).collect();
+        let one = deliverables[0];
+        let more = match deliverables.len() {
+            1 => String::new(),
+            several => format!(" and {} more", several - 1),
+        };
+        let framed = deliverables
+            .iter()
+            .any(|one| one.pattern.split().0.has_frame());
+        let source = one.movie().and_then(|movie| movie.source.as_ref());
+        Self {
+            naming: Naming::of(&members, all),
+            label: format!("{}{more}", one.label()),
+            patterns: deliverables
+                .iter()
+                .map(|one| pattern_written(&one.pattern, about))
+                .collect(),
+            folders: (!framed).then(|| folders(&deliverables, &invocation.frames, about)),
+            prepared_folder: format!("{}/truepath-prepared-{}", one.root, scene_mark(one)),
+            sources: source.map(|source| {
+                let pattern = pattern_written(&source.pattern, about);
+                (pattern, source.common.clip.clone())
+            }),
+            members,
+            deliverables,
+        }
+    }
+
+    /// Whether an invocation is of these deliverables.
+    pub(super) fn is_of(&self, invocation: &Invocation) -> bool {
+        Arc::ptr_eq(&self.members, &invocation.deliverables)
+    }
+}
+
+/// The folders of the true names, each once.
+fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) -> Vec<String> {
+    let mut folders: Vec<String> = Vec::new();
+    for folder in deliverables.iter().flat_map(|one| one.folders(frames)) {
+        let folder = about.system.written(&folder);
+        if !folders.contains(&folder) {
+            folders.push(folder);
+        }
+    }
+    folders
+}
+
 impl Step {
     /// The step of an invocation.
     ///
     /// # Errors
     /// When its arguments cannot be written.
     pub(super) fn of(
-        expansion: &Expansion,
+        group: &Group<'_>,
         invocation: &Invocation,
         about: &About<'_>,
     ) -> Result<Self, ScriptError> {
-        let all = &expansion.deliverables;
-        let deliverables: Vec<&Deliverable> = invocation
-            .deliverables
-            .iter()
-            .map(|&index| &all[index])
-            .collect();
+        let deliverables = &group.deliverables;
         let one = deliverables[0];
         let profile = &one.common.engine;
         let wrong = |error: ArgumentError| ScriptError::Arguments {
             engine: profile.name.clone(),
             error,
         };
-        let first = invocation.frames.first().unwrap_or(0);
-        let above = folder_of(&one.path(first));
-        let identity = invocation.identity(all);
-        let name = format!("{}-{identity}", invocation.name(all));
+        let frames = &invocation.frames;
+        let above = folder_of(&one.path(frames.first().unwrap_or(0)));
+        let name = format!(
+            "{}-{}",
+            group.naming.name(frames),
+            group.naming.identity(frames)
+        );
         let staging = format!("{above}/truepath-{name}");
         let scouting = Call {
             profile,
-            deliverables: &deliverables,
-            frames: &invocation.frames,
+            deliverables,
+            frames,
             staging: &staging,
             prepared: None,
         };
-        let prepared_folder = format!("{}/truepath-prepared-{}", one.root, scene_mark(one));
+        let prepared_folder = &group.prepared_folder;
         let result = scouting
             .prepared_name()
             .map_err(wrong)?
@@ -132,7 +196,7 @@ impl Step {
         orders.folder = orders.folder.as_deref().map(written);
         let preparing = match (call.preparation().map_err(wrong)?, &result) {
             (Some((program, arguments)), Some(result)) => Some(Preparing {
-                folder: written(&prepared_folder),
+                folder: written(prepared_folder),
                 result: written(result),
                 program: called(&program),
                 arguments,
@@ -141,32 +205,25 @@ impl Step {
             _ => None,
         };
         let mut placed = Vec::new();
-        let mut folders: Vec<String> = Vec::new();
-        for deliverable in &deliverables {
+        for (deliverable, pattern) in deliverables.iter().zip(&group.patterns) {
             let native = match call.native(deliverable).map_err(wrong)? {
                 Some(native) => native_name(&native),
                 None => NativeName::Any,
             };
-            for folder in deliverable.folders(&invocation.frames) {
-                let folder = written(&folder);
-                if !folders.contains(&folder) {
-                    folders.push(folder);
-                }
-            }
             placed.push(Placed {
                 native,
-                pattern: pattern_written(&deliverable.pattern, about),
-                frames: invocation.frames.clone(),
+                pattern: pattern.clone(),
+                frames: frames.clone(),
             });
         }
-        let more = match deliverables.len() {
-            1 => String::new(),
-            several => format!(" and {} more", several - 1),
-        };
         let title = if one.is_put_together() {
-            format!("{}, the movie", one.label())
+            format!("{}, the movie", group.label)
         } else {
-            format!("{}{more}, frames {}", one.label(), invocation.frames)
+            format!("{}, frames {frames}", group.label)
+        };
+        let folders = match &group.folders {
+            Some(folders) => folders.clone(),
+            None => folders(deliverables, frames, about),
         };
         let step = Self {
             name,
@@ -179,16 +236,11 @@ impl Step {
             preparing,
             placed,
             is_movie: one.is_put_together(),
-            sources: one
-                .movie()
-                .and_then(|movie| movie.source.as_ref())
-                .map(|source| {
-                    let pattern = pattern_written(&source.pattern, about);
-                    (pattern, source.common.clip.clone())
-                }),
+            sources: group.sources.clone(),
             engine: profile.name.clone(),
-            writes_elsewhere: profile.writes.is_some() && matches!(profile.naming, Naming::Learned),
-            frames: invocation.frames.clone(),
+            writes_elsewhere: profile.writes.is_some()
+                && matches!(profile.naming, EngineNaming::Learned),
+            frames: frames.clone(),
             orders,
         };
         step.fits(about)?;

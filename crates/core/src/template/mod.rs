@@ -73,6 +73,13 @@ impl Template {
         self.tokens().iter().any(|(token, _)| token.name == name)
     }
 
+    /// Whether a token of this name has a format.
+    #[must_use]
+    pub fn formats(&self, name: &str) -> bool {
+        let mut tokens = self.tokens().into_iter();
+        tokens.any(|(token, _)| token.name == name && token.format.is_some())
+    }
+
     fn collect<'a>(&'a self, optional: bool, found: &mut Vec<(&'a Token, bool)>) {
         for part in &self.parts {
             match part {
