@@ -280,7 +280,7 @@ fn read_out(
         remark(out, "told", &told(&overrides(all, invocation)))?;
         remark(
             out,
-            "left to the scene",
+            "left to the scene or the engine",
             &overrides(all, invocation).left.join(", "),
         )?;
         remark(

@@ -201,7 +201,7 @@ put() {
 
 # finish: counts what is done and failed
 finish() {
-  rmdir -- "$staging" 2>/dev/null || echo "$name: left in $staging" >&2
+  rmdir -- "$staging" 2>/dev/null || echo "$name: not needed or not whole, left in $staging" >&2
   if [ "$ran" -eq 0 ]; then
     fail "it was not started"
   elif [ "$outcome" -ne 0 ]; then

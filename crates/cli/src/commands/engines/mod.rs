@@ -150,6 +150,15 @@ fn list(asked: &List) -> Result<ExitCode, Trouble> {
                 "{ERROR}not here{ERROR:#}: no program `{}`",
                 profile.program
             )?,
+            (Some(_), Some(version)) if profile.is_this_program() => {
+                writeln!(
+                    out,
+                    "{GOOD}answers{GOOD:#}: version {version}, a part of True Path"
+                )?;
+            }
+            (Some(_), None) if profile.is_this_program() => {
+                writeln!(out, "{GOOD}here{GOOD:#}: a part of True Path")?;
+            }
             (Some(path), Some(version)) => {
                 writeln!(
                     out,
