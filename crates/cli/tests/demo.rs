@@ -121,7 +121,7 @@ fn the_estimate_was_within_a_factor_of_two(project: &Project) {
             .collect()
     };
     let (before, after) = (lines(&fresh, ""), lines(project, "show/"));
-    assert_eq!(before.len(), 18);
+    assert_eq!(before.len(), 24);
     for ((thumb, told), (measured, there)) in before.into_iter().zip(after) {
         assert!(!thumb && measured);
         let factor = told / there;

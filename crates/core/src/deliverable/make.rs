@@ -34,9 +34,7 @@ impl<'j> Expander<'j> {
         let path = match self.templates.get(&setting.value.place) {
             Some(known) => Arc::clone(known),
             None => {
-                let Some(path) = template(setting).map(Arc::new) else {
-                    return None;
-                };
+                let path = template(setting).map(Arc::new)?;
                 self.templates.insert(path.place.clone(), Arc::clone(&path));
                 path
             }

@@ -63,7 +63,7 @@ enum What {
         /// What the engine is to be called
         name: String,
         #[command(flatten)]
-        job: JobArguments,
+        job: Box<JobArguments>,
         /// Write it to a new file, in place of standard output
         #[arg(long, value_name = "FILE")]
         to: Option<PathBuf>,
@@ -74,7 +74,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     match arguments.what {
         None => list(&arguments.list),
         Some(What::Show { name }) => show::show(&name),
-        Some(What::Make { name, job, to }) => make::make(&name, job, to.as_deref()),
+        Some(What::Make { name, job, to }) => make::make(&name, *job, to.as_deref()),
     }
 }
 
