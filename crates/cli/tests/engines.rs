@@ -67,13 +67,15 @@ fn the_understudy_draws_the_same_by_run_and_by_script() {
     by_run_and_by_script(
         &|| {
             let project = Project::new(
-                "scene = \"dawn.toml\"\nframes = \"-1-4\"\nchunk = 2\nengine = \"understudy\"\nsize = \"64x64\"\n\
-                 path = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]\n",
+                "[project]\nchunk = 2\nengine = \"understudy\"\nsize = \"64x64\"\nfps = 24\n\
+                 [shot.dawn]\nscene = \"dawn.toml\"\nframes = \"-1-4\"\n\
+                 [output.o]\npath = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]\nlook = { pixels = \"display\" }\n\
+                 [output.m]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"o\", pass = \"beauty\", codec = \"h264\" }\n",
             );
             project.write("dawn.toml", include_str!("../../../demo/scenes/dawn.toml"));
             project
         },
-        12,
+        13,
     );
 }
 
@@ -240,11 +242,24 @@ fn a_scene_is_prepared_once_and_again_when_it_changed() {
     std::fs::remove_file(project.path("r/dawn.0002.png")).unwrap();
     project.call(&["run"]).ends(0);
     assert_eq!(project.read("made"), "made\n");
+    assert_eq!(project.files(".truepath/prepared").len(), 1);
     // Another state of the scene: what was made of it is made again.
     project.write("dawn.toml", "another scene");
     std::fs::remove_file(project.path("r/dawn.0003.png")).unwrap();
     project.call(&["run"]).ends(1);
     assert_eq!(project.read("made"), "made\nmade\n");
+}
+
+#[test]
+fn what_was_prepared_is_removed_afterwards_if_asked() {
+    let profile = format!(
+        "{HEAD}arguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\n\
+         prepare = {{ program = \"cp\", arguments = [\"{{scene.file}}\", \"{{prepared}}\"], makes = \"x\", keep = false }}\n"
+    );
+    let script = "cp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\n";
+    let project = made_up(&profile, script, "1-2");
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files(".truepath/prepared").len(), 0);
 }
 
 #[test]

@@ -58,6 +58,8 @@ pub struct SceneAnswer {
     pub facts: Option<SceneFacts>,
     /// Why nobody could tell, though it was asked for.
     pub trouble: Option<String>,
+    /// How large it is, in bytes, where it is there.
+    pub bytes: Option<u64>,
     /// Whether it was saved after the last run.
     pub newer_than_run: bool,
     /// Files beside it that tell of unsaved work: a newer autosave, a lock.

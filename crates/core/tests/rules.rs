@@ -17,6 +17,13 @@ use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
 /// Takes nothing with a space in it.
+const EXPORTER: &str = r#"
+engine = { name = "exporter", program = "plain", frames = "range" }
+arguments = ["{prepared}", "{first}-{last}"]
+native = "p{frame:?}.{ext}"
+prepare = { arguments = ["{scene.file}", "{prepared}"], makes = "scene.exported" }
+"#;
+
 const PLAIN: &str = r#"
 engine = { name = "plain", program = "plain", frames = "range" }
 arguments = [{ each = "settings", put = "{key}={value}" }, "{first}-{last}"]
@@ -39,6 +46,7 @@ fn surroundings() -> Surroundings {
         include_str!("../../../engines/ffmpeg.toml"),
         include_str!("../../../engines/tachyon.toml"),
         PLAIN,
+        EXPORTER,
         FILMS,
         PIECES,
         AGED,
@@ -85,7 +93,10 @@ fn answer(question: Question, answers: &mut Answers) {
             answers.folders.insert(path, facts);
         }
         Question::Scene { path, .. } => {
-            let mut scene = SceneAnswer::default();
+            let mut scene = SceneAnswer {
+                bytes: path.contains("heavy").then_some(2_000_000_000_000),
+                ..SceneAnswer::default()
+            };
             if path.contains("told") {
                 scene.facts = Some(SceneFacts {
                     frames: Some("1-48".to_owned()),
@@ -243,4 +254,24 @@ fn what_povray_cannot_take_is_told() {
         codes("format = \"png\"\nframes = \"1-9\"\nsettings = { a = \"b c\" }"),
         ["TP507"]
     );
+}
+
+#[test]
+fn what_is_made_of_a_scene_counts_in_the_disk_estimate() {
+    let codes = |engine: &str, scene: &str| -> Vec<&str> {
+        let job = format!(
+            "scene = \"{scene}.toml\"\nengine = \"{engine}\"\nframes = \"1-9\"\nsize = \"hd\"\npath = \"r/{{shot}}.{{frame:04}}.png\"\n"
+        );
+        findings(&job).iter().map(|one| one.code).collect()
+    };
+    assert_eq!(codes("plain", "heavy"), [""; 0]);
+    assert_eq!(codes("exporter", "kiln"), [""; 0]);
+    let found = codes("exporter", "heavy");
+    assert_eq!(found, [disk_space()]);
+}
+
+/// The code of the rule about room on a disk.
+fn disk_space() -> &'static str {
+    let rule = rules().find(|rule| rule.name == "disk-space");
+    rule.unwrap().code
 }

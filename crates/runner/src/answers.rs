@@ -65,7 +65,9 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
                     describe_kept(profile, &file, loaded, ask)
                 });
                 let mut answer = scene(&file, told.map_err(|error| error.to_string()));
-                let saved = fs::metadata(&file).and_then(|facts| facts.modified()).ok();
+                let there = fs::metadata(&file).ok();
+                answer.bytes = there.as_ref().map(fs::Metadata::len);
+                let saved = there.and_then(|facts| facts.modified().ok());
                 answer.newer_than_run = saved.zip(last).is_some_and(|(saved, last)| saved > last);
                 answers.scenes.insert(path, answer);
             }

@@ -150,12 +150,11 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
     for (reason, frames) in &account.broken {
         row("broken", ERROR, frames, &format!("\n         {reason}"))?;
     }
-    row(
-        "stale",
-        WARNING,
-        &account.stale,
-        "\n         other settings or another state of the scene made them",
-    )?;
+    let why = match is_movie {
+        true => "\n         its frames have changed since it was made, or are not whole",
+        false => "\n         other settings or another state of the scene made them",
+    };
+    row("stale", WARNING, &account.stale, why)?;
     let why = format!(
         "\n         {} the job does not want",
         count(account.foreign.count(), "frame that", "frames that")

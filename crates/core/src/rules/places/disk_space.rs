@@ -1,5 +1,7 @@
 //! A disk without room for the files.
 
+use std::collections::BTreeSet;
+
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count, grouped};
 use crate::overview::{Progress, overview};
@@ -52,6 +54,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     wanted
         .into_iter()
         .filter_map(|(one, bytes, files)| {
+            let bytes = bytes.saturating_add(prepared(subject, &one.root));
             let free = subject.answers.folders.get(&*one.root)?.free?;
             (bytes > free).then_some((one, bytes, files, free))
         })
@@ -67,4 +70,18 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .advise("make room, or use another disk; `truepath overview` tells what each part needs")
         })
         .collect()
+}
+
+/// The bytes of what is made of scenes before their frames, taken to be as large as the scenes; it
+/// usually lies on the disk of the files.
+fn prepared(subject: &Subject<'_>, root: &str) -> u64 {
+    let scenes: BTreeSet<&str> = subject
+        .expansion
+        .deliverables
+        .iter()
+        .filter(|one| one.common.engine.prepare.is_some() && &*one.root == root)
+        .filter_map(|one| Some(one.common.scene.as_ref()?.path.as_str()))
+        .collect();
+    let bytes = |scene: &str| subject.answers.scenes.get(scene)?.bytes;
+    scenes.into_iter().filter_map(bytes).sum()
 }
