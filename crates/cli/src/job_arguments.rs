@@ -7,7 +7,7 @@ use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
 use truepath_core::system::System;
-use truepath_core::template::{PathPattern, Piece};
+use truepath_core::template::PathPattern;
 use truepath_runner::load::FOLDER_UNKNOWN;
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
@@ -74,10 +74,8 @@ impl ForSystem {
 
     /// A pattern as the system writes it.
     pub(crate) fn pattern(&self, pattern: &PathPattern) -> PathPattern {
-        PathPattern::new(pattern.pieces().iter().map(|piece| match piece {
-            Piece::Text(text) => Piece::Text(self.written(text).into()),
-            Piece::Frame(format) => Piece::Frame(*format),
-        }))
+        self.system
+            .map_or_else(|| pattern.clone(), |system| system.pattern(pattern))
     }
 }
 

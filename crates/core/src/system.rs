@@ -1,5 +1,7 @@
 //! Operating systems, as far as paths differ.
 
+use crate::template::{PathPattern, Piece};
+
 /// A system that paths are made for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum System {
@@ -47,5 +49,14 @@ impl System {
             Self::Windows => path.replace('/', "\\"),
             Self::Linux | Self::Macos => path.to_owned(),
         }
+    }
+
+    /// A pattern as this system writes it.
+    #[must_use]
+    pub fn pattern(self, pattern: &PathPattern) -> PathPattern {
+        PathPattern::new(pattern.pieces().iter().map(|piece| match piece {
+            Piece::Text(text) => Piece::Text(self.written(text).into()),
+            Piece::Frame(field) => Piece::Frame(*field),
+        }))
     }
 }

@@ -17,13 +17,9 @@ pub(crate) fn create(
     folder: &Path,
     session: u32,
     count: u32,
-    links: &[(String, String)],
 ) -> io::Result<PathBuf> {
     let staging = free_name(folder, &format!("{PREFIX}{session:04}-{count:04}"));
     disk.create_new_folder(&staging)?;
-    for (name, target) in links {
-        disk.link(target, &staging.join(name))?;
-    }
     Ok(staging)
 }
 

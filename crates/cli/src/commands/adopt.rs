@@ -6,7 +6,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::adopt::{Adoption, Folder, Means, adopt, command_lines};
-use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::deliverable::Expansion;
 use truepath_core::engine::{Call, Profile};
 use truepath_core::plan::plan;
 use truepath_core::quote::posix_line;
@@ -146,10 +146,7 @@ fn gives_back(
         .iter()
         .map(|line| whole(line, adopted, folder))
         .collect();
-    let mut given = Vec::new();
-    for line in lines_of(&expansion, lines, adopted)? {
-        given.push(line);
-    }
+    let given = lines_of(&expansion, lines, adopted)?;
     let missing = wanted.iter().find(|line| !given.contains(line));
     Ok(match missing {
         Some(line) => Err(format!(
@@ -196,11 +193,7 @@ fn lines_of(
             }
         });
         for invocation in &plan {
-            let deliverables: Vec<&Deliverable> = invocation
-                .deliverables
-                .iter()
-                .map(|&index| &expansion.deliverables[index])
-                .collect();
+            let deliverables = invocation.members(&expansion.deliverables);
             let one = deliverables[0];
             let path = one.path(invocation.frames.first().unwrap_or(0));
             let call = Call {

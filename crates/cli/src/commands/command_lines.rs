@@ -13,7 +13,9 @@ use truepath_core::engine::{Call, Overrides, Profile};
 use truepath_core::finding::count;
 use truepath_core::job::{Job, Key, Value};
 use truepath_core::plan::{Invocation, plan};
-use truepath_core::script::{About, Cluster, KINDS, Kind, Outline, Step, WriteError, steps};
+use truepath_core::script::{
+    About, Cluster, KINDS, Kind, Outline, Step, WriteError, one_line, steps,
+};
 use truepath_core::system::System;
 use truepath_runner::find_program;
 
@@ -226,10 +228,7 @@ fn called(name: &str, chosen: &Chosen) -> Result<String, Trouble> {
 
 /// What the job asks of a cluster. An engine that may run only so often at once limits it too.
 fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
-    let setting = |key| {
-        let setting = job.command_line.get(key).or_else(|| job.project.get(key))?;
-        Some(&setting.value.value)
-    };
+    let setting = |key| job.of_project(key).map(|setting| &setting.value.value);
     let text = |key| match setting(key) {
         Some(Value::Text(text)) => Some(text.clone()),
         _ => None,
@@ -265,7 +264,7 @@ fn read_out(
         "# The {} of {}, in order. `--as sh` makes a script of them that brings\n\
          # the files to their true names; `truepath run` verifies them too.",
         count(plan.len() as u64, "command line", "command lines"),
-        about.job.replace(char::is_control, "?")
+        one_line(about.job)
     )?;
     let all = &expansion.deliverables;
     for (number, (invocation, one)) in plan.iter().zip(steps(expansion, plan, about)).enumerate() {
@@ -275,18 +274,19 @@ fn read_out(
             "\n# {} of {}: {}",
             number + 1,
             plan.len(),
-            one.title.replace(char::is_control, "?")
+            one_line(&one.title)
         )?;
-        remark(out, "told", &told(&overrides(all, invocation)))?;
+        let overrides = overrides(all, invocation);
+        remark(out, "told", &told(&overrides))?;
         remark(
             out,
             "left to the scene or the engine",
-            &overrides(all, invocation).left.join(", "),
+            &overrides.left.join(", "),
         )?;
         remark(
             out,
             "not heard by the engine",
-            &overrides(all, invocation).unheard.join(", "),
+            &overrides.unheard.join(", "),
         )?;
         writeln!(out, "{}", line(&one))?;
     }
@@ -298,7 +298,7 @@ fn remark(out: &mut impl Write, what: &str, text: &str) -> io::Result<()> {
     if text.is_empty() {
         return Ok(());
     }
-    writeln!(out, "#   {what}: {}", text.replace(char::is_control, "?"))
+    writeln!(out, "#   {what}: {}", one_line(text))
 }
 
 fn told(overrides: &Overrides) -> String {
@@ -311,11 +311,7 @@ fn told(overrides: &Overrides) -> String {
 }
 
 fn overrides(all: &[Deliverable], invocation: &Invocation) -> Overrides {
-    let deliverables: Vec<&Deliverable> = invocation
-        .deliverables
-        .iter()
-        .map(|&index| &all[index])
-        .collect();
+    let deliverables = invocation.members(all);
     let one = deliverables[0];
     if one.is_put_together() {
         return Overrides::default();

@@ -30,17 +30,21 @@ impl Share {
     /// refused by a rule, and missing ones count 1 here.
     #[must_use]
     pub fn of_job(job: &Job) -> Option<Self> {
-        let setting = |key| job.command_line.get(key).or_else(|| job.project.get(key));
-        let part = setting(Key::SharePart)?;
+        let part = job.of_project(Key::SharePart)?;
         let Value::Share(which, of) = part.value.value else {
             return None;
         };
-        let mut weights = match setting(Key::ShareWeights).map(|one| &one.value.value) {
+        let mut weights = match job
+            .of_project(Key::ShareWeights)
+            .map(|one| &one.value.value)
+        {
             Some(Value::Weights(weights)) => weights.clone(),
             _ => Vec::new(),
         };
         weights.resize(usize::try_from(of).ok()?, 1);
-        let turns = setting(Key::ShareInterleaved).map(|one| &one.value.value);
+        let turns = job
+            .of_project(Key::ShareInterleaved)
+            .map(|one| &one.value.value);
         Some(Self {
             part: which,
             weights,

@@ -241,18 +241,4 @@ impl JsonTemplate {
             }
         }
     }
-
-    /// Every template in it.
-    #[must_use]
-    pub fn templates(&self) -> Vec<&Template> {
-        match self {
-            Self::Plain(_) => Vec::new(),
-            Self::Text(template) => vec![template],
-            Self::List(items) => items.iter().flat_map(Self::templates).collect(),
-            Self::Object(entries) => entries
-                .iter()
-                .flat_map(|(_, one)| one.templates())
-                .collect(),
-        }
-    }
 }

@@ -86,6 +86,13 @@ impl Job {
 }
 
 impl Job {
+    /// What is set for the whole job: on the command line, else by the project.
+    #[must_use]
+    pub fn of_project(&self, key: Key) -> Option<&Setting> {
+        let said = self.command_line.get(key);
+        said.or_else(|| self.project.get(key))
+    }
+
     /// The preset that the project's own tables name.
     #[must_use]
     pub fn preset(&self) -> Option<&str> {

@@ -30,6 +30,13 @@ impl Invocation {
         self.frames.count() * self.deliverables.len() as u64
     }
 
+    /// What it makes.
+    #[must_use]
+    pub fn members<'a>(&self, deliverables: &'a [Deliverable]) -> Vec<&'a Deliverable> {
+        let members = self.deliverables.iter();
+        members.map(|&index| &deliverables[index]).collect()
+    }
+
     /// Tells it from every other, on every machine and in every run: twelve hexadecimal digits of a
     /// hash of what it makes.
     #[must_use]
@@ -41,6 +48,18 @@ impl Invocation {
     #[must_use]
     pub fn name(&self, deliverables: &[Deliverable]) -> String {
         Naming::of(&self.deliverables, deliverables).name(&self.frames)
+    }
+}
+
+/// What some deliverables of one process are, in a few words.
+#[must_use]
+pub fn label(deliverables: &[&Deliverable]) -> String {
+    let label = deliverables
+        .first()
+        .map_or_else(String::new, |one| one.label());
+    match deliverables.len() {
+        0 | 1 => label,
+        several => format!("{label} and {} more", several - 1),
     }
 }
 
@@ -209,12 +228,14 @@ fn with_movies(
     if movies.is_empty() {
         return plan;
     }
-    let mut last: HashMap<String, usize> = HashMap::new();
+    let mut last: HashMap<usize, usize> = HashMap::new();
     for (at, invocation) in plan.iter().enumerate() {
-        for index in invocation.deliverables.iter() {
-            last.insert(all[*index].pattern.sketch(), at);
-        }
+        last.extend(invocation.deliverables.iter().map(|index| (*index, at)));
     }
+    let last: HashMap<String, usize> = last
+        .into_iter()
+        .map(|(index, at)| (all[index].pattern.sketch(), at))
+        .collect();
     let mut after: HashMap<usize, Vec<Invocation>> = HashMap::new();
     let mut ready = Vec::new();
     for (index, frames) in movies {

@@ -9,9 +9,8 @@
 
 use std::fmt::{self, Write};
 
-use super::step::true_name;
 use super::{
-    About, Kind, NativeName, Outline, PROMISE, Placed, ScriptError, Step, WriteError, one_line,
+    About, Kind, NativeName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
 };
 use crate::system::System;
 
@@ -35,15 +34,7 @@ impl Kind for Batch {
 
     fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
         let mut text = String::from("@echo off\nsetlocal DisableDelayedExpansion\n");
-        let count = outline.count;
-        writeln!(
-            text,
-            "rem The {count} steps of {}, written by True Path.",
-            remark(about.job)
-        )?;
-        for line in PROMISE {
-            writeln!(text, "rem {line}")?;
-        }
+        remarks(("rem", ""), &remark(about.job), outline, &mut text)?;
         for counter in ["DONE", "FAILED", "BEFORE", "LOST"] {
             writeln!(text, "set \"TP_{counter}=0\"")?;
         }
@@ -94,22 +85,7 @@ fn remark(text: &str) -> String {
 const FUNCTIONS: &str = include_str!("functions.bat");
 
 fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Result<(), WriteError> {
-    let needs = if one.writes_elsewhere {
-        Some("writes where its scene says")
-    } else if !one.orders.links.is_empty() {
-        Some("needs links")
-    } else if !one.orders.files.is_empty() {
-        Some("needs files written for it")
-    } else if one.set_up.is_some() {
-        Some("needs a set-up script of a POSIX shell")
-    } else if one.preparing.is_some() {
-        Some("needs a preparing step")
-    } else {
-        None
-    };
-    if let Some(needs) = needs {
-        return Err(beyond(one, needs).into());
-    }
+    one.is_plain(SHELL)?;
     if about.stop {
         out.push_str("if not \"%TP_FAILED%\"==\"0\" goto summary\n");
     }
@@ -131,7 +107,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     );
     out.push_str("set \"TP_MISSING=\"\n");
     for placed in &one.placed {
-        for frame in placed.frames.iter() {
+        for frame in one.frames.iter() {
             set(out, "TP_TRUE", &placed.pattern.path(frame))?;
             out.push_str("if not exist \"%TP_TRUE%\" set \"TP_MISSING=1\"\n");
         }
@@ -208,7 +184,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     writeln!(out, ":there_{number}\nendlocal & set /a TP_BEFORE+=1 >nul")?;
     writeln!(out, ":after_{number}")?;
     for placed in &one.placed {
-        for frame in placed.frames.iter() {
+        for frame in one.frames.iter() {
             set(out, "TP_TRUE", &placed.pattern.path(frame))?;
             out.push_str("call :still\n");
         }
@@ -220,9 +196,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
 const LONGEST_LINE: usize = 8_191;
 
 fn bring(one: &Step, placed: &Placed, out: &mut String) -> Result<(), WriteError> {
-    if true_name(&placed.pattern).is_none() {
-        return Err(beyond(one, "has the frame more than once in its paths").into());
-    }
+    one.true_name(&placed.pattern, SHELL)?;
     match &placed.native {
         NativeName::One(name) => {
             set(out, "TP_HEAD", name)?;
@@ -235,12 +209,14 @@ fn bring(one: &Step, placed: &Placed, out: &mut String) -> Result<(), WriteError
             set(out, "TP_TAIL", after)?;
             out.push_str("set \"TP_PADS=all\"\n");
         }
-        NativeName::Any if placed.frames.count() == 1 => out.push_str("set \"TP_PADS=any\"\n"),
+        NativeName::Any if one.frames.count() == 1 => out.push_str("set \"TP_PADS=any\"\n"),
         NativeName::Any => {
-            return Err(beyond(one, "names its files in a way that no profile tells").into());
+            return Err(one
+                .beyond("names its files in a way that no profile tells", SHELL)
+                .into());
         }
     }
-    for frame in placed.frames.iter() {
+    for frame in one.frames.iter() {
         if matches!(placed.native, NativeName::Digits(..)) {
             writeln!(out, "set \"TP_SIGN={}\"", if frame < 0 { "-" } else { "" })?;
             writeln!(out, "set \"TP_FRAME={}\"", frame.unsigned_abs())?;
@@ -253,14 +229,6 @@ fn bring(one: &Step, placed: &Placed, out: &mut String) -> Result<(), WriteError
         out.push_str("call :bring\n");
     }
     Ok(())
-}
-
-fn beyond(one: &Step, needs: &'static str) -> ScriptError {
-    ScriptError::Beyond {
-        engine: one.engine.clone(),
-        needs,
-        shell: SHELL,
-    }
 }
 
 /// `set "NAME=value"`

@@ -64,7 +64,7 @@ fn shape(one: &Step) -> Value {
                 NativeName::Digits(before, after) => json!({ "before": before, "after": after }),
                 NativeName::Any => Value::Null,
             };
-            json!({ "native": native, "path": placed.pattern.sketch(), "frames": placed.frames.to_string() })
+            json!({ "native": native, "path": placed.pattern.sketch(), "frames": one.frames.to_string() })
         })
         .collect();
     json!({
@@ -72,7 +72,7 @@ fn shape(one: &Step) -> Value {
         "title": one.title,
         "engine": one.engine,
         "frames": one.frames.to_string(),
-        "movie": one.is_movie,
+        "movie": one.sources.is_some(),
         "staging": one.staging,
         "folder": one.orders.folder,
         "set-up": one.set_up,

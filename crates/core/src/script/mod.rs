@@ -197,7 +197,8 @@ pub fn steps<'s>(
 }
 
 /// A remark must stay a remark, whatever a name holds.
-fn one_line(text: &str) -> String {
+#[must_use]
+pub fn one_line(text: &str) -> String {
     text.replace(char::is_control, "?")
 }
 
@@ -208,3 +209,23 @@ const PROMISE: [&str; 4] = [
     "It does not decode the pictures, as `truepath run` does; afterwards, `truepath audit` tells",
     "whether all of them are whole.",
 ];
+
+/// What every script says first, each line behind the sign of a remark; `between` parts the first
+/// line from the others.
+fn remarks(
+    (sign, between): (&str, &str),
+    job: &str,
+    outline: &Outline,
+    out: &mut dyn Write,
+) -> fmt::Result {
+    let count = outline.count;
+    writeln!(
+        out,
+        "{sign} The {count} steps of {job}, written by True Path."
+    )?;
+    out.write_str(between)?;
+    for line in PROMISE {
+        writeln!(out, "{sign} {line}")?;
+    }
+    Ok(())
+}

@@ -7,9 +7,8 @@
 
 use std::fmt::{self, Write};
 
-use super::step::true_name;
 use super::{
-    About, Kind, NativeName, Outline, PROMISE, Placed, ScriptError, Step, WriteError, one_line,
+    About, Kind, NativeName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
 };
 use crate::system::System;
 
@@ -32,15 +31,7 @@ impl Kind for PowerShell {
     }
 
     fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
-        writeln!(
-            out,
-            "# The {} steps of {}, written by True Path.\n#",
-            outline.count,
-            one_line(about.job)
-        )?;
-        for line in PROMISE {
-            writeln!(out, "# {line}")?;
-        }
+        remarks(("#", "#\n"), &one_line(about.job), outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(
             out,
@@ -83,22 +74,7 @@ impl Kind for PowerShell {
 const FUNCTIONS: &str = include_str!("functions.ps1");
 
 fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError> {
-    let needs = if one.writes_elsewhere {
-        Some("writes where its scene says")
-    } else if !one.orders.links.is_empty() {
-        Some("needs links")
-    } else if !one.orders.files.is_empty() {
-        Some("needs files written for it")
-    } else if one.set_up.is_some() {
-        Some("needs a set-up script of a POSIX shell")
-    } else if one.preparing.is_some() {
-        Some("needs a preparing step")
-    } else {
-        None
-    };
-    if let Some(needs) = needs {
-        return Err(beyond(one, needs).into());
-    }
+    one.is_plain(SHELL)?;
     let mut files = Vec::new();
     if let Some((pattern, frames)) = &one.sources {
         // A movie of a sequence that is not whole is left out, and counts as missing.
@@ -176,21 +152,16 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
 
 /// What a deliverable's files are called, there and here.
 fn file(one: &Step, placed: &Placed) -> Result<String, ScriptError> {
-    let Some((before, after, digits)) = true_name(&placed.pattern) else {
-        return Err(beyond(one, "has the frame more than once in its paths"));
-    };
+    let (before, after, digits) = one.true_name(&placed.pattern, SHELL)?;
     let (how, head, tail) = match &placed.native {
         NativeName::One(name) => ("one", name.as_str(), ""),
         NativeName::Digits(head, tail) => ("digits", head.as_str(), tail.as_str()),
-        NativeName::Any if placed.frames.count() == 1 => ("any", "", ""),
+        NativeName::Any if one.frames.count() == 1 => ("any", "", ""),
         NativeName::Any => {
-            return Err(beyond(
-                one,
-                "names its files in a way that no profile tells",
-            ));
+            return Err(one.beyond("names its files in a way that no profile tells", SHELL));
         }
     };
-    let strands: Vec<String> = placed
+    let strands: Vec<String> = one
         .frames
         .strands()
         .iter()
@@ -213,14 +184,6 @@ fn file(one: &Step, placed: &Placed) -> Result<String, ScriptError> {
         if strands.len() == 1 { "," } else { "" },
         strands.join(", ")
     ))
-}
-
-fn beyond(one: &Step, needs: &'static str) -> ScriptError {
-    ScriptError::Beyond {
-        engine: one.engine.clone(),
-        needs,
-        shell: SHELL,
-    }
 }
 
 fn refused(text: &str, character: &str) -> ScriptError {

@@ -2,8 +2,8 @@
 
 use std::fmt::{self, Write};
 
-use super::step::{Preparing, true_name};
-use super::{About, Kind, NativeName, Outline, PROMISE, ScriptError, Step, WriteError, one_line};
+use super::step::Preparing;
+use super::{About, Kind, NativeName, Outline, ScriptError, Step, WriteError, one_line, remarks};
 use crate::frames::FrameSet;
 use crate::quote::{posix, posix_line};
 use crate::system::System;
@@ -26,8 +26,7 @@ impl Kind for Shell {
     }
 
     fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
-        writeln!(out, "#!/bin/sh")?;
-        remarks(about, outline, out)?;
+        head(about, outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(out, "stop={}", u8::from(about.stop))?;
         writeln!(out, "all={}\n", outline.count)
@@ -63,17 +62,9 @@ impl Kind for Shell {
 }
 
 /// What the script is, as remarks.
-pub(super) fn remarks(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
-    let count = outline.count;
-    writeln!(
-        out,
-        "# The {count} steps of {}, written by True Path.",
-        one_line(about.job)
-    )?;
-    writeln!(out, "#")?;
-    for line in PROMISE {
-        writeln!(out, "# {line}")?;
-    }
+pub(super) fn head(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    writeln!(out, "#!/bin/sh")?;
+    remarks(("#", "#\n"), &one_line(about.job), outline, out)?;
     writeln!(out)
 }
 
@@ -83,7 +74,7 @@ pub(super) const FUNCTIONS: &str = include_str!("functions.sh");
 /// One step.
 pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError> {
     if one.writes_elsewhere {
-        return Err(beyond(one, "writes where its scene says").into());
+        return Err(one.beyond("writes where its scene says", "a script").into());
     }
     write!(
         out,
@@ -98,7 +89,7 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
     writeln!(out, "; then")?;
     let mut all = Vec::with_capacity(one.placed.len());
     for placed in &one.placed {
-        all.push(names(one, &placed.pattern, &placed.frames)?);
+        all.push(names(one, &placed.pattern, &one.frames)?);
     }
     for names in &all {
         writeln!(out, "  wants {names}")?;
@@ -159,9 +150,7 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
 
 /// A true name and the frames: before, after, digits, then first, last and step of each strand.
 fn names(one: &Step, pattern: &PathPattern, frames: &FrameSet) -> Result<String, ScriptError> {
-    let Some((before, after, digits)) = true_name(pattern) else {
-        return Err(beyond(one, "has the frame more than once in its paths"));
-    };
+    let (before, after, digits) = one.true_name(pattern, "a script")?;
     let mut text = format!("{} {} {digits}", posix(&before), posix(&after));
     text.push_str(&strands(frames));
     Ok(text)
@@ -226,12 +215,4 @@ fn prepare(preparing: &Preparing, out: &mut dyn Write) -> Result<(), WriteError>
         posix(&preparing.result),
         posix_line(&preparing.program, words)
     )?)
-}
-
-fn beyond(one: &Step, needs: &'static str) -> ScriptError {
-    ScriptError::Beyond {
-        engine: one.engine.clone(),
-        needs,
-        shell: "a script",
-    }
 }

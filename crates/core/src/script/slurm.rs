@@ -5,7 +5,7 @@
 
 use std::fmt::{self, Write};
 
-use super::shell::{FUNCTIONS, remarks, step};
+use super::shell::{FUNCTIONS, head, step};
 use super::{About, Kind, Outline, Step, WriteError, one_line};
 use crate::quote::posix;
 use crate::system::System;
@@ -31,8 +31,7 @@ impl Kind for Slurm {
     }
 
     fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
-        writeln!(out, "#!/bin/sh")?;
-        remarks(about, outline, out)?;
+        head(about, outline, out)?;
         writeln!(
             out,
             "# `sh THIS` hands it to the cluster: an array of tasks, and after it the movies.\n"

@@ -6,7 +6,7 @@ use super::{About, ScriptError};
 use crate::deliverable::{Deliverable, Expansion};
 use crate::engine::{ArgumentError, Call, Naming as EngineNaming, Orders};
 use crate::frames::FrameSet;
-use crate::plan::{Invocation, Naming};
+use crate::plan::{Invocation, Naming, label};
 use crate::template::{FrameField, PathPattern, Piece};
 
 /// One process, what it needs, and where its files go. Paths are written as the system has them.
@@ -32,15 +32,13 @@ pub struct Step {
     pub preparing: Option<Preparing>,
     /// What it brings.
     pub placed: Vec<Placed>,
-    /// Whether it puts a movie together, after its sequence.
-    pub is_movie: bool,
-    /// The frames that a movie is put together from, all of which must be there.
+    /// Of a movie the frames that it is put together from, all of which must be there.
     pub sources: Option<(PathPattern, FrameSet)>,
     /// The engine's name.
     pub engine: String,
     /// Where the engine writes, when that is where the scene says.
     pub writes_elsewhere: bool,
-    /// How many frames it makes.
+    /// The frames that it makes of each.
     pub frames: FrameSet,
 }
 
@@ -66,8 +64,6 @@ pub struct Placed {
     pub native: NativeName,
     /// Their true names.
     pub pattern: PathPattern,
-    /// The frames.
-    pub frames: FrameSet,
 }
 
 /// How files are called in a staging folder.
@@ -97,29 +93,24 @@ pub(super) struct Group<'e> {
 impl<'e> Group<'e> {
     /// What the steps of an invocation's deliverables share.
     pub(super) fn of(expansion: &'e Expansion, invocation: &Invocation, about: &About<'_>) -> Self {
-        let all = &expansion.deliverables;
         let members = Arc::clone(&invocation.deliverables);
-        let deliverables: Vec<&Deliverable> = members.iter().map(|&index| &all[index]).collect();
+        let deliverables = invocation.members(&expansion.deliverables);
         let one = deliverables[0];
-        let more = match deliverables.len() {
-            1 => String::new(),
-            several => format!(" and {} more", several - 1),
-        };
         let framed = deliverables
             .iter()
             .any(|one| one.pattern.split().0.has_frame());
         let source = one.movie().and_then(|movie| movie.source.as_ref());
         Self {
-            naming: Naming::of(&members, all),
-            label: format!("{}{more}", one.label()),
+            naming: Naming::of(&members, &expansion.deliverables),
+            label: label(&deliverables),
             patterns: deliverables
                 .iter()
-                .map(|one| pattern_written(&one.pattern, about))
+                .map(|one| about.system.pattern(&one.pattern))
                 .collect(),
             folders: (!framed).then(|| folders(&deliverables, &invocation.frames, about)),
             prepared_folder: format!("{}/truepath-prepared-{}", one.root, scene_mark(one)),
             sources: source.map(|source| {
-                let pattern = pattern_written(&source.pattern, about);
+                let pattern = about.system.pattern(&source.pattern);
                 (pattern, source.common.clip.clone())
             }),
             members,
@@ -213,7 +204,6 @@ impl Step {
             placed.push(Placed {
                 native,
                 pattern: pattern.clone(),
-                frames: frames.clone(),
             });
         }
         let title = if one.is_put_together() {
@@ -235,7 +225,6 @@ impl Step {
             fine_exits: profile.fine_exits.clone(),
             preparing,
             placed,
-            is_movie: one.is_put_together(),
             sources: group.sources.clone(),
             engine: profile.name.clone(),
             writes_elsewhere: profile.writes.is_some()
@@ -245,6 +234,44 @@ impl Step {
         };
         step.fits(about)?;
         Ok(step)
+    }
+
+    /// Tells that a shell cannot do what the engine needs.
+    pub(super) fn beyond(&self, needs: &'static str, shell: &'static str) -> ScriptError {
+        ScriptError::Beyond {
+            engine: self.engine.clone(),
+            needs,
+            shell,
+        }
+    }
+
+    /// Sees that it needs nothing that only scripts for POSIX shells can do.
+    pub(super) fn is_plain(&self, shell: &'static str) -> Result<(), ScriptError> {
+        let needs = [
+            (self.writes_elsewhere, "writes where its scene says"),
+            (!self.orders.links.is_empty(), "needs links"),
+            (!self.orders.files.is_empty(), "needs files written for it"),
+            (
+                self.set_up.is_some(),
+                "needs a set-up script of a POSIX shell",
+            ),
+            (self.preparing.is_some(), "needs a preparing step"),
+        ];
+        match needs.into_iter().find(|(needed, _)| *needed) {
+            Some((_, needs)) => Err(self.beyond(needs, shell)),
+            None => Ok(()),
+        }
+    }
+
+    /// A true name as the shells know it: the text before the frame, the text after it, and the
+    /// digits.
+    pub(super) fn true_name(
+        &self,
+        pattern: &PathPattern,
+        shell: &'static str,
+    ) -> Result<(String, String, u8), ScriptError> {
+        true_name(pattern)
+            .ok_or_else(|| self.beyond("has the frame more than once in its paths", shell))
     }
 
     /// The words of its command: program and arguments.
@@ -300,14 +327,6 @@ fn scene_mark(one: &Deliverable) -> String {
     hash[..6].iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-/// A pattern as the system writes it.
-fn pattern_written(pattern: &PathPattern, about: &About<'_>) -> PathPattern {
-    PathPattern::new(pattern.pieces().iter().map(|piece| match piece {
-        Piece::Text(text) => Piece::Text(about.system.written(text).into()),
-        Piece::Frame(field) => Piece::Frame(*field),
-    }))
-}
-
 /// A native pattern as the shells know it.
 fn native_name(pattern: &PathPattern) -> NativeName {
     let (mut before, mut after, mut seen) = (String::new(), String::new(), false);
@@ -315,9 +334,7 @@ fn native_name(pattern: &PathPattern) -> NativeName {
         match piece {
             Piece::Text(text) if seen => after.push_str(text),
             Piece::Text(text) => before.push_str(text),
-            Piece::Frame(FrameField::Digits(_) | FrameField::Any) if seen => {
-                return NativeName::Any;
-            }
+            Piece::Frame(_) if seen => return NativeName::Any,
             Piece::Frame(_) => seen = true,
         }
     }
@@ -328,9 +345,9 @@ fn native_name(pattern: &PathPattern) -> NativeName {
     }
 }
 
-/// A true name as the shells know it: the text before the frame, the text after it, and the digits.
-/// None where the frame stands in it more than once.
-pub(super) fn true_name(pattern: &PathPattern) -> Option<(String, String, u8)> {
+/// The text before the frame, the text after it, and the digits; none where the frame stands in a
+/// name more than once.
+fn true_name(pattern: &PathPattern) -> Option<(String, String, u8)> {
     let (mut before, mut after, mut digits) = (String::new(), String::new(), None);
     for piece in pattern.pieces() {
         match (piece, digits) {

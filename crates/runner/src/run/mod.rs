@@ -239,11 +239,7 @@ pub fn run(
 pub fn state_folder(loaded: &Loaded) -> PathBuf {
     use truepath_core::job::{Key, Value};
     use truepath_core::template::{TokenValue, expand};
-    let setting = loaded
-        .job
-        .command_line
-        .get(Key::State)
-        .or_else(|| loaded.job.project.get(Key::State));
+    let setting = loaded.job.of_project(Key::State);
     if let Some(setting) = setting
         && let Value::Template(template, _) = &setting.value.value
     {

@@ -5,9 +5,7 @@ use std::path::Path;
 use super::work::Work;
 use super::{Event, Failure, RunError};
 use crate::inventory::There;
-use crate::ledger::{How, Line};
 use crate::movies;
-use crate::publish::{Credits, record};
 
 impl Work<'_> {
     /// Whether a movie is to be put together now. It is not when its sequence is not whole, or
@@ -54,29 +52,5 @@ impl Work<'_> {
         }
         self.report.kept += 1;
         Ok(false)
-    }
-
-    fn make_room(&mut self, path: &str, why: &str) -> Result<(), RunError> {
-        let to = self.set_aside(Path::new(path), why)?;
-        let what = format!("{path}: {why}");
-        self.watch.see(&Event::Aside {
-            what: &what,
-            to: &to,
-        });
-        Ok(())
-    }
-
-    /// Takes a movie that nobody recorded.
-    fn adopt(&mut self, file: &Path, frame: i64) -> Result<(), RunError> {
-        let unknown = Credits::of_nobody();
-        let record = record(file, file, &unknown).map_err(RunError::disk(file))?;
-        let how = How::Adopted;
-        let line = Line::Published { frame, how, record };
-        self.session
-            .ledger
-            .write(&line)
-            .map_err(RunError::disk(file))?;
-        self.report.adopted += 1;
-        Ok(())
     }
 }

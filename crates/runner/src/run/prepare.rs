@@ -154,31 +154,14 @@ impl Work<'_> {
                     continue;
                 }
                 There::Broken(reason) => {
-                    let what = format!("{path}: {reason}");
-                    let to = self.set_aside(file, &reason)?;
-                    self.watch.see(&Event::Aside {
-                        what: &what,
-                        to: &to,
-                    });
+                    self.make_room(&path, &reason)?;
                     missing.push(frame);
                     continue;
                 }
                 There::AsRecorded => {}
                 There::OtherSettings => stale.push(frame),
                 There::Unrecorded => {
-                    // Nobody knows what made it: the ledger says so.
-                    let unknown = Credits::of_nobody();
-                    let record = record(file, file, &unknown).map_err(RunError::disk(file))?;
-                    let line = Line::Published {
-                        frame,
-                        how: How::Adopted,
-                        record,
-                    };
-                    self.session
-                        .ledger
-                        .write(&line)
-                        .map_err(RunError::disk(file))?;
-                    self.report.adopted += 1;
+                    self.adopt(file, frame)?;
                 }
             }
             self.report.kept += 1;
@@ -210,5 +193,30 @@ impl Work<'_> {
             .write(&line)
             .map_err(RunError::disk(file))?;
         Ok(to)
+    }
+
+    /// Sets aside what is in the way, and says so.
+    pub(super) fn make_room(&mut self, path: &str, why: &str) -> Result<(), RunError> {
+        let to = self.set_aside(Path::new(path), why)?;
+        let what = format!("{path}: {why}");
+        self.watch.see(&Event::Aside {
+            what: &what,
+            to: &to,
+        });
+        Ok(())
+    }
+
+    /// Takes a file that nobody recorded: nobody knows what made it, and the ledger says so.
+    pub(super) fn adopt(&mut self, file: &Path, frame: i64) -> Result<(), RunError> {
+        let unknown = Credits::of_nobody();
+        let record = record(file, file, &unknown).map_err(RunError::disk(file))?;
+        let how = How::Adopted;
+        let line = Line::Published { frame, how, record };
+        self.session
+            .ledger
+            .write(&line)
+            .map_err(RunError::disk(file))?;
+        self.report.adopted += 1;
+        Ok(())
     }
 }

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
-use truepath_core::plan::Invocation;
+use truepath_core::plan::{Invocation, label};
 use truepath_core::quote::posix_line;
 
 use super::attend::Troubled;
@@ -25,12 +25,13 @@ impl Work<'_> {
     pub(super) fn process(&mut self, invocation: &Invocation) -> Result<Outcome, RunError> {
         self.processes += 1;
         let expansion = self.expansion;
+        let deliverables = invocation.members(&expansion.deliverables);
         let members: Vec<(usize, &Deliverable)> = invocation
             .deliverables
             .iter()
-            .map(|&index| (index, &expansion.deliverables[index]))
+            .copied()
+            .zip(deliverables.iter().copied())
             .collect();
-        let deliverables: Vec<&Deliverable> = members.iter().map(|(_, one)| *one).collect();
         let profile = std::sync::Arc::clone(&deliverables[0].common.engine);
         let folder = self.folders(&deliverables, &invocation.frames)?;
         let name = invocation.name(&expansion.deliverables);
@@ -39,12 +40,8 @@ impl Work<'_> {
             .logs
             .join(format!("{:04}-{name}.log", self.processes));
         let mut log = File::create_new(&log_path).map_err(RunError::disk(&log_path))?;
-        let mut label = deliverables[0].label();
-        if deliverables.len() > 1 {
-            label = format!("{label} and {} more", deliverables.len() - 1);
-        }
         self.watch.see(&Event::Started {
-            label: &label,
+            label: &label(&deliverables),
             frames: match deliverables[0].is_put_together() {
                 true => &deliverables[0].common.clip,
                 false => &invocation.frames,
@@ -83,7 +80,6 @@ impl Work<'_> {
             &folder,
             self.session.number,
             self.processes,
-            &[],
         )
         .map_err(RunError::disk(&folder))?;
         let staging_name = staging.display().to_string();
