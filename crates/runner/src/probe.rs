@@ -4,7 +4,7 @@ use std::path::{Path, PathBuf};
 
 use truepath_core::engine::Profile;
 
-use crate::program::find_program;
+use crate::program::program_of_engine;
 use crate::run::name_and_version;
 
 /// What there is of an engine on this machine.
@@ -21,12 +21,8 @@ pub struct Probed {
 /// Looks for an engine's program; with `leave` it is started to tell its version.
 #[must_use]
 pub fn probe(profile: &Profile, this_program: &Path, folder: &Path, leave: bool) -> Probed {
-    let program = if profile.program == Profile::THIS_PROGRAM {
-        Some(this_program.to_owned())
-    } else {
-        find_program(&profile.program, folder)
-    };
-    let asks = profile.version.is_some() || profile.program == Profile::THIS_PROGRAM;
+    let program = program_of_engine(&profile.program, this_program, folder);
+    let asks = profile.version.is_some() || profile.is_this_program();
     let asked = leave && program.is_some() && asks;
     let version = asked
         .then(|| name_and_version(profile, folder))

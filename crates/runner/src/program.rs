@@ -4,6 +4,8 @@ use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use truepath_core::engine::Profile;
+
 /// Where a program is: a name without a separator is looked for on the `PATH`, any other is taken
 /// from `folder`.
 #[must_use]
@@ -18,6 +20,14 @@ pub fn find_program(name: &str, folder: &Path) -> Option<PathBuf> {
     env::split_paths(&env::var_os("PATH")?)
         .map(|one| one.join(name))
         .find(|path| is_program(path))
+}
+
+/// Where the program of an engine is: this program for a part of True Path itself.
+pub(crate) fn program_of_engine(name: &str, this_program: &Path, folder: &Path) -> Option<PathBuf> {
+    if name == Profile::THIS_PROGRAM {
+        return Some(this_program.to_owned());
+    }
+    find_program(name, folder)
 }
 
 fn is_program(path: &Path) -> bool {

@@ -212,6 +212,13 @@ impl Picture {
         crop.or(self.size.as_ref().map(|size| size.value))
     }
 
+    /// Whether the pixels are linear light: said, or because the format usually holds it.
+    #[must_use]
+    pub fn is_light(&self) -> bool {
+        let said = self.look.linear.as_ref().map(|linear| linear.value);
+        said.unwrap_or_else(|| self.format.is_light())
+    }
+
     /// Whether the files have 8 bits: said, or because the format has no others.
     #[must_use]
     pub fn has_eight_bits(&self) -> bool {

@@ -266,6 +266,16 @@ impl LogKind {
     /// All of them.
     pub const ALL: [Self; 4] = [Self::Frame, Self::File, Self::Warning, Self::Error];
 
+    /// The group that a pattern of this kind has.
+    #[must_use]
+    pub fn group(self) -> &'static str {
+        match self {
+            Self::Frame => "frame",
+            Self::File => "file",
+            Self::Warning | Self::Error => "text",
+        }
+    }
+
     /// The word in profiles.
     #[must_use]
     pub fn word(self) -> &'static str {
@@ -274,18 +284,6 @@ impl LogKind {
             Self::File => "file",
             Self::Warning => "warning",
             Self::Error => "error",
-        }
-    }
-}
-
-impl LogKind {
-    /// The group that a pattern of this kind has.
-    #[must_use]
-    pub fn group(self) -> &'static str {
-        match self {
-            Self::Frame => "frame",
-            Self::File => "file",
-            Self::Warning | Self::Error => "text",
         }
     }
 }

@@ -147,10 +147,7 @@ fn source_token(deliverable: &Deliverable, name: &str) -> TokenValue {
         ),
         // Light that is to be lifted for display: said to be linear, or of a format for light.
         (Some(source), "source.transfer") => {
-            let light = match &source.picture.look.linear {
-                Some(linear) => linear.value,
-                None => source.picture.format.is_light(),
-            };
+            let light = source.picture.is_light();
             let transfer = deliverable.picture.look.transfer.as_ref().filter(|_| light);
             transfer.map_or(TokenValue::Nothing, |one| {
                 TokenValue::Text(one.value.name.to_owned())

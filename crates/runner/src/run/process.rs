@@ -17,7 +17,7 @@ use crate::harvest::{Field, When};
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
 use crate::process::Process;
-use crate::program::find_program;
+use crate::program::program_of_engine;
 use crate::staging;
 
 impl Work<'_> {
@@ -203,10 +203,7 @@ impl Work<'_> {
 
     /// Where a program is.
     pub(super) fn program(&self, name: &str) -> Option<PathBuf> {
-        if name == Profile::THIS_PROGRAM {
-            return Some(self.options.this_program.to_owned());
-        }
-        find_program(name, &self.loaded.folder)
+        program_of_engine(name, self.options.this_program, &self.loaded.folder)
     }
 
     /// What is added to the environment: what the set-up script sets, and over it what profile and

@@ -44,10 +44,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .once(|one| {
             let movie = one.movie()?;
             let source = movie.source.as_ref()?;
-            let linear = match &one.picture.look.linear {
-                Some(linear) => linear.value,
-                None => source.picture.format.is_light(),
-            };
+            let linear = source.picture.is_light();
             let silent = linear && one.picture.look.transfer.is_none();
             silent.then(|| movie.from.as_ref().map(|from| from.place.clone()))
         })
