@@ -1,6 +1,7 @@
 //! The arguments of one process, written out on demand.
 
 use super::call::Call;
+use super::standing::Standing;
 use super::{Argument, Each, Profile};
 use crate::template::{ExpandError, Part, Template, TokenValue, expand};
 
@@ -27,29 +28,52 @@ pub enum ArgumentError {
 pub fn arguments(call: &Call<'_>, only_picture: bool) -> Result<Vec<String>, ArgumentError> {
     let mut all = Vec::new();
     for argument in &call.profile.arguments {
-        if only_picture && !argument.changes_picture {
-            continue;
-        }
-        // What has no value is as good as an empty word.
-        if argument.when.iter().all(|(name, values)| {
-            let value = text_of(&call.token(name)).unwrap_or_default();
-            values.contains(&value)
-        }) {
-            let before = all.len();
-            emit(call, argument, &mut all)?;
-            if argument.split {
-                let whole = all.split_off(before);
-                let words = whole.iter().flat_map(|one| one.split_whitespace());
-                all.extend(words.map(str::to_owned));
-            }
+        if !only_picture || argument.changes_picture {
+            all.extend(emitted(call, argument)?);
         }
     }
     refuse(call.profile, &all)?;
     Ok(all)
 }
 
+/// The arguments of a process, of which some are known.
+pub(super) fn arguments_beside(
+    call: &Call<'_>,
+    standing: &Standing,
+) -> Result<Vec<String>, ArgumentError> {
+    let mut all = Vec::with_capacity(standing.arguments.len() + 4);
+    for (argument, known) in call.profile.arguments.iter().zip(&standing.arguments) {
+        match known {
+            Some(words) => all.extend_from_slice(words),
+            None => {
+                let before = all.len();
+                all.append(&mut emitted(call, argument)?);
+                refuse(call.profile, &all[before..])?;
+            }
+        }
+    }
+    Ok(all)
+}
+
+/// What one entry of a profile comes to.
+pub(super) fn emitted(call: &Call<'_>, argument: &Argument) -> Result<Vec<String>, ArgumentError> {
+    let mut words = Vec::new();
+    // What has no value is as good as an empty word.
+    if argument.when.iter().all(|(name, values)| {
+        let value = text_of(&call.token(name)).unwrap_or_default();
+        values.contains(&value)
+    }) {
+        emit(call, argument, &mut words)?;
+        if argument.split {
+            let apart = words.iter().flat_map(|one| one.split_whitespace());
+            words = apart.map(str::to_owned).collect();
+        }
+    }
+    Ok(words)
+}
+
 /// Sees that no argument holds what the engine cannot take.
-fn refuse(profile: &Profile, all: &[String]) -> Result<(), ArgumentError> {
+pub(super) fn refuse(profile: &Profile, all: &[String]) -> Result<(), ArgumentError> {
     if let Some(refusal) = &profile.refuses {
         for argument in all {
             let refused = argument

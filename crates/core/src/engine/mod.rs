@@ -13,6 +13,7 @@ mod profile;
 mod read;
 mod setting;
 mod source_files;
+mod standing;
 mod tokens;
 mod words;
 
@@ -32,5 +33,6 @@ pub use profile::{
 pub use read::read_profile;
 pub use setting::{SettingFacts, SettingTakes};
 pub use source_files::{SourceFiles, printf};
+pub use standing::Standing;
 pub use tokens::{ENGINE_TOKENS, EngineToken};
 pub use words::word_row;

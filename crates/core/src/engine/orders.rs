@@ -1,8 +1,9 @@
 //! All that one process of an engine needs: what is laid into its folder, and how it is started.
 
 use super::Profile;
-use super::arguments::{ArgumentError, arguments, fill};
+use super::arguments::{ArgumentError, arguments_beside, fill};
 use super::call::Call;
+use super::standing::Standing;
 
 /// All that one process needs.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -27,6 +28,14 @@ impl Call<'_> {
     /// # Errors
     /// When the profile asks for something that is not there, or that the engine cannot take.
     pub fn orders(&self) -> Result<Orders, ArgumentError> {
+        self.orders_beside(&Standing::of(self)?)
+    }
+
+    /// All that the process needs, of which some is known.
+    ///
+    /// # Errors
+    /// When the profile asks for something that is not there, or that the engine cannot take.
+    pub fn orders_beside(&self, standing: &Standing) -> Result<Orders, ArgumentError> {
         let profile = self.profile;
         let mut files = Vec::new();
         for file in &profile.files {
@@ -37,17 +46,23 @@ impl Call<'_> {
             None => None,
         };
         Ok(Orders {
-            links: self.links()?,
+            links: match &standing.links {
+                Some(links) => links.clone(),
+                None => self.links()?,
+            },
             files,
             folder,
-            env: self.env()?,
+            env: match &standing.env {
+                Some(env) => env.clone(),
+                None => self.env()?,
+            },
             program: profile.program.clone(),
-            arguments: arguments(self, false)?,
+            arguments: arguments_beside(self, standing)?,
         })
     }
 
     /// Variables of the environment, in the order of their names.
-    fn env(&self) -> Result<Vec<(String, String)>, ArgumentError> {
+    pub(super) fn env(&self) -> Result<Vec<(String, String)>, ArgumentError> {
         let mut env = std::collections::BTreeMap::new();
         for (name, template) in &self.profile.environment {
             if let Some(value) = fill(template, &|name| self.token(name))? {

@@ -98,7 +98,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
         "TP_LOG",
         &format!(r"{}\truepath-logs\{}.log", one.folder, one.name),
     )?;
-    for folder in &one.folders {
+    for folder in one.folders.iter() {
         set(out, "TP_MAKE", folder)?;
         out.push_str("if not exist \"%TP_MAKE%\\\" mkdir \"%TP_MAKE%\"\n");
     }
@@ -106,7 +106,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
         "if not exist \"%TP_FOLDER%\\truepath-logs\\\" mkdir \"%TP_FOLDER%\\truepath-logs\"\n",
     );
     out.push_str("set \"TP_MISSING=\"\n");
-    for placed in &one.placed {
+    for placed in one.placed.iter() {
         for frame in one.frames.iter() {
             set(out, "TP_TRUE", &placed.pattern.path(frame))?;
             out.push_str("if not exist \"%TP_TRUE%\" set \"TP_MISSING=1\"\n");
@@ -167,7 +167,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     }
     writeln!(out, ":ended_{number}")?;
     writeln!(out, "if not \"%TP_STATUS%\"==\"0\" goto failed_{number}")?;
-    for placed in &one.placed {
+    for placed in one.placed.iter() {
         bring(one, placed, out)?;
     }
     out.push_str("rmdir \"%TP_STAGING%\" 2>nul\n");
@@ -183,7 +183,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     )?;
     writeln!(out, ":there_{number}\nendlocal & set /a TP_BEFORE+=1 >nul")?;
     writeln!(out, ":after_{number}")?;
-    for placed in &one.placed {
+    for placed in one.placed.iter() {
         for frame in one.frames.iter() {
             set(out, "TP_TRUE", &placed.pattern.path(frame))?;
             out.push_str("call :still\n");

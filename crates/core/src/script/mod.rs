@@ -191,7 +191,10 @@ pub fn steps<'s>(
     let mut group: Option<Group<'s>> = None;
     plan.iter().map(move |invocation| {
         let known = group.take().filter(|known| known.is_of(invocation));
-        let known = known.unwrap_or_else(|| Group::of(expansion, invocation, about));
+        let known = match known {
+            Some(known) => known,
+            None => Group::of(expansion, invocation, about)?,
+        };
         Step::of(group.insert(known), invocation, about)
     })
 }

@@ -93,7 +93,7 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
     } else {
         writeln!(out, "$script:Sources = @()")?;
     }
-    for placed in &one.placed {
+    for placed in one.placed.iter() {
         files.push(file(one, placed)?);
     }
     writeln!(

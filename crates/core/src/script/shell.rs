@@ -83,12 +83,12 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
         posix(&one.folder),
         posix(&one.staging)
     )?;
-    for folder in &one.folders {
+    for folder in one.folders.iter() {
         write!(out, " {}", posix(folder))?;
     }
     writeln!(out, "; then")?;
     let mut all = Vec::with_capacity(one.placed.len());
-    for placed in &one.placed {
+    for placed in one.placed.iter() {
         all.push(names(one, &placed.pattern, &one.frames)?);
     }
     for names in &all {

@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{About, ScriptError};
 use crate::deliverable::{Deliverable, Expansion};
-use crate::engine::{ArgumentError, Call, Naming as EngineNaming, Orders};
+use crate::engine::{ArgumentError, Call, Naming as EngineNaming, Orders, Standing};
 use crate::frames::FrameSet;
 use crate::plan::{Invocation, Naming, label};
 use crate::template::{FrameField, PathPattern, Piece};
@@ -19,7 +19,7 @@ pub struct Step {
     /// The folder of its log and its staging folder.
     pub folder: String,
     /// The folders of the true names, each once.
-    pub folders: Vec<String>,
+    pub folders: Arc<[String]>,
     /// Its staging folder.
     pub staging: String,
     /// How it is started; the program as it is called there.
@@ -31,7 +31,7 @@ pub struct Step {
     /// What has to be made of its scene before.
     pub preparing: Option<Preparing>,
     /// What it brings.
-    pub placed: Vec<Placed>,
+    pub placed: Arc<[Placed]>,
     /// Of a movie the frames that it is put together from, all of which must be there.
     pub sources: Option<(PathPattern, FrameSet)>,
     /// The engine's name.
@@ -85,14 +85,21 @@ pub(super) struct Group<'e> {
     label: String,
     patterns: Vec<PathPattern>,
     /// The folders, where the frame is no part of them.
-    folders: Option<Vec<String>>,
+    folders: Option<Arc<[String]>>,
+    standing: Standing,
+    /// What it brings, where the files have the same names in every staging folder.
+    placed: Option<Arc<[Placed]>>,
     prepared_folder: String,
     sources: Option<(PathPattern, FrameSet)>,
 }
 
 impl<'e> Group<'e> {
     /// What the steps of an invocation's deliverables share.
-    pub(super) fn of(expansion: &'e Expansion, invocation: &Invocation, about: &About<'_>) -> Self {
+    pub(super) fn of(
+        expansion: &'e Expansion,
+        invocation: &Invocation,
+        about: &About<'_>,
+    ) -> Result<Self, ScriptError> {
         let members = Arc::clone(&invocation.deliverables);
         let deliverables = invocation.members(&expansion.deliverables);
         let one = deliverables[0];
@@ -100,13 +107,29 @@ impl<'e> Group<'e> {
             .iter()
             .any(|one| one.pattern.split().0.has_frame());
         let source = one.movie().and_then(|movie| movie.source.as_ref());
-        Self {
+        let call = Call {
+            profile: &one.common.engine,
+            deliverables: &deliverables,
+            frames: &invocation.frames,
+            staging: "",
+            prepared: None,
+        };
+        let wrong = wrong(&call);
+        let standing = Standing::of(&call).map_err(&wrong)?;
+        let patterns: Vec<PathPattern> = deliverables
+            .iter()
+            .map(|one| about.system.pattern(&one.pattern))
+            .collect();
+        let placed = match standing.native {
+            true => Some(placed(&call, &patterns).map_err(&wrong)?),
+            false => None,
+        };
+        Ok(Self {
             naming: Naming::of(&members, &expansion.deliverables),
             label: label(&deliverables),
-            patterns: deliverables
-                .iter()
-                .map(|one| about.system.pattern(&one.pattern))
-                .collect(),
+            patterns,
+            standing,
+            placed,
             folders: (!framed).then(|| folders(&deliverables, &invocation.frames, about)),
             prepared_folder: format!("{}/truepath-prepared-{}", one.root, scene_mark(one)),
             sources: source.map(|source| {
@@ -115,7 +138,7 @@ impl<'e> Group<'e> {
             }),
             members,
             deliverables,
-        }
+        })
     }
 
     /// Whether an invocation is of these deliverables.
@@ -125,7 +148,7 @@ impl<'e> Group<'e> {
 }
 
 /// The folders of the true names, each once.
-fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) -> Vec<String> {
+fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) -> Arc<[String]> {
     let mut folders: Vec<String> = Vec::new();
     for folder in deliverables.iter().flat_map(|one| one.folders(frames)) {
         let folder = about.system.written(&folder);
@@ -133,7 +156,32 @@ fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) 
             folders.push(folder);
         }
     }
-    folders
+    folders.into()
+}
+
+/// What a process brings.
+fn placed(call: &Call<'_>, patterns: &[PathPattern]) -> Result<Arc<[Placed]>, ArgumentError> {
+    let mut placed = Vec::with_capacity(patterns.len());
+    for (deliverable, pattern) in call.deliverables.iter().zip(patterns) {
+        let native = match call.native(deliverable)? {
+            Some(native) => native_name(&native),
+            None => NativeName::Any,
+        };
+        placed.push(Placed {
+            native,
+            pattern: pattern.clone(),
+        });
+    }
+    Ok(placed.into())
+}
+
+/// What is wrong with the arguments of an engine.
+fn wrong(call: &Call<'_>) -> impl Fn(ArgumentError) -> ScriptError + use<> {
+    let engine = call.profile.name.clone();
+    move |error| ScriptError::Arguments {
+        engine: engine.clone(),
+        error,
+    }
 }
 
 impl Step {
@@ -149,10 +197,6 @@ impl Step {
         let deliverables = &group.deliverables;
         let one = deliverables[0];
         let profile = &one.common.engine;
-        let wrong = |error: ArgumentError| ScriptError::Arguments {
-            engine: profile.name.clone(),
-            error,
-        };
         let frames = &invocation.frames;
         let above = folder_of(&one.path(frames.first().unwrap_or(0)));
         let name = format!(
@@ -168,16 +212,17 @@ impl Step {
             staging: &staging,
             prepared: None,
         };
+        let wrong = wrong(&scouting);
         let prepared_folder = &group.prepared_folder;
         let result = scouting
             .prepared_name()
-            .map_err(wrong)?
+            .map_err(&wrong)?
             .map(|name| format!("{prepared_folder}/{name}"));
         let call = Call {
             prepared: result.as_deref(),
             ..scouting
         };
-        let mut orders = call.orders().map_err(wrong)?;
+        let mut orders = call.orders_beside(&group.standing).map_err(&wrong)?;
         let called = |program: &str| {
             let known = about.programs.iter().find(|(name, _)| name == program);
             known.map_or_else(|| program.to_owned(), |(_, called)| called.clone())
@@ -185,7 +230,7 @@ impl Step {
         orders.program = called(&orders.program);
         let written = |path: &str| about.system.written(path);
         orders.folder = orders.folder.as_deref().map(written);
-        let preparing = match (call.preparation().map_err(wrong)?, &result) {
+        let preparing = match (call.preparation().map_err(&wrong)?, &result) {
             (Some((program, arguments)), Some(result)) => Some(Preparing {
                 folder: written(prepared_folder),
                 result: written(result),
@@ -195,24 +240,17 @@ impl Step {
             }),
             _ => None,
         };
-        let mut placed = Vec::new();
-        for (deliverable, pattern) in deliverables.iter().zip(&group.patterns) {
-            let native = match call.native(deliverable).map_err(wrong)? {
-                Some(native) => native_name(&native),
-                None => NativeName::Any,
-            };
-            placed.push(Placed {
-                native,
-                pattern: pattern.clone(),
-            });
-        }
+        let placed = match &group.placed {
+            Some(placed) => Arc::clone(placed),
+            None => placed(&call, &group.patterns).map_err(&wrong)?,
+        };
         let title = if one.is_put_together() {
             format!("{}, the movie", group.label)
         } else {
             format!("{}, frames {frames}", group.label)
         };
         let folders = match &group.folders {
-            Some(folders) => folders.clone(),
+            Some(folders) => Arc::clone(folders),
             None => folders(deliverables, frames, about),
         };
         let step = Self {
