@@ -23,6 +23,7 @@ pub mod plan;
 pub mod provenance;
 pub mod question;
 pub mod quote;
+pub mod retry;
 pub mod rules;
 pub mod scene_facts;
 pub mod schema;

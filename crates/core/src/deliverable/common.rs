@@ -3,11 +3,11 @@
 use std::sync::Arc;
 use std::time::Duration;
 
-use super::Common;
 use super::expand::{At, Expander, Shared};
 use super::movie::OutputKind;
 use super::problem::ProblemKind;
 use super::resolve::{template, wanted};
+use super::{Common, Limits};
 use crate::frames::FrameSet;
 use crate::job::{Key, Value};
 use crate::layers::Chain;
@@ -115,13 +115,30 @@ impl<'j> Expander<'j> {
             version: chain.number(Key::Version),
             fps: chain.text(Key::Fps).map(|fps| fps.value),
             threads: chain.number(Key::Threads),
-            frame_limit: duration(chain, Key::FrameLimit),
+            limits: limits(chain),
             chunk: chunk(chain),
             spread: chain
                 .text(Key::Order)
                 .is_some_and(|order| order.value == "spread"),
             project_values: Arc::clone(&self.project_values),
         })
+    }
+}
+
+fn limits(chain: &Chain<'_>) -> Limits {
+    let number = |key| {
+        chain
+            .number(key)
+            .and_then(|number| u32::try_from(number).ok())
+    };
+    Limits {
+        start: duration(chain, Key::StartLimit),
+        frame: duration(chain, Key::FrameLimit),
+        silence: duration(chain, Key::SilenceLimit),
+        retries: number(Key::Retries).unwrap_or(2),
+        retry_pause: duration(chain, Key::RetryPause).unwrap_or(Duration::from_secs(5)),
+        checkpoint_every: duration(chain, Key::CheckpointEvery).unwrap_or(Duration::from_secs(600)),
+        checkpoint_keep: number(Key::CheckpointKeep).map_or(3, |number| number.max(1) as usize),
     }
 }
 

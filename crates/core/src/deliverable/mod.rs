@@ -115,14 +115,33 @@ pub struct Common {
     pub fps: Option<String>,
     /// Threads for one process.
     pub threads: Option<i64>,
-    /// The longest that one frame may take.
-    pub frame_limit: Option<Duration>,
+    /// How long its processes may take, and how often they are tried.
+    pub limits: Limits,
     /// The most frames of one process; none for as many as the engine takes.
     pub chunk: Option<u64>,
     /// Whether processes are spread over the frames: first, last, middle, then ever finer.
     pub spread: bool,
     /// Tokens of the project's own and folders of places.
     pub project_values: Arc<ProjectValues>,
+}
+
+/// How long processes may take, how often they are tried, and what is kept of them.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Limits {
+    /// The longest before the first frame begins.
+    pub start: Option<Duration>,
+    /// The longest that one frame may take.
+    pub frame: Option<Duration>,
+    /// The longest without a word.
+    pub silence: Option<Duration>,
+    /// How often frames are tried again that came to nothing.
+    pub retries: u32,
+    /// The pause before the first of those tries; it doubles with each.
+    pub retry_pause: Duration,
+    /// How often checkpoints are copied to a safe place.
+    pub checkpoint_every: Duration,
+    /// How many checkpoints of a frame are kept.
+    pub checkpoint_keep: usize,
 }
 
 /// Values that are the same for the whole job.

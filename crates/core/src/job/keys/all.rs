@@ -35,7 +35,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 60] = [
+pub const KEYS: [KeyFacts; 69] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -373,12 +373,84 @@ pub const KEYS: [KeyFacts; 60] = [
         example: r#"order = "spread""#,
     },
     KeyFacts {
+        key: Key::StartLimit,
+        name: "start-limit",
+        kind: Kind::Duration,
+        tables: NOT_BY_PASS,
+        meaning: "The longest that the engine may take before its first frame begins; then it is ended and tried again.",
+        example: r#"start-limit = "5m""#,
+    },
+    KeyFacts {
         key: Key::FrameLimit,
         name: "frame-limit",
         kind: Kind::Duration,
         tables: NOT_BY_PASS,
         meaning: "The longest that one frame may take; then the engine is ended and the frame counts as failed.",
         example: "frame-limit = \"20m\"",
+    },
+    KeyFacts {
+        key: Key::SilenceLimit,
+        name: "silence-limit",
+        kind: Kind::Duration,
+        tables: NOT_BY_PASS,
+        meaning: "The longest that the engine may print nothing; then it is ended and tried again.",
+        example: r#"silence-limit = "10m""#,
+    },
+    KeyFacts {
+        key: Key::Retries,
+        name: "retries",
+        kind: Kind::Number,
+        tables: NOT_BY_PASS,
+        meaning: "How often frames are tried again that came to nothing, before a process of several frames is halved, and a frame alone counts as failed; unset, twice.",
+        example: r#"retries = 3"#,
+    },
+    KeyFacts {
+        key: Key::RetryPause,
+        name: "retry-pause",
+        kind: Kind::Duration,
+        tables: NOT_BY_PASS,
+        meaning: "The pause before the first of those tries; it doubles with each. Unset, five seconds.",
+        example: r#"retry-pause = "30s""#,
+    },
+    KeyFacts {
+        key: Key::CheckpointEvery,
+        name: "checkpoint.every",
+        kind: Kind::Duration,
+        tables: NOT_BY_PASS,
+        meaning: "How often the checkpoints of an engine that writes them are copied to a safe place while it works; unset, every ten minutes.",
+        example: r#"checkpoint.every = "2m""#,
+    },
+    KeyFacts {
+        key: Key::CheckpointKeep,
+        name: "checkpoint.keep",
+        kind: Kind::Number,
+        tables: NOT_BY_PASS,
+        meaning: "How many checkpoints of a frame are kept, the latest first; unset, three.",
+        example: r#"checkpoint.keep = 5"#,
+    },
+    KeyFacts {
+        key: Key::Existing,
+        name: "existing",
+        kind: Kind::Choice(&["keep", "replace", "refuse", "next-version"]),
+        tables: &[Project],
+        meaning: "What a run does about files that are there: `keep` whole ones of today's settings, `replace` each once its successor is verified, `refuse` to begin, or go on to the `next-version` that is free. Unset, `keep`.",
+        example: r#"existing = "refuse""#,
+    },
+    KeyFacts {
+        key: Key::SceneChanges,
+        name: "scene-changes",
+        kind: Kind::Choice(&["stop", "tell"]),
+        tables: &[Project],
+        meaning: "What a run does when a scene changes under it: `stop` to start processes with it, or only `tell`. Unset, `stop`.",
+        example: r#"scene-changes = "tell""#,
+    },
+    KeyFacts {
+        key: Key::DeadAfter,
+        name: "dead-after",
+        kind: Kind::Duration,
+        tables: &[Project],
+        meaning: "A machine that gives no sign of life for so long is taken for dead, and others take over what it rendered; unset, thirty seconds.",
+        example: r#"dead-after = "2m""#,
     },
     KeyFacts {
         key: Key::Env,

@@ -71,6 +71,15 @@ pub enum Key {
     SlurmTime,
     SlurmMemory,
     SlurmAtOnce,
+    Existing,
+    StartLimit,
+    SilenceLimit,
+    Retries,
+    RetryPause,
+    SceneChanges,
+    DeadAfter,
+    CheckpointEvery,
+    CheckpointKeep,
 }
 
 /// What there is to know about a key.
