@@ -206,7 +206,7 @@ fn movies_of_every_codec_are_made_and_proven() {
 /// A renderer of our own making: a shell script beside the job.
 fn made_up(profile: &str, script: &str, frames: &str) -> Project {
     let project = Project::new(&format!(
-        "scene = \"dawn.toml\"\nframes = \"{frames}\"\nengine = \"made-up\"\npath = \"r/{{shot}}.{{frame:04}}.png\"\n"
+        "scene = \"dawn.toml\"\nframes = \"{frames}\"\nengine = \"made-up\"\nretries = 0\npath = \"r/{{shot}}.{{frame:04}}.png\"\n"
     ));
     project.write("dawn.toml", "a scene");
     project.write("engines/made-up.toml", profile);

@@ -106,8 +106,8 @@ fn published_paths(project: &Project) -> Vec<String> {
             let Ok(line) = serde_json::from_str::<serde_json::Value>(line) else {
                 continue;
             };
-            if line["line"]["what"] == "published" {
-                paths.push(line["line"]["record"]["path"].to_string());
+            if let Some(path) = line["line"]["published"]["record"]["path"].as_str() {
+                paths.push(path.to_owned());
             }
         }
     }

@@ -143,23 +143,36 @@ fn errors_stop_a_run_before_anything_is_written() {
 }
 
 #[test]
-fn two_runs_of_one_job_do_not_meet() {
-    let project = kiln("1-3", "", "[mishap]\nhang-at = 2\n");
+fn runs_that_are_started_alike_share_the_work_and_others_are_refused() {
+    let project = kiln("1-40", "chunk = 4\n", "[mishap]\nslow = 20\n");
     let mut first = project
         .command(&["run"])
         .stderr(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::null())
         .spawn()
         .unwrap();
     let mut lines = std::io::BufRead::lines(std::io::BufReader::new(first.stderr.take().unwrap()));
     assert!(lines.any(|line| line.unwrap().contains("frame 1 ")));
-    let second = project.call(&["run"]).ends(3);
+    // It began later and renders some of the same frames, cut otherwise.
+    let other = project.call(&["run", "--frames", "1-10"]).ends(3);
     assert!(
-        second.err.contains("another run of this job is at work"),
+        other
+            .err
+            .contains("another run of truepath.toml is at work"),
         "{}",
-        second.err
+        other.err
     );
-    first.kill().unwrap();
-    first.wait().unwrap();
+    let second = project.call(&["run"]).ends(0);
+    assert!(second.out.contains("elsewhere"), "{}", second.out);
+    assert!(second.out.contains("rendered"), "{}", second.out);
+    lines.for_each(drop);
+    assert!(first.wait().unwrap().success());
+    // Each frame was rendered once, by one or the other.
+    let mut frames = common::wrote(&project);
+    assert_eq!(frames.len(), 40);
+    frames.sort();
+    frames.dedup();
+    assert_eq!(frames.len(), 40);
 }
 
 #[test]
@@ -178,7 +191,7 @@ fn an_interrupt_ends_the_engine_and_keeps_what_is_done() {
     lines.by_ref().for_each(drop);
     let output = run.wait_with_output().unwrap();
     assert_eq!(output.status.code(), Some(130));
-    assert!(String::from_utf8_lossy(&output.stdout).contains("interrupted: 3 of 5 files"));
+    assert!(String::from_utf8_lossy(&output.stdout).contains("stopped: 3 of 5 files"));
     assert_eq!(project.files("renders").len(), 3);
     project.write("kiln.toml", &scene("[mishap]\n"));
     // Another state of the scene: the three are kept and told, the other two rendered.

@@ -31,6 +31,8 @@ pub struct Came<'a> {
     pub culprit: Option<Frame>,
     /// How often in a row its frames came to nothing before.
     pub tries: u32,
+    /// Whether it is no frame's fault: the engine cannot begin, or no part of the chunk works.
+    pub hopeless: bool,
 }
 
 /// What to do next; nothing where the frames, a single one, have failed for good.
@@ -53,7 +55,7 @@ pub fn next(came: Came<'_>, limits: &Limits) -> Vec<Again> {
         let pause = limits.retry_pause.saturating_mul(factor).min(LONGEST_PAUSE);
         return vec![again(missing, came.tries + 1, pause)];
     }
-    if missing.count() == 1 {
+    if missing.count() == 1 || came.hopeless {
         return Vec::new();
     }
     let parts = match came.culprit.filter(|frame| missing.contains(*frame)) {
@@ -93,6 +95,7 @@ mod tests {
             progressed,
             culprit,
             tries,
+            hopeless: false,
         };
         next(came, &limits(2))
             .iter()
@@ -129,6 +132,7 @@ mod tests {
                 progressed: !good.is_empty(),
                 culprit: missing.first().filter(|_| tells),
                 tries,
+                hopeless: false,
             };
             done.extend(good);
             let again = next(came, &limits(retries));

@@ -56,6 +56,24 @@ pub trait Disk: Sync {
     /// When the name is taken or the disk refuses.
     fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>>;
 
+    /// Lets two files change their names, each atomically taking the other's place.
+    ///
+    /// # Errors
+    /// When one is not there, or the file system cannot do it.
+    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()>;
+
+    /// Gives a file of our own a second name, which must be free.
+    ///
+    /// # Errors
+    /// `AlreadyExists` when the name is taken, or what the disk says.
+    fn second_name(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Writes a small file of our own whole, in place of what has the name.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+
     /// Removes a file.
     ///
     /// # Errors
@@ -145,6 +163,22 @@ impl Disk for RealDisk {
             .create_new(true)
             .open(path)?;
         Ok(Box::new(RealLog(file)))
+    }
+
+    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        Ok(renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE)?)
+    }
+
+    fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
+        fs::hard_link(from, to)
+    }
+
+    fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        let mut half = path.as_os_str().to_owned();
+        half.push(".half");
+        fs::write(&half, bytes)?;
+        fs::rename(&half, path)
     }
 
     fn remove_file(&self, path: &Path) -> io::Result<()> {

@@ -5,12 +5,14 @@ use truepath_core::engine::{LogKind, Profile};
 use truepath_core::frames::Frame;
 
 /// What a line means.
-#[derive(Debug, Clone, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 pub(crate) enum Meaning {
     /// A frame has begun.
     Frame(Frame),
     /// A file is written whole.
     File(String),
+    /// How far the frame is, from 0 to 100.
+    Progress(f64),
     /// A warning.
     Warning(String),
     /// An error.
@@ -50,6 +52,7 @@ impl Reader {
             match kind {
                 LogKind::Frame => group("frame")?.parse().ok().map(Meaning::Frame),
                 LogKind::File => group("file").map(Meaning::File),
+                LogKind::Progress => group("percent")?.parse().ok().map(Meaning::Progress),
                 LogKind::Warning => group("text").map(Meaning::Warning),
                 LogKind::Error => group("text").map(Meaning::Error),
             }

@@ -19,6 +19,11 @@ pub(crate) struct Fingerprints {
 }
 
 impl Fingerprints {
+    /// Every scene that was read, with the hash of what it held.
+    pub(crate) fn scenes(self) -> HashMap<String, String> {
+        self.scenes
+    }
+
     /// The fingerprint of a movie, from the hashes of the frames that it is put together from.
     pub(crate) fn of_movie(
         &mut self,

@@ -11,10 +11,9 @@ use truepath_core::template::PathPattern;
 use truepath_media::{Wanted, verify};
 
 use crate::crash::point;
-use crate::disk::Disk;
-use crate::ledger::{Record, Writer};
+use crate::ledger::{Record, Replaces};
 use crate::proof;
-use crate::publish::{Credits, PublishError, publish};
+use crate::publish::{Credits, PublishError, Ready, record};
 use crate::staging;
 
 /// A staging folder and what is expected of it.
@@ -32,6 +31,8 @@ pub(crate) struct Crop<'a> {
     pub(crate) deliverable: &'a Deliverable,
     pub(crate) credits: Credits,
     native: Option<PathPattern>,
+    /// Frames that take the place of files that are there.
+    pub(crate) replaces: BTreeMap<Frame, Replaces>,
     pub(crate) done: BTreeSet<Frame>,
     /// Frames that were found bad, with the reason.
     pub(crate) flaws: BTreeMap<Frame, String>,
@@ -55,10 +56,21 @@ pub(crate) enum HarvestError {
     Disk(#[from] io::Error),
     #[error("{0}")]
     Learn(#[from] learn::LearnError),
+    #[error("another run has taken this one for dead, and goes on in its place")]
+    Fenced,
 }
 
 /// A frame that got its true name.
-pub(crate) type Harvested = (usize, Frame, Record);
+pub(crate) struct Harvested {
+    /// Index of the deliverable.
+    pub(crate) deliverable: usize,
+    /// The frame.
+    pub(crate) frame: Frame,
+    /// What it was called in the staging folder.
+    pub(crate) staged: PathBuf,
+    /// All there is to say of it.
+    pub(crate) record: Record,
+}
 
 /// What is wrong with a file that should get its true name.
 fn flaw(deliverable: &Deliverable, file: &Path) -> Option<String> {
@@ -93,6 +105,7 @@ impl<'a> Field<'a> {
                 credits: credits.clone(),
                 // Checked before anything runs; without it nothing is recognised.
                 native: call.native(deliverable).unwrap_or_default(),
+                replaces: BTreeMap::new(),
                 done: BTreeSet::new(),
                 flaws: BTreeMap::new(),
             })
@@ -113,10 +126,37 @@ impl<'a> Field<'a> {
     /// Publishes what is finished.
     pub(crate) fn harvest(
         &mut self,
-        disk: &dyn Disk,
-        ledger: &mut Writer,
+        publish: &dyn Fn(Vec<Ready>) -> Vec<Result<Record, PublishError>>,
         when: When<'_>,
     ) -> Result<Vec<Harvested>, HarvestError> {
+        let ripe = self.ripe(when)?;
+        let files = ripe.iter().map(|(_, ready)| ready.clone()).collect();
+        let mut harvested = Vec::new();
+        for ((crop, ready), result) in ripe.into_iter().zip(publish(files)) {
+            let known = &mut self.crops[crop];
+            match result {
+                Ok(record) => {
+                    known.done.insert(ready.frame);
+                    harvested.push(Harvested {
+                        deliverable: known.index,
+                        frame: ready.frame,
+                        staged: ready.staged,
+                        record,
+                    });
+                }
+                Err(PublishError::Taken(path)) => {
+                    let reason = format!("a file appeared under its name meanwhile: {path}");
+                    known.flaws.insert(ready.frame, reason);
+                }
+                Err(PublishError::Fenced) => return Err(HarvestError::Fenced),
+                Err(PublishError::Disk(error)) => return Err(error.into()),
+            }
+        }
+        Ok(harvested)
+    }
+
+    /// What is finished and verified.
+    fn ripe(&mut self, when: When<'_>) -> Result<Vec<(usize, Ready)>, HarvestError> {
         let files = match when {
             // The name alone: an engine may tell its whole path.
             When::Told(file) => {
@@ -134,7 +174,7 @@ impl<'a> Field<'a> {
             let last = found.iter().map(|(_, _, frame)| *frame).max();
             found.retain(|(_, _, frame)| Some(*frame) < last);
         }
-        let mut harvested = Vec::new();
+        let mut ripe = Vec::new();
         for (name, crop, frame) in found {
             let known = &self.crops[crop];
             if known.done.contains(&frame) || known.flaws.contains_key(&frame) {
@@ -152,19 +192,23 @@ impl<'a> Field<'a> {
                 continue;
             }
             point("verified");
-            match publish(disk, ledger, &staged, &to, frame, &known.credits) {
-                Ok(record) => {
-                    known.done.insert(frame);
-                    harvested.push((known.index, frame, record));
-                }
-                Err(PublishError::Taken(path)) => {
-                    let reason = format!("a file appeared under its name meanwhile: {path}");
-                    known.flaws.insert(frame, reason);
-                }
-                Err(PublishError::Disk(error)) => return Err(error.into()),
-            }
+            let ready = Ready {
+                record: record(&staged, &to, &known.credits)?,
+                replaces: known.replaces.get(&frame).copied(),
+                staged,
+                frame,
+            };
+            ripe.push((crop, ready));
         }
-        Ok(harvested)
+        Ok(ripe)
+    }
+
+    /// Whether all that it should bring has its true name.
+    pub(crate) fn is_whole(&self) -> bool {
+        let wanted = self.frames.count();
+        self.crops
+            .iter()
+            .all(|crop| crop.done.len() as u64 == wanted)
     }
 
     /// Which file is which frame of which deliverable.

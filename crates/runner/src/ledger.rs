@@ -1,23 +1,29 @@
-//! The ledger: one JSON object a line, append only, one file a process, a checksum a line.
+//! The ledger: one JSON object a line, append only, one file a run, a checksum a line.
 //!
 //! It says what was meant and what was done; it is never trusted over the disk.
 
-use std::collections::HashMap;
-use std::fs;
-use std::io;
-use std::path::Path;
+use std::collections::{BTreeMap, HashMap, HashSet};
+use std::fs::File;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Serialize};
-use sha2::{Digest, Sha256};
 
-use crate::disk::{Append, Disk, Stamp, hex};
+use crate::disk::{Append, Disk, Stamp};
 
 /// What a line tells.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
-#[serde(tag = "what", rename_all = "kebab-case")]
+#[serde(rename_all = "kebab-case")]
 pub enum Line {
+    /// A run has begun.
+    Began(Began),
     /// A staging folder was made.
     Staged(Staged),
+    /// The process of a staging folder has ended, and all that it brought is told.
+    Left {
+        /// The number of the process in its run.
+        process: u32,
+    },
     /// A file is about to get its true name.
     Intent(Intent),
     /// A file has its true name.
@@ -40,6 +46,30 @@ pub enum Line {
         /// Why.
         why: String,
     },
+    /// Frames could not be made.
+    Failed(Failed),
+    /// Warnings of one kind in the logs of the run.
+    Warned(Warned),
+    /// What a run that died left is picked up.
+    Buried {
+        /// The number of that run.
+        session: u32,
+    },
+    /// The run has ended, and left nothing behind.
+    Ended,
+}
+
+/// A run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Began {
+    /// The machine.
+    pub machine: String,
+    /// The job file's name.
+    pub job: String,
+    /// When, as RFC 3339, by that machine's clock.
+    pub time: String,
+    /// Where its logs are.
+    pub logs: String,
 }
 
 /// A staging folder, and what is rendered in it.
@@ -47,6 +77,14 @@ pub enum Line {
 pub struct Staged {
     /// The folder.
     pub folder: String,
+    /// The number of its process in the run.
+    pub process: u32,
+    /// What the process makes, in words.
+    pub label: String,
+    /// Its log.
+    pub log: String,
+    /// When it began, as RFC 3339, by that machine's clock.
+    pub time: String,
     /// The frames.
     pub frames: String,
     /// The deliverables.
@@ -81,8 +119,43 @@ pub struct Intent {
     pub staged: String,
     /// The frame.
     pub frame: i64,
+    /// What becomes of a file that has the name already; none where there must not be one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub replaces: Option<Replaces>,
     /// All there is to say once it has its true name.
     pub record: Record,
+}
+
+/// What becomes of a file whose name a new one takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Replaces {
+    /// It is removed once the ledger tells of the new one.
+    Remove,
+    /// It is kept aside.
+    Keep,
+}
+
+/// Frames of one deliverable that could not be made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Failed {
+    /// The pattern of their paths.
+    pub path: String,
+    /// The frames.
+    pub frames: String,
+    /// Why.
+    pub reason: String,
+    /// The log of the last process that should have made them.
+    pub log: Option<String>,
+}
+
+/// Warnings of one kind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Warned {
+    /// The warning, with `#` for numbers.
+    pub kind: String,
+    /// How many there were.
+    pub count: u64,
 }
 
 /// How a file came to its true name.
@@ -95,6 +168,8 @@ pub enum How {
     Recovered,
     /// Found there, decoded and taken.
     Adopted,
+    /// Of other settings, and taken as it is because somebody said so.
+    Accepted,
 }
 
 /// What there is to say of a published file.
@@ -114,8 +189,11 @@ pub struct Record {
     pub engine: String,
     /// The machine.
     pub machine: String,
-    /// When, as RFC 3339.
+    /// When, as RFC 3339, by that machine's clock.
     pub time: String,
+    /// The run that it belongs to: when that began.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub run: Option<String>,
 }
 
 impl Record {
@@ -129,65 +207,158 @@ impl Record {
     }
 }
 
+/// What one run told.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// How it began.
+    pub began: Option<Began>,
+    /// Intents that no published line followed.
+    pub intents: Vec<Intent>,
+    /// Staging folders whose process has not ended.
+    pub staged: Vec<Staged>,
+    /// Everything that it held aside.
+    pub held: Vec<Held>,
+    /// What failed.
+    pub failed: Vec<Failed>,
+    /// Files that it brought to their true names, rendered or recovered.
+    pub brought: u64,
+    /// Whether it has ended, or what it left is picked up.
+    pub ended: bool,
+    /// Bytes of its ledger that were read.
+    read: u64,
+}
+
 /// All that the ledgers of a job tell, merged.
 #[derive(Debug, Clone, Default)]
 pub struct Ledger {
     /// The last record of every path.
     pub published: HashMap<String, Record>,
-    /// Intents that no published line followed.
-    pub intents: Vec<Intent>,
-    /// Every staging folder that was ever made.
-    pub staged: Vec<Staged>,
-    /// Everything that was ever held aside.
-    pub held: Vec<Held>,
+    /// What each run told, by its number.
+    pub sessions: BTreeMap<u32, Told>,
+    /// Kinds of warnings that were ever told.
+    pub warned: HashSet<String>,
+}
+
+/// The ledger of a run.
+#[must_use]
+pub(crate) fn path(folder: &Path, session: u32) -> PathBuf {
+    folder.join(format!("{session:04}.jsonl"))
 }
 
 impl Ledger {
-    /// Reads all ledgers in a folder. A line without a right checksum is the torn tail of a
-    /// process that was killed, and is passed over.
+    /// Reads all ledgers in a folder.
     ///
     /// # Errors
     /// When a ledger cannot be read.
     pub fn read(folder: &Path) -> io::Result<Self> {
-        let mut names: Vec<_> = match fs::read_dir(folder) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Self::default()),
-            entries => entries?
-                .collect::<Result<Vec<_>, _>>()?
-                .into_iter()
-                .map(|entry| entry.path())
-                .filter(|path| {
-                    path.extension()
-                        .is_some_and(|extension| extension == "jsonl")
-                })
-                .collect(),
-        };
-        names.sort();
         let mut ledger = Self::default();
-        let mut intents: Vec<Intent> = Vec::new();
-        for name in names {
-            let text = String::from_utf8_lossy(&fs::read(&name)?).into_owned();
-            for line in text.lines().filter_map(parse) {
-                match line {
-                    Line::Staged(staged) => ledger.staged.push(staged),
-                    Line::Held(held) => ledger.held.push(held),
-                    Line::Intent(intent) => intents.push(intent),
-                    Line::Published { record, .. } => {
-                        ledger.published.insert(record.path.clone(), record);
-                    }
-                    Line::Aside { path, .. } => {
-                        ledger.published.remove(&path);
-                    }
-                }
+        ledger.refresh(folder)?;
+        Ok(ledger)
+    }
+
+    /// The runs alone, to read on from here without what they published.
+    pub(crate) fn clone_sessions(&self) -> Self {
+        Self {
+            sessions: self.sessions.clone(),
+            ..Self::default()
+        }
+    }
+
+    /// The number of the last run.
+    #[must_use]
+    pub fn last(&self) -> u32 {
+        self.sessions.keys().next_back().copied().unwrap_or(0)
+    }
+
+    /// Reads what was written since. Ledgers are numbered without gaps and are looked for by name,
+    /// since the listings of shared folders lag.
+    ///
+    /// # Errors
+    /// When a ledger cannot be read.
+    pub fn refresh(&mut self, folder: &Path) -> io::Result<()> {
+        let open: Vec<u32> = self
+            .sessions
+            .iter()
+            .filter(|(_, told)| !told.ended)
+            .map(|(number, _)| *number)
+            .collect();
+        for number in open {
+            self.tail(folder, number)?;
+        }
+        while self.tail(folder, self.last() + 1)? {}
+        Ok(())
+    }
+
+    /// Reads on in the ledger of a run; gives whether there is one.
+    fn tail(&mut self, folder: &Path, number: u32) -> io::Result<bool> {
+        let mut file = match File::open(path(folder, number)) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
+            file => file?,
+        };
+        let mut told = self.sessions.remove(&number).unwrap_or_default();
+        file.seek(SeekFrom::Start(told.read))?;
+        let mut bytes = Vec::new();
+        file.read_to_end(&mut bytes)?;
+        // What has no end yet is being written, or the torn tail of a run that was killed.
+        let whole = bytes
+            .iter()
+            .rposition(|byte| *byte == b'\n')
+            .map_or(0, |at| at + 1);
+        told.read += whole as u64;
+        let text = String::from_utf8_lossy(&bytes[..whole]);
+        let lines: Vec<&str> = text.lines().filter_map(sound).collect();
+        // Intents matter only of a run that has not ended, and are half of all lines.
+        told.ended |= lines.last().is_some_and(|line| *line == "\"ended\"");
+        for line in lines {
+            if told.ended && line.starts_with("{\"intent\"") {
+                continue;
+            }
+            if let Ok(line) = serde_json::from_str(line) {
+                self.take(line, &mut told);
             }
         }
-        intents.retain(|Intent { record, .. }| {
-            ledger
-                .published
-                .get(&record.path)
-                .is_none_or(|published| published.hash != record.hash)
-        });
-        ledger.intents = intents;
-        Ok(ledger)
+        if told.ended {
+            told.intents.clear();
+            told.staged.clear();
+            told.held.clear();
+        }
+        self.sessions.insert(number, told);
+        Ok(true)
+    }
+
+    fn take(&mut self, line: Line, told: &mut Told) {
+        match line {
+            Line::Began(began) => told.began = Some(began),
+            Line::Staged(staged) => told.staged.push(staged),
+            Line::Left { process } => told.staged.retain(|staged| staged.process != process),
+            Line::Held(held) => told.held.push(held),
+            Line::Intent(intent) => told.intents.push(intent),
+            Line::Published { how, record, .. } => {
+                if !told.intents.is_empty() {
+                    told.intents.retain(|intent| {
+                        intent.record.path != record.path || intent.record.hash != record.hash
+                    });
+                }
+                told.brought += u64::from(matches!(how, How::Rendered | How::Recovered));
+                self.published.insert(record.path.clone(), record);
+            }
+            Line::Aside { path, .. } => {
+                self.published.remove(&path);
+            }
+            Line::Failed(failed) => told.failed.push(failed),
+            Line::Warned(warned) => {
+                self.warned.insert(warned.kind);
+            }
+            Line::Buried { session } => {
+                if let Some(dead) = self.sessions.get_mut(&session) {
+                    dead.ended = true;
+                    dead.intents.clear();
+                    dead.staged.clear();
+                    dead.held.clear();
+                }
+            }
+            Line::Ended => {}
+        }
     }
 }
 
@@ -209,39 +380,61 @@ impl Writer {
         Ok(Self { log })
     }
 
-    /// Writes a line that stays once this returns.
+    /// Writes lines that stay once this returns.
     ///
     /// # Errors
     /// When the disk refuses.
-    pub fn write(&mut self, line: &Line) -> io::Result<()> {
-        self.log.append(print(line)?.as_bytes(), true)
+    pub fn write(&mut self, lines: &[Line]) -> io::Result<()> {
+        self.append(lines, true)
+    }
+
+    /// Writes lines that others see at once; a power cut may take them.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    pub fn note(&mut self, lines: &[Line]) -> io::Result<()> {
+        self.append(lines, false)
+    }
+
+    fn append(&mut self, lines: &[Line], sync: bool) -> io::Result<()> {
+        let mut text = String::new();
+        for line in lines {
+            print(line, &mut text)?;
+        }
+        self.log.append(text.as_bytes(), sync)
     }
 }
 
 const HEAD: &str = "{\"check\":\"";
 const MIDDLE: &str = "\",\"line\":";
 
+/// The CRC-32 (ISO-HDLC) of a line: torn lines are what it is there to find.
 fn check(text: &str) -> String {
-    hex(&Sha256::digest(text.as_bytes())[..4])
+    format!("{:08x}", crc32fast::hash(text.as_bytes()))
 }
 
-fn print(line: &Line) -> io::Result<String> {
+fn print(line: &Line, out: &mut String) -> io::Result<()> {
     let text = serde_json::to_string(line)?;
-    Ok(format!("{HEAD}{}{MIDDLE}{text}}}\n", check(&text)))
+    for part in [HEAD, &check(&text), MIDDLE, &text, "}\n"] {
+        out.push_str(part);
+    }
+    Ok(())
 }
 
-fn parse(line: &str) -> Option<Line> {
+/// What a line holds, where its checksum is right.
+fn sound(line: &str) -> Option<&str> {
     let (sum, rest) = line.strip_prefix(HEAD)?.split_once(MIDDLE)?;
     let text = rest.strip_suffix('}')?;
-    if check(text) != sum {
-        return None;
-    }
-    serde_json::from_str(text).ok()
+    (check(text) == sum).then_some(text)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    fn parse(line: &str) -> Option<Line> {
+        serde_json::from_str(sound(line)?).ok()
+    }
 
     #[test]
     fn every_kind_of_line_is_read_back() {
@@ -254,10 +447,16 @@ mod tests {
             engine: "understudy 1".to_owned(),
             machine: "north".to_owned(),
             time: "2026-01-01T00:00:00Z".to_owned(),
+            run: Some("2026-01-01T00:00:00".to_owned()),
         };
         for line in [
+            Line::Ended,
             Line::Staged(Staged {
                 folder: "a".to_owned(),
+                process: 3,
+                label: "kiln".to_owned(),
+                log: "l".to_owned(),
+                time: "2026-01-01T00:00:00Z".to_owned(),
                 frames: "1-9".to_owned(),
                 members: vec![Member {
                     path: "p".to_owned(),
@@ -272,6 +471,7 @@ mod tests {
             Line::Intent(Intent {
                 staged: "s".to_owned(),
                 frame: -7,
+                replaces: Some(Replaces::Keep),
                 record: record.clone(),
             }),
             Line::Published {
@@ -280,7 +480,9 @@ mod tests {
                 record,
             },
         ] {
-            assert_eq!(parse(print(&line).unwrap().trim_end()), Some(line));
+            let mut printed = String::new();
+            print(&line, &mut printed).unwrap();
+            assert_eq!(parse(printed.trim_end()), Some(line));
         }
     }
 
@@ -291,7 +493,8 @@ mod tests {
             to: "b".to_owned(),
             why: "é".to_owned(),
         };
-        let printed = print(&line).unwrap();
+        let mut printed = String::new();
+        print(&line, &mut printed).unwrap();
         assert_eq!(parse(printed.trim_end()), Some(line));
         for length in 0..printed.len() - 1 {
             if printed.is_char_boundary(length) {

@@ -2,6 +2,7 @@
 
 pub mod answers;
 pub mod audit;
+mod claims;
 pub mod crash;
 pub mod describe;
 pub mod disk;
@@ -14,6 +15,7 @@ pub mod ledger;
 pub mod load;
 mod movies;
 mod outside;
+pub mod presence;
 pub mod probe;
 mod process;
 mod program;

@@ -250,7 +250,7 @@ fn with_system(person: Person) -> Person {
     Person {
         user: person.user.or_else(user),
         author: person.author,
-        host: person.host.or_else(|| sound(crate::run::machine())),
+        host: person.host.or_else(|| sound(crate::presence::machine())),
     }
 }
 

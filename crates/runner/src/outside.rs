@@ -8,7 +8,8 @@ use std::path::{Path, PathBuf};
 use truepath_core::template::PathPattern;
 
 use crate::disk::{Disk, free_name};
-use crate::ledger::{Held, Line, Writer};
+use crate::ledger::{Held, Line};
+use crate::publish::Publisher;
 
 /// A folder in which an engine writes on its own account.
 pub(crate) struct Outside {
@@ -21,7 +22,7 @@ impl Outside {
     /// Holds aside what is there under the names that the engine writes.
     pub(crate) fn begin(
         disk: &dyn Disk,
-        ledger: &mut Writer,
+        publisher: &Publisher,
         writes: &PathPattern,
     ) -> io::Result<Self> {
         let (folder, name) = writes.split();
@@ -31,10 +32,10 @@ impl Outside {
         let outside = Self { folder, name, hold };
         let there = outside.files()?;
         if !there.is_empty() {
-            ledger.write(&Line::Held(Held {
+            publisher.ledger().write(&[Line::Held(Held {
                 folder: outside.folder.display().to_string(),
                 hold: outside.hold.display().to_string(),
-            }))?;
+            })])?;
             disk.create_new_folder(&outside.hold)?;
             for file in there {
                 disk.rename_new(&outside.folder.join(&file), &outside.hold.join(&file))?;

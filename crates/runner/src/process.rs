@@ -3,12 +3,14 @@
 use std::io::{self, Read};
 use std::os::unix::process::CommandExt;
 use std::path::Path;
-use std::process::{Child, ChildStdin, Command, Stdio};
+use std::process::{Child, Command, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
 use std::thread;
 use std::time::Duration;
 
-use rustix::process::{Pid, Signal, kill_process_group};
+use rustix::process::{Pid, Signal, WaitId, WaitIdOptions, kill_process_group, waitid};
+
+use crate::supervise::Warden;
 
 /// Something that an engine's process did.
 #[derive(Debug)]
@@ -25,56 +27,63 @@ pub(crate) enum Happening {
 const LONGEST_LINE: usize = 64 * 1024;
 /// How many lines may wait; then the engine waits.
 const MOST_WAITING: usize = 1024;
+/// How often it is looked whether a process is still there that has closed its output.
+const STEP: Duration = Duration::from_millis(5);
 
 /// A process group with an engine in it.
-pub(crate) struct Process {
-    supervisor: Child,
+pub(crate) struct Process<'w> {
+    engine: Child,
     group: Pid,
     lines: Receiver<String>,
-    /// The supervisor ends the group when this is closed.
-    _leash: Option<ChildStdin>,
     ended: Option<i32>,
+    warden: &'w Warden,
 }
 
-impl Process {
-    /// Starts a program under a supervisor, which is `this_program supervise`.
-    pub(crate) fn start(
-        this_program: &Path,
-        program: &Path,
-        arguments: &[String],
-        env: &[(String, String)],
-        folder: &Path,
-    ) -> io::Result<Self> {
-        let mut supervisor = Command::new(this_program)
-            .arg("supervise")
-            .arg("--")
-            .arg(program)
-            .args(arguments)
-            .envs(env.iter().map(|(name, value)| (name, value)))
-            .current_dir(folder)
-            .stdin(Stdio::piped())
+/// What is started.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Start<'s> {
+    pub(crate) program: &'s Path,
+    pub(crate) arguments: &'s [String],
+    /// All of its environment.
+    pub(crate) env: &'s [(String, String)],
+    /// The folder that it works in.
+    pub(crate) folder: &'s Path,
+}
+
+impl<'w> Process<'w> {
+    /// Starts a program in a process group of its own, which the warden ends when this run dies.
+    pub(crate) fn start(warden: &'w Warden, start: Start<'_>) -> io::Result<Self> {
+        let mut engine = Command::new(start.program)
+            .args(start.arguments)
+            .env_clear()
+            .envs(start.env.iter().map(|(name, value)| (name, value)))
+            .env(Warden::MARK, warden.mark())
+            .current_dir(start.folder)
+            .stdin(Stdio::null())
             .stdout(Stdio::piped())
             .stderr(Stdio::piped())
             .process_group(0)
             .spawn()?;
-        let group = i32::try_from(supervisor.id())
+        let group = i32::try_from(engine.id())
             .ok()
             .and_then(Pid::from_raw)
             .ok_or_else(|| io::Error::other("a process without a number"))?;
         let (sender, lines) = sync_channel(MOST_WAITING);
-        if let Some(stdout) = supervisor.stdout.take() {
+        if let Some(stdout) = engine.stdout.take() {
             read_lines(stdout, sender.clone());
         }
-        if let Some(stderr) = supervisor.stderr.take() {
+        if let Some(stderr) = engine.stderr.take() {
             read_lines(stderr, sender);
         }
-        Ok(Self {
+        let process = Self {
+            engine,
             group,
             lines,
-            _leash: supervisor.stdin.take(),
-            supervisor,
             ended: None,
-        })
+            warden,
+        };
+        warden.watch(group)?;
+        Ok(process)
     }
 
     /// What happens next, waiting at most so long. The end is told after the last line.
@@ -83,14 +92,14 @@ impl Process {
             Ok(line) => Ok(Happening::Line(line)),
             Err(RecvTimeoutError::Disconnected) => {
                 // Nobody can print any more: either it has ended, or it has closed its output.
-                if self.ended.is_none() && self.supervisor_lives(patience)? {
+                if self.ended.is_none() && self.lives(patience)? {
                     return Ok(Happening::Quiet);
                 }
                 let code = self.wait()?;
                 Ok(Happening::Ended(code))
             }
             Err(RecvTimeoutError::Timeout) => {
-                if self.ended.is_none() && !self.supervisor_lives(Duration::ZERO)? {
+                if self.ended.is_none() && !self.lives(Duration::ZERO)? {
                     // What the engine left behind still holds its output open.
                     self.wait()?;
                 }
@@ -99,12 +108,10 @@ impl Process {
         }
     }
 
-    /// Whether the supervisor is still there after so long at most; it is not waited for, so that
-    /// its number stays its own.
-    fn supervisor_lives(&self, patience: Duration) -> io::Result<bool> {
-        use rustix::process::{WaitId, WaitIdOptions, waitid};
+    /// Whether the engine is still there after so long at most; it is not waited for, so that its
+    /// number stays its own.
+    fn lives(&self, patience: Duration) -> io::Result<bool> {
         let options = WaitIdOptions::EXITED | WaitIdOptions::NOWAIT | WaitIdOptions::NOHANG;
-        let step = Duration::from_millis(5);
         let mut waited = Duration::ZERO;
         loop {
             if waitid(WaitId::Pid(self.group), options)?.is_some() {
@@ -113,16 +120,25 @@ impl Process {
             if waited >= patience {
                 return Ok(true);
             }
-            thread::sleep(step);
-            waited += step;
+            thread::sleep(STEP);
+            waited += STEP;
         }
+    }
+
+    /// Asks the whole group to end.
+    pub(crate) fn terminate(&self) {
+        self.signal(Signal::TERM);
     }
 
     /// Ends the whole group, forcibly.
     pub(crate) fn kill(&self) {
+        self.signal(Signal::KILL);
+    }
+
+    fn signal(&self, signal: Signal) {
         if self.ended.is_none() {
-            // The supervisor is not yet waited for, so its number is still its own.
-            let _ = kill_process_group(self.group, Signal::KILL);
+            // The engine is not yet waited for, so its number is still its own.
+            let _ = kill_process_group(self.group, signal);
         }
     }
 
@@ -131,13 +147,14 @@ impl Process {
         if let Some(code) = self.ended {
             return Ok(code);
         }
-        // Whatever is left of the group goes while the supervisor still holds its number.
-        let id = rustix::process::WaitId::Pid(self.group);
-        let options =
-            rustix::process::WaitIdOptions::EXITED | rustix::process::WaitIdOptions::NOWAIT;
-        rustix::process::waitid(id, options).map_err(io::Error::from)?;
+        // Whatever is left of the group goes while the engine still holds its number.
+        waitid(
+            WaitId::Pid(self.group),
+            WaitIdOptions::EXITED | WaitIdOptions::NOWAIT,
+        )?;
         self.kill();
-        let status = self.supervisor.wait()?;
+        self.warden.forget(self.group);
+        let status = self.engine.wait()?;
         let code = status
             .code()
             .unwrap_or_else(|| 128 + status.signal().unwrap_or(0));
@@ -146,10 +163,10 @@ impl Process {
     }
 }
 
-impl Drop for Process {
+impl Drop for Process<'_> {
     fn drop(&mut self) {
         self.kill();
-        let _ = self.supervisor.wait();
+        let _ = self.wait();
     }
 }
 

@@ -1,32 +1,50 @@
-//! Brings a finished file to its true name: sync, intent, rename without replacing, folder sync,
-//! ledger line.
+//! Brings finished files to their true names: sync, intent, rename without replacing, folder sync,
+//! ledger line. What several processes finish at the same time goes the way together.
 
+use std::collections::BTreeMap;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
 use truepath_core::frames::Frame;
 
 use crate::crash::point;
 use crate::disk::{Disk, hash_file, stamp};
-use crate::ledger::{How, Intent, Line, Record, Writer};
+use crate::ledger::{How, Intent, Line, Record, Replaces, Writer};
+use crate::presence::machine;
+use crate::staging;
 
 /// What is told of every file that a run publishes.
 #[derive(Debug, Clone)]
 pub(crate) struct Credits {
     pub(crate) engine: String,
-    pub(crate) machine: String,
     pub(crate) fingerprint: Option<String>,
+    /// The run that it belongs to.
+    pub(crate) run: Option<String>,
 }
 
 impl Credits {
     /// Those of a file of which nobody knows what made it.
-    pub(crate) fn of_nobody() -> Self {
+    pub(crate) fn of_nobody(run: Option<String>) -> Self {
         Self {
             engine: "unknown".to_owned(),
-            machine: crate::run::machine(),
             fingerprint: None,
+            run,
         }
     }
+}
+
+/// A verified file of a staging folder.
+#[derive(Debug, Clone)]
+pub(crate) struct Ready {
+    /// Where it is.
+    pub(crate) staged: PathBuf,
+    /// Its frame.
+    pub(crate) frame: Frame,
+    /// What becomes of a file that has its name already; none where there must not be one.
+    pub(crate) replaces: Option<Replaces>,
+    /// All there is to say of it.
+    pub(crate) record: Record,
 }
 
 /// Why a file did not get its true name. It is still where it was.
@@ -35,84 +53,299 @@ pub(crate) enum PublishError {
     /// Somebody else's file has the name.
     #[error("a file with this name appeared meanwhile: {0}")]
     Taken(String),
+    /// Others have taken this run for dead, and go on in its place.
+    #[error("another run has taken this one for dead")]
+    Fenced,
     /// The disk refuses.
     #[error("{0}")]
     Disk(#[from] io::Error),
 }
 
-/// Publishes a verified file of the staging folder.
-pub(crate) fn publish(
-    disk: &dyn Disk,
-    ledger: &mut Writer,
-    staged: &Path,
-    to: &Path,
-    frame: Frame,
-    credits: &Credits,
-) -> Result<Record, PublishError> {
-    disk.sync_file(staged)?;
-    point("synced");
-    let record = record(staged, to, credits)?;
-    let intent = Intent {
-        staged: staged.display().to_string(),
-        frame,
-        record,
-    };
-    ledger.write(&Line::Intent(intent.clone()))?;
-    point("intent");
-    finish(disk, ledger, intent, How::Rendered)
+type Published = Result<Record, PublishError>;
+
+/// Publishes for all processes of a run.
+pub(crate) struct Publisher {
+    ledger: Mutex<Writer>,
+    waiting: Mutex<Waiting>,
+    done: Condvar,
 }
 
-/// The steps behind the intent, also taken when a run was killed between them.
-pub(crate) fn finish(
+#[derive(Default)]
+struct Waiting {
+    /// Files, by the number of the call that brought them.
+    ready: Vec<(u64, Vec<Ready>)>,
+    results: BTreeMap<u64, Vec<Published>>,
+    calls: u64,
+    /// Whether somebody is at it.
+    at_work: bool,
+}
+
+impl Publisher {
+    pub(crate) fn new(ledger: Writer) -> Self {
+        Self {
+            ledger: Mutex::new(ledger),
+            waiting: Mutex::default(),
+            done: Condvar::new(),
+        }
+    }
+
+    /// The ledger, for other lines.
+    pub(crate) fn ledger(&self) -> MutexGuard<'_, Writer> {
+        self.ledger.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// Publishes files, together with those that others bring meanwhile. `stands` says whether
+    /// this run still may.
+    pub(crate) fn publish(
+        &self,
+        disk: &dyn Disk,
+        stands: &dyn Fn() -> bool,
+        files: Vec<Ready>,
+    ) -> Vec<Published> {
+        if files.is_empty() {
+            return Vec::new();
+        }
+        let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+        waiting.calls += 1;
+        let call = waiting.calls;
+        waiting.ready.push((call, files));
+        loop {
+            if let Some(mine) = waiting.results.remove(&call) {
+                return mine;
+            }
+            if waiting.at_work {
+                waiting = self
+                    .done
+                    .wait(waiting)
+                    .unwrap_or_else(PoisonError::into_inner);
+                continue;
+            }
+            // Nobody is at it: this call does it for all that wait.
+            waiting.at_work = true;
+            let batch = std::mem::take(&mut waiting.ready);
+            drop(waiting);
+            let (calls, lots): (Vec<u64>, Vec<Vec<Ready>>) = batch.into_iter().unzip();
+            let lengths: Vec<usize> = lots.iter().map(Vec::len).collect();
+            let mut results = together(
+                disk,
+                &mut self.ledger(),
+                stands,
+                lots.into_iter().flatten().collect(),
+            )
+            .into_iter();
+            waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+            for (call, length) in calls.into_iter().zip(lengths) {
+                let lot = results.by_ref().take(length).collect();
+                waiting.results.insert(call, lot);
+            }
+            waiting.at_work = false;
+            self.done.notify_all();
+        }
+    }
+}
+
+/// Publishes files, with one sync of the ledger and one of each folder for all of them.
+fn together(
+    disk: &dyn Disk,
+    ledger: &mut Writer,
+    stands: &dyn Fn() -> bool,
+    files: Vec<Ready>,
+) -> Vec<Published> {
+    let mut results: Vec<Option<Published>> = Vec::new();
+    let mut intents = Vec::new();
+    for file in &files {
+        // A file that cannot be synced must be taken for lost.
+        results.push(
+            disk.sync_file(&file.staged)
+                .err()
+                .map(|error| Err(error.into())),
+        );
+        intents.push(Intent {
+            staged: file.staged.display().to_string(),
+            frame: file.frame,
+            replaces: file.replaces,
+            record: file.record.clone(),
+        });
+    }
+    point("synced");
+    let told: Vec<Line> = intents
+        .iter()
+        .zip(&results)
+        .filter(|(_, failed)| failed.is_none())
+        .map(|(intent, _)| Line::Intent(intent.clone()))
+        .collect();
+    let told = ledger.write(&told);
+    let fenced = !stands();
+    point("intent");
+    for (result, intent) in results.iter_mut().zip(&intents) {
+        if result.is_some() {
+            continue;
+        }
+        *result = match &told {
+            Err(error) => Some(Err(again(error).into())),
+            Ok(()) if fenced => Some(Err(PublishError::Fenced)),
+            Ok(()) => take_name(disk, intent).err().map(Err),
+        };
+    }
+    point("renamed");
+    finish(disk, ledger, intents, results, How::Rendered)
+}
+
+/// The steps behind the rename: folder syncs and ledger lines, for all that have no result yet.
+fn finish(
+    disk: &dyn Disk,
+    ledger: &mut Writer,
+    intents: Vec<Intent>,
+    mut results: Vec<Option<Published>>,
+    how: How,
+) -> Vec<Published> {
+    let mut folders: BTreeMap<PathBuf, io::Result<()>> = BTreeMap::new();
+    let mut lines = Vec::new();
+    for (result, intent) in results.iter_mut().zip(&intents) {
+        if result.is_some() {
+            continue;
+        }
+        let to = Path::new(&intent.record.path);
+        let folder = to.parent().unwrap_or(Path::new("/"));
+        let synced = folders
+            .entry(folder.to_owned())
+            .or_insert_with(|| disk.sync_folder(folder));
+        let mut record = intent.record.clone();
+        let seen = match synced {
+            Ok(()) => stamp(to),
+            Err(error) => Err(again(error)),
+        };
+        *result = Some(match seen {
+            Err(error) => Err(error.into()),
+            Ok(found) => {
+                // A copy from another file system has a time of its own.
+                record.modified = found.map_or(record.modified, |found| found.modified);
+                lines.push(Line::Published {
+                    frame: intent.frame,
+                    how,
+                    record: record.clone(),
+                });
+                Ok(record)
+            }
+        });
+    }
+    point("folder-synced");
+    // The intents are safe: should the power fail, they tell the next run what to look for. What
+    // was replaced is removed only when the new one is safely told.
+    let replacing = intents.iter().any(|intent| intent.replaces.is_some());
+    let told = match replacing {
+        true => ledger.write(&lines),
+        false => ledger.note(&lines),
+    };
+    point("ledger");
+    let mut out = Vec::new();
+    for (result, intent) in results.into_iter().zip(&intents) {
+        let result = result.unwrap_or_else(|| Err(io::Error::other("no result").into()));
+        out.push(match (result, &told) {
+            (Ok(_), Err(error)) => Err(again(error).into()),
+            (Ok(record), Ok(())) => clear_replaced(disk, intent)
+                .map(|()| record)
+                .map_err(Into::into),
+            (failed, _) => failed,
+        });
+    }
+    out
+}
+
+/// An error once more: it befell several files.
+fn again(error: &io::Error) -> io::Error {
+    io::Error::new(error.kind(), error.to_string())
+}
+
+/// Takes up an intent of a run that died before it was carried out.
+pub(crate) fn carry_out(
     disk: &dyn Disk,
     ledger: &mut Writer,
     intent: Intent,
-    how: How,
 ) -> Result<Record, PublishError> {
+    take_name(disk, &intent)?;
+    tell_carried_out(disk, ledger, intent)
+}
+
+/// Tells of an intent of a run that died right after it was carried out.
+pub(crate) fn tell_carried_out(
+    disk: &dyn Disk,
+    ledger: &mut Writer,
+    intent: Intent,
+) -> Result<Record, PublishError> {
+    let mut results = finish(disk, ledger, vec![intent], vec![None], How::Recovered);
+    results
+        .pop()
+        .unwrap_or_else(|| Err(io::Error::other("no result").into()))
+}
+
+/// Gives a file its true name.
+fn take_name(disk: &dyn Disk, intent: &Intent) -> Result<(), PublishError> {
     let (staged, to) = (Path::new(&intent.staged), Path::new(&intent.record.path));
-    let folder = to.parent().unwrap_or(Path::new("/"));
+    if intent.replaces.is_some() {
+        match disk.exchange(staged, to) {
+            Ok(()) => return Ok(()),
+            // Nothing to replace any more.
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+            // On another file system, or on one that cannot do it: the old one is set aside first.
+            Err(error)
+                if matches!(
+                    error.kind(),
+                    io::ErrorKind::CrossesDevices
+                        | io::ErrorKind::InvalidInput
+                        | io::ErrorKind::Unsupported
+                ) =>
+            {
+                let folder = to.parent().unwrap_or(Path::new("/"));
+                let name = to.file_name().unwrap_or_default().to_string_lossy();
+                staging::set_aside(disk, to, folder, &name)?;
+            }
+            Err(error) => return Err(error.into()),
+        }
+    }
     match disk.rename_new(staged, to) {
-        Ok(()) => {}
+        Ok(()) => Ok(()),
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-            return Err(PublishError::Taken(to.display().to_string()));
+            Err(PublishError::Taken(to.display().to_string()))
         }
-        Err(error) if error.kind() == io::ErrorKind::CrossesDevices => {
-            carry_over(disk, staged, to, folder)?;
+        Err(error) if error.kind() == io::ErrorKind::CrossesDevices => carry_over(disk, staged, to),
+        Err(error) => Err(error.into()),
+    }
+}
+
+/// After an exchange the staging name is that of the file that was replaced.
+fn clear_replaced(disk: &dyn Disk, intent: &Intent) -> io::Result<()> {
+    let (staged, to) = (Path::new(&intent.staged), Path::new(&intent.record.path));
+    let Some(replaces) = intent.replaces else {
+        return Ok(());
+    };
+    if stamp(staged)?.is_none() {
+        return Ok(());
+    }
+    match replaces {
+        Replaces::Remove => disk.remove_file(staged),
+        Replaces::Keep => {
+            let folder = to.parent().unwrap_or(Path::new("/"));
+            let name = to.file_name().unwrap_or_default().to_string_lossy();
+            staging::set_aside(disk, staged, folder, &name).map(|_| ())
         }
-        Err(error) => return Err(error.into()),
     }
-    point("renamed");
-    disk.sync_folder(folder)?;
-    point("folder-synced");
-    let mut record = intent.record.clone();
-    if let Some(found) = stamp(to)? {
-        // A copy from another file system has a time of its own.
-        record.modified = found.modified;
-    }
-    ledger.write(&Line::Published {
-        frame: intent.frame,
-        how,
-        record: record.clone(),
-    })?;
-    point("ledger");
-    Ok(record)
 }
 
 /// From one file system to another: a copy beside the true name first, so that no half of it is
 /// ever seen there.
-fn carry_over(
-    disk: &dyn Disk,
-    staged: &Path,
-    to: &Path,
-    folder: &Path,
-) -> Result<(), PublishError> {
+fn carry_over(disk: &dyn Disk, staged: &Path, to: &Path) -> Result<(), PublishError> {
+    let folder = to.parent().unwrap_or(Path::new("/"));
     let name = to.file_name().unwrap_or_default().to_string_lossy();
     let copy = crate::disk::free_name(folder, &format!(".truepath-copy-{name}"));
-    disk.copy_new(staged, &copy)?;
-    match disk.rename_new(&copy, to) {
+    let copied = disk
+        .copy_new(staged, &copy)
+        .and_then(|()| disk.rename_new(&copy, to));
+    match copied {
         Ok(()) => Ok(disk.remove_file(staged)?),
         Err(error) => {
-            disk.remove_file(&copy)?;
+            // Half a copy is of no use to anybody.
+            let _ = disk.remove_file(&copy);
             if error.kind() == io::ErrorKind::AlreadyExists {
                 Err(PublishError::Taken(to.display().to_string()))
             } else {
@@ -132,7 +365,23 @@ pub(crate) fn record(file: &Path, path: &Path, credits: &Credits) -> io::Result<
         hash: hash_file(file)?,
         fingerprint: credits.fingerprint.clone(),
         engine: credits.engine.clone(),
-        machine: credits.machine.clone(),
-        time: jiff::Timestamp::now().to_string(),
+        machine: machine(),
+        time: now(),
+        run: credits.run.clone(),
     })
+}
+
+/// The time by this machine's clock. Debug builds let `TRUEPATH_CLOCK_AHEAD` set it ahead, in
+/// seconds: nothing may hang on it.
+pub(crate) fn now() -> String {
+    let now = jiff::Timestamp::now();
+    #[cfg(debug_assertions)]
+    if let Some(ahead) = std::env::var("TRUEPATH_CLOCK_AHEAD")
+        .ok()
+        .and_then(|text| text.parse().ok())
+    {
+        let ahead = jiff::SignedDuration::from_secs(ahead);
+        return now.checked_add(ahead).unwrap_or(now).to_string();
+    }
+    now.to_string()
 }

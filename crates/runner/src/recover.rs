@@ -1,16 +1,17 @@
-//! Picks up what a run that was killed left behind.
+//! Picks up what runs that died left behind: one run does it, and whatever it does can be done again.
 
 use std::io;
 use std::path::{Path, PathBuf};
 
-use truepath_core::deliverable::Expansion;
+use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::FrameSet;
 
-use crate::disk::{Disk, hash_file, stamp};
+use crate::disk::{Disk, free_name, hash_file, stamp};
 use crate::harvest::{Field, HarvestError, When};
-use crate::ledger::{How, Intent, Ledger, Line, Record, Staged, Writer};
+use crate::ledger::{Intent, Record, Staged, Told};
 use crate::outside::give_back;
-use crate::publish::{Credits, PublishError, finish};
+use crate::publish::{Credits, PublishError, Ready, carry_out, tell_carried_out};
+use crate::session::Session;
 use crate::staging;
 
 /// What was picked up.
@@ -24,71 +25,55 @@ pub(crate) struct Recovered {
     pub(crate) busy: Vec<String>,
 }
 
-/// Finishes what stands between the steps of publishing, then harvests the staging folders of
-/// the dead.
-pub(crate) fn recover(
-    disk: &dyn Disk,
-    known: &Ledger,
-    ledger: &mut Writer,
-    expansion: &Expansion,
-    credits: &[Credits],
-) -> Result<Recovered, HarvestError> {
-    let mut recovery = Recovery {
-        disk,
-        ledger,
-        expansion,
-        credits,
-        recovered: Recovered::default(),
-    };
-    for intent in &known.intents {
-        recovery.finish(intent)?;
-    }
-    for held in &known.held {
-        give_back(disk, Path::new(&held.folder), Path::new(&held.hold))?;
-    }
-    for staged in &known.staged {
-        recovery.clear(staged)?;
-    }
-    Ok(recovery.recovered)
-}
-
-struct Recovery<'a> {
-    disk: &'a dyn Disk,
-    ledger: &'a mut Writer,
-    expansion: &'a Expansion,
-    credits: &'a [Credits],
-    recovered: Recovered,
+/// What picking up needs.
+pub(crate) struct Recovery<'a> {
+    pub(crate) disk: &'a dyn Disk,
+    pub(crate) session: &'a Session<'a>,
+    pub(crate) expansion: &'a Expansion,
+    pub(crate) credits: &'a [Credits],
+    pub(crate) recovered: Recovered,
 }
 
 impl Recovery<'_> {
+    /// Finishes what stands between the steps of publishing, then harvests the staging folders.
+    pub(crate) fn pick_up(&mut self, told: &Told, elsewhere: bool) -> Result<(), HarvestError> {
+        for intent in &told.intents {
+            self.finish(intent)?;
+        }
+        for held in &told.held {
+            give_back(self.disk, Path::new(&held.folder), Path::new(&held.hold))?;
+        }
+        for staged in &told.staged {
+            self.clear(staged, elsewhere)?;
+        }
+        Ok(())
+    }
+
     /// Takes the steps that are left of a file that was about to get its true name.
     fn finish(&mut self, intent: &Intent) -> Result<(), HarvestError> {
         let record = &intent.record;
         let to = Path::new(&record.path);
-        if same(to, record)? {
-            if let Some(folder) = to.parent() {
-                self.disk.sync_folder(folder)?;
-            }
-            self.ledger.write(&Line::Published {
-                frame: intent.frame,
-                how: How::Recovered,
-                record: record.clone(),
-            })?;
-            self.recovered.records.push(record.clone());
-        } else if stamp(to).is_ok_and(|there| there.is_none())
+        let mut ledger = self.session.publisher.ledger();
+        let finished = if same(to, record)? {
+            tell_carried_out(self.disk, &mut ledger, intent.clone())
+        } else if (intent.replaces.is_some() || stamp(to).is_ok_and(|there| there.is_none()))
             && same(Path::new(&intent.staged), record)?
         {
-            match finish(self.disk, self.ledger, intent.clone(), How::Recovered) {
-                Ok(record) => self.recovered.records.push(record),
-                Err(PublishError::Taken(_)) => {}
-                Err(PublishError::Disk(error)) => return Err(error.into()),
-            }
+            carry_out(self.disk, &mut ledger, intent.clone())
+        } else {
+            return Ok(());
+        };
+        match finished {
+            Ok(record) => self.recovered.records.push(record),
+            Err(PublishError::Taken(_)) => {}
+            Err(PublishError::Fenced) => return Err(HarvestError::Fenced),
+            Err(PublishError::Disk(error)) => return Err(error.into()),
         }
         Ok(())
     }
 
     /// Takes what is finished out of a staging folder, sets the rest aside, and removes it.
-    fn clear(&mut self, staged: &Staged) -> Result<(), HarvestError> {
+    fn clear(&mut self, staged: &Staged, elsewhere: bool) -> Result<(), HarvestError> {
         let staging = PathBuf::from(&staged.folder);
         if !staging.is_dir() {
             return Ok(());
@@ -98,7 +83,7 @@ impl Recovery<'_> {
             return Ok(());
         }
         // Only what the same settings would make again is worth taking.
-        let alike: Vec<_> = self
+        let alike: Vec<(usize, &Deliverable, Credits)> = self
             .expansion
             .deliverables
             .iter()
@@ -115,20 +100,57 @@ impl Recovery<'_> {
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
         if let (Some((_, first, _)), false) = (alike.first(), frames.is_empty()) {
             let profile = std::sync::Arc::clone(&first.common.engine);
-            let mut field = Field::new(staging.clone(), alike, frames, &profile);
-            match field.harvest(self.disk, self.ledger, When::Ended) {
+            // On another machine somebody may still write: what is copied, nobody else has open.
+            let own = match elsewhere {
+                true => Some(self.copied(&staging)?),
+                false => None,
+            };
+            let from = own.clone().unwrap_or(staging.clone());
+            let mut field = Field::new(from, alike, frames, &profile);
+            for crop in &mut field.crops {
+                let taken = |frame: &i64| {
+                    let path = crop.deliverable.path(*frame);
+                    stamp(Path::new(&path)).is_ok_and(|there| there.is_none())
+                };
+                crop.done = field.frames.iter().filter(|frame| !taken(frame)).collect();
+            }
+            let publish = |files: Vec<Ready>| {
+                let stands = || self.session.presence.stands();
+                self.session.publisher.publish(self.disk, &stands, files)
+            };
+            match field.harvest(&publish, When::Ended) {
                 Ok(found) => {
-                    let records = found.into_iter().map(|(_, _, record)| record);
-                    self.recovered.records.extend(records);
+                    for one in found {
+                        if own.is_some() {
+                            let name = one.staged.file_name().unwrap_or_default();
+                            self.disk.remove_file(&staging.join(name))?;
+                        }
+                        self.recovered.records.push(one.record);
+                    }
                 }
                 // Half a set of files that tell nothing is no reason to stop.
                 Err(HarvestError::Learn(_)) => {}
                 Err(error) => return Err(error),
             }
+            if let Some(own) = own {
+                self.disk.remove_tree(&own)?;
+            }
         }
         let aside = staging::clear(self.disk, &staging, "unfinished", &staged.given)?;
         self.recovered.aside.extend(aside);
         Ok(())
+    }
+
+    /// The files of a staging folder, copied into one of this run's own.
+    fn copied(&self, staging: &Path) -> io::Result<PathBuf> {
+        let folder = staging.parent().unwrap_or(Path::new("/"));
+        let name = staging.file_name().unwrap_or_default().to_string_lossy();
+        let own = free_name(folder, &format!("{name}-{:04}", self.session.number));
+        self.disk.create_new_folder(&own)?;
+        for file in staging::files_of_another(staging)? {
+            self.disk.copy_new(&staging.join(&file), &own.join(&file))?;
+        }
+        Ok(own)
     }
 }
 

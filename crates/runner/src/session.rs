@@ -1,16 +1,24 @@
-//! One process at work on a job: its state folder, lock, ledger and logs.
+//! One run at work on a job: its number, ledger, logs and sign of life, and the runs beside it.
 
-use std::fs::{self, File};
+use std::collections::HashMap;
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::time::Duration;
 
+use truepath_core::deliverable::Expansion;
+use truepath_core::frames::FrameSet;
+
+use crate::claims::Claims;
 use crate::disk::Disk;
-use crate::ledger::Writer;
+use crate::ledger::{self, Began, Ledger, Line, Writer};
+use crate::presence::{self, Card, Presence, Sessions, State as Life};
+use crate::publish::{Publisher, now};
 
 /// Where a job keeps its state.
 #[derive(Debug, Clone)]
 pub(crate) struct State {
-    folder: PathBuf,
+    pub(crate) folder: PathBuf,
 }
 
 impl State {
@@ -25,24 +33,52 @@ impl State {
     fn logs(&self) -> PathBuf {
         self.folder.join("logs")
     }
+
+    fn claims(&self) -> PathBuf {
+        self.folder.join("claims")
+    }
+
+    fn wants(&self, number: u32) -> PathBuf {
+        self.folder.join(format!("sessions/{number:04}.wants"))
+    }
 }
 
-/// A process at work.
-pub(crate) struct Session {
+/// A run at work.
+pub(crate) struct Session<'a> {
     /// Its number, from 1; it names the ledger, the logs and the staging folders.
     pub(crate) number: u32,
-    pub(crate) ledger: Writer,
+    pub(crate) publisher: Publisher,
     pub(crate) logs: PathBuf,
-    /// Held for as long as the process lives: the system lets go of it whatever happens.
-    _lock: File,
+    pub(crate) presence: Presence,
+    pub(crate) claims: Claims<'a>,
+    pub(crate) sessions: Sessions,
+    state: State,
+    disk: &'a dyn Disk,
+}
+
+/// What a run brings along.
+pub(crate) struct Newcomer<'n> {
+    pub(crate) job: &'n str,
+    pub(crate) plan: String,
+    pub(crate) jobs: usize,
+    pub(crate) dead_after: Duration,
+    pub(crate) expansion: &'n Expansion,
 }
 
 /// Why no session can begin.
 #[derive(Debug, thiserror::Error)]
 pub enum SessionError {
-    /// Somebody else is at work.
-    #[error("another run of this job is at work (it holds {0})")]
-    Busy(String),
+    /// Somebody else is at work on other parts of the same frames.
+    #[error(
+        "another run of {job} is at work on {machine}, and what it renders overlaps with this but is not the same; \
+         runs share their work when they are started alike"
+    )]
+    Busy {
+        /// The job file of that run.
+        job: String,
+        /// Its machine.
+        machine: String,
+    },
     /// The disk refuses.
     #[error("the state folder {path} cannot be used: {error}")]
     Disk {
@@ -53,51 +89,146 @@ pub enum SessionError {
     },
 }
 
-impl Session {
-    /// Begins: takes the lock, and a number that nobody had.
-    pub(crate) fn begin(disk: &dyn Disk, state: &State) -> Result<Self, SessionError> {
+type Wants = Vec<(String, String)>;
+
+impl<'a> Session<'a> {
+    /// Begins: takes a number that nobody had, and shows that it is there.
+    pub(crate) fn begin(
+        disk: &'a dyn Disk,
+        state: &State,
+        new: &Newcomer<'_>,
+    ) -> Result<(Self, Ledger), SessionError> {
         let refused = |error: io::Error| SessionError::Disk {
             path: state.folder.display().to_string(),
             error,
         };
-        disk.create_folders(&state.ledgers()).map_err(refused)?;
-        let path = state.folder.join("lock");
-        let lock = File::options()
-            .create(true)
-            .append(true)
-            .open(&path)
-            .map_err(refused)?;
-        use rustix::fs::FlockOperation::NonBlockingLockExclusive;
-        match rustix::fs::flock(&lock, NonBlockingLockExclusive) {
-            Ok(()) => {}
-            Err(rustix::io::Errno::WOULDBLOCK) => {
-                return Err(SessionError::Busy(path.display().to_string()));
+        let ledgers = state.ledgers();
+        disk.create_folders(&ledgers).map_err(refused)?;
+        let mut known = Ledger::read(&ledgers).map_err(refused)?;
+        let mut number = known.last() + 1;
+        let mut ledger = loop {
+            match Writer::create(disk, &ledger::path(&ledgers, number)) {
+                Ok(ledger) => break ledger,
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => number += 1,
+                Err(error) => return Err(refused(error)),
             }
-            Err(error) => return Err(refused(error.into())),
-        }
-        let number = 1 + last_number(&state.ledgers()).map_err(refused)?;
+        };
+        let sessions = Sessions::of(&state.folder, new.dead_after);
+        let card = presence::card(new.job, new.plan.clone(), new.jobs);
+        let wants: Wants = new
+            .expansion
+            .deliverables
+            .iter()
+            .map(|one| (one.pattern.sketch(), one.common.chosen.to_string()))
+            .collect();
+        disk.create_folders(&state.folder.join("sessions"))
+            .map_err(refused)?;
+        let text = serde_json::to_vec(&wants).map_err(|error| refused(error.into()))?;
+        disk.write_whole(&state.wants(number), &text)
+            .map_err(refused)?;
+        let presence = Presence::begin(disk, &sessions, number, &card).map_err(refused)?;
         let logs = state.logs().join(format!("{number:04}"));
         disk.create_folders(&logs).map_err(refused)?;
-        let ledger = Writer::create(disk, &state.ledgers().join(format!("{number:04}.jsonl")))
+        ledger
+            .note(&[Line::Began(Began {
+                machine: card.machine.clone(),
+                job: card.job.clone(),
+                time: now(),
+                logs: logs.display().to_string(),
+            })])
             .map_err(refused)?;
-        Ok(Self {
+        let session = Self {
             number,
-            ledger,
+            publisher: Publisher::new(ledger),
             logs,
-            _lock: lock,
-        })
+            presence,
+            claims: Claims::new(disk, state.claims(), number).map_err(refused)?,
+            sessions,
+            state: state.clone(),
+            disk,
+        };
+        if let Some(other) = session.rival(&known, &card, &wants).map_err(refused)? {
+            session.end(&known).map_err(refused)?;
+            return Err(SessionError::Busy {
+                job: other.job,
+                machine: other.machine,
+            });
+        }
+        known.refresh(&ledgers).map_err(refused)?;
+        Ok((session, known))
+    }
+
+    /// A run that began earlier, is at work, and renders some of the same frames by another plan.
+    fn rival(&self, known: &Ledger, card: &Card, wants: &Wants) -> io::Result<Option<Card>> {
+        for (number, _) in known.sessions.iter().filter(|(_, told)| !told.ended) {
+            if *number >= self.number {
+                continue;
+            }
+            let Life::Live(other) = self.sessions.state(*number)? else {
+                continue;
+            };
+            if other.plan == card.plan {
+                continue;
+            }
+            let theirs = fs::read(self.state.wants(*number)).unwrap_or_default();
+            let theirs: Wants = serde_json::from_slice(&theirs).unwrap_or_default();
+            let mine: HashMap<&str, &str> = wants
+                .iter()
+                .map(|(path, frames)| (path.as_str(), frames.as_str()))
+                .collect();
+            let set = |text: &str| text.parse::<FrameSet>().unwrap_or_default();
+            let overlaps = theirs.iter().any(|(path, frames)| {
+                mine.get(path.as_str())
+                    .is_some_and(|mine| set(mine).count_shared(&set(frames)) > 0)
+            });
+            if overlaps {
+                return Ok(Some(other));
+            }
+        }
+        Ok(None)
+    }
+
+    /// Whether a run holds nothing any more.
+    pub(crate) fn is_gone(&self, number: u32) -> bool {
+        // What cannot be told is taken for alive: that costs time, and no file.
+        number != self.number
+            && self
+                .sessions
+                .state(number)
+                .is_ok_and(|state| state == Life::Ended)
+    }
+
+    /// Removes what else there is of a run that is dead and picked up.
+    pub(crate) fn forget(&self, number: u32) -> io::Result<()> {
+        remove(&self.state.wants(number))?;
+        self.sessions.bury(number)
+    }
+
+    /// Ends: all that was begun is done or told. The last run to leave clears up the claims.
+    pub(crate) fn end(self, known: &Ledger) -> io::Result<()> {
+        self.publisher.ledger().write(&[Line::Ended])?;
+        remove(&self.state.wants(self.number))?;
+        self.presence.end()?;
+        let mut known = known.clone_sessions();
+        known.refresh(&self.state.ledgers())?;
+        for (number, told) in &known.sessions {
+            if *number != self.number && !told.ended && self.sessions.state(*number)? != Life::Ended
+            {
+                return Ok(());
+            }
+        }
+        let old = self.state.folder.join(format!("claims-{:04}", self.number));
+        match fs::rename(self.state.claims(), &old) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+            Err(error) => Err(error),
+            Ok(()) => self.disk.remove_tree(&old),
+        }
     }
 }
 
-fn last_number(ledgers: &Path) -> io::Result<u32> {
-    let mut last = 0;
-    for entry in fs::read_dir(ledgers)? {
-        let path = entry?.path();
-        let number = path
-            .file_stem()
-            .and_then(|stem| stem.to_str())
-            .and_then(|stem| stem.parse().ok());
-        last = last.max(number.unwrap_or(0));
+fn remove(path: &Path) -> io::Result<()> {
+    match fs::remove_file(path) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
+        _ => Ok(()),
     }
-    Ok(last)
 }

@@ -11,16 +11,9 @@ const PREFIX: &str = ".truepath-";
 /// The folder beside the frames that takes what was in the way or not asked for.
 pub(crate) const ASIDE: &str = "set-aside";
 
-/// A new staging folder in a folder.
-pub(crate) fn create(
-    disk: &dyn Disk,
-    folder: &Path,
-    session: u32,
-    count: u32,
-) -> io::Result<PathBuf> {
-    let staging = free_name(folder, &format!("{PREFIX}{session:04}-{count:04}"));
-    disk.create_new_folder(&staging)?;
-    Ok(staging)
+/// A name for a new staging folder in a folder.
+pub(crate) fn name(folder: &Path, session: u32, count: u32) -> PathBuf {
+    free_name(folder, &format!("{PREFIX}{session:04}-{count:04}"))
 }
 
 /// The regular files in a staging folder, by name; links and folders are not listed.
@@ -36,6 +29,25 @@ pub(crate) fn files(staging: &Path) -> io::Result<Vec<String>> {
     }
     names.sort();
     Ok(names)
+}
+
+/// The regular files in a staging folder of another machine: what that wrote last may not be in the
+/// listing yet. Debug builds let `TRUEPATH_LISTING_LAG` say for how long, in milliseconds.
+pub(crate) fn files_of_another(staging: &Path) -> io::Result<Vec<String>> {
+    #[cfg(debug_assertions)]
+    if let Some(lag) = std::env::var("TRUEPATH_LISTING_LAG")
+        .ok()
+        .and_then(|text| text.parse().ok())
+    {
+        let lag = std::time::Duration::from_millis(lag);
+        let mut names = files(staging)?;
+        names.retain(|name| {
+            let changed = fs::metadata(staging.join(name)).and_then(|facts| facts.modified());
+            changed.is_ok_and(|time| time.elapsed().is_ok_and(|age| age > lag))
+        });
+        return Ok(names);
+    }
+    files(staging)
 }
 
 /// Everything in a staging folder but the links that were laid, by name.

@@ -1,51 +1,154 @@
-//! The supervisor: stands between a run and an engine, and ends the engine's whole process group
-//! when the run dies.
+//! The supervisor: one small process beside a run, which ends the process groups of all engines when
+//! the run dies.
 //!
-//! The run starts it as the leader of a new process group and holds the writing end of its
-//! standard input. When the run dies, however it dies, the system closes that end.
+//! The run starts it in a process group of its own and holds the writing end of its standard input.
+//! When the run dies, however it dies, the system closes that end. It knows the groups by what the
+//! run wrote, and what was started in the last instant by a mark in its environment.
 
-use std::ffi::OsString;
-use std::io::{self, Read};
-use std::os::unix::process::ExitStatusExt;
-use std::process::{Command, Stdio};
+use std::collections::BTreeSet;
+use std::fs;
+use std::io::{self, BufRead, Write};
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Child, ChildStdin, Command, Stdio};
+use std::sync::{Mutex, PoisonError};
+use std::time::Duration;
 
-/// The exit code when the program cannot be started, as in POSIX shells.
-pub const NOT_STARTED: i32 = 127;
+use rustix::process::{Pid, Signal, getpgid, kill_process_group};
 
-/// Starts a program and waits for it; gives its exit code, or 128 and the signal's number.
-#[must_use]
-pub fn supervise(program: &OsString, arguments: &[OsString]) -> i32 {
-    let child = Command::new(program)
-        .args(arguments)
-        .stdin(Stdio::null())
-        .spawn();
-    let mut child = match child {
-        Ok(child) => child,
-        Err(error) => {
-            eprintln!("error: {} cannot be started: {error}", program.display());
-            return NOT_STARTED;
+/// A run's hold on its supervisor.
+pub(crate) struct Warden {
+    mark: String,
+    supervisor: Mutex<(Child, Option<ChildStdin>)>,
+}
+
+impl Warden {
+    /// The variable that every engine has in its environment.
+    pub(crate) const MARK: &'static str = "TRUEPATH_RUN";
+
+    /// Starts the supervisor, which is `this_program supervise`.
+    pub(crate) fn start(this_program: &Path) -> io::Result<Self> {
+        let mut supervisor = Command::new(this_program)
+            .arg("supervise")
+            .stdin(Stdio::piped())
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .process_group(0)
+            .spawn()?;
+        let leash = supervisor.stdin.take();
+        // Its number is no other's for as long as it lives, and it outlives the run.
+        let mark = format!("{}-{}", std::process::id(), supervisor.id());
+        let warden = Self {
+            supervisor: Mutex::new((supervisor, leash)),
+            mark,
+        };
+        warden.tell(&format!("mark {}", warden.mark))?;
+        Ok(warden)
+    }
+
+    /// What [`Warden::MARK`] is set to.
+    pub(crate) fn mark(&self) -> &str {
+        &self.mark
+    }
+
+    /// Ends this process group when the run dies.
+    pub(crate) fn watch(&self, group: Pid) -> io::Result<()> {
+        self.tell(&format!("watch {}", group.as_raw_nonzero()))
+    }
+
+    /// The group has ended.
+    pub(crate) fn forget(&self, group: Pid) {
+        // A supervisor that is gone watches nothing.
+        let _ = self.tell(&format!("forget {}", group.as_raw_nonzero()));
+    }
+
+    fn tell(&self, line: &str) -> io::Result<()> {
+        let mut supervisor = self
+            .supervisor
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        match &mut supervisor.1 {
+            Some(leash) => leash.write_all(format!("{line}\n").as_bytes()),
+            None => Ok(()),
         }
-    };
-    std::thread::spawn(|| {
-        let mut buffer = [0];
-        loop {
-            match io::stdin().read(&mut buffer) {
-                Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
-                Ok(0) | Err(_) => end_own_group(),
-                Ok(_) => {}
-            }
-        }
-    });
-    match child.wait() {
-        Ok(status) => status
-            .code()
-            .unwrap_or_else(|| 128 + status.signal().unwrap_or(0)),
-        Err(_) => NOT_STARTED,
     }
 }
 
-fn end_own_group() -> ! {
-    let group = rustix::process::getpgrp();
-    let _ = rustix::process::kill_process_group(group, rustix::process::Signal::KILL);
-    std::process::exit(NOT_STARTED)
+impl Drop for Warden {
+    fn drop(&mut self) {
+        let mut supervisor = self
+            .supervisor
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner);
+        drop(supervisor.1.take());
+        let _ = supervisor.0.wait();
+    }
+}
+
+/// What the supervisor does: remembers process groups, and ends those that are left when its input
+/// closes.
+pub fn supervise() {
+    let (mut groups, mut mark) = (BTreeSet::new(), String::new());
+    for line in io::stdin().lock().lines() {
+        let Ok(line) = line else {
+            break;
+        };
+        let (word, rest) = line.split_once(' ').unwrap_or((&line, ""));
+        match (word, rest.parse::<i32>()) {
+            ("watch", Ok(group)) => drop(groups.insert(group)),
+            ("forget", Ok(group)) => drop(groups.remove(&group)),
+            ("mark", _) => rest.clone_into(&mut mark),
+            _ => {}
+        }
+    }
+    for group in groups {
+        end(group);
+    }
+    // Others may be started by those that are being ended: until none is found. What hangs in the
+    // system itself cannot be ended by anybody.
+    for _ in 0..LONGEST {
+        let found = marked(&mark);
+        if mark.is_empty() || found.is_empty() {
+            break;
+        }
+        found.into_iter().for_each(end);
+        std::thread::sleep(PAUSE);
+    }
+}
+
+const PAUSE: Duration = Duration::from_millis(20);
+const LONGEST: u32 = 1000;
+
+fn end(group: i32) {
+    if let Some(group) = Pid::from_raw(group) {
+        let _ = kill_process_group(group, Signal::KILL);
+    }
+}
+
+/// The groups of processes with the mark in their environment; told from `/proc`.
+fn marked(mark: &str) -> BTreeSet<i32> {
+    let wanted = format!("{}={mark}", Warden::MARK);
+    let own = std::process::id();
+    let mut groups = BTreeSet::new();
+    for entry in fs::read_dir("/proc").into_iter().flatten().flatten() {
+        let Some(number) = entry
+            .file_name()
+            .to_str()
+            .and_then(|name| name.parse::<i32>().ok())
+        else {
+            continue;
+        };
+        let environment = fs::read(entry.path().join("environ")).unwrap_or_default();
+        let has_mark = environment
+            .split(|byte| *byte == 0)
+            .any(|variable| variable == wanted.as_bytes());
+        if has_mark
+            && number.unsigned_abs() != own
+            && let Some(process) = Pid::from_raw(number)
+            && let Ok(group) = getpgid(Some(process))
+        {
+            groups.insert(group.as_raw_nonzero().get());
+        }
+    }
+    groups
 }

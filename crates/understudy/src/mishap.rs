@@ -20,6 +20,10 @@ pub struct Mishap {
     pub skip_at: Option<i64>,
     /// Renders this frame at half its size.
     pub wrong_size_at: Option<i64>,
+    /// One in so many frames goes wrong, by chance: it ends with an error, leaves half of the
+    /// file, or leaves the frame out.
+    #[serde(default)]
+    pub unlucky: u32,
     /// Warnings for every frame.
     #[serde(default)]
     pub noisy: u32,
@@ -29,9 +33,35 @@ pub struct Mishap {
 }
 
 impl Mishap {
+    /// What goes wrong by chance, if anything.
+    #[must_use]
+    pub fn chance(&self) -> Option<Misfortune> {
+        use std::hash::{BuildHasher, RandomState};
+        if self.unlucky == 0 {
+            return None;
+        }
+        let number = RandomState::new().hash_one(0);
+        if number % u64::from(self.unlucky) != 0 {
+            return None;
+        }
+        let kinds = [Misfortune::Fail, Misfortune::Truncate, Misfortune::Skip];
+        Some(kinds[(number / u64::from(self.unlucky) % 3) as usize])
+    }
+
     /// The time that every frame takes longer.
     #[must_use]
     pub fn pause(&self) -> Duration {
         Duration::from_millis(self.slow)
     }
+}
+
+/// Something that goes wrong by chance.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Misfortune {
+    /// It ends with an error before the frame.
+    Fail,
+    /// It leaves half of the file, and says that it is written.
+    Truncate,
+    /// It leaves the frame out.
+    Skip,
 }

@@ -9,6 +9,7 @@ use truepath_core::picture::{Bits, Channels, Region, Size};
 use truepath_media::{Canvas, EncodeError, write_exr};
 
 use crate::draw::{Shot, draw};
+use crate::mishap::Misfortune;
 use crate::scene::{Scene, SceneError};
 
 /// What the understudy is asked to render.
@@ -132,7 +133,11 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         writeln!(log, "frame {frame}")?;
         log.flush()?;
         misbehave(&scene, frame, log)?;
-        if scene.mishap.skip_at == Some(frame) {
+        let chance = scene.mishap.chance();
+        if chance == Some(Misfortune::Fail) {
+            return Err(RenderError::Mishap(frame));
+        }
+        if scene.mishap.skip_at == Some(frame) || chance == Some(Misfortune::Skip) {
             continue;
         }
         let size = if scene.mishap.wrong_size_at == Some(frame) {
@@ -189,7 +194,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
                 path: path.display().to_string(),
                 error,
             })?;
-            spoil(&scene, frame, &path)?;
+            spoil(&scene, frame, chance, &path)?;
             writeln!(log, "wrote {}", path.display())?;
             log.flush()?;
         }
@@ -270,8 +275,9 @@ fn misbehave(scene: &Scene, frame: Frame, log: &mut dyn Write) -> Result<(), Ren
 }
 
 /// What goes wrong with a file that was written.
-fn spoil(scene: &Scene, frame: Frame, path: &Path) -> io::Result<()> {
-    let length = if scene.mishap.truncate_at == Some(frame) {
+fn spoil(scene: &Scene, frame: Frame, chance: Option<Misfortune>, path: &Path) -> io::Result<()> {
+    let truncates = chance == Some(Misfortune::Truncate);
+    let length = if scene.mishap.truncate_at == Some(frame) || truncates {
         std::fs::metadata(path)?.len() / 2
     } else if scene.mishap.empty_at == Some(frame) {
         0

@@ -43,8 +43,9 @@ pub(crate) enum Command {
     Engines(engines::Arguments),
     Schema(schema::Arguments),
     Understudy(understudy::Arguments),
+    /// Started by a run beside the engines; not for people
     #[command(hide = true)]
-    Supervise(supervise::Arguments),
+    Supervise,
 }
 
 /// Does what a command says.
@@ -65,7 +66,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Engines(arguments) => engines::run(arguments),
         Command::Schema(arguments) => schema::run(arguments),
         Command::Understudy(arguments) => understudy::run(arguments),
-        Command::Supervise(arguments) => supervise::run(arguments),
+        Command::Supervise => supervise::run(),
     }
 }
 

@@ -40,8 +40,8 @@ impl Progress {
 
     fn say(&self, line: &str) {
         match &self.bar {
-            Some(bar) => bar.suspend(|| anstream::eprintln!("{line}")),
-            None => anstream::eprintln!("{line}"),
+            Some(bar) => bar.suspend(|| remark(line)),
+            None => remark(line),
         }
     }
 
@@ -94,8 +94,10 @@ impl Progress {
 impl Watch for Progress {
     fn see(&mut self, event: &Event<'_>) {
         match event {
-            Event::Begun { wanted, there } => self.begun(*wanted, *there),
-            Event::Started { label, frames, log } => {
+            Event::Begun { wanted, there, .. } => self.begun(*wanted, *there),
+            Event::Started {
+                label, frames, log, ..
+            } => {
                 if self.bar.is_none() {
                     self.say(&format!(
                         "{FAINT}started {label}, {} (log {}){FAINT:#}",
@@ -124,8 +126,15 @@ impl Watch for Progress {
                 ));
             }
             Event::Remark(text) => self.say(text),
+            Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } | Event::Tick => {}
         }
     }
+}
+
+/// A line on standard error. A terminal that was closed is no reason to stop.
+pub(crate) fn remark(line: &str) {
+    use std::io::Write;
+    let _ = writeln!(anstream::stderr(), "{line}");
 }
 
 /// `40 s`, `3 min`, `2 h 05 min`

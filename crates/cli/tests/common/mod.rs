@@ -183,7 +183,7 @@ pub fn scene(more: &str) -> String {
 /// A short job for that scene.
 pub fn job(frames: &str, more: &str) -> String {
     format!(
-        "scene = \"kiln.toml\"\nframes = \"{frames}\"\nengine = \"understudy\"\nsize = \"48x32\"\n\
+        "scene = \"kiln.toml\"\nframes = \"{frames}\"\nengine = \"understudy\"\nsize = \"48x32\"\nretries = 0\n\
          path = \"renders/{{shot}}.{{frame:04}}.png\"\n{more}"
     )
 }
@@ -204,6 +204,7 @@ pub fn wrote(project: &Project) -> Vec<String> {
             let text = fs::read_to_string(log.path()).unwrap();
             lines.extend(
                 text.lines()
+                    .filter_map(|line| Some(line.split_once(' ')?.1))
                     .filter(|line| line.starts_with("wrote "))
                     .map(str::to_owned),
             );

@@ -256,6 +256,8 @@ pub enum LogKind {
     Frame,
     /// A file is written whole; group `file`.
     File,
+    /// How far the frame is; group `percent`, from 0 to 100.
+    Progress,
     /// A warning; group `text`.
     Warning,
     /// An error; group `text`.
@@ -264,7 +266,13 @@ pub enum LogKind {
 
 impl LogKind {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Frame, Self::File, Self::Warning, Self::Error];
+    pub const ALL: [Self; 5] = [
+        Self::Frame,
+        Self::File,
+        Self::Progress,
+        Self::Warning,
+        Self::Error,
+    ];
 
     /// The group that a pattern of this kind has.
     #[must_use]
@@ -272,6 +280,7 @@ impl LogKind {
         match self {
             Self::Frame => "frame",
             Self::File => "file",
+            Self::Progress => "percent",
             Self::Warning | Self::Error => "text",
         }
     }
@@ -282,6 +291,7 @@ impl LogKind {
         match self {
             Self::Frame => "frame",
             Self::File => "file",
+            Self::Progress => "progress",
             Self::Warning => "warning",
             Self::Error => "error",
         }

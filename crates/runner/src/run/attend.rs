@@ -1,71 +1,158 @@
-//! Attends to an engine at work: reads its log, and takes what it finishes.
+//! Attends to an engine at work: reads its log, takes what it finishes, and ends it when it takes too
+//! long.
 
-use std::fs::File;
-use std::io::Write;
-use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 
+use truepath_core::deliverable::Limits;
+
+use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
 use crate::engine_log::{Meaning, Reader};
-use crate::harvest::{Field, HarvestError, Harvested, When};
+use crate::harvest::{Field, HarvestError, When};
 use crate::process::{Happening, Process};
 
 /// How often an engine is looked at that says nothing.
 const TICK: Duration = Duration::from_millis(100);
+/// How long a group may take to end when it is asked to.
+const GRACE: Duration = Duration::from_secs(5);
+/// How long an engine may go on that has brought everything.
+const AFTER_THE_LAST: Duration = Duration::from_secs(10);
+/// The longest that a run waits for the frames that are being rendered when it is to stop.
+const TO_FINISH: Duration = Duration::from_secs(60);
+
+/// What happened when.
+struct Times {
+    started: Instant,
+    /// The last frame that was begun or finished.
+    frame: Instant,
+    /// The last line.
+    line: Instant,
+    /// Whether any frame was begun or finished.
+    at_work: bool,
+    /// When everything was there.
+    whole: Option<Instant>,
+    /// When the run was first seen to stop.
+    halted: Option<Instant>,
+    /// When checkpoints were last kept.
+    checkpoint: Instant,
+}
+
+impl Times {
+    /// How long the frame that is being rendered may still take for being nearly done.
+    fn to_finish(&self, published: u64) -> Duration {
+        match u32::try_from(published) {
+            Ok(frames) if frames > 0 => {
+                let each = self.frame.duration_since(self.started) / frames;
+                (each * 3).clamp(Duration::from_secs(1), TO_FINISH)
+            }
+            _ => TO_FINISH,
+        }
+    }
+
+    /// The limit that is passed, if any.
+    fn too_long(&self, limits: &Limits) -> Option<End> {
+        if let Some(limit) = limits.start
+            && !self.at_work
+        {
+            if self.started.elapsed() > limit {
+                return Some(End::TooLong("no frame was begun", limit, "start-limit"));
+            }
+        } else if let Some(limit) = limits.frame
+            && self.frame.elapsed() > limit
+        {
+            return Some(End::TooLong("no frame was finished", limit, "frame-limit"));
+        }
+        let limit = limits.silence?;
+        let silent = self.line.elapsed() > limit;
+        silent.then_some(End::TooLong(
+            "the engine printed nothing",
+            limit,
+            "silence-limit",
+        ))
+    }
+}
 
 impl Work<'_> {
-    /// Reads what an engine says, publishes what it finishes, and ends it when it takes too long.
+    /// Sees a process through to its end.
     pub(super) fn attend(
-        &mut self,
-        mut process: Process,
+        &self,
+        mut process: Process<'_>,
+        number: u32,
         field: &mut Field<'_>,
-        log: &mut File,
+        log: &mut Log,
         outcome: &mut Outcome,
     ) -> Result<(), RunError> {
         let common = &field.crops[0].deliverable.common;
-        let (profile, limit) = (std::sync::Arc::clone(&common.engine), common.frame_limit);
-        let reader = Reader::new(&profile).map_err(|error| RunError::Pattern {
-            engine: profile.name.clone(),
-            error,
-        })?;
+        let (profile, limits) = (std::sync::Arc::clone(&common.engine), common.limits.clone());
+        let members: Vec<_> = field
+            .crops
+            .iter()
+            .map(|crop| (crop.index, crop.deliverable))
+            .collect();
+        let reader = self.reader(&profile)?;
         let staging = field.staging.clone();
-        let mut since = Instant::now();
+        let now = Instant::now();
+        let mut times = Times {
+            started: now,
+            frame: now,
+            line: now,
+            at_work: false,
+            whole: None,
+            halted: None,
+            checkpoint: now,
+        };
+        // Why it is ended, and when it was asked to.
+        let mut ending: Option<(End, Instant)> = None;
         loop {
-            if self.options.interrupt.load(Ordering::Relaxed) {
-                process.kill();
-                outcome.end = End::Interrupted;
-                return Ok(());
-            }
-            if let Some(limit) = limit.filter(|limit| since.elapsed() > *limit) {
-                process.kill();
-                outcome.end = End::TooLong(limit);
-                return Ok(());
+            if let Some((_, since)) = &ending {
+                if since.elapsed() > GRACE {
+                    process.kill();
+                }
+            } else if let Some(end) = self.why_end(&mut times, &limits, &profile, outcome.published)
+            {
+                match self.board.halted() {
+                    Some(halt) if !halt.finish => process.kill(),
+                    _ => process.terminate(),
+                }
+                ending = Some((end, Instant::now()));
             }
             let published = match process.next(TICK).map_err(RunError::disk(&staging))? {
                 Happening::Ended(code) => {
                     let fine = profile.fine_exits.contains(&i64::from(code));
-                    outcome.end = End::Exit(if fine { 0 } else { code });
+                    outcome.end = match ending {
+                        Some((end, _)) => end,
+                        None => End::Exit(if fine { 0 } else { code }),
+                    };
                     return Ok(());
                 }
                 Happening::Quiet if field.is_predictable() && !reader.tells_files() => {
-                    self.harvest(field, When::Passed)
+                    self.harvest(field, When::Passed, log)
                 }
                 Happening::Quiet => Ok(0),
                 Happening::Line(line) => {
-                    writeln!(log, "{line}").map_err(RunError::disk(&outcome.log))?;
+                    times.line = Instant::now();
+                    log.engine(&line).map_err(RunError::disk(log.path()))?;
                     match reader.read(&line) {
                         Some(Meaning::File(name)) if field.is_predictable() => {
-                            self.harvest(field, When::Told(&name))
+                            self.harvest(field, When::Told(&name), log)
                         }
                         Some(Meaning::Frame(frame)) => {
                             outcome.began = Some(frame);
-                            since = Instant::now();
+                            times.frame = Instant::now();
+                            times.at_work = true;
+                            let process = number;
+                            self.tell(&Event::Frame { process, frame });
                             Ok(0)
                         }
-                        Some(Meaning::Warning(_)) => {
-                            self.report.warnings += 1;
+                        Some(Meaning::Progress(percent)) => {
+                            let process = number;
+                            self.tell(&Event::Percent { process, percent });
+                            Ok(0)
+                        }
+                        Some(Meaning::Warning(text)) => {
+                            self.warnings().add(&text, log.path(), log.lines());
                             Ok(0)
                         }
                         Some(Meaning::Error(text)) => {
@@ -80,21 +167,69 @@ impl Work<'_> {
                 Ok(0) => {}
                 Ok(published) => {
                     outcome.published += published;
-                    since = Instant::now();
+                    times.frame = Instant::now();
+                    times.at_work = true;
+                    if field.is_whole() {
+                        times.whole.get_or_insert(Instant::now());
+                    }
                 }
                 Err(Troubled::Unknown(_)) => {}
                 Err(Troubled::Run(error)) => return Err(*error),
             }
+            if profile.checkpoint.is_some() && times.checkpoint.elapsed() > limits.checkpoint_every
+            {
+                self.keep_checkpoints(&profile, &members, &staging, false)?;
+                times.checkpoint = Instant::now();
+            }
         }
     }
 
+    /// Why a process is to be ended, if it is.
+    fn why_end(
+        &self,
+        times: &mut Times,
+        limits: &Limits,
+        profile: &truepath_core::engine::Profile,
+        published: u64,
+    ) -> Option<End> {
+        // It has brought everything and does not go.
+        if times
+            .whole
+            .is_some_and(|since| since.elapsed() > AFTER_THE_LAST)
+        {
+            return Some(End::Exit(0));
+        }
+        if let Some(halt) = self.board.halted() {
+            let since = times.halted.get_or_insert(Instant::now());
+            // What was finished since then was the frame that was nearly done.
+            let finished = times.at_work && published > 0 && times.frame > *since;
+            // What can be gone on with need not be waited for.
+            if !halt.finish
+                || finished
+                || profile.checkpoint.is_some()
+                || since.elapsed() > times.to_finish(published)
+            {
+                return Some(End::Halted);
+            }
+        }
+        times.too_long(limits)
+    }
+
+    fn reader(&self, profile: &truepath_core::engine::Profile) -> Result<Reader, RunError> {
+        Reader::new(profile).map_err(|error| RunError::Pattern {
+            engine: profile.name.clone(),
+            error,
+        })
+    }
+
     pub(super) fn harvest(
-        &mut self,
+        &self,
         field: &mut Field<'_>,
         when: When<'_>,
+        log: &mut Log,
     ) -> Result<u64, Troubled> {
-        let ledger = &mut self.session.ledger;
-        let harvested: Vec<Harvested> = match field.harvest(self.options.disk, ledger, when) {
+        let publish = |files| self.publish(files);
+        let harvested = match field.harvest(&publish, when) {
             Ok(harvested) => harvested,
             Err(HarvestError::Learn(error)) => {
                 return Err(Troubled::Unknown(format!(
@@ -103,14 +238,22 @@ impl Work<'_> {
             }
             Err(error) => return Err(Troubled::Run(Box::new(error.into()))),
         };
-        for (deliverable, frame, record) in &harvested {
-            self.report.rendered += 1;
-            let known = &mut self.known.published;
-            known.insert(record.path.clone(), record.clone());
-            self.watch.see(&Event::Published {
-                deliverable: *deliverable,
-                frame: *frame,
-                path: &record.path,
+        for one in &harvested {
+            let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
+            log.run(&format!("{name} is {}", one.record.path))
+                .map_err(|error| Troubled::Run(Box::new(RunError::disk(log.path())(error))))?;
+            {
+                let mut report = self.report();
+                report.rendered += 1;
+                report.largest = report.largest.max(one.record.size);
+            }
+            let path = one.record.path.clone();
+            self.known().published.insert(path, one.record.clone());
+            self.tell(&Event::Published {
+                deliverable: one.deliverable,
+                frame: one.frame,
+                path: &one.record.path,
+                elsewhere: false,
             });
         }
         Ok(harvested.len() as u64)

@@ -1,12 +1,13 @@
 //! Checkpoints: what an engine goes on from when it was stopped in the middle of a frame.
 
+use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{Call, Checkpoint, Profile, fill};
 use truepath_core::template::{PathPattern, TokenValue, expand};
 
 use super::RunError;
+use super::process::Members;
 use super::work::Work;
 use crate::staging;
 
@@ -14,15 +15,15 @@ impl Work<'_> {
     /// Where the checkpoints of a deliverable are kept; those of other settings are of no use.
     fn checkpoint_folder(&self, index: usize) -> Option<PathBuf> {
         let fingerprint = self.credits[index].fingerprint.as_ref()?;
-        Some(self.state.join("checkpoints").join(fingerprint))
+        Some(self.state.folder.join("checkpoints").join(fingerprint))
     }
 
-    /// Lays what there is of a process's frames into its staging folder; gives the arguments that
-    /// tell the engine to go on from it.
+    /// Lays the latest there is of a process's frames into its staging folder; gives the arguments
+    /// that tell the engine to go on from it.
     pub(super) fn checkpoints_laid_in(
         &self,
         call: &Call<'_>,
-        members: &[(usize, &Deliverable)],
+        members: &Members<'_>,
     ) -> Result<Vec<String>, RunError> {
         let Some(checkpoint) = &call.profile.checkpoint else {
             return Ok(Vec::new());
@@ -34,10 +35,15 @@ impl Work<'_> {
             return Ok(Vec::new());
         };
         let mut laid = false;
-        for name in staging::files(&folder).unwrap_or_default() {
+        for (name, numbers) in rotation(&folder) {
             let frame = pattern.read(&name).flatten();
-            if frame.is_none_or(|frame| call.frames.contains(frame)) {
-                let (from, to) = (folder.join(&name), Path::new(call.staging).join(&name));
+            if frame.is_none_or(|frame| call.frames.contains(frame))
+                && let Some(latest) = numbers.last()
+            {
+                let (from, to) = (
+                    numbered(&folder, &name, *latest),
+                    Path::new(call.staging).join(&name),
+                );
                 // The copy stays until the frame is done: this process may die too.
                 std::fs::copy(&from, &to).map_err(RunError::disk(&to))?;
                 laid = true;
@@ -50,54 +56,89 @@ impl Work<'_> {
         Ok(arguments)
     }
 
-    /// Keeps what a process left behind to go on from; nothing where all its frames are done.
+    /// Keeps copies of what a process has to go on from, the last few of each frame; when it has
+    /// `ended`, nothing stays in its staging folder, and nothing of frames that are done.
     pub(super) fn keep_checkpoints(
         &self,
         profile: &Profile,
-        members: &[(usize, &Deliverable)],
+        members: &Members<'_>,
         staged: &Path,
+        ended: bool,
     ) -> Result<(), RunError> {
         let Some(checkpoint) = &profile.checkpoint else {
             return Ok(());
         };
+        let one = members[0].1;
         let Some(folder) = self.checkpoint_folder(members[0].0) else {
             return Ok(());
         };
-        let frames = &members[0].1.common.clip;
-        let deliverables = [members[0].1];
         let call = Call {
             profile,
-            deliverables: &deliverables,
-            frames,
+            deliverables: &[one],
+            frames: &one.common.clip,
             staging: "",
             prepared: None,
         };
         let Some(pattern) = names(checkpoint, &call) else {
             return Ok(());
         };
+        let kept = rotation(&folder);
         for name in staging::files(staged).map_err(RunError::disk(staged))? {
-            if pattern.read(&name).is_some() {
-                std::fs::create_dir_all(&folder).map_err(RunError::disk(&folder))?;
-                let to = folder.join(&name);
-                let half = folder.join(format!(".{name}.half"));
-                std::fs::copy(staged.join(&name), &half).map_err(RunError::disk(&half))?;
-                std::fs::rename(&half, &to).map_err(RunError::disk(&to))?;
-                std::fs::remove_file(staged.join(&name)).map_err(RunError::disk(staged))?;
+            if pattern.read(&name).is_none() {
+                continue;
+            }
+            let from = staged.join(&name);
+            std::fs::create_dir_all(&folder).map_err(RunError::disk(&folder))?;
+            let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
+            let next = numbers.last().map_or(1, |last| last + 1);
+            let to = numbered(&folder, &name, next);
+            let half = folder.join(format!(".{name}.half"));
+            std::fs::copy(&from, &half).map_err(RunError::disk(&half))?;
+            std::fs::rename(&half, &to).map_err(RunError::disk(&to))?;
+            let surplus = (numbers.len() + 1).saturating_sub(one.common.limits.checkpoint_keep);
+            for number in &numbers[..surplus.min(numbers.len())] {
+                remove(&numbered(&folder, &name, *number))?;
+            }
+            if ended {
+                remove(&from)?;
             }
         }
-        // Those of frames that are done are of no use any more.
-        let done = |name: &str| {
-            let frame = pattern.read(name).flatten();
-            frame.is_some_and(|frame| Path::new(&members[0].1.path(frame)).is_file())
-        };
-        for name in staging::files(&folder).unwrap_or_default() {
-            if done(&name) {
-                let path = folder.join(&name);
-                std::fs::remove_file(&path).map_err(RunError::disk(&path))?;
+        if ended {
+            // Those of frames that are done are of no use any more.
+            for (name, numbers) in rotation(&folder) {
+                let frame = pattern.read(&name).flatten();
+                if frame.is_some_and(|frame| Path::new(&one.path(frame)).is_file()) {
+                    for number in numbers {
+                        remove(&numbered(&folder, &name, number))?;
+                    }
+                }
             }
         }
         Ok(())
     }
+}
+
+/// The checkpoints that are kept, each name with its numbers, the latest last.
+fn rotation(folder: &Path) -> BTreeMap<String, Vec<u32>> {
+    let mut kept: BTreeMap<String, Vec<u32>> = BTreeMap::new();
+    for file in staging::files(folder).unwrap_or_default() {
+        if let Some((name, number)) = file.rsplit_once('~')
+            && let Ok(number) = number.parse()
+        {
+            kept.entry(name.to_owned()).or_default().push(number);
+        }
+    }
+    kept.values_mut()
+        .for_each(|numbers| numbers.sort_unstable());
+    kept
+}
+
+fn numbered(folder: &Path, name: &str, number: u32) -> PathBuf {
+    folder.join(format!("{name}~{number}"))
+}
+
+fn remove(path: &Path) -> Result<(), RunError> {
+    std::fs::remove_file(path).map_err(RunError::disk(path))
 }
 
 /// The names of the checkpoints of a call.

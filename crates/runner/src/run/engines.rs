@@ -34,11 +34,3 @@ fn version(profile: &Profile, folder: &Path) -> Option<String> {
         .name("version")
         .map(|version| version.as_str().to_owned())
 }
-
-/// This machine's name.
-pub(crate) fn machine() -> String {
-    rustix::system::uname()
-        .nodename()
-        .to_string_lossy()
-        .into_owned()
-}

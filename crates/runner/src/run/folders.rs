@@ -30,7 +30,7 @@ impl Work<'_> {
 
     /// Makes a folder, unless a link leads it out of its place.
     fn make_inside(&self, folder: &Path, root: &Path) -> Result<(), RunError> {
-        let disk = self.options.disk;
+        let disk = self.disk;
         disk.create_folders(root).map_err(RunError::disk(root))?;
         let there = folder
             .ancestors()

@@ -1,23 +1,35 @@
 //! A run: from a checked job to frames under their true names.
 
 mod attend;
+mod board;
 mod checkpoints;
+mod chunk;
 mod engines;
 mod folders;
+mod log;
 mod movie;
 mod outcome;
+mod pick_up;
+mod policy;
 mod prepare;
 mod prepared;
 mod process;
-mod render;
+mod scenes;
+mod start;
+mod warnings;
+mod watch_over;
 mod work;
 
-pub(crate) use engines::{machine, name_and_version};
+pub use board::Halt;
+pub(crate) use engines::name_and_version;
+pub(crate) use policy::Fate;
+pub use policy::{Existing, Policy};
+pub use warnings::Warning;
 
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::AtomicBool;
-use std::time::Duration;
+use std::sync::atomic::AtomicU8;
+use std::time::{Duration, Instant};
 
 use truepath_core::deliverable::Expansion;
 use truepath_core::frames::{Frame, FrameSet};
@@ -25,6 +37,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use crate::Loaded;
 use crate::disk::Disk;
 use crate::harvest::HarvestError;
+use crate::ledger::{Line, Warned};
 use crate::session::SessionError;
 use crate::when::{self, RunRecord};
 
@@ -32,12 +45,18 @@ use crate::when::{self, RunRecord};
 pub struct Options<'a> {
     /// This program, which is started again as supervisor.
     pub this_program: &'a Path,
-    /// Set from outside to end the run.
-    pub interrupt: &'a AtomicBool,
+    /// Set from outside to end the run: 1 to finish what is nearly done, 2 to stop at once.
+    pub interrupt: &'a AtomicU8,
     /// Whether the whole job was chosen: then the run can become complete.
     pub whole: bool,
     /// The disk.
     pub disk: &'a dyn Disk,
+    /// How many processes run at once.
+    pub jobs: usize,
+    /// When to stop.
+    pub until: Option<Instant>,
+    /// What is done about files that are there.
+    pub policy: Policy,
 }
 
 /// Something that happens in a run.
@@ -49,15 +68,40 @@ pub enum Event<'a> {
         wanted: u64,
         /// Files that are there already.
         there: u64,
+        /// The frames that are there of each deliverable.
+        done: &'a [FrameSet],
     },
     /// A process is started.
     Started {
+        /// Its number in this run.
+        process: u32,
         /// What it makes.
         label: &'a str,
+        /// Indices of the deliverables that it makes.
+        deliverables: &'a [usize],
         /// The frames that it makes.
         frames: &'a FrameSet,
         /// Its log.
         log: &'a Path,
+    },
+    /// A process has begun a frame.
+    Frame {
+        /// Its number.
+        process: u32,
+        /// The frame.
+        frame: Frame,
+    },
+    /// A process tells how far its frame is.
+    Percent {
+        /// Its number.
+        process: u32,
+        /// From 0 to 100.
+        percent: f64,
+    },
+    /// A process has ended.
+    Ended {
+        /// Its number.
+        process: u32,
     },
     /// A file has its true name.
     Published {
@@ -67,6 +111,8 @@ pub enum Event<'a> {
         frame: Frame,
         /// The file.
         path: &'a str,
+        /// Whether another run brought it.
+        elsewhere: bool,
     },
     /// Something was in the way or not asked for, and was set aside.
     Aside {
@@ -79,6 +125,8 @@ pub enum Event<'a> {
     Failed(&'a Failure),
     /// Something that should be known.
     Remark(&'a str),
+    /// Time goes by.
+    Tick,
 }
 
 /// Sees what happens in a run.
@@ -109,18 +157,26 @@ pub struct Report {
     pub kept: u64,
     /// Of those: not in the ledger before; decoded and taken.
     pub adopted: u64,
+    /// Of those: of other settings, and taken as they are.
+    pub accepted: u64,
     /// Finished by an earlier run that was killed.
     pub recovered: u64,
     /// Rendered, verified and published.
     pub rendered: u64,
+    /// Brought meanwhile by other runs of the same job.
+    pub elsewhere: u64,
     /// Kept although other settings made them: deliverable and frames.
     pub stale: Vec<(usize, FrameSet)>,
     /// Not made.
     pub failures: Vec<Failure>,
-    /// Warnings in the logs.
-    pub warnings: u64,
-    /// Whether it was interrupted.
-    pub interrupted: bool,
+    /// Warnings in the logs, by kind, new ones first.
+    pub warnings: Vec<Warning>,
+    /// Why it stopped before all was done.
+    pub halt: Option<Halt>,
+    /// Files of the ledger whose bytes were not read again.
+    pub unread: u64,
+    /// The largest file that was brought, in bytes.
+    pub largest: u64,
     /// How long it took.
     pub took: Duration,
     /// Where the logs are.
@@ -128,17 +184,23 @@ pub struct Report {
 }
 
 impl Report {
+    /// Files that are there, by whomever.
+    #[must_use]
+    pub fn there(&self) -> u64 {
+        self.kept + self.rendered + self.elsewhere
+    }
+
     /// Files that are wanted, and neither there nor failed.
     #[must_use]
     pub fn not_tried(&self) -> u64 {
         self.wanted
-            .saturating_sub(self.kept + self.rendered + self.failures.len() as u64)
+            .saturating_sub(self.there() + self.failures.len() as u64)
     }
 
     /// Whether all that is wanted is there, made by today's settings.
     #[must_use]
     pub fn is_complete(&self) -> bool {
-        self.kept + self.rendered == self.wanted && self.stale.is_empty()
+        self.there() == self.wanted && self.stale.is_empty()
     }
 }
 
@@ -172,6 +234,24 @@ pub enum RunError {
         /// The place.
         root: String,
     },
+    /// Files are in the way, and the job says that a run must not begin then.
+    #[error(
+        "{count} of the wanted files are there already, such as {first}; the job says existing = \"refuse\""
+    )]
+    Refused {
+        /// How many.
+        count: u64,
+        /// The first of them.
+        first: String,
+    },
+    /// The supervisor cannot be started.
+    #[error("the supervisor cannot be started: {0}")]
+    Supervisor(io::Error),
+    /// Others have taken this run for dead.
+    #[error(
+        "another run has taken this one for dead, since it gave no sign of life for longer than dead-after, and goes on in its place"
+    )]
+    Fenced,
     /// A staging folder cannot be harvested.
     #[error("{0}")]
     Harvest(String),
@@ -187,7 +267,10 @@ pub enum RunError {
 
 impl From<HarvestError> for RunError {
     fn from(error: HarvestError) -> Self {
-        Self::Harvest(error.to_string())
+        match error {
+            HarvestError::Fenced => Self::Fenced,
+            error => Self::Harvest(error.to_string()),
+        }
     }
 }
 
@@ -206,24 +289,54 @@ pub fn run(
     loaded: &Loaded,
     expansion: &Expansion,
     options: &Options<'_>,
-    watch: &mut dyn Watch,
+    watch: &mut (dyn Watch + Send),
 ) -> Result<Report, RunError> {
-    let begun = std::time::Instant::now();
-    let (mut work, missing) = prepare::prepare(loaded, expansion, options, watch)?;
+    let begun = Instant::now();
     // Kept by every call that goes on with this run.
     let state = state_folder(loaded);
     let mut record = loaded.surroundings.instant.map(|instant| RunRecord {
         instant,
         complete: false,
     });
+    let work = prepare::prepare(loaded, expansion, options, watch)?;
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
-    let rendered = work.render(missing);
+    std::thread::scope(|scope| {
+        let threads: Vec<_> = (0..options.jobs.max(1))
+            .map(|_| scope.spawn(|| work.render()))
+            .collect();
+        work.watch_over(&|| {
+            threads
+                .iter()
+                .all(std::thread::ScopedJoinHandle::is_finished)
+        });
+    });
     work.remove_prepared();
-    rendered?;
-    let mut report = work.report;
+    if let Some(error) = work.board.error() {
+        // The session is not ended: the next run picks up what this one leaves.
+        return Err(error);
+    }
+    let halt = work.board.halted();
+    let warnings = work.warnings().told(&work.known().warned);
+    let (session, mut report, known) = work.dismantle();
+    let told: Vec<Line> = warnings
+        .iter()
+        .map(|one| {
+            Line::Warned(Warned {
+                kind: one.kind.clone(),
+                count: one.count,
+            })
+        })
+        .collect();
+    report.warnings = warnings;
+    report.halt = halt;
     report.took = begun.elapsed();
+    if !told.is_empty() {
+        let written = session.publisher.ledger().note(&told);
+        written.map_err(RunError::disk(&state))?;
+    }
+    session.end(&known).map_err(RunError::disk(&state))?;
     if let Some(record) = record
         .as_mut()
         .filter(|_| options.whole && report.is_complete())

@@ -5,37 +5,46 @@ use std::path::Path;
 use super::work::Work;
 use super::{Event, Failure, RunError};
 use crate::inventory::There;
-use crate::movies;
+use crate::ledger::How;
+use crate::movies::{self, MovieThere};
+use crate::publish::Credits;
 
 impl Work<'_> {
+    fn movie_there(&self, index: usize) -> Result<MovieThere, RunError> {
+        let movie = &self.expansion.deliverables[index];
+        let path = movie.path(movie.common.clip.first().unwrap_or(0));
+        // Proving a movie takes a while: what is known is copied, and not held.
+        let known = self.known().clone();
+        let seen = movies::look(movie, &known, false, &self.loaded.folder);
+        seen.map_err(RunError::disk(Path::new(&path)))
+    }
+
     /// Whether a movie is to be put together now. It is not when its sequence is not whole, or
     /// when it is there and of these very frames; one of other frames that a run has made is set
     /// aside.
-    pub(super) fn movie_is_due(&mut self, index: usize) -> Result<bool, RunError> {
-        let expansion = self.expansion;
-        let movie = &expansion.deliverables[index];
+    pub(super) fn movie_is_due(&self, index: usize) -> Result<bool, RunError> {
+        let movie = &self.expansion.deliverables[index];
         let Some(source) = movie.movie().and_then(|one| one.source.as_deref()) else {
             return Ok(false);
         };
         let source = source.label();
         let frame = movie.common.clip.first().unwrap_or(0);
         let path = movie.path(frame);
-        let file = Path::new(&path);
-        let seen = movies::look(movie, &self.known, false, &self.loaded.folder)
-            .map_err(RunError::disk(file))?;
+        let seen = self.movie_there(index)?;
         if !seen.lacking.is_empty() {
             let lacking = &seen.lacking;
-            let failure = Failure {
+            self.failed(vec![Failure {
                 deliverable: index,
                 frame,
                 reason: format!("its sequence is not whole: frames {lacking} of {source}"),
                 log: None,
-            };
-            self.watch.see(&Event::Failed(&failure));
-            self.report.failures.push(failure);
+            }])?;
             return Ok(false);
         }
-        self.credits[index].fingerprint = seen.fingerprint;
+        self.movies
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner)
+            .insert(index, seen.fingerprint);
         match seen.there {
             There::Missing => return Ok(true),
             There::AsRecorded => {}
@@ -48,9 +57,32 @@ impl Work<'_> {
                 self.make_room(&path, &flaw)?;
                 return Ok(true);
             }
-            There::Unrecorded => self.adopt(file, frame)?,
+            There::Unrecorded => {
+                let run = self.credits[index].run.clone();
+                self.take_in(&path, frame, &Credits::of_nobody(run), How::Adopted)?;
+                self.report().adopted += 1;
+            }
         }
-        self.report.kept += 1;
+        self.report().kept += 1;
         Ok(false)
+    }
+
+    /// What became of a movie that another run has done with.
+    pub(super) fn settle_movie(&self, index: usize) -> Result<(), RunError> {
+        let movie = &self.expansion.deliverables[index];
+        let frame = movie.common.clip.first().unwrap_or(0);
+        if self.movie_there(index)?.there == There::AsRecorded {
+            self.brought_elsewhere(index, frame);
+            return Ok(());
+        }
+        let failure = Failure {
+            deliverable: index,
+            frame,
+            reason: "another run began it and did not bring it".to_owned(),
+            log: None,
+        };
+        self.tell(&Event::Failed(&failure));
+        self.report().failures.push(failure);
+        Ok(())
     }
 }

@@ -1,20 +1,23 @@
-//! What a process came to: which frames failed, and which are worth another process.
+//! What a process came to, and why.
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
+use truepath_core::engine::{LogKind, Profile};
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::Invocation;
 
-use super::work::Work;
-use super::{Event, Failure};
+use super::Failure;
 
 /// How a process ended.
+#[derive(Debug, Clone)]
 pub(super) enum End {
     Exit(i32),
-    TooLong(Duration),
-    Interrupted,
+    /// A limit was passed: what did not happen, how long, and the key.
+    TooLong(&'static str, Duration, &'static str),
+    /// The run stops.
+    Halted,
     NotStarted(String),
 }
 
@@ -33,36 +36,54 @@ pub(super) struct Outcome {
     pub(super) unknown_files: Option<String>,
 }
 
-impl Work<'_> {
-    /// Tells which frames failed, and gives those that are worth another process.
-    pub(super) fn judge(
-        &mut self,
-        invocation: &Invocation,
-        outcome: Outcome,
-        barren: u32,
-    ) -> BTreeMap<usize, FrameSet> {
-        let first_missing = outcome
-            .missing
-            .iter()
-            .filter_map(|(_, frames, _)| frames.first())
-            .min();
-        // The frame at which the process broke off; the others were never its turn.
-        let culprit = outcome
-            .began
-            .filter(|frame| {
-                outcome
-                    .missing
-                    .iter()
-                    .any(|(_, frames, _)| frames.contains(*frame))
-            })
-            .or(first_missing);
-        let broke_off = !matches!(outcome.end, End::Exit(0));
-        let give_up = barren > 1
-            || matches!(outcome.end, End::NotStarted(_))
-            || invocation.frames.count() == 1;
-        let general = match &outcome.end {
-            End::Exit(0) => match outcome.unknown_files {
-                Some(reason) => reason,
+impl Outcome {
+    /// All frames that it did not bring of one deliverable or another.
+    pub(super) fn all_missing(&self) -> FrameSet {
+        let sets = self.missing.iter().map(|(_, frames, _)| frames);
+        sets.fold(FrameSet::empty(), |all, frames| {
+            all.union(frames).unwrap_or(all)
+        })
+    }
+
+    /// The frame at which it broke off, where that is known.
+    pub(super) fn culprit(&self) -> Option<Frame> {
+        match self.end {
+            End::Exit(0) => None,
+            _ => self.began,
+        }
+    }
+
+    /// Whether another process would come to the same.
+    pub(super) fn is_final(&self) -> bool {
+        matches!(self.end, End::NotStarted(_)) || self.unknown_files.is_some()
+    }
+
+    /// Whether the engine, which tells what it begins, ended badly before it began any frame.
+    pub(super) fn never_began(&self, profile: &Profile) -> bool {
+        let tells = profile.log.iter().any(|one| one.kind == LogKind::Frame);
+        tells && self.began.is_none() && !matches!(self.end, End::Exit(0))
+    }
+
+    /// Frames that no process is started for any more, as failures for the same reason.
+    pub(super) fn failures_of(&self, invocation: &Invocation) -> Vec<Failure> {
+        let reason = self.reason();
+        let mut failures = Vec::new();
+        for &deliverable in invocation.deliverables.iter() {
+            failures.extend(invocation.frames.iter().map(|frame| Failure {
+                deliverable,
+                frame,
+                reason: reason.clone(),
+                log: Some(self.log.clone()),
+            }));
+        }
+        failures
+    }
+
+    /// Why frames are missing, as a sentence.
+    pub(super) fn reason(&self) -> String {
+        match &self.end {
+            End::Exit(0) => match &self.unknown_files {
+                Some(reason) => reason.clone(),
                 None => "the engine ended well but wrote no file for it".to_owned(),
             },
             End::Exit(code) => {
@@ -71,48 +92,47 @@ impl Work<'_> {
                 } else {
                     format!("ended with exit code {code}")
                 };
-                match &outcome.last_error {
+                match &self.last_error {
                     Some(error) => format!("the engine {code}: {error}"),
                     None => format!("the engine {code}"),
                 }
             }
-            End::TooLong(limit) => format!(
-                "no frame was finished for {}, the frame-limit",
-                shown(*limit)
-            ),
+            End::TooLong(what, limit, key) => format!("{what} for {}, the {key}", shown(*limit)),
             End::NotStarted(why) => why.clone(),
-            End::Interrupted => "interrupted".to_owned(),
-        };
-        let mut again = BTreeMap::new();
-        for (index, frames, flaws) in outcome.missing {
-            let mut left = Vec::new();
-            for frame in frames.iter() {
-                let reason = match flaws.get(&frame) {
-                    Some(flaw) => flaw.clone(),
-                    None if broke_off && !give_up && Some(frame) != culprit => {
-                        left.push(frame);
-                        continue;
-                    }
-                    None => general.clone(),
-                };
-                let failure = Failure {
-                    deliverable: index,
-                    frame,
-                    reason,
-                    log: Some(outcome.log.clone()),
-                };
-                self.watch.see(&Event::Failed(&failure));
-                self.report.failures.push(failure);
-            }
-            if !left.is_empty() {
-                again.insert(index, FrameSet::from_frames(left));
-            }
+            End::Halted => "the run was stopped".to_owned(),
         }
-        again
+    }
+
+    /// All that is missing, as failures.
+    pub(super) fn failures(&self) -> Vec<Failure> {
+        let general = self.reason();
+        let mut failures = Vec::new();
+        for (deliverable, frames, flaws) in &self.missing {
+            failures.extend(frames.iter().map(|frame| Failure {
+                deliverable: *deliverable,
+                frame,
+                reason: flaws.get(&frame).unwrap_or(&general).clone(),
+                log: Some(self.log.clone()),
+            }));
+        }
+        failures
     }
 }
 
+/// Failures of one deliverable with one reason and one log together.
+pub(super) fn grouped(failures: &[Failure]) -> Vec<(usize, String, Option<PathBuf>, FrameSet)> {
+    let mut groups: BTreeMap<_, Vec<Frame>> = BTreeMap::new();
+    for one in failures {
+        let key = (one.deliverable, one.reason.clone(), one.log.clone());
+        groups.entry(key).or_default().push(one.frame);
+    }
+    let groups = groups.into_iter();
+    groups
+        .map(|((index, reason, log), frames)| (index, reason, log, FrameSet::from_frames(frames)))
+        .collect()
+}
+
 /// `90s` or `1.5s`
-fn shown(time: Duration) -> String {
+pub(super) fn shown(time: Duration) -> String {
     format!("{}s", time.as_secs_f64())
 }

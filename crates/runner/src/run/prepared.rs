@@ -1,16 +1,14 @@
 //! The preparing step: what is made of a scene, once, before its frames.
 
-use std::fs::{self, File};
-use std::io::Write;
+use std::fs;
 use std::path::Path;
-use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use sha2::{Digest, Sha256};
 use truepath_core::engine::Call;
-use truepath_core::quote::posix_line;
 
 use super::RunError;
+use super::log::Log;
 use super::process::of_profile;
 use super::work::Work;
 use crate::disk::{free_name, hash_file, hex};
@@ -20,10 +18,9 @@ impl Work<'_> {
     /// What was made of the scene of a call, made now if it is not there yet; the inner error says
     /// why it cannot be had.
     pub(super) fn prepared(
-        &mut self,
+        &self,
         call: &Call<'_>,
-        log: &mut File,
-        log_path: &Path,
+        log: &mut Log,
     ) -> Result<Result<Option<String>, String>, RunError> {
         let profile = call.profile;
         let (Some(step), Some(name)) = (
@@ -44,11 +41,16 @@ impl Work<'_> {
             hash.update(template.to_string());
         }
         let key = format!("{}-{}", profile.name, &hex(&hash.finalize())[..16]);
-        let parent = self.state.join("prepared");
+        let parent = self.state.folder.join("prepared");
         let kept = parent.join(&key);
         let result = kept.join(&name);
-        if !step.keep && !self.to_remove.contains(&kept) {
-            self.to_remove.push(kept.clone());
+        // One thread makes it, the others wait.
+        let _alone = self
+            .preparing
+            .lock()
+            .unwrap_or_else(std::sync::PoisonError::into_inner);
+        if !step.keep && !self.to_remove().contains(&kept) {
+            self.to_remove().push(kept.clone());
         }
         if result.exists() {
             return Ok(Ok(Some(result.display().to_string())));
@@ -65,36 +67,30 @@ impl Work<'_> {
         let Some((program, arguments)) = call.preparation().map_err(of_profile(profile))? else {
             return Ok(Ok(None));
         };
-        let Some(program) = self.program(&program) else {
-            return Ok(Err(format!("the program `{program}` is not here")));
-        };
-        let words = arguments.iter().map(String::as_str);
-        let line = posix_line(&program.display().to_string(), words);
-        writeln!(log, "$ {line}").map_err(RunError::disk(log_path))?;
         let orders = Call {
             staging: &making.display().to_string(),
             ..call
         }
         .orders()
         .map_err(of_profile(profile))?;
-        let env = match self.environment(profile, &orders) {
-            Ok(env) => env,
-            Err(reason) => return Ok(Err(reason)),
-        };
-        let started = Process::start(
-            self.options.this_program,
-            &program,
-            &arguments,
-            &env,
-            &making,
-        );
-        let ended = match started {
-            Ok(process) => self.wait(process, log).map_err(RunError::disk(log_path))?,
-            Err(error) => Err(error.to_string()),
+        let ended = match self.start(profile, (&program, &arguments), &orders, &making, log)? {
+            Ok(process) => self
+                .wait(process, log)
+                .map_err(RunError::disk(log.path()))?,
+            Err(reason) => {
+                fs::remove_dir_all(&making).map_err(RunError::disk(&making))?;
+                return Ok(Err(reason));
+            }
         };
         let outcome = match ended {
             Ok(()) if Path::new(&target).exists() => {
-                fs::rename(&making, &kept).map_err(RunError::disk(&kept))?;
+                match fs::rename(&making, &kept) {
+                    // Another run was faster, and made the same.
+                    Err(_) if result.exists() => {
+                        fs::remove_dir_all(&making).map_err(RunError::disk(&making))?;
+                    }
+                    renamed => renamed.map_err(RunError::disk(&kept))?,
+                }
                 return Ok(Ok(Some(result.display().to_string())));
             }
             Ok(()) => "it ended well but made nothing".to_owned(),
@@ -105,14 +101,14 @@ impl Work<'_> {
     }
 
     /// Waits for a process that makes no frames.
-    fn wait(&self, mut process: Process, log: &mut File) -> std::io::Result<Result<(), String>> {
+    fn wait(&self, mut process: Process<'_>, log: &mut Log) -> std::io::Result<Result<(), String>> {
         loop {
-            if self.options.interrupt.load(Ordering::Relaxed) {
+            if self.board.halted().is_some() {
                 process.kill();
                 return Ok(Err("interrupted".to_owned()));
             }
             match process.next(Duration::from_millis(100))? {
-                Happening::Line(line) => writeln!(log, "{line}")?,
+                Happening::Line(line) => log.engine(&line)?,
                 Happening::Quiet => {}
                 Happening::Ended(0) => return Ok(Ok(())),
                 Happening::Ended(code) => {
@@ -124,7 +120,7 @@ impl Work<'_> {
 
     /// Removes what was prepared and is not to be kept.
     pub(super) fn remove_prepared(&self) {
-        for folder in &self.to_remove {
+        for folder in self.to_remove().iter() {
             // What cannot be removed is in the state folder and does no harm there.
             let _ = fs::remove_dir_all(folder);
         }

@@ -1,60 +1,72 @@
-//! One process of an engine: its staging folder, what is laid into it, and how it is started.
+//! One process of an engine: its staging folder, what is laid into it, and what is taken out of it.
 
 use std::fs::File;
 use std::io::Write;
-use std::path::{Path, PathBuf};
+use std::path::Path;
+use std::sync::atomic::Ordering;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
 use truepath_core::plan::{Invocation, label};
-use truepath_core::quote::posix_line;
 
 use super::attend::Troubled;
+use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
 use crate::harvest::{Field, When};
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
-use crate::process::Process;
-use crate::program::program_of_engine;
+use crate::publish::now;
 use crate::staging;
+
+/// A deliverable of a process, with its index.
+pub(super) type Members<'e> = [(usize, &'e Deliverable)];
 
 impl Work<'_> {
     /// Starts one process and sees it through.
-    pub(super) fn process(&mut self, invocation: &Invocation) -> Result<Outcome, RunError> {
-        self.processes += 1;
+    pub(super) fn process(&self, invocation: &Invocation) -> Result<Outcome, RunError> {
+        let number = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
         let expansion = self.expansion;
         let deliverables = invocation.members(&expansion.deliverables);
-        let members: Vec<(usize, &Deliverable)> = invocation
-            .deliverables
-            .iter()
-            .copied()
-            .zip(deliverables.iter().copied())
-            .collect();
-        let profile = std::sync::Arc::clone(&deliverables[0].common.engine);
-        let folder = self.folders(&deliverables, &invocation.frames)?;
         let name = invocation.name(&expansion.deliverables);
-        let log_path = self
-            .session
-            .logs
-            .join(format!("{:04}-{name}.log", self.processes));
-        let mut log = File::create_new(&log_path).map_err(RunError::disk(&log_path))?;
-        self.watch.see(&Event::Started {
+        let log_path = self.session.logs.join(format!("{number:04}-{name}.log"));
+        let mut log = Log::create(log_path.clone()).map_err(RunError::disk(&log_path))?;
+        self.tell(&Event::Started {
+            process: number,
             label: &label(&deliverables),
+            deliverables: &invocation.deliverables,
             frames: match deliverables[0].is_put_together() {
                 true => &deliverables[0].common.clip,
                 false => &invocation.frames,
             },
             log: &log_path,
         });
+        let outcome = self.see_through(invocation, number, &name, &mut log);
+        self.tell(&Event::Ended { process: number });
+        outcome
+    }
+
+    fn see_through(
+        &self,
+        invocation: &Invocation,
+        number: u32,
+        name: &str,
+        log: &mut Log,
+    ) -> Result<Outcome, RunError> {
+        let deliverables = invocation.members(&self.expansion.deliverables);
+        let indices = invocation.deliverables.iter().copied();
+        let members: Vec<(usize, &Deliverable)> =
+            indices.zip(deliverables.iter().copied()).collect();
+        let profile = std::sync::Arc::clone(&deliverables[0].common.engine);
+        let folder = self.folders(&deliverables, &invocation.frames)?;
         let mut outcome = Outcome {
-            end: End::Interrupted,
+            end: End::Halted,
             began: None,
             last_error: None,
             published: 0,
             missing: Vec::new(),
-            log: log_path.clone(),
+            log: log.path().to_owned(),
             unknown_files: None,
         };
         let scouting = Call {
@@ -64,7 +76,7 @@ impl Work<'_> {
             staging: "",
             prepared: None,
         };
-        let prepared = match self.prepared(&scouting, &mut log, &log_path)? {
+        let prepared = match self.prepared(&scouting, log)? {
             Ok(prepared) => prepared,
             Err(reason) => {
                 outcome.end = End::NotStarted(reason);
@@ -75,13 +87,7 @@ impl Work<'_> {
                 return Ok(outcome);
             }
         };
-        let staging = staging::create(
-            self.options.disk,
-            &folder,
-            self.session.number,
-            self.processes,
-        )
-        .map_err(RunError::disk(&folder))?;
+        let staging = staging::name(&folder, self.session.number, number);
         let staging_name = staging.display().to_string();
         let call = Call {
             staging: &staging_name,
@@ -90,19 +96,19 @@ impl Work<'_> {
         };
         let mut orders = call.orders().map_err(of_profile(&profile))?;
         let given: Vec<String> = orders.files.iter().map(|(name, _)| name.clone()).collect();
-        let members_told = members.iter().map(|(index, one)| Member {
-            path: one.pattern.sketch(),
-            fingerprint: self.credits[*index].fingerprint.clone().unwrap_or_default(),
-        });
-        let line = Line::Staged(Staged {
+        // Told before it is there, so that no staging folder is ever unknown.
+        self.note(Line::Staged(Staged {
             folder: staging_name.clone(),
+            process: number,
+            label: label(&deliverables),
+            log: log.path().display().to_string(),
+            time: now(),
             frames: invocation.frames.to_string(),
-            members: members_told.collect(),
+            members: self.told(&members),
             given: given.clone(),
-        });
-        self.session
-            .ledger
-            .write(&line)
+        }))?;
+        let disk = self.disk;
+        disk.create_new_folder(&staging)
             .map_err(RunError::disk(&staging))?;
         self.lay_in(&orders, &staging)?;
         orders
@@ -111,26 +117,25 @@ impl Work<'_> {
         let writes = call.writes().map_err(of_profile(&profile))?;
         let outside = match &writes {
             Some(writes) => Some(
-                Outside::begin(self.options.disk, &mut self.session.ledger, writes)
+                Outside::begin(disk, &self.session.publisher, writes)
                     .map_err(RunError::disk(&staging))?,
             ),
             None => None,
         };
-        let crops = members
-            .iter()
-            .map(|(index, one)| (*index, *one, self.credits[*index].clone()))
-            .collect();
-        let mut field = Field::new(staging, crops, invocation.frames.clone(), &profile);
-        match self.start(&profile, &orders, &field.staging, (&mut log, &log_path))? {
-            Ok(process) => self.attend(process, &mut field, &mut log, &mut outcome)?,
+        let mut field = self.field(&staging, &members, invocation, &profile);
+        let work = orders.folder.clone();
+        let work = work.as_deref().map_or(staging.as_path(), Path::new);
+        let command = (profile.program.as_str(), orders.arguments.as_slice());
+        match self.start(&profile, command, &orders, work, log)? {
+            Ok(process) => self.attend(process, number, &mut field, log, &mut outcome)?,
             Err(reason) => outcome.end = End::NotStarted(reason),
         }
         if let Some(outside) = outside {
             outside
-                .end(self.options.disk, &field.staging)
-                .map_err(RunError::disk(&field.staging))?;
+                .end(disk, &staging)
+                .map_err(RunError::disk(&staging))?;
         }
-        match self.harvest(&mut field, When::Ended) {
+        match self.harvest(&mut field, When::Ended, log) {
             Ok(published) => outcome.published += published,
             Err(Troubled::Unknown(reason)) => outcome.unknown_files = Some(reason),
             Err(Troubled::Run(error)) => return Err(*error),
@@ -140,24 +145,62 @@ impl Work<'_> {
             .iter()
             .map(|crop| (crop.index, field.missing(crop), crop.flaws.clone()))
             .collect();
-        self.keep_checkpoints(&profile, &members, &field.staging)?;
-        for to in staging::clear(self.options.disk, &field.staging, &name, &given)
-            .map_err(RunError::disk(&folder))?
-        {
-            self.watch.see(&Event::Aside {
+        self.keep_checkpoints(&profile, &members, &staging, true)?;
+        for to in staging::clear(disk, &staging, name, &given).map_err(RunError::disk(&folder))? {
+            self.tell(&Event::Aside {
                 what: "a file that was not asked for or is not whole",
                 to: &to,
             });
         }
+        self.note(Line::Left { process: number })?;
         Ok(outcome)
+    }
+
+    fn told(&self, members: &Members<'_>) -> Vec<Member> {
+        let member = |(index, one): &(usize, &Deliverable)| Member {
+            path: one.pattern.sketch(),
+            fingerprint: self.credits_of(*index).fingerprint.unwrap_or_default(),
+        };
+        members.iter().map(member).collect()
+    }
+
+    /// What is expected in a staging folder.
+    fn field<'f>(
+        &self,
+        staging: &Path,
+        members: &Members<'f>,
+        invocation: &Invocation,
+        profile: &'f Profile,
+    ) -> Field<'f> {
+        let crops = members
+            .iter()
+            .map(|(index, one)| (*index, *one, self.credits_of(*index)))
+            .collect();
+        let mut field = Field::new(
+            staging.to_owned(),
+            crops,
+            invocation.frames.clone(),
+            profile,
+        );
+        for crop in &mut field.crops {
+            let replaced = &self.replaced[crop.index];
+            if !replaced.is_empty() {
+                crop.replaces = invocation
+                    .frames
+                    .iter()
+                    .filter_map(|frame| Some((frame, *replaced.get(&frame)?)))
+                    .collect();
+            }
+        }
+        field
     }
 
     /// Lays links and files into a staging folder.
     fn lay_in(&self, orders: &Orders, staging: &Path) -> Result<(), RunError> {
         for (name, target) in &orders.links {
-            self.options
-                .disk
-                .link(target, &staging.join(name))
+            let name = staging.join(name);
+            self.disk
+                .link(target, &name)
                 .map_err(RunError::disk(staging))?;
         }
         for (name, text) in &orders.files {
@@ -167,61 +210,6 @@ impl Work<'_> {
                 .map_err(RunError::disk(&path))?;
         }
         Ok(())
-    }
-
-    /// Starts the engine, or tells why it cannot be started.
-    fn start(
-        &mut self,
-        profile: &Profile,
-        orders: &Orders,
-        staging: &Path,
-        (log, log_path): (&mut File, &Path),
-    ) -> Result<Result<Process, String>, RunError> {
-        let Some(program) = self.program(&profile.program) else {
-            return Ok(Err(format!(
-                "the program `{}` is not here",
-                profile.program
-            )));
-        };
-        let env = match self.environment(profile, orders) {
-            Ok(env) => env,
-            Err(reason) => return Ok(Err(reason)),
-        };
-        let words = orders.arguments.iter().map(String::as_str);
-        let line = posix_line(&program.display().to_string(), words);
-        writeln!(log, "$ {line}").map_err(RunError::disk(log_path))?;
-        let folder = orders.folder.as_ref().map_or(staging, Path::new);
-        let started = Process::start(
-            self.options.this_program,
-            &program,
-            &orders.arguments,
-            &env,
-            folder,
-        );
-        Ok(started.map_err(|error| format!("the supervisor cannot be started: {error}")))
-    }
-
-    /// Where a program is.
-    pub(super) fn program(&self, name: &str) -> Option<PathBuf> {
-        program_of_engine(name, self.options.this_program, &self.loaded.folder)
-    }
-
-    /// What is added to the environment: what the set-up script sets, and over it what profile and
-    /// job say.
-    pub(super) fn environment(
-        &self,
-        profile: &Profile,
-        orders: &Orders,
-    ) -> Result<Vec<(String, String)>, String> {
-        let mut env = Vec::new();
-        if let Some(script) = &profile.set_up {
-            let path = self.loaded.folder.join(script);
-            let kept = self.state.join("set-up");
-            let captured = crate::set_up::capture(&path, &kept);
-            env = captured.map_err(|error| format!("the set-up script {script}: {error}"))?;
-        }
-        env.extend(orders.env.iter().cloned());
-        Ok(env)
     }
 }
 

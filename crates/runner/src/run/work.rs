@@ -1,30 +1,189 @@
-//! What a run has in its hands.
+//! What a run has in its hands; its threads share it.
 
-use std::path::PathBuf;
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicU32;
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use truepath_core::deliverable::Expansion;
+use truepath_core::frames::{Frame, FrameSet};
 
-use super::{Options, Report, Watch};
+use super::board::Board;
+use super::policy::Policy;
+use super::scenes::Scenes;
+use super::warnings::Warnings;
+use super::{Event, Failure, Options, Report, RunError, Watch};
 use crate::Loaded;
-use crate::ledger::Ledger;
-use crate::publish::Credits;
-use crate::session::Session;
+use crate::disk::Disk;
+use crate::ledger::{Ledger, Line, Record, Replaces};
+use crate::publish::{Credits, PublishError, Ready};
+use crate::session::{Session, State};
+use crate::supervise::Warden;
 
 /// A run at work.
 pub(super) struct Work<'a> {
     pub(super) loaded: &'a Loaded,
     pub(super) expansion: &'a Expansion,
     pub(super) options: &'a Options<'a>,
-    pub(super) watch: &'a mut dyn Watch,
-    pub(super) report: Report,
-    pub(super) session: Session,
+    pub(super) disk: &'a dyn Disk,
+    pub(super) policy: Policy,
+    pub(super) session: Session<'a>,
+    pub(super) warden: Warden,
     pub(super) credits: Vec<Credits>,
+    /// The fingerprints of movies, which are known once their frames are.
+    pub(super) movies: Mutex<HashMap<usize, Option<String>>>,
+    pub(super) state: State,
+    pub(super) board: Board,
+    pub(super) scenes: Scenes,
+    /// The frames that are missing of each deliverable when the run begins.
+    pub(super) missing: Vec<FrameSet>,
+    /// Files that give way to new ones, of each deliverable.
+    pub(super) replaced: Vec<HashMap<Frame, Replaces>>,
+    watch: Mutex<&'a mut (dyn Watch + Send)>,
+    report: Mutex<Report>,
     /// What is known of the files that are there.
-    pub(super) known: Ledger,
-    /// The state folder.
-    pub(super) state: PathBuf,
+    known: Mutex<Ledger>,
+    warnings: Mutex<Warnings>,
     /// What was prepared and is not to be kept.
-    pub(super) to_remove: Vec<PathBuf>,
+    to_remove: Mutex<Vec<PathBuf>>,
+    /// Only one thread prepares a scene.
+    pub(super) preparing: Mutex<()>,
     /// Processes started so far.
-    pub(super) processes: u32,
+    pub(super) processes: AtomicU32,
+}
+
+/// What work begins with.
+pub(super) struct Beginning<'a> {
+    pub(super) loaded: &'a Loaded,
+    pub(super) expansion: &'a Expansion,
+    pub(super) options: &'a Options<'a>,
+    pub(super) session: Session<'a>,
+    pub(super) warden: Warden,
+    pub(super) credits: Vec<Credits>,
+    pub(super) known: Ledger,
+    pub(super) state: State,
+    pub(super) scenes: Scenes,
+    pub(super) watch: &'a mut (dyn Watch + Send),
+}
+
+fn lock<T: ?Sized>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+impl<'a> Work<'a> {
+    pub(super) fn new(with: Beginning<'a>) -> Self {
+        let report = Report {
+            logs: with.session.logs.clone(),
+            ..Report::default()
+        };
+        Self {
+            loaded: with.loaded,
+            expansion: with.expansion,
+            options: with.options,
+            disk: with.options.disk,
+            policy: with.options.policy,
+            session: with.session,
+            warden: with.warden,
+            credits: with.credits,
+            movies: Mutex::default(),
+            state: with.state,
+            board: Board::new(Vec::new()),
+            scenes: with.scenes,
+            missing: Vec::new(),
+            replaced: Vec::new(),
+            watch: Mutex::new(with.watch),
+            report: Mutex::new(report),
+            known: Mutex::new(with.known),
+            warnings: Mutex::default(),
+            to_remove: Mutex::default(),
+            preparing: Mutex::default(),
+            processes: AtomicU32::new(0),
+        }
+    }
+
+    /// Tells whoever watches.
+    pub(super) fn tell(&self, event: &Event<'_>) {
+        lock(&self.watch).see(event);
+    }
+
+    pub(super) fn report(&self) -> MutexGuard<'_, Report> {
+        lock(&self.report)
+    }
+
+    pub(super) fn known(&self) -> MutexGuard<'_, Ledger> {
+        lock(&self.known)
+    }
+
+    pub(super) fn warnings(&self) -> MutexGuard<'_, Warnings> {
+        lock(&self.warnings)
+    }
+
+    pub(super) fn to_remove(&self) -> MutexGuard<'_, Vec<PathBuf>> {
+        lock(&self.to_remove)
+    }
+
+    /// Lets go of everything at the end.
+    pub(super) fn dismantle(self) -> (Session<'a>, Report, Ledger) {
+        let inner = |error: PoisonError<Report>| error.into_inner();
+        let report = self.report.into_inner().unwrap_or_else(inner);
+        let known = self.known.into_inner();
+        (
+            self.session,
+            report,
+            known.unwrap_or_else(PoisonError::into_inner),
+        )
+    }
+
+    /// What is told of the files of a deliverable.
+    pub(super) fn credits_of(&self, index: usize) -> Credits {
+        let mut credits = self.credits[index].clone();
+        if let Some(fingerprint) = lock(&self.movies).get(&index) {
+            credits.fingerprint.clone_from(fingerprint);
+        }
+        credits
+    }
+
+    /// Reads what other runs have told since.
+    pub(super) fn refresh(&self) -> Result<(), RunError> {
+        let ledgers = self.state.ledgers();
+        self.known()
+            .refresh(&ledgers)
+            .map_err(RunError::disk(&ledgers))
+    }
+
+    /// Publishes files, while nobody has taken this run for dead.
+    pub(super) fn publish(&self, files: Vec<Ready>) -> Vec<Result<Record, PublishError>> {
+        let stands = || self.session.presence.stands();
+        self.session.publisher.publish(self.disk, &stands, files)
+    }
+
+    /// Writes a line that stays.
+    pub(super) fn write(&self, line: Line, path: &Path) -> Result<(), RunError> {
+        let written = self.session.publisher.ledger().write(&[line]);
+        written.map_err(RunError::disk(path))
+    }
+
+    /// Writes a line that others see.
+    pub(super) fn note(&self, line: Line) -> Result<(), RunError> {
+        let written = self.session.publisher.ledger().note(&[line]);
+        written.map_err(RunError::disk(&self.state.folder))
+    }
+
+    /// Frames that could not be made: told, and written down.
+    pub(super) fn failed(&self, failures: Vec<Failure>) -> Result<(), RunError> {
+        for (index, reason, log, frames) in super::outcome::grouped(&failures) {
+            let failed = crate::ledger::Failed {
+                path: self.expansion.deliverables[index].pattern.sketch(),
+                frames: frames.to_string(),
+                reason,
+                log: log.map(|log| log.display().to_string()),
+            };
+            self.note(Line::Failed(failed))?;
+        }
+        for failure in failures {
+            self.tell(&Event::Failed(&failure));
+            self.report().failures.push(failure);
+        }
+        Ok(())
+    }
 }

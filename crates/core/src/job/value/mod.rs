@@ -6,6 +6,7 @@ mod text;
 use std::time::Duration;
 
 pub(super) use read::read;
+pub use text::duration as length_of_time;
 
 use crate::frames::FrameSet;
 use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat};

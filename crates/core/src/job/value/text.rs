@@ -28,7 +28,8 @@ pub(super) fn scale(text: &str) -> Option<(u32, u32)> {
 }
 
 /// `90s`, `5m` or `2h`; none of no length.
-pub(super) fn duration(text: &str) -> Option<Duration> {
+#[must_use]
+pub fn duration(text: &str) -> Option<Duration> {
     let unit = text.find(|c: char| !c.is_ascii_digit() && c != '.')?;
     let number: f64 = text[..unit].parse().ok()?;
     let seconds = match &text[unit..] {

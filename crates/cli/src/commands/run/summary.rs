@@ -1,0 +1,194 @@
+//! What a run came to, worth reading in the morning.
+
+use std::io::{self, Write};
+use std::path::PathBuf;
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::finding::grouped;
+use truepath_core::frames::FrameSet;
+use truepath_runner::run::{Report, Warning};
+
+use crate::show::progress::rough;
+use crate::show::{ERROR, FAINT, GOOD, WARNING, count, files};
+
+/// The summary: the result first, then the numbers, then what is missing and why.
+pub(super) fn tell(
+    out: &mut impl Write,
+    deliverables: &[Deliverable],
+    report: &Report,
+    name: &str,
+) -> io::Result<()> {
+    let there = report.there();
+    if let Some(halt) = report.halt.as_ref().filter(|_| !report.is_complete()) {
+        writeln!(
+            out,
+            "{WARNING}stopped{WARNING:#}: {} of {} in {name} are there; {}. `truepath run` goes on from here",
+            grouped(there),
+            files(report.wanted),
+            halt.why
+        )?;
+    } else if report.is_complete() {
+        writeln!(
+            out,
+            "{GOOD}complete{GOOD:#}: all {} of {name} are there and whole",
+            files(report.wanted)
+        )?;
+    } else {
+        writeln!(
+            out,
+            "{ERROR}not complete{ERROR:#}: {} of {} in {name} are there",
+            grouped(there),
+            files(report.wanted)
+        )?;
+    }
+    let seconds = report.took.as_secs_f64();
+    let rows = [
+        (
+            "recovered",
+            report.recovered,
+            "finished by an earlier run that was killed".to_owned(),
+        ),
+        (
+            "kept",
+            report.kept,
+            match report.unread {
+                0 => "there before".to_owned(),
+                unread => format!(
+                    "there before; {} by size and time alone, as the ledger tells them",
+                    grouped(unread)
+                ),
+            },
+        ),
+        (
+            "adopted",
+            report.adopted,
+            "of those: new to the ledger, decoded and taken".to_owned(),
+        ),
+        (
+            "accepted",
+            report.accepted,
+            "of those: of other settings, and taken as they are".to_owned(),
+        ),
+        (
+            "elsewhere",
+            report.elsewhere,
+            "brought meanwhile by other runs of this job".to_owned(),
+        ),
+        (
+            "rendered",
+            report.rendered,
+            format!(
+                "in {}, {:.1} a second",
+                rough(seconds),
+                report.rendered as f64 / seconds.max(0.001)
+            ),
+        ),
+        (
+            "failed",
+            report.failures.len() as u64,
+            "see below".to_owned(),
+        ),
+        ("not tried", report.not_tried(), String::new()),
+        (
+            "warnings",
+            report.warnings.iter().map(|one| one.count).sum(),
+            format!("in the logs, {}", report.logs.display()),
+        ),
+    ];
+    for (word, number, remark) in rows {
+        if number > 0 {
+            writeln!(out, "  {word:<10}{:>7}  {remark}", grouped(number))?;
+        }
+    }
+    for (index, frames) in &report.stale {
+        writeln!(
+            out,
+            "\n{WARNING}stale{WARNING:#}   {}: frames {frames}\n        other settings or another state of the scene made them; they are kept and count as not done.\n        `run --renew` renders them again, `run --accept` takes them as they are",
+            deliverables[*index].label()
+        )?;
+    }
+    tell_warnings(out, &report.warnings)?;
+    for (label, frames, reason, log) in failures(deliverables, report) {
+        let word = if frames.count() == 1 {
+            "frame"
+        } else {
+            "frames"
+        };
+        let which = if frames.is_empty() {
+            "the movie".to_owned()
+        } else {
+            format!("{word} {frames}")
+        };
+        writeln!(
+            out,
+            "\n{ERROR}failed{ERROR:#}  {label}: {which}\n        {reason}"
+        )?;
+        if let Some(log) = log {
+            writeln!(out, "        log {}", log.display())?;
+        }
+    }
+    Ok(())
+}
+
+/// So many kinds of warnings are told.
+const MOST_KINDS: usize = 8;
+
+/// The warnings by kind, those first that no earlier run had.
+fn tell_warnings(out: &mut impl Write, warnings: &[Warning]) -> io::Result<()> {
+    for one in warnings.iter().take(MOST_KINDS) {
+        let new = if one.is_new { ", new" } else { "" };
+        writeln!(
+            out,
+            "\n{WARNING}warning{WARNING:#} {}{new}: {}\n        {FAINT}first in {}, line {}{FAINT:#}",
+            count(one.count, "time", "times"),
+            one.first,
+            one.log.display(),
+            one.line
+        )?;
+    }
+    if let Some(more) = warnings
+        .len()
+        .checked_sub(MOST_KINDS)
+        .filter(|more| *more > 0)
+    {
+        let kinds = count(more as u64, "kind", "kinds");
+        writeln!(
+            out,
+            "\n{FAINT}and {kinds} of warnings more, in the logs{FAINT:#}"
+        )?;
+    }
+    Ok(())
+}
+
+type Failed<'a> = (String, FrameSet, &'a str, Option<&'a PathBuf>);
+
+/// Failures with one reason and one log together; a movie has no frames here.
+fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<Failed<'a>> {
+    let mut groups: Vec<(usize, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
+    for failure in &report.failures {
+        let log = failure.log.as_ref();
+        let index = failure.deliverable;
+        match groups
+            .iter_mut()
+            .find(|(i, _, r, g)| *i == index && *r == failure.reason && *g == log)
+        {
+            Some((_, frames, ..)) => frames.push(failure.frame),
+            None => groups.push((index, vec![failure.frame], &failure.reason, log)),
+        }
+    }
+    let told = |index: usize, frames: Vec<i64>| match deliverables[index].movie() {
+        Some(_) => FrameSet::empty(),
+        None => FrameSet::from_frames(frames),
+    };
+    groups
+        .into_iter()
+        .map(|(index, frames, reason, log)| {
+            (
+                deliverables[index].label(),
+                told(index, frames),
+                reason,
+                log,
+            )
+        })
+        .collect()
+}

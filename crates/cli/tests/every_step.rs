@@ -1,0 +1,304 @@
+//! A run of three frames and two passes, stopped after its n-th operation on the disk, and with each
+//! kind of error at each of them: nothing is lost, nothing is half, nothing is made twice.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+use std::sync::atomic::{AtomicU8, AtomicU64, Ordering};
+
+use common::{Project, program, scene, wrote};
+use truepath_core::deliverable::{Expansion, Selection, expand};
+use truepath_runner::disk::{Append, Disk, RealDisk};
+use truepath_runner::run::{Event, Options, Policy, Report, RunError, Watch, run};
+use truepath_runner::when::When;
+use truepath_runner::{Loaded, load};
+
+/// What happens at an operation.
+#[derive(Debug, Clone, Copy, PartialEq)]
+enum Fault {
+    /// It is the last one that reaches the disk.
+    Stop,
+    /// It fails, and all others go well.
+    Once(io::ErrorKind),
+    /// It fails, and all after it.
+    FromThere(io::ErrorKind),
+}
+
+/// The real disk, with a fault at one operation.
+struct FaultyDisk {
+    count: Arc<AtomicU64>,
+    at: u64,
+    fault: Fault,
+}
+
+fn pass(count: &AtomicU64, at: u64, fault: Fault) -> io::Result<()> {
+    let number = count.fetch_add(1, Ordering::SeqCst) + 1;
+    match fault {
+        Fault::Stop if number > at => Err(io::Error::other("stopped")),
+        Fault::Once(kind) if number == at => Err(kind.into()),
+        Fault::FromThere(kind) if number >= at => Err(kind.into()),
+        _ => Ok(()),
+    }
+}
+
+impl FaultyDisk {
+    fn new(at: u64, fault: Fault) -> Self {
+        let count = Arc::default();
+        Self { count, at, fault }
+    }
+
+    fn pass(&self) -> io::Result<()> {
+        pass(&self.count, self.at, self.fault)
+    }
+}
+
+impl Disk for FaultyDisk {
+    fn create_folders(&self, folder: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.create_folders(folder)
+    }
+    fn create_new_folder(&self, folder: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.create_new_folder(folder)
+    }
+    fn link(&self, target: &str, name: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.link(target, name)
+    }
+    fn sync_file(&self, path: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.sync_file(path)
+    }
+    fn sync_folder(&self, folder: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.sync_folder(folder)
+    }
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.rename_new(from, to)
+    }
+    fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.copy_new(from, to)
+    }
+    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.exchange(one, other)
+    }
+    fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.second_name(from, to)
+    }
+    fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.write_whole(path, bytes)
+    }
+    fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>> {
+        self.pass()?;
+        Ok(Box::new(FaultyLog {
+            log: RealDisk.create_log(path)?,
+            count: Arc::clone(&self.count),
+            at: self.at,
+            fault: self.fault,
+        }))
+    }
+    fn remove_file(&self, path: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.remove_file(path)
+    }
+    fn remove_tree(&self, folder: &Path) -> io::Result<()> {
+        self.pass()?;
+        RealDisk.remove_tree(folder)
+    }
+}
+
+struct FaultyLog {
+    log: Box<dyn Append>,
+    count: Arc<AtomicU64>,
+    at: u64,
+    fault: Fault,
+}
+
+impl Append for FaultyLog {
+    fn append(&mut self, bytes: &[u8], sync: bool) -> io::Result<()> {
+        if let Err(error) = pass(&self.count, self.at, self.fault) {
+            // A full disk takes half a line.
+            self.log.append(&bytes[..bytes.len() / 2], false)?;
+            return Err(error);
+        }
+        self.log.append(bytes, sync)
+    }
+}
+
+struct Nobody;
+
+impl Watch for Nobody {
+    fn see(&mut self, _: &Event<'_>) {}
+}
+
+fn project(existing: &str) -> Project {
+    let project = Project::new(&format!(
+        "{existing}scene = \"kiln.toml\"\nframes = \"1-3\"\nengine = \"understudy\"\nsize = \"16x8\"\n\
+         passes = [\"beauty\", \"depth\"]\nretries = 0\npath = \"renders/{{pass}}/{{shot}}.{{frame:04}}.png\"\n"
+    ));
+    project.write("kiln.toml", &scene(""));
+    project
+}
+
+fn loaded(project: &Project) -> (Loaded, Expansion) {
+    let profiles = [(
+        "understudy",
+        include_str!("../../../engines/understudy.toml"),
+    )];
+    let path = project.path("truepath.toml");
+    let loaded = load(&path, &[], &profiles, When::Next, None).unwrap();
+    let expansion = expand(&loaded.job, &loaded.surroundings, &Selection::default());
+    (loaded, expansion)
+}
+
+fn render(project: &Project, disk: &dyn Disk, policy: Policy) -> Result<Report, RunError> {
+    let (loaded, expansion) = loaded(project);
+    let options = Options {
+        this_program: Path::new(program()),
+        interrupt: &AtomicU8::new(0),
+        whole: true,
+        disk,
+        jobs: 1,
+        until: None,
+        policy,
+    };
+    run(&loaded, &expansion, &options, &mut Nobody)
+}
+
+fn bytes(project: &Project) -> BTreeMap<String, Vec<u8>> {
+    let names = project.files("renders");
+    let names = names.into_iter().filter(|name| !name.contains("set-aside"));
+    names
+        .map(|name| {
+            let bytes = fs::read(project.path(&format!("renders/{name}"))).unwrap();
+            (name, bytes)
+        })
+        .collect()
+}
+
+/// Staging folders below the folder of the frames.
+fn staging_folders(project: &Project) -> Vec<String> {
+    let mut found = Vec::new();
+    for pass in ["beauty", "depth"] {
+        let entries = fs::read_dir(project.path(&format!("renders/{pass}")));
+        for entry in entries.into_iter().flatten().flatten() {
+            let name = entry.file_name().to_string_lossy().into_owned();
+            if name.starts_with('.') {
+                found.push(name);
+            }
+        }
+    }
+    found
+}
+
+/// What an undisturbed run makes, and how many operations it takes.
+fn undisturbed() -> (BTreeMap<String, Vec<u8>>, u64) {
+    let project = project("");
+    let disk = FaultyDisk::new(0, Fault::Once(io::ErrorKind::Other));
+    assert!(
+        render(&project, &disk, Policy::default())
+            .unwrap()
+            .is_complete()
+    );
+    let made = bytes(&project);
+    assert_eq!(made.len(), 6);
+    (made, disk.count.load(Ordering::SeqCst))
+}
+
+/// Disturbs a run at one operation, looks at what is there, and lets the next run go on.
+fn disturbed(whole: &BTreeMap<String, Vec<u8>>, at: u64, fault: Fault) {
+    let told = format!("{fault:?} at operation {at}");
+    let project = project("");
+    let first = render(&project, &FaultyDisk::new(at, fault), Policy::default());
+    let between = bytes(&project);
+    for (name, bytes) in &between {
+        assert_eq!(bytes, &whole[name], "{told}: {name} is not whole");
+    }
+    let report = render(&project, &RealDisk, Policy::default());
+    let report = report.unwrap_or_else(|error| panic!("{told}, then: {error}; first {first:?}"));
+    assert!(report.is_complete(), "{told}: {report:?}");
+    assert_eq!(&bytes(&project), whole, "{told}");
+    assert_eq!(staging_folders(&project), [""; 0], "{told}");
+    // What had its true name was never rendered again, nor what was finished and could be taken.
+    let mut times: BTreeMap<String, u32> = BTreeMap::new();
+    for line in wrote(&project) {
+        *times.entry(line).or_default() += 1;
+    }
+    if fault == Fault::Stop {
+        for (line, times) in times {
+            assert_eq!(times, 1, "{told}: {line} more than once");
+        }
+    }
+    assert!(!project.path(".truepath/claims").exists(), "{told}");
+}
+
+#[test]
+fn stopped_after_every_operation() {
+    let (whole, operations) = undisturbed();
+    assert!(operations > 30, "{operations}");
+    for at in 0..=operations {
+        disturbed(&whole, at, Fault::Stop);
+    }
+}
+
+#[test]
+fn every_operation_fails_for_every_reason() {
+    let (whole, operations) = undisturbed();
+    for at in 1..=operations {
+        for kind in [
+            io::ErrorKind::StorageFull,
+            io::ErrorKind::PermissionDenied,
+            io::ErrorKind::Other,
+        ] {
+            disturbed(&whole, at, Fault::Once(kind));
+        }
+        disturbed(&whole, at, Fault::FromThere(io::ErrorKind::StorageFull));
+    }
+}
+
+#[test]
+fn a_replacing_run_stopped_after_every_operation_keeps_one_or_the_other() {
+    let policy = Policy {
+        renew: true,
+        ..Policy::default()
+    };
+    let before = |project: &Project| {
+        render(project, &RealDisk, Policy::default()).unwrap();
+        let old = bytes(project);
+        project.write(
+            "kiln.toml",
+            &scene("").replace("radius = 0.2", "radius = 0.3"),
+        );
+        old
+    };
+    let first = project("");
+    before(&first);
+    let disk = FaultyDisk::new(0, Fault::Once(io::ErrorKind::Other));
+    assert!(render(&first, &disk, policy).unwrap().is_complete());
+    let new = bytes(&first);
+    for at in 0..=disk.count.load(Ordering::SeqCst) {
+        let project = project("");
+        let old = before(&project);
+        let _ = render(&project, &FaultyDisk::new(at, Fault::Stop), policy);
+        for (name, bytes) in bytes(&project) {
+            assert!(bytes == old[&name] || bytes == new[&name], "{at}: {name}");
+        }
+        assert_eq!(bytes(&project).len(), 6, "at {at}");
+        assert!(
+            render(&project, &RealDisk, policy).unwrap().is_complete(),
+            "at {at}"
+        );
+        assert_eq!(bytes(&project), new, "at {at}");
+        assert_eq!(staging_folders(&project), [""; 0], "at {at}");
+    }
+}

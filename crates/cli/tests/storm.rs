@@ -1,0 +1,246 @@
+//! The storm: four runs on one folder, as on four machines, and every half second one of them or one
+//! of their renderers is killed. `scripts/storm` lets it go on for longer.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::os::unix::fs::MetadataExt;
+use std::process::{Child, Stdio};
+use std::time::{Duration, Instant};
+
+use common::{Project, scene};
+use rustix::process::{Pid, Signal, kill_process};
+
+const MACHINES: [&str; 4] = ["north", "south", "east", "west"];
+const FRAMES: i64 = 400;
+const PASSES: [&str; 2] = ["beauty", "depth"];
+
+/// A row of numbers that looks like chance: xorshift64 (Marsaglia, 2003).
+struct Chance(u64);
+
+impl Chance {
+    fn below(&mut self, limit: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % limit as u64) as usize
+    }
+}
+
+fn number(name: &str, otherwise: u64) -> u64 {
+    std::env::var(name).map_or(otherwise, |text| text.parse().unwrap())
+}
+
+fn project(mishap: &str) -> Project {
+    let project = Project::new(&format!(
+        "scene = \"kiln.toml\"\nframes = \"1-{FRAMES}\"\nengine = \"understudy\"\nsize = \"24x16\"\n\
+         passes = [\"beauty\", \"depth\"]\nchunk = 20\nretries = 1000\nretry-pause = \"0.05s\"\ndead-after = \"1s\"\n\
+         path = \"renders/{{pass}}/{{shot}}.{{frame:04}}.png\"\n"
+    ));
+    project.write("kiln.toml", &scene(mishap).replace("1-60", "1-400"));
+    project
+}
+
+fn begin(project: &Project, machine: usize) -> Child {
+    let mut command = project.command(&["run", "--jobs", "2"]);
+    command
+        .env("TRUEPATH_MACHINE", MACHINES[machine])
+        .env("TRUEPATH_LISTING_LAG", "300")
+        .stdout(Stdio::null())
+        .stderr(Stdio::null());
+    // Their clocks are an hour apart.
+    let ahead = (machine as i64 - 1) * 3600;
+    command.env("TRUEPATH_CLOCK_AHEAD", ahead.to_string());
+    command.spawn().unwrap()
+}
+
+/// Renderers at work in the project.
+fn renderers(project: &Project) -> Vec<i32> {
+    let folder = project.path("");
+    let folder = folder.to_string_lossy();
+    let mut found = Vec::new();
+    for entry in fs::read_dir("/proc").unwrap().flatten() {
+        let line = fs::read(entry.path().join("cmdline")).unwrap_or_default();
+        let line = String::from_utf8_lossy(&line);
+        if line.contains("\0understudy\0")
+            && line.contains(folder.trim_end_matches('/'))
+            && let Ok(number) = entry.file_name().to_string_lossy().parse()
+        {
+            found.push(number);
+        }
+    }
+    found.sort_unstable();
+    found
+}
+
+/// Kills a run or a renderer every half second, for so long at most; gives how many there were, and
+/// how many renderers among them.
+fn storm(project: &Project, chance: &mut Chance, longest: Duration) -> (u32, u32) {
+    let mut runs: Vec<Option<Child>> = (0..4)
+        .map(|machine| Some(begin(project, machine)))
+        .collect();
+    let (since, mut kills, mut renderers_killed) = (Instant::now(), 0, 0);
+    loop {
+        let raging = since.elapsed() < longest;
+        let mut complete = 0;
+        for (machine, run) in runs.iter_mut().enumerate() {
+            let Some(child) = run else {
+                complete += 1;
+                continue;
+            };
+            if let Some(status) = child.try_wait().unwrap() {
+                // One that was killed, or that others took for dead, is started again.
+                *run = (!status.success()).then(|| begin(project, machine));
+            }
+        }
+        if complete == runs.len() {
+            return (kills, renderers_killed);
+        }
+        assert!(
+            since.elapsed() < longest + Duration::from_secs(300),
+            "it does not come to an end"
+        );
+        std::thread::park_timeout(Duration::from_millis(500));
+        if !raging {
+            continue;
+        }
+        let engines = renderers(project);
+        let alive: Vec<usize> = (0..4).filter(|one| runs[*one].is_some()).collect();
+        let which = chance.below(alive.len() + engines.len().min(4));
+        let victim = match alive.get(which) {
+            Some(machine) => runs[*machine].as_ref().map(|child| child.id() as i32),
+            None => engines.get(chance.below(engines.len())).copied(),
+        };
+        if let Some(victim) = victim.and_then(Pid::from_raw)
+            && kill_process(victim, Signal::KILL).is_ok()
+        {
+            kills += 1;
+            renderers_killed += u32::from(which >= alive.len());
+        }
+    }
+}
+
+fn pictures(project: &Project) -> BTreeMap<String, Vec<u8>> {
+    let names = project.files("renders");
+    let names = names.into_iter().filter(|name| !name.contains("set-aside"));
+    let read = |name: String| {
+        let bytes = fs::read(project.path(&format!("renders/{name}"))).unwrap();
+        (name, bytes)
+    };
+    names.map(read).collect()
+}
+
+/// How often the ledgers say that a file was published.
+fn published(project: &Project) -> BTreeMap<String, u32> {
+    let mut times = BTreeMap::new();
+    for ledger in fs::read_dir(project.path(".truepath/ledger"))
+        .unwrap()
+        .flatten()
+    {
+        let text = String::from_utf8_lossy(&fs::read(ledger.path()).unwrap()).into_owned();
+        for line in text.lines() {
+            let Ok(line) = serde_json::from_str::<serde_json::Value>(line) else {
+                continue;
+            };
+            if let Some(path) = line["line"]["published"]["record"]["path"].as_str() {
+                *times.entry(path.to_owned()).or_default() += 1;
+            }
+        }
+    }
+    times
+}
+
+/// Frames that a renderer began after they had their true names in all passes. A rename is the last
+/// change of a file's state, which the system keeps the time of.
+fn begun_too_late(project: &Project) -> Vec<String> {
+    let mut named: BTreeMap<i64, f64> = BTreeMap::new();
+    for frame in 1..=FRAMES {
+        for pass in PASSES {
+            let path = project.path(&format!("renders/{pass}/kiln.{frame:04}.png"));
+            let facts = fs::metadata(path).unwrap();
+            let time = facts.ctime() as f64 + facts.ctime_nsec() as f64 / 1e9;
+            let last = named.entry(frame).or_insert(time);
+            *last = last.max(time);
+        }
+    }
+    let mut late = Vec::new();
+    for session in fs::read_dir(project.path(".truepath/logs"))
+        .unwrap()
+        .flatten()
+    {
+        for log in fs::read_dir(session.path()).unwrap().flatten() {
+            let text = fs::read_to_string(log.path()).unwrap();
+            for line in text.lines() {
+                let Some((time, rest)) = line.split_once(' ') else {
+                    continue;
+                };
+                let Some(frame) = rest.strip_prefix("frame ") else {
+                    continue;
+                };
+                let began = today(time);
+                let frame: i64 = frame.parse().unwrap();
+                // The clock of file times ticks every few milliseconds.
+                if began > named[&frame] + 0.02 {
+                    late.push(format!("{frame} in {}", log.path().display()));
+                }
+            }
+        }
+    }
+    late
+}
+
+/// Seconds since 1970 of a time of day in a log.
+fn today(time: &str) -> f64 {
+    let now = jiff::Zoned::now();
+    let time: jiff::civil::Time = time.parse().unwrap();
+    let mut then = now.with().time(time).build().unwrap();
+    if then > now {
+        then = then.yesterday().unwrap().with().time(time).build().unwrap();
+    }
+    then.timestamp().as_nanosecond() as f64 / 1e9
+}
+
+#[test]
+fn whatever_is_killed_every_frame_is_there_once() {
+    let seconds = number("TRUEPATH_STORM_SECONDS", 40);
+    let seed = number("TRUEPATH_STORM_SEED", 20_260_301);
+    let calm = project("");
+    calm.call(&["run", "--jobs", "2"]).ends(0);
+    let expected = pictures(&calm);
+    assert_eq!(expected.len() as i64, FRAMES * 2);
+    let (mut chance, since, mut round) = (Chance(seed | 1), Instant::now(), 0);
+    // One storm after another, until the time is over.
+    while round == 0 || since.elapsed() < Duration::from_secs(seconds) {
+        round += 1;
+        let left = Duration::from_secs(seconds).saturating_sub(since.elapsed());
+        let wild = project("[mishap]\nslow = 60\nunlucky = 40\n");
+        let (kills, engines) = storm(&wild, &mut chance, left.max(Duration::from_secs(10)));
+        eprintln!("storm {round}, seed {seed}: {kills} killed, {engines} of them renderers");
+        wild.call(&["audit"]).ends(0);
+        assert!(
+            pictures(&wild) == expected,
+            "other pictures than without a storm"
+        );
+        let times = published(&wild);
+        assert_eq!(times.len() as i64, FRAMES * 2);
+        let twice: Vec<_> = times.iter().filter(|(_, times)| **times != 1).collect();
+        assert!(twice.is_empty(), "published more than once: {twice:?}");
+        assert_eq!(begun_too_late(&wild), [""; 0], "rendered again");
+        assert!(!wild.path(".truepath/claims").exists(), "claims are left");
+        let sessions = fs::read_dir(wild.path(".truepath/sessions"))
+            .unwrap()
+            .count();
+        assert_eq!(sessions, 0, "signs of life are left");
+        for pass in PASSES {
+            for entry in fs::read_dir(wild.path(&format!("renders/{pass}")))
+                .unwrap()
+                .flatten()
+            {
+                let name = entry.file_name().to_string_lossy().into_owned();
+                assert!(!name.starts_with('.'), "left: {name}");
+            }
+        }
+    }
+}

@@ -1,0 +1,232 @@
+//! What is still to do, and who is at it: from here the threads of a run take their work.
+
+use std::collections::{HashMap, VecDeque};
+use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
+use std::time::{Duration, Instant};
+
+use truepath_core::plan::Invocation;
+
+use super::RunError;
+use crate::claims::Claim;
+
+/// A thread that has nothing to do looks up this often.
+const TICK: Duration = Duration::from_millis(200);
+/// So many chunks that others hold are looked at again at a time.
+const AT_A_TIME: usize = 64;
+
+/// Why a run stops before all is done.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Halt {
+    /// Why, as a sentence.
+    pub why: String,
+    /// Whether what is nearly done is finished first.
+    pub finish: bool,
+    /// Whether somebody asked for it.
+    pub interrupted: bool,
+}
+
+/// Frames that one more process is started for.
+#[derive(Debug, Clone)]
+pub(super) struct Attempt {
+    pub(super) invocation: Invocation,
+    /// How often in a row they came to nothing.
+    pub(super) tries: u32,
+}
+
+/// A piece of the plan: what one process renders when all goes well.
+#[derive(Debug)]
+pub(super) struct Chunk {
+    pub(super) invocation: Invocation,
+    /// What is left of it once it was begun.
+    pub(super) attempts: VecDeque<Attempt>,
+    /// Files that were brought of it.
+    pub(super) brought: u64,
+    /// Processes in a row that brought nothing of it.
+    pub(super) barren: u32,
+    /// Ours, once it was begun.
+    pub(super) claim: Option<Claim>,
+    /// Of a movie the sequence that it is put together from, by the index of its deliverable.
+    pub(super) source: Option<usize>,
+}
+
+/// What becomes of a chunk that a thread had in its hands.
+pub(super) enum Next {
+    /// It is done, well or not.
+    Done,
+    /// More of it is to be done.
+    Again,
+    /// More of it is to be done, but not before.
+    Later(Instant),
+    /// Another run has it.
+    Away,
+    /// It cannot be begun yet.
+    NotYet,
+}
+
+struct Inner {
+    chunks: Vec<Option<Chunk>>,
+    open: VecDeque<usize>,
+    later: Vec<(Instant, usize)>,
+    away: VecDeque<usize>,
+    /// Chunks that are not done, by the deliverable that they make.
+    left: HashMap<usize, usize>,
+    busy: usize,
+    error: Option<RunError>,
+    halt: Option<Halt>,
+}
+
+/// All chunks of a run.
+pub(super) struct Board {
+    inner: Mutex<Inner>,
+    changed: Condvar,
+}
+
+impl Board {
+    pub(super) fn new(chunks: Vec<Chunk>) -> Self {
+        let mut left: HashMap<usize, usize> = HashMap::new();
+        for index in chunks
+            .iter()
+            .flat_map(|one| one.invocation.deliverables.iter())
+        {
+            *left.entry(*index).or_default() += 1;
+        }
+        Self {
+            inner: Mutex::new(Inner {
+                open: (0..chunks.len()).collect(),
+                chunks: chunks.into_iter().map(Some).collect(),
+                later: Vec::new(),
+                away: VecDeque::new(),
+                left,
+                busy: 0,
+                error: None,
+                halt: None,
+            }),
+            changed: Condvar::new(),
+        }
+    }
+
+    fn inner(&self) -> MutexGuard<'_, Inner> {
+        self.inner.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+
+    /// The next piece of work, waited for; none when the run is at its end.
+    pub(super) fn take(&self) -> Option<(usize, Chunk)> {
+        let mut inner = self.inner();
+        loop {
+            if inner.error.is_some() || inner.halt.is_some() {
+                return None;
+            }
+            let now = Instant::now();
+            if let Some(at) = inner.later.iter().position(|(when, _)| *when <= now) {
+                let (_, number) = inner.later.swap_remove(at);
+                inner.open.push_front(number);
+            }
+            if let Some(number) = inner.next_open()
+                && let Some(chunk) = inner.chunks[number].take()
+            {
+                inner.busy += 1;
+                return Some((number, chunk));
+            }
+            if inner.busy == 0
+                && inner.open.is_empty()
+                && inner.later.is_empty()
+                && inner.away.is_empty()
+            {
+                self.changed.notify_all();
+                return None;
+            }
+            let first = inner.later.iter().map(|(when, _)| *when).min();
+            let patience =
+                first.map_or(TICK, |first| first.saturating_duration_since(now).min(TICK));
+            let waited = self
+                .changed
+                .wait_timeout(inner, patience.max(Duration::from_millis(1)));
+            let (back, out) = waited.unwrap_or_else(PoisonError::into_inner);
+            inner = back;
+            if out.timed_out() && inner.open.is_empty() {
+                // What others have may be free by now.
+                for _ in 0..AT_A_TIME {
+                    let Some(number) = inner.away.pop_front() else {
+                        break;
+                    };
+                    inner.open.push_back(number);
+                }
+            }
+        }
+    }
+
+    /// Hands a piece of work back.
+    pub(super) fn hand_back(&self, number: usize, chunk: Chunk, next: Next) {
+        let mut inner = self.inner();
+        inner.busy -= 1;
+        if matches!(next, Next::Done) {
+            for index in chunk.invocation.deliverables.iter() {
+                if let Some(left) = inner.left.get_mut(index) {
+                    *left -= 1;
+                }
+            }
+        } else {
+            inner.chunks[number] = Some(chunk);
+        }
+        match next {
+            Next::Done => {}
+            Next::Again => inner.open.push_front(number),
+            Next::Later(when) => inner.later.push((when, number)),
+            Next::Away => inner.away.push_back(number),
+            Next::NotYet => inner.later.push((Instant::now() + TICK, number)),
+        }
+        drop(inner);
+        self.changed.notify_all();
+    }
+
+    /// Something went wrong that ends the run.
+    pub(super) fn fail(&self, error: RunError) {
+        self.inner().error.get_or_insert(error);
+        self.changed.notify_all();
+    }
+
+    /// Stops the run; what asks for a quicker end wins.
+    pub(super) fn halt(&self, halt: Halt) -> bool {
+        let mut inner = self.inner();
+        let first = inner.halt.is_none();
+        if inner
+            .halt
+            .as_ref()
+            .is_none_or(|known| known.finish && !halt.finish)
+        {
+            inner.halt = Some(halt);
+        }
+        drop(inner);
+        self.changed.notify_all();
+        first
+    }
+
+    /// Why the run stops, if it does.
+    pub(super) fn halted(&self) -> Option<Halt> {
+        let inner = self.inner();
+        if inner.error.is_some() {
+            return Some(Halt {
+                why: String::new(),
+                finish: false,
+                interrupted: false,
+            });
+        }
+        inner.halt.clone()
+    }
+
+    /// The error that ended the run.
+    pub(super) fn error(&self) -> Option<RunError> {
+        self.inner().error.take()
+    }
+}
+
+impl Inner {
+    /// The first that can be begun: a movie waits for its sequence.
+    fn next_open(&mut self) -> Option<usize> {
+        let at = self.open.iter().position(|number| {
+            let source = self.chunks[*number].as_ref().and_then(|chunk| chunk.source);
+            source.is_none_or(|source| self.left.get(&source).is_none_or(|left| *left == 0))
+        })?;
+        self.open.remove(at)
+    }
+}

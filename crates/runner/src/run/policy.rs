@@ -1,0 +1,138 @@
+//! What a run does about files that are there already.
+
+use truepath_core::job::{Job, Key, Value};
+
+use crate::inventory::There;
+use crate::ledger::Replaces;
+
+/// What is done about files that are there.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Existing {
+    /// Whole ones of today's settings are kept.
+    #[default]
+    Keep,
+    /// Each is replaced once its successor is verified.
+    Replace,
+    /// The run does not begin.
+    Refuse,
+    /// The run goes on to the next version that is free.
+    NextVersion,
+}
+
+impl Existing {
+    /// What the job says.
+    #[must_use]
+    pub fn of(job: &Job) -> Self {
+        let word = match job.of_project(Key::Existing).map(|one| &one.value.value) {
+            Some(Value::Text(text)) => Some(text.as_str()),
+            _ => None,
+        };
+        match word {
+            Some("replace") => Self::Replace,
+            Some("refuse") => Self::Refuse,
+            Some("next-version") => Self::NextVersion,
+            _ => Self::Keep,
+        }
+    }
+}
+
+/// What was said for this call.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Policy {
+    /// What the job says.
+    pub existing: Existing,
+    /// Frames of other settings are rendered again.
+    pub renew: bool,
+    /// Frames of other settings are taken as they are.
+    pub accept: bool,
+    /// Frames that no run recorded are rendered again.
+    pub distrust: bool,
+}
+
+/// What is done about one file.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Fate {
+    /// Nothing is there: it is rendered.
+    Render,
+    /// It stays, and counts as done.
+    Keep,
+    /// It stays, is told, and counts as not done.
+    Tell,
+    /// It stays, and the ledger says from now on that it is right.
+    Accept,
+    /// It stays, and the ledger knows it from now on.
+    Adopt,
+    /// It is set aside, and rendered.
+    SetAside,
+    /// It is rendered, and gives way when its successor is verified.
+    Replace(Replaces),
+    /// The run must not begin.
+    Refuse,
+}
+
+impl Policy {
+    /// What is done about a file; `own` says whether this very run made it.
+    pub(crate) fn fate(self, there: &There, own: bool) -> Fate {
+        if own && *there == There::AsRecorded {
+            return Fate::Keep;
+        }
+        match (self.existing, there) {
+            (_, There::Missing) => Fate::Render,
+            (Existing::Refuse | Existing::NextVersion, _) => Fate::Refuse,
+            // What is broken may still be of use to somebody.
+            (_, There::Broken(_)) => Fate::SetAside,
+            // Nobody knows what it is: it is not removed.
+            (Existing::Replace, There::Unrecorded) => Fate::Replace(Replaces::Keep),
+            (Existing::Replace, _) => Fate::Replace(Replaces::Remove),
+            (Existing::Keep, There::AsRecorded) => Fate::Keep,
+            (Existing::Keep, There::OtherSettings) if self.renew => Fate::Replace(Replaces::Remove),
+            (Existing::Keep, There::OtherSettings) if self.accept => Fate::Accept,
+            (Existing::Keep, There::OtherSettings) => Fate::Tell,
+            (Existing::Keep, There::Unrecorded) if self.distrust => Fate::Replace(Replaces::Keep),
+            (Existing::Keep, There::Unrecorded) => Fate::Adopt,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_policy_and_every_file() {
+        let policy = |existing| Policy {
+            existing,
+            ..Policy::default()
+        };
+        let kinds = [
+            There::Missing,
+            There::AsRecorded,
+            There::OtherSettings,
+            There::Unrecorded,
+            There::Broken(String::new()),
+        ];
+        let fates = |policy: Policy| kinds.clone().map(|there| policy.fate(&there, false));
+        use Fate::{Adopt, Keep, Refuse, Render, Replace, SetAside, Tell};
+        let remove = Replace(Replaces::Remove);
+        let beside = Replace(Replaces::Keep);
+        assert_eq!(
+            fates(policy(Existing::Keep)),
+            [Render, Keep, Tell, Adopt, SetAside]
+        );
+        assert_eq!(
+            fates(policy(Existing::Replace)),
+            [Render, remove, remove, beside, SetAside]
+        );
+        for existing in [Existing::Refuse, Existing::NextVersion] {
+            assert_eq!(
+                fates(policy(existing)),
+                [Render, Refuse, Refuse, Refuse, Refuse]
+            );
+            assert_eq!(policy(existing).fate(&There::AsRecorded, true), Keep);
+        }
+        assert_eq!(
+            policy(Existing::Replace).fate(&There::AsRecorded, true),
+            Keep
+        );
+    }
+}
