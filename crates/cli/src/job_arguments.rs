@@ -18,7 +18,7 @@ use crate::outcome::Trouble;
 const SELECTION: &str = "Selection";
 
 /// Which part of a job.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 struct SelectionArguments {
     /// Only these shots
     #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
@@ -84,7 +84,7 @@ fn system(word: &str) -> Result<System, String> {
 }
 
 /// Which job, and which part of it.
-#[derive(Debug, Args)]
+#[derive(Debug, Clone, Args)]
 pub(crate) struct JobArguments {
     /// The job file; else truepath.toml here or in a folder above
     #[arg(long, value_name = "FILE")]
@@ -138,6 +138,19 @@ impl JobArguments {
         self.load_at(When::Next, None)
     }
 
+    /// The same for another job file.
+    pub(crate) fn of_job(&self, path: PathBuf) -> Self {
+        Self {
+            job: Some(path),
+            ..self.clone()
+        }
+    }
+
+    /// Loads and expands the job as if it said this version.
+    pub(crate) fn load_version(self, version: Option<i64>) -> Result<Chosen, Trouble> {
+        self.load_with(When::Next, None, version)
+    }
+
     /// Loads and expands the job as another system sees it.
     pub(crate) fn load_for(self, system: Option<System>) -> Result<Chosen, Trouble> {
         let chosen = self.load_at(When::Next, system)?;
@@ -165,6 +178,15 @@ impl JobArguments {
     }
 
     fn load_at(self, when: When, system: Option<System>) -> Result<Chosen, Trouble> {
+        self.load_with(when, system, None)
+    }
+
+    fn load_with(
+        self,
+        when: When,
+        system: Option<System>,
+        version: Option<i64>,
+    ) -> Result<Chosen, Trouble> {
         let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
         if let Ok(below) = path.strip_prefix(&here) {
@@ -187,12 +209,14 @@ impl JobArguments {
         let shorthand = shorthand
             .into_iter()
             .filter_map(|(key, value)| Some(format!("{key}={}", value?)));
-        let sets: Vec<String> = self.set.iter().cloned().chain(shorthand).collect();
+        let mut sets: Vec<String> = self.set.iter().cloned().chain(shorthand).collect();
+        let as_it_is = sets.is_empty();
+        sets.extend(version.map(|version| format!("version={version}")));
         let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;
         // A trial, or a job that was changed for one call, is not what the job wants.
-        let whole = selection == Selection::default() && sets.is_empty();
+        let whole = selection == Selection::default() && as_it_is;
         let chosen = expand(&loaded.job, &loaded.surroundings, &selection);
         if let Some(asked) = &selection.frames
             && chosen.problems.is_empty()

@@ -30,6 +30,7 @@ pub mod schema;
 pub mod script;
 pub mod source;
 pub mod start;
+pub mod strip;
 pub mod system;
 pub mod template;
 pub mod token;

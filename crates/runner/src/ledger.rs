@@ -2,7 +2,7 @@
 //!
 //! It says what was meant and what was done; it is never trusted over the disk.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
@@ -207,6 +207,9 @@ impl Record {
     }
 }
 
+/// So many times are kept of every run.
+const RECENT: usize = 64;
+
 /// What one run told.
 #[derive(Debug, Clone, Default)]
 pub struct Told {
@@ -222,6 +225,8 @@ pub struct Told {
     pub failed: Vec<Failed>,
     /// Files that it brought to their true names, rendered or recovered.
     pub brought: u64,
+    /// When the last of them came, by the clock of its machine.
+    pub recent: VecDeque<String>,
     /// Whether it has ended, or what it left is picked up.
     pub ended: bool,
     /// Bytes of its ledger that were read.
@@ -339,7 +344,13 @@ impl Ledger {
                         intent.record.path != record.path || intent.record.hash != record.hash
                     });
                 }
-                told.brought += u64::from(matches!(how, How::Rendered | How::Recovered));
+                if matches!(how, How::Rendered | How::Recovered) {
+                    told.brought += 1;
+                    if told.recent.len() == RECENT {
+                        told.recent.pop_front();
+                    }
+                    told.recent.push_back(record.time.clone());
+                }
                 self.published.insert(record.path.clone(), record);
             }
             Line::Aside { path, .. } => {

@@ -28,6 +28,7 @@ pub mod run;
 mod session;
 pub mod set_up;
 mod staging;
+pub mod status;
 pub mod supervise;
 pub mod when;
 

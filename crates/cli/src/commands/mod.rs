@@ -14,6 +14,7 @@ mod paths;
 mod rules;
 mod run;
 mod schema;
+mod status;
 mod supervise;
 mod tokens;
 mod understudy;
@@ -38,6 +39,7 @@ pub(crate) enum Command {
     Rules(rules::Arguments),
     Commands(command_lines::Arguments),
     Run(run::Arguments),
+    Status(status::Arguments),
     Audit(audit::Arguments),
     Match(match_names::Arguments),
     Engines(engines::Arguments),
@@ -61,6 +63,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Rules(arguments) => rules::run(arguments),
         Command::Commands(arguments) => command_lines::run(arguments),
         Command::Run(arguments) => run::run(arguments),
+        Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Match(arguments) => match_names::run(arguments),
         Command::Engines(arguments) => engines::run(arguments),

@@ -41,6 +41,8 @@ enum Of {
     Overview,
     /// What `check --format json` prints
     Check,
+    /// What `status --format json` prints
+    Status,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
@@ -51,6 +53,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         Of::Tokens => print_json(&schema_for!(shapes::tokens::Tokens))?,
         Of::Match => print_json(&schema_for!(shapes::matched::Matched))?,
         Of::Check => print_json(&schema_for!(shapes::findings::Findings))?,
+        Of::Status => print_json(&schema_for!(shapes::status::Status))?,
         Of::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
     }
     Ok(ExitCode::from(DONE))

@@ -4,6 +4,7 @@ pub(crate) mod findings;
 pub(crate) mod matched;
 pub(crate) mod overview;
 pub(crate) mod paths;
+pub(crate) mod status;
 pub(crate) mod tokens;
 
 /// The version of the shapes; it rises when something is taken out or changes its meaning.

@@ -1,8 +1,10 @@
 //! How results are shown.
 
 pub(crate) mod finding;
+pub(crate) mod live;
 pub(crate) mod progress;
 pub(crate) mod sarif;
+pub(crate) mod strips;
 
 use anstyle::{AnsiColor, Style};
 

@@ -1,4 +1,4 @@
-//! Shows a run at work: a bar on a terminal, plain lines elsewhere.
+//! Shows a run at work: a live screen on a terminal, plain lines elsewhere.
 
 use std::io::IsTerminal;
 use std::time::{Duration, Instant};
@@ -7,13 +7,21 @@ use indicatif::{ProgressBar, ProgressStyle};
 use truepath_core::deliverable::Deliverable;
 use truepath_runner::run::{Event, Watch};
 
+use super::live::Screen;
+use super::strips::columns;
 use super::{ERROR, FAINT, WARNING, count, files};
+
+/// The screen is drawn at most so often.
+const PAUSE: Duration = Duration::from_millis(100);
 
 /// Watches a run and shows it on standard error.
 pub(crate) struct Progress {
     /// One label for each deliverable, and whether it is a movie.
     labels: Vec<(String, bool)>,
-    bar: Option<ProgressBar>,
+    /// The live screen, where there is a terminal.
+    live: Option<(ProgressBar, Screen)>,
+    colours: bool,
+    drawn: Option<Instant>,
     to_do: u64,
     done: u64,
     since: Instant,
@@ -22,45 +30,68 @@ pub(crate) struct Progress {
 impl Progress {
     pub(crate) fn new(deliverables: &[Deliverable]) -> Self {
         let label = |one: &Deliverable| (one.label(), one.movie().is_some());
+        let live = || {
+            let bar = ProgressBar::new_spinner();
+            // The pattern is a constant, so the default is never taken.
+            let style = ProgressStyle::with_template("{msg}")
+                .unwrap_or_else(|_| ProgressStyle::default_spinner());
+            bar.set_style(style);
+            (bar, Screen::new(deliverables))
+        };
+        let choice = anstream::AutoStream::choice(&std::io::stderr());
         Self {
             labels: deliverables.iter().map(label).collect(),
-            bar: std::io::stderr().is_terminal().then(|| ProgressBar::new(0)),
+            live: std::io::stderr().is_terminal().then(live),
+            colours: choice != anstream::ColorChoice::Never,
+            drawn: None,
             to_do: 0,
             done: 0,
             since: Instant::now(),
         }
     }
 
-    /// Takes the bar off the screen.
+    /// Takes the screen away.
     pub(crate) fn finish(&self) {
-        if let Some(bar) = &self.bar {
+        if let Some((bar, _)) = &self.live {
             bar.finish_and_clear();
         }
     }
 
     fn say(&self, line: &str) {
-        match &self.bar {
-            Some(bar) => bar.suspend(|| remark(line)),
+        match &self.live {
+            Some((bar, _)) => bar.suspend(|| remark(line)),
             None => remark(line),
         }
     }
 
+    /// Draws the screen, where it is time to.
+    fn draw(&mut self) {
+        let Some((bar, screen)) = &self.live else {
+            return;
+        };
+        if self.drawn.is_some_and(|drawn| drawn.elapsed() < PAUSE) {
+            return;
+        }
+        self.drawn = Some(Instant::now());
+        let height = terminal_size::terminal_size().map_or(24, |(_, height)| usize::from(height.0));
+        let lines = screen
+            .lines(columns(), height, self.since.elapsed())
+            .join("\n");
+        bar.set_message(match self.colours {
+            true => lines,
+            false => anstream::adapter::strip_str(&lines).to_string(),
+        });
+        bar.tick();
+    }
+
     fn begun(&mut self, wanted: u64, there: u64) {
         self.to_do = wanted.saturating_sub(there);
-        self.since = Instant::now();
         let there = match there {
             0 => "none is there yet".to_owned(),
             1 => "1 is there already".to_owned(),
             several => format!("{several} are there already"),
         };
         self.say(&format!("{} wanted, {there}", files(wanted)));
-        if let Some(bar) = &self.bar {
-            // The pattern is a constant, so the default is never taken.
-            let style = ProgressStyle::with_template("{bar:30} {pos} of {len}  {msg}")
-                .unwrap_or_else(|_| ProgressStyle::default_bar());
-            bar.set_style(style.progress_chars("█▌░"));
-            bar.set_length(self.to_do);
-        }
     }
 
     /// Which file of a deliverable.
@@ -71,34 +102,36 @@ impl Progress {
         }
     }
 
-    fn published(&mut self, file: &str) {
+    fn published(&mut self, file: &str, elsewhere: bool) {
         self.done += 1;
+        if self.live.is_some() {
+            return;
+        }
         let took = self.since.elapsed().as_secs_f64().max(0.001);
         let rate = self.done as f64 / took;
         let left = self.to_do.saturating_sub(self.done) as f64 / rate;
-        let pace = format!("{rate:.1} a second, {} left", rough(left));
-        match &self.bar {
-            Some(bar) => {
-                bar.set_position(self.done);
-                bar.set_message(format!("{file}  {pace}"));
-            }
-            None => self.say(&format!(
-                "{file} ({} of {}, {pace})",
-                self.done,
-                files(self.to_do)
-            )),
-        }
+        let by = if elsewhere { ", elsewhere" } else { "" };
+        self.say(&format!(
+            "{file}{by} ({} of {}, {}, {} left)",
+            self.done,
+            files(self.to_do),
+            pace(rate),
+            rough(left)
+        ));
     }
 }
 
 impl Watch for Progress {
     fn see(&mut self, event: &Event<'_>) {
+        let now = self.since.elapsed();
+        let live = self.live.as_mut();
+        live.map(|(_, screen)| screen.see(event, now));
         match event {
             Event::Begun { wanted, there, .. } => self.begun(*wanted, *there),
             Event::Started {
                 label, frames, log, ..
             } => {
-                if self.bar.is_none() {
+                if self.live.is_none() {
                     self.say(&format!(
                         "{FAINT}started {label}, {} (log {}){FAINT:#}",
                         count(frames.count(), "frame", "frames"),
@@ -107,10 +140,13 @@ impl Watch for Progress {
                 }
             }
             Event::Published {
-                deliverable, frame, ..
+                deliverable,
+                frame,
+                elsewhere,
+                ..
             } => {
                 let file = self.file(*deliverable, *frame);
-                self.published(&file);
+                self.published(&file, *elsewhere);
             }
             Event::Aside { what, to } => {
                 self.say(&format!(
@@ -126,7 +162,8 @@ impl Watch for Progress {
                 ));
             }
             Event::Remark(text) => self.say(text),
-            Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } | Event::Tick => {}
+            Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } => {}
+            Event::Tick => self.draw(),
         }
     }
 }
@@ -135,6 +172,15 @@ impl Watch for Progress {
 pub(crate) fn remark(line: &str) {
     use std::io::Write;
     let _ = writeln!(anstream::stderr(), "{line}");
+}
+
+/// `3.1 a second`, `12.0 a minute`, `2.5 an hour`
+pub(crate) fn pace(rate: f64) -> String {
+    match rate {
+        rate if rate >= 0.5 => format!("{rate:.1} a second"),
+        rate if rate >= 0.5 / 60.0 => format!("{:.1} a minute", rate * 60.0),
+        rate => format!("{:.1} an hour", rate * 3600.0),
+    }
 }
 
 /// `40 s`, `3 min`, `2 h 05 min`

@@ -14,7 +14,7 @@ use std::process::{Command, Output, Stdio};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 15] = [
+pub const COMMANDS: [&str; 16] = [
     "new",
     "adopt",
     "demo",
@@ -25,6 +25,7 @@ pub const COMMANDS: [&str; 15] = [
     "rules",
     "commands",
     "run",
+    "status",
     "audit",
     "match",
     "engines",

@@ -24,6 +24,7 @@ pub use board::Halt;
 pub(crate) use engines::name_and_version;
 pub(crate) use policy::Fate;
 pub use policy::{Existing, Policy};
+pub(crate) use prepare::dead_after;
 pub use warnings::Warning;
 
 use std::io;

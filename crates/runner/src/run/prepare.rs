@@ -67,7 +67,15 @@ pub(super) fn prepare<'a>(
         watch,
     });
     work.pick_up_the_dead()?;
-    let stock = work.take_stock()?;
+    let stock = match work.take_stock() {
+        Ok(stock) => stock,
+        Err(error) => {
+            // Nothing was begun, so nothing is left behind.
+            let (session, _, known) = work.dismantle();
+            let _ = session.end(&known);
+            return Err(error);
+        }
+    };
     let mut done = Vec::new();
     for (deliverable, missing) in expansion.deliverables.iter().zip(&stock.missing) {
         let chosen = &deliverable.common.chosen;

@@ -1,25 +1,31 @@
 //! `truepath run`: checks, renders, verifies, publishes; continues where it was stopped.
 
+mod afterwards;
+mod detach;
+mod events;
 mod stopping;
 mod summary;
 
 use std::io::{self, Write};
 use std::num::NonZeroUsize;
+use std::path::PathBuf;
 use std::process::ExitCode;
+use std::sync::atomic::Ordering;
+use std::time::Instant;
 
 use clap::Args;
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight};
 use truepath_runner::answers::can_ask;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{Existing, Options, Policy, run as render};
+use truepath_runner::run::{Existing, Options, Policy, RunError, run as render, state_folder};
 
 use super::check::{findings_asking, has_errors};
-use crate::job_arguments::JobArguments;
+use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
 use crate::show::count;
 use crate::show::finding::{summary, tell_all};
-use crate::show::progress::Progress;
+use crate::show::progress::{Progress, remark};
 use crate::this_program;
 
 /// Check the job, then render what is missing
@@ -34,6 +40,9 @@ use crate::this_program;
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: JobArguments,
+    /// Job files to run one after another, each with its own state, in place of --job
+    #[arg(value_name = "JOB", conflicts_with = "job")]
+    jobs_in_order: Vec<PathBuf>,
     /// Render although this error was found; may be said several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
     pass_over: Vec<String>,
@@ -51,13 +60,97 @@ pub(crate) struct Arguments {
     distrust: bool,
     #[command(flatten)]
     stopping: stopping::Stopping,
+    /// Let other programs of this machine go first
+    #[arg(long)]
+    low_priority: bool,
+    /// Go on without this terminal, which may be closed
+    #[arg(long)]
+    detach: bool,
+    /// Append what happens to this file, a JSON object a line
+    #[arg(long, value_name = "FILE")]
+    events: Option<PathBuf>,
+    #[command(flatten)]
+    afterwards: afterwards::Afterwards,
 }
 
 /// What options about files that are there stand under in the help.
 const FILES: &str = "Files that are there";
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load()?;
+    if arguments.detach {
+        let chosen = arguments.first().load()?;
+        return detach::detach(&state_folder(&chosen.loaded));
+    }
+    if arguments.low_priority {
+        // The highest number is the lowest priority, and all that is started inherits it.
+        rustix::process::nice(19)
+            .map_err(|error| Trouble::outside("low priority")(error.into()))?;
+    }
+    let until = arguments.stopping.until();
+    let interrupt = stopping::listen()?;
+    if arguments.jobs_in_order.is_empty() {
+        return in_version(&arguments, &arguments.job, until);
+    }
+    // One that goes wrong does not keep the others from being rendered.
+    let mut worst = DONE;
+    for path in &arguments.jobs_in_order {
+        let code = in_version(&arguments, &arguments.job.of_job(path.clone()), until);
+        let code = code.unwrap_or_else(Trouble::tell);
+        worst = worst.max(FOUND * u8::from(code != ExitCode::SUCCESS));
+        if interrupt.load(Ordering::Relaxed) > 0 {
+            return Ok(ExitCode::from(INTERRUPTED));
+        }
+    }
+    Ok(ExitCode::from(worst))
+}
+
+impl Arguments {
+    /// The first job of this call.
+    fn first(&self) -> JobArguments {
+        match self.jobs_in_order.first() {
+            Some(path) => self.job.of_job(path.clone()),
+            None => self.job.clone(),
+        }
+    }
+}
+
+/// Runs a job, in the next version that is free where it asks for that.
+fn in_version(
+    arguments: &Arguments,
+    job: &JobArguments,
+    until: Option<Instant>,
+) -> Result<ExitCode, Trouble> {
+    let chosen = job.clone().load()?;
+    if Existing::of(&chosen.loaded.job) != Existing::NextVersion {
+        return one(arguments, chosen, until);
+    }
+    let versions = chosen
+        .chosen
+        .deliverables
+        .iter()
+        .map(|one| one.common.version);
+    let mut version = versions.flatten().max();
+    let mut chosen = chosen;
+    let mut in_the_way = None;
+    loop {
+        let (first, count) = match one(arguments, chosen, until) {
+            Err(Trouble::Run(RunError::Refused { first, count })) => (first, count),
+            other => return other,
+        };
+        let Some(next) = version.filter(|_| in_the_way.as_ref() != Some(&first)) else {
+            return Err(Trouble::Usage(format!(
+                "existing = \"next-version\" needs a number as `version`, and {{version}} in every path: {count} files are in the way, such as {first}"
+            )));
+        };
+        remark(&format!("version {next} is taken: {} is there", first));
+        version = Some(next + 1);
+        in_the_way = Some(first);
+        chosen = job.clone().load_version(version)?;
+    }
+}
+
+/// Runs one job.
+fn one(arguments: &Arguments, chosen: Chosen, until: Option<Instant>) -> Result<ExitCode, Trouble> {
     let passed_over = |one: &Finding| arguments.pass_over.iter().any(|code| code == one.code);
     let grave = |found: &[Finding]| -> Vec<Finding> {
         let errors = found.iter().filter(|one| one.weight == Weight::Error);
@@ -82,7 +175,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         whole: chosen.whole,
         disk: &RealDisk,
         jobs: arguments.jobs.get(),
-        until: arguments.stopping.until(),
+        until,
         policy: Policy {
             existing: Existing::of(&chosen.loaded.job),
             renew: arguments.renew,
@@ -90,13 +183,21 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             distrust: arguments.distrust,
         },
     };
-    let report = render(&chosen.loaded, &rendered, &options, &mut progress);
+    let mut events = events::Events::new(
+        arguments.events.as_deref(),
+        &rendered.deliverables,
+        &mut progress,
+    )?;
+    let report = render(&chosen.loaded, &rendered, &options, &mut events);
     progress.finish();
     let report = report?;
     remark_on_direct_movies(&chosen.chosen);
     let mut out = io::BufWriter::new(anstream::stdout().lock());
     summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name)?;
-    out.flush()?;
+    let told = out.flush();
+    // Whoever closed the terminal still wants to know.
+    arguments.afterwards.carry_out(&chosen.name, &report);
+    told?;
     Ok(ExitCode::from(match &report {
         report if report.is_complete() => DONE,
         report if report.halt.as_ref().is_some_and(|halt| halt.interrupted) => INTERRUPTED,

@@ -8,7 +8,7 @@ use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_runner::run::{Report, Warning};
 
-use crate::show::progress::rough;
+use crate::show::progress::{pace, rough};
 use crate::show::{ERROR, FAINT, GOOD, WARNING, count, files};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
@@ -78,9 +78,9 @@ pub(super) fn tell(
             "rendered",
             report.rendered,
             format!(
-                "in {}, {:.1} a second",
+                "in {}, {}",
                 rough(seconds),
-                report.rendered as f64 / seconds.max(0.001)
+                pace(report.rendered as f64 / seconds.max(0.001))
             ),
         ),
         (

@@ -1,0 +1,47 @@
+//! Goes on without the terminal.
+
+use std::ffi::OsString;
+use std::fs::{self, File};
+use std::os::unix::process::CommandExt;
+use std::path::Path;
+use std::process::{Command, ExitCode, Stdio};
+
+use crate::outcome::{DONE, Trouble};
+use crate::this_program;
+
+/// Starts the same call again, without the terminal, and tells where it goes on.
+pub(super) fn detach(state: &Path) -> Result<ExitCode, Trouble> {
+    let folder = state.join("logs");
+    let trouble = || Trouble::outside(folder.display().to_string());
+    fs::create_dir_all(&folder).map_err(trouble())?;
+    let mut number = 1;
+    let (path, output) = loop {
+        let path = folder.join(format!("detached-{number:04}.txt"));
+        match File::create_new(&path) {
+            Ok(file) => break (path, file),
+            Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => number += 1,
+            Err(error) => return Err(trouble()(error)),
+        }
+    };
+    let arguments: Vec<OsString> = std::env::args_os()
+        .skip(1)
+        .filter(|argument| argument != "--detach")
+        .collect();
+    let program = this_program::path().map_err(Trouble::outside("this program"))?;
+    let child = Command::new(program)
+        .args(arguments)
+        .stdin(Stdio::null())
+        .stdout(output.try_clone().map_err(trouble())?)
+        .stderr(output)
+        // What the terminal sends to those in front of it is not for this one.
+        .process_group(0)
+        .spawn()
+        .map_err(Trouble::outside("this program"))?;
+    anstream::println!(
+        "it goes on as process {}, and what it says is in {}\n`truepath status --follow` tells how far it is; `kill -INT {}` stops it",
+        child.id(),
+        path.display(),
+        child.id()
+    );
+    Ok(ExitCode::from(DONE))
+}

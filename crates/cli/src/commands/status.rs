@@ -1,0 +1,205 @@
+//! `truepath status`: how far the runs of a job are, from any terminal and any machine.
+
+use std::io::{self, IsTerminal, Write};
+use std::process::ExitCode;
+use std::time::Duration;
+
+use clap::Args;
+use truepath_core::deliverable::Deliverable;
+use truepath_core::finding::grouped;
+use truepath_core::job::Word;
+use truepath_runner::status::{Follower, Status};
+
+use super::{Format, print_json};
+use crate::job_arguments::JobArguments;
+use crate::outcome::{DONE, FOUND, Trouble};
+use crate::shapes::{VERSION, status as shapes};
+use crate::show::progress::{pace, rough};
+use crate::show::strips::{coloured, columns, fitted, table};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, count, files};
+
+/// Tell how far the runs of a job are
+///
+/// It reads the ledger and touches nothing, so it may be asked at any time, on any machine that sees
+/// the state folder: what is done, what is running and where, what failed and why, the pace and the
+/// time left. No picture is opened; `truepath audit` does that.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath status\n  truepath status --follow\n  truepath status --shot dawn --format json\n\nThe exit code is 0 when all wanted files are in the ledger, else 1."
+)]
+pub(crate) struct Arguments {
+    #[command(flatten)]
+    job: JobArguments,
+    /// Look again every second, until no run is at work any more
+    #[arg(long, conflicts_with = "format")]
+    follow: bool,
+    /// How the result is printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: Format,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let chosen = arguments.job.load_latest()?;
+    let expansion = chosen.chosen.runnable();
+    let mut follower = Follower::new(&chosen.loaded, &expansion);
+    let refused = || Trouble::outside("the state folder");
+    let mut status = follower.look().map_err(refused())?;
+    if arguments.format == Format::Json {
+        print_json(&shape(&expansion.deliverables, &status))?;
+    } else if !arguments.follow {
+        tell(&expansion.deliverables, &status, &chosen.name)?;
+    } else {
+        loop {
+            if io::stdout().is_terminal() {
+                // The top of the screen, and nothing below.
+                write!(io::stdout(), "\x1b[H\x1b[2J")?;
+            }
+            tell(&expansion.deliverables, &status, &chosen.name)?;
+            if status.machines.is_empty() {
+                break;
+            }
+            std::thread::sleep(Duration::from_secs(1));
+            status = follower.look().map_err(refused())?;
+        }
+    }
+    let (wanted, done) = status.files();
+    Ok(ExitCode::from(if done >= wanted { DONE } else { FOUND }))
+}
+
+fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(), Trouble> {
+    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let width = columns();
+    let (wanted, done) = status.files();
+    let failed: u64 = status
+        .rows
+        .iter()
+        .map(|row| row.states.failed.count())
+        .sum();
+    let share = 100 * done / wanted.max(1);
+    write!(out, "{TITLE}{name}{TITLE:#}  ")?;
+    match done >= wanted {
+        true => write!(
+            out,
+            "{GOOD}complete{GOOD:#}: all {} are there",
+            files(wanted)
+        )?,
+        false => write!(out, "{} of {}, {share} %", grouped(done), files(wanted))?,
+    }
+    if failed > 0 {
+        write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;
+    }
+    if let Some(rate) = status.rate() {
+        write!(out, ", {}", pace(rate))?;
+    }
+    if let Some(left) = status.left().filter(|_| done < wanted) {
+        write!(out, ", {} left", rough(left))?;
+    }
+    writeln!(out, "\n")?;
+    let rows: Vec<_> = deliverables
+        .iter()
+        .zip(&status.rows)
+        .map(|(one, row)| (one.label(), row.states.clone()))
+        .collect();
+    for (head, cells, tail) in table(&rows, width) {
+        writeln!(out, "{head}{}{tail}", coloured(&cells))?;
+    }
+    let size: u64 = status.rows.iter().map(|row| row.bytes).sum();
+    writeln!(
+        out,
+        "\n{FAINT}█ done  ▄ partly  ▒ running  ! failed  · missing    {} on the disk{FAINT:#}",
+        bytes(size)
+    )?;
+    for one in &status.machines {
+        writeln!(
+            out,
+            "\n{TITLE}{}{TITLE:#}: run {}, {}, {} brought",
+            one.machine,
+            one.session,
+            count(one.jobs as u64, "process at once", "processes at once"),
+            files(one.brought)
+        )?;
+        for process in status
+            .running
+            .iter()
+            .filter(|process| process.machine == one.machine)
+        {
+            let line = format!("  {}, frames {}", process.label, process.frames);
+            writeln!(out, "{}", fitted(&line, width))?;
+        }
+    }
+    for number in &status.dead {
+        writeln!(
+            out,
+            "\n{WARNING}dead{WARNING:#}    run {number}; what it left is picked up by the next `truepath run`"
+        )?;
+    }
+    for (one, row) in deliverables.iter().zip(&status.rows) {
+        for failed in &row.failed {
+            writeln!(
+                out,
+                "\n{ERROR}failed{ERROR:#}  {}: frames {}\n        {}",
+                one.label(),
+                failed.frames,
+                failed.reason
+            )?;
+            if let Some(log) = &failed.log {
+                writeln!(out, "        log {log}")?;
+            }
+        }
+    }
+    Ok(out.flush()?)
+}
+
+fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
+    let (wanted, done) = status.files();
+    let row = |(one, row): (&Deliverable, &truepath_runner::status::Row)| shapes::Row {
+        shot: one.common.shot.clone(),
+        pass: Word::text_of(one.pass.as_ref()).map(str::to_owned),
+        deliverable: one.label(),
+        wanted: row.states.wanted.to_string(),
+        done: row.states.done.to_string(),
+        running: row.states.running.to_string(),
+        failed: row
+            .failed
+            .iter()
+            .map(|failed| shapes::Failed {
+                frames: failed.frames.clone(),
+                reason: failed.reason.clone(),
+                log: failed.log.clone(),
+            })
+            .collect(),
+        bytes: row.bytes,
+    };
+    shapes::Status {
+        version: VERSION,
+        complete: done >= wanted,
+        wanted,
+        done,
+        rate: status.rate(),
+        left: status.left(),
+        deliverables: deliverables.iter().zip(&status.rows).map(row).collect(),
+        running: status
+            .running
+            .iter()
+            .map(|one| shapes::Running {
+                machine: one.machine.clone(),
+                deliverable: one.label.clone(),
+                frames: one.frames.to_string(),
+                since: one.since.clone(),
+                log: one.log.clone(),
+            })
+            .collect(),
+        machines: status
+            .machines
+            .iter()
+            .map(|one| shapes::Machine {
+                session: one.session,
+                machine: one.machine.clone(),
+                jobs: one.jobs,
+                brought: one.brought,
+                rate: one.rate,
+            })
+            .collect(),
+        dead: status.dead.clone(),
+    }
+}

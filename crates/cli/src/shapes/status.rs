@@ -1,0 +1,74 @@
+//! What `truepath status --format json` prints.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+
+/// How far the runs of a job are
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Status {
+    /// The version of this shape
+    pub(crate) version: u32,
+    /// Whether all wanted files are in the ledger
+    pub(crate) complete: bool,
+    /// Files that are wanted
+    pub(crate) wanted: u64,
+    /// Files of those that the ledger has
+    pub(crate) done: u64,
+    /// Files a second of all runs at work, lately
+    pub(crate) rate: Option<f64>,
+    /// Seconds until all is there, at that pace
+    pub(crate) left: Option<f64>,
+    /// In the order in which they are made
+    pub(crate) deliverables: Vec<Row>,
+    /// Processes at work
+    pub(crate) running: Vec<Running>,
+    /// Runs at work
+    pub(crate) machines: Vec<Machine>,
+    /// Runs that died and are not yet picked up, by their numbers
+    pub(crate) dead: Vec<u32>,
+}
+
+/// A sequence, a still or a movie
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Row {
+    pub(crate) shot: String,
+    pub(crate) pass: Option<String>,
+    pub(crate) deliverable: String,
+    pub(crate) wanted: String,
+    pub(crate) done: String,
+    pub(crate) running: String,
+    pub(crate) failed: Vec<Failed>,
+    /// Bytes of the files that are there
+    pub(crate) bytes: u64,
+}
+
+/// Frames that failed
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Failed {
+    pub(crate) frames: String,
+    pub(crate) reason: String,
+    pub(crate) log: Option<String>,
+}
+
+/// A process at work
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Running {
+    pub(crate) machine: String,
+    pub(crate) deliverable: String,
+    pub(crate) frames: String,
+    /// When it began, by the clock of its machine
+    pub(crate) since: String,
+    pub(crate) log: String,
+}
+
+/// A run at work
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Machine {
+    pub(crate) session: u32,
+    pub(crate) machine: String,
+    pub(crate) jobs: usize,
+    /// Files that it brought
+    pub(crate) brought: u64,
+    /// Files a second, lately
+    pub(crate) rate: Option<f64>,
+}

@@ -1,0 +1,309 @@
+//! The screen of a run at work: totals, a line for each process, a strip for each deliverable.
+
+use std::collections::BTreeMap;
+use std::time::Duration;
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::strip::States;
+use truepath_runner::run::Event;
+
+use super::progress::{pace, rough};
+use super::strips::{coloured, fitted, table};
+use super::{ERROR, FAINT, TITLE, count, files};
+
+/// A process at work.
+#[derive(Debug, Clone)]
+struct Worker {
+    label: String,
+    deliverables: Vec<usize>,
+    frames: FrameSet,
+    frame: Option<Frame>,
+    percent: Option<f64>,
+    since: Duration,
+}
+
+/// What is shown.
+#[derive(Debug, Default)]
+pub(crate) struct Screen {
+    rows: Vec<(String, States)>,
+    workers: BTreeMap<u32, Worker>,
+    to_do: u64,
+    done: u64,
+    failed: u64,
+    began: Duration,
+}
+
+impl Screen {
+    pub(crate) fn new(deliverables: &[Deliverable]) -> Self {
+        let row = |one: &Deliverable| {
+            let states = States {
+                wanted: one.common.chosen.clone(),
+                ..States::default()
+            };
+            (one.label(), states)
+        };
+        Self {
+            rows: deliverables.iter().map(row).collect(),
+            ..Self::default()
+        }
+    }
+
+    /// Takes in what happened, so long after the beginning; gives whether the screen is another.
+    pub(crate) fn see(&mut self, event: &Event<'_>, now: Duration) -> bool {
+        let with = |set: &FrameSet, frame: Frame| {
+            set.union(&FrameSet::range(frame, frame))
+                .unwrap_or_else(|_| set.clone())
+        };
+        match event {
+            Event::Begun {
+                wanted,
+                there,
+                done,
+            } => {
+                self.to_do = wanted.saturating_sub(*there);
+                self.began = now;
+                for ((_, states), done) in self.rows.iter_mut().zip(*done) {
+                    states.done = done.clone();
+                }
+            }
+            Event::Started {
+                process,
+                label,
+                deliverables,
+                frames,
+                ..
+            } => {
+                let worker = Worker {
+                    label: (*label).to_owned(),
+                    deliverables: deliverables.to_vec(),
+                    frames: (*frames).clone(),
+                    frame: None,
+                    percent: None,
+                    since: now,
+                };
+                self.workers.insert(*process, worker);
+            }
+            Event::Frame { process, frame } => {
+                if let Some(worker) = self.workers.get_mut(process) {
+                    worker.frame = Some(*frame);
+                    worker.percent = None;
+                    worker.since = now;
+                }
+            }
+            Event::Percent { process, percent } => {
+                if let Some(worker) = self.workers.get_mut(process) {
+                    worker.percent = Some(*percent);
+                }
+            }
+            Event::Ended { process } => drop(self.workers.remove(process)),
+            Event::Published {
+                deliverable, frame, ..
+            } => {
+                self.done += 1;
+                let states = &mut self.rows[*deliverable].1;
+                states.done = with(&states.done, *frame);
+            }
+            Event::Failed(failure) => {
+                self.failed += 1;
+                let states = &mut self.rows[failure.deliverable].1;
+                states.failed = with(&states.failed, failure.frame);
+            }
+            Event::Aside { .. } | Event::Remark(_) | Event::Tick => return false,
+        }
+        true
+    }
+
+    /// The lines, for a terminal of this size; the first says it all in short.
+    pub(crate) fn lines(&self, width: usize, height: usize, now: Duration) -> Vec<String> {
+        let took = now.saturating_sub(self.began).as_secs_f64().max(0.001);
+        let rate = self.done as f64 / took;
+        let left = self.to_do.saturating_sub(self.done + self.failed);
+        let mut head = format!("{TITLE}{} of {}{TITLE:#}", self.done, files(self.to_do));
+        if self.failed > 0 {
+            head.push_str(&format!(", {ERROR}{} failed{ERROR:#}", self.failed));
+        }
+        if self.done > 0 {
+            head.push_str(&format!(
+                ", {}, {} left",
+                pace(rate),
+                rough(left as f64 / rate)
+            ));
+        }
+        let mut lines = vec![head];
+        let room = height.saturating_sub(3).max(2);
+        for worker in self.workers.values().take(room / 2) {
+            let doing = match (worker.frame, worker.percent) {
+                (Some(frame), Some(percent)) => format!("frame {frame}, {percent:.0} %"),
+                (Some(frame), None) => format!("frame {frame}"),
+                (None, _) => count(worker.frames.count(), "frame", "frames"),
+            };
+            let since = now.saturating_sub(worker.since).as_secs_f64();
+            let doing = format!("{doing}, {}", rough(since));
+            let label = fitted(
+                &worker.label,
+                width.saturating_sub(doing.chars().count() + 5),
+            );
+            lines.push(format!("  {label}{FAINT}  {doing}{FAINT:#}"));
+        }
+        lines.extend(self.strips(width, room.saturating_sub(lines.len())));
+        lines
+    }
+
+    /// Strips of what is not done, what is at work first.
+    fn strips(&self, width: usize, room: usize) -> Vec<String> {
+        let mut at_work: BTreeMap<usize, FrameSet> = BTreeMap::new();
+        for worker in self.workers.values() {
+            for index in &worker.deliverables {
+                let frames = at_work.entry(*index).or_default();
+                *frames = frames.union(&worker.frames).unwrap_or_default();
+            }
+        }
+        let mut order: Vec<usize> = (0..self.rows.len())
+            .filter(|index| {
+                let states = &self.rows[*index].1;
+                states.done.count() < states.wanted.count() || at_work.contains_key(index)
+            })
+            .collect();
+        order.sort_by_key(|index| (!at_work.contains_key(index), *index));
+        let hidden = order.len().saturating_sub(room);
+        order.truncate(room);
+        order.sort_unstable();
+        let rows: Vec<(String, States)> = order
+            .into_iter()
+            .map(|index| {
+                let (label, states) = self.rows[index].clone();
+                let running = at_work.remove(&index).unwrap_or_default();
+                (label, States { running, ..states })
+            })
+            .collect();
+        let mut lines: Vec<String> = table(&rows, width)
+            .into_iter()
+            .map(|(head, cells, tail)| format!("{head}{}{tail}", coloured(&cells)))
+            .collect();
+        if hidden > 0 {
+            lines.push(format!("{FAINT}and {hidden} more{FAINT:#}"));
+        }
+        lines
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn screen() -> Screen {
+        let row = |label: &str, wanted: &str| {
+            let wanted = wanted.parse().unwrap();
+            (
+                label.to_owned(),
+                States {
+                    wanted,
+                    ..States::default()
+                },
+            )
+        };
+        let mut screen = Screen {
+            rows: vec![
+                row("dawn · day · dome · frames · beauty", "1-96"),
+                row("dawn · day · dome · frames · depth", "1-96"),
+                row(
+                    "transit · north · a-rather-long-name-of-an-output · frames",
+                    "1-2000",
+                ),
+                row("eclipse · frames", "1-10"),
+            ],
+            ..Screen::default()
+        };
+        let set = |text: &str| text.parse::<FrameSet>().unwrap();
+        let seconds = Duration::from_secs;
+        let done = [set("1-24"), set("1-24"), set("1-500"), set("1-10")];
+        let log = std::path::Path::new("a.log");
+        let begun = Event::Begun {
+            wanted: 2202,
+            there: 558,
+            done: &done,
+        };
+        let started = Event::Started {
+            process: 1,
+            label: "dawn · day · dome · frames · beauty and 1 more",
+            deliverables: &[0, 1],
+            frames: &set("25-32"),
+            log,
+        };
+        let other = Event::Started {
+            process: 2,
+            label: "transit · north · a-rather-long-name-of-an-output · frames",
+            deliverables: &[2],
+            frames: &set("501-600"),
+            log,
+        };
+        let published = Event::Published {
+            deliverable: 0,
+            frame: 25,
+            path: "",
+            elsewhere: false,
+        };
+        for (event, at) in [
+            (begun, 0),
+            (started, 1),
+            (other, 1),
+            (
+                Event::Frame {
+                    process: 1,
+                    frame: 25,
+                },
+                2,
+            ),
+            (published, 30),
+            (
+                Event::Frame {
+                    process: 1,
+                    frame: 26,
+                },
+                30,
+            ),
+            (
+                Event::Percent {
+                    process: 1,
+                    percent: 40.0,
+                },
+                40,
+            ),
+        ] {
+            assert!(screen.see(&event, seconds(at)));
+        }
+        let failure = truepath_runner::run::Failure {
+            deliverable: 2,
+            frame: 700,
+            reason: String::new(),
+            log: None,
+        };
+        screen.see(&Event::Failed(&failure), seconds(41));
+        screen
+    }
+
+    fn plain(lines: &[String]) -> String {
+        anstream::adapter::strip_str(&lines.join("\n")).to_string()
+    }
+
+    #[test]
+    fn the_screen_fits_into_80_and_160_columns() {
+        let screen = screen();
+        for width in [80, 160] {
+            let lines = screen.lines(width, 24, Duration::from_secs(45));
+            let text = plain(&lines);
+            for line in text.lines() {
+                assert!(line.chars().count() <= width, "{width}: {line}");
+            }
+            insta::assert_snapshot!(format!("screen-{width}"), text);
+        }
+    }
+
+    #[test]
+    fn a_low_terminal_shows_what_is_at_work() {
+        let lines = screen().lines(80, 8, Duration::from_secs(45));
+        assert!(lines.len() <= 8, "{}", plain(&lines));
+        assert!(plain(&lines).contains("frame 26, 40 %"));
+    }
+}

@@ -1,0 +1,84 @@
+//! Strips on a terminal: a row for each deliverable, with a cell for every frame or several.
+
+use anstyle::{AnsiColor, Style};
+use truepath_core::strip::{Cell, States, strip};
+
+/// The widest that a label gets.
+const LABEL: usize = 36;
+/// What stands behind a strip: ` 1,234/1,234`.
+const NUMBERS: usize = 14;
+
+/// The columns of the terminal, or 80.
+pub(crate) fn columns() -> usize {
+    let told = std::env::var("COLUMNS")
+        .ok()
+        .and_then(|text| text.parse().ok());
+    let seen = || terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
+    told.or_else(seen).unwrap_or(80).max(40)
+}
+
+/// Rows of a label, a strip and its numbers, for a terminal so wide.
+pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec<Cell>, String)> {
+    let longest = rows.iter().map(|(label, _)| label.chars().count()).max();
+    let label_width = longest.unwrap_or(0).min(LABEL).min(width * 2 / 5);
+    let room = width.saturating_sub(label_width + NUMBERS + 3);
+    rows.iter()
+        .map(|(label, states)| {
+            let label = both_ends(label, label_width);
+            let cells = strip(states, room);
+            let numbers = format!("{}/{}", states.done.count(), states.wanted.count());
+            let pad = " ".repeat(room - cells.len());
+            (
+                format!("{label:<label_width$}  "),
+                cells,
+                format!("{pad} {numbers:>NUMBERS$}"),
+            )
+        })
+        .collect()
+}
+
+fn style(cell: Cell) -> Style {
+    match cell {
+        Cell::Missing => Style::new().dimmed(),
+        Cell::Partly | Cell::Done => AnsiColor::Green.on_default(),
+        Cell::Running => AnsiColor::Cyan.on_default(),
+        Cell::Failed => AnsiColor::Red.on_default().bold(),
+    }
+}
+
+/// A strip with its colours; neighbours that are alike share them.
+pub(crate) fn coloured(cells: &[Cell]) -> String {
+    let mut out = String::new();
+    for row in cells.chunk_by(|one, other| one == other) {
+        let style = style(row[0]);
+        let text: String = row.iter().map(|cell| cell.character()).collect();
+        out.push_str(&format!("{style}{text}{style:#}"));
+    }
+    out
+}
+
+/// A text that is no longer than this; what is cut off is told by `…`.
+pub(crate) fn fitted(text: &str, width: usize) -> String {
+    if text.chars().count() <= width {
+        return text.to_owned();
+    }
+    text.chars()
+        .take(width.saturating_sub(1))
+        .chain(['…'])
+        .collect()
+}
+
+/// A text that is no longer than this; the end of a label tells as much as its beginning.
+fn both_ends(text: &str, width: usize) -> String {
+    let count = text.chars().count();
+    if count <= width {
+        return text.to_owned();
+    }
+    let kept = width.saturating_sub(1);
+    let (before, after) = (kept / 2, kept - kept / 2);
+    let start = text.chars().take(before);
+    start
+        .chain(['…'])
+        .chain(text.chars().skip(count - after))
+        .collect()
+}

@@ -1,0 +1,102 @@
+//! A row of cells that shows how far the frames of a deliverable are.
+
+use crate::frames::FrameSet;
+
+/// What a cell shows. What asks for attention wins over what does not.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Cell {
+    /// None of its frames is there.
+    Missing,
+    /// Some of its frames are there.
+    Partly,
+    /// All of its frames are there.
+    Done,
+    /// Some of its frames are being rendered.
+    Running,
+    /// Some of its frames failed.
+    Failed,
+}
+
+impl Cell {
+    /// The character that stands for it; plain terminals have them all.
+    #[must_use]
+    pub fn character(self) -> char {
+        match self {
+            Self::Missing => '·',
+            Self::Partly => '▄',
+            Self::Done => '█',
+            Self::Running => '▒',
+            Self::Failed => '!',
+        }
+    }
+}
+
+/// How far some frames are.
+#[derive(Debug, Clone, Default)]
+pub struct States {
+    /// Frames that are wanted.
+    pub wanted: FrameSet,
+    /// Those that are there.
+    pub done: FrameSet,
+    /// Those that are being rendered.
+    pub running: FrameSet,
+    /// Those that failed.
+    pub failed: FrameSet,
+}
+
+/// The cells of a strip of at most `width`: a cell a frame where they fit, else each cell stands for
+/// several frames in a row.
+#[must_use]
+pub fn strip(states: &States, width: usize) -> Vec<Cell> {
+    let count = usize::try_from(states.wanted.count()).unwrap_or(usize::MAX);
+    let width = width.min(count);
+    let mut cells = vec![(0_u64, 0_u64, Cell::Missing); width];
+    for (index, frame) in states.wanted.iter().enumerate() {
+        let (all, done, cell) =
+            &mut cells[(index as u128 * width as u128 / count as u128) as usize];
+        *all += 1;
+        if states.done.contains(frame) {
+            *done += 1;
+        } else if states.failed.contains(frame) {
+            *cell = Cell::Failed;
+        } else if states.running.contains(frame) {
+            *cell = (*cell).max(Cell::Running);
+        }
+    }
+    cells
+        .into_iter()
+        .map(|(all, done, cell)| match (cell, done) {
+            (Cell::Failed | Cell::Running, _) => cell,
+            (_, 0) => Cell::Missing,
+            (_, done) if done == all => Cell::Done,
+            _ => Cell::Partly,
+        })
+        .collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn shown(width: usize) -> String {
+        let set = |text: &str| text.parse::<FrameSet>().unwrap();
+        let states = States {
+            wanted: set("1-40"),
+            done: set("1-13,33-40"),
+            running: set("14-16"),
+            failed: set("30"),
+        };
+        strip(&states, width)
+            .into_iter()
+            .map(Cell::character)
+            .collect()
+    }
+
+    #[test]
+    fn a_cell_a_frame_or_several() {
+        assert_eq!(shown(80), "█████████████▒▒▒·············!··████████");
+        assert_eq!(shown(10), "███▒···!██");
+        assert_eq!(shown(4), "█▒!▄");
+        assert_eq!(shown(0), "");
+    }
+}

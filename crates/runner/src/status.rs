@@ -1,0 +1,250 @@
+//! How far the runs of a job are, on whatever machine: told by their ledgers and signs of life alone.
+
+use std::collections::HashMap;
+use std::io;
+
+use jiff::Timestamp;
+use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::strip::States;
+
+use crate::Loaded;
+use crate::ledger::{Failed, Ledger, Record, Told};
+use crate::presence::{Sessions, State};
+use crate::run::{dead_after, state_folder};
+
+/// How far a deliverable is.
+#[derive(Debug, Clone, Default)]
+pub struct Row {
+    /// Its frames.
+    pub states: States,
+    /// Bytes of those that are there.
+    pub bytes: u64,
+    /// Why frames failed.
+    pub failed: Vec<Failed>,
+}
+
+/// A process at work.
+#[derive(Debug, Clone)]
+pub struct Running {
+    /// Its machine.
+    pub machine: String,
+    /// What it makes.
+    pub label: String,
+    /// Its frames.
+    pub frames: FrameSet,
+    /// When it began, by the clock of its machine.
+    pub since: String,
+    /// Its log.
+    pub log: String,
+}
+
+/// A run at work.
+#[derive(Debug, Clone)]
+pub struct Machine {
+    /// The number of the run.
+    pub session: u32,
+    /// Its machine.
+    pub machine: String,
+    /// How many processes it starts at once.
+    pub jobs: usize,
+    /// Files that it brought.
+    pub brought: u64,
+    /// Files a second, lately.
+    pub rate: Option<f64>,
+}
+
+/// How far the runs of a job are.
+#[derive(Debug, Clone, Default)]
+pub struct Status {
+    /// A row for each deliverable, in their order.
+    pub rows: Vec<Row>,
+    /// Processes at work.
+    pub running: Vec<Running>,
+    /// Runs at work.
+    pub machines: Vec<Machine>,
+    /// Runs that died and are not yet picked up.
+    pub dead: Vec<u32>,
+}
+
+impl Status {
+    /// Files that are wanted, and that are there.
+    #[must_use]
+    pub fn files(&self) -> (u64, u64) {
+        let wanted = self.rows.iter().map(|row| row.states.wanted.count()).sum();
+        (
+            wanted,
+            self.rows.iter().map(|row| row.states.done.count()).sum(),
+        )
+    }
+
+    /// Files a second, of all runs at work.
+    #[must_use]
+    pub fn rate(&self) -> Option<f64> {
+        let rates: Vec<f64> = self.machines.iter().filter_map(|one| one.rate).collect();
+        (!rates.is_empty()).then(|| rates.iter().sum())
+    }
+
+    /// Seconds until all is there, at the pace of late.
+    #[must_use]
+    pub fn left(&self) -> Option<f64> {
+        let (wanted, done) = self.files();
+        let rate = self.rate().filter(|rate| *rate > 0.0)?;
+        Some(wanted.saturating_sub(done) as f64 / rate)
+    }
+}
+
+/// Looks at the runs of a job; asked again, only what is new is read.
+pub struct Follower<'l> {
+    loaded: &'l Loaded,
+    expansion: &'l Expansion,
+    ledger: Ledger,
+    sessions: Sessions,
+}
+
+impl<'l> Follower<'l> {
+    /// Follows the runs of a job.
+    #[must_use]
+    pub fn new(loaded: &'l Loaded, expansion: &'l Expansion) -> Self {
+        Self {
+            loaded,
+            expansion,
+            ledger: Ledger::default(),
+            sessions: Sessions::of(&state_folder(loaded), dead_after(loaded)),
+        }
+    }
+
+    /// How far they are now.
+    ///
+    /// # Errors
+    /// When the state folder cannot be read.
+    pub fn look(&mut self) -> io::Result<Status> {
+        self.ledger
+            .refresh(&state_folder(self.loaded).join("ledger"))?;
+        let mut status = Status::default();
+        let mut live: Vec<&Told> = Vec::new();
+        for (number, told) in self.ledger.sessions.iter().filter(|(_, told)| !told.ended) {
+            match self.sessions.state(*number)? {
+                State::Ended => {}
+                State::Dead => status.dead.push(*number),
+                State::Live(card) => {
+                    status.machines.push(Machine {
+                        session: *number,
+                        machine: card.machine.clone(),
+                        jobs: card.jobs,
+                        brought: told.brought,
+                        rate: rate(told),
+                    });
+                    status
+                        .running
+                        .extend(told.staged.iter().map(|staged| Running {
+                            machine: card.machine.clone(),
+                            label: staged.label.clone(),
+                            frames: staged.frames.parse().unwrap_or_default(),
+                            since: staged.time.clone(),
+                            log: staged.log.clone(),
+                        }));
+                    live.push(told);
+                }
+            }
+        }
+        status.rows = self.rows(&live);
+        Ok(status)
+    }
+
+    fn rows(&self, live: &[&Told]) -> Vec<Row> {
+        let mut folders: HashMap<&str, Vec<&Record>> = HashMap::new();
+        for record in self.ledger.published.values() {
+            let folder = record
+                .path
+                .rsplit_once('/')
+                .map_or("", |(folder, _)| folder);
+            folders.entry(folder).or_default().push(record);
+        }
+        // By path, since the ledger does not know deliverables.
+        let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
+        for staged in live.iter().flat_map(|told| &told.staged) {
+            for member in &staged.members {
+                running
+                    .entry(&member.path)
+                    .or_default()
+                    .push(&staged.frames);
+            }
+        }
+        let mut failed: HashMap<&str, Vec<&Failed>> = HashMap::new();
+        for one in self.ledger.sessions.values().flat_map(|told| &told.failed) {
+            failed.entry(&one.path).or_default().push(one);
+        }
+        let sets = |texts: Option<&Vec<&str>>| {
+            let parsed = texts
+                .into_iter()
+                .flatten()
+                .filter_map(|text| text.parse::<FrameSet>().ok());
+            parsed.fold(FrameSet::empty(), |all, one| all.union(&one).unwrap_or(all))
+        };
+        let row = |one: &Deliverable| {
+            let wanted = &one.common.chosen;
+            let path = one.pattern.sketch();
+            let (done, bytes) = done(one, &folders);
+            let at_work = sets(running.get(path.as_str()));
+            // What failed once and came after all did not fail.
+            let mut reasons = Vec::new();
+            let mut bad = FrameSet::empty();
+            for one in failed.get(path.as_str()).into_iter().flatten().rev() {
+                let frames: FrameSet = one.frames.parse().unwrap_or_default();
+                let left = [&done, &at_work, &bad]
+                    .iter()
+                    .fold(frames, |left, known| left.difference(known).unwrap_or(left));
+                let left = left.intersection(wanted).unwrap_or(left);
+                if !left.is_empty() {
+                    bad = bad.union(&left).unwrap_or(bad);
+                    reasons.push(Failed {
+                        frames: left.to_string(),
+                        ..(**one).clone()
+                    });
+                }
+            }
+            Row {
+                states: States {
+                    running: at_work.intersection(wanted).unwrap_or_default(),
+                    wanted: wanted.clone(),
+                    done,
+                    failed: bad,
+                },
+                bytes,
+                failed: reasons,
+            }
+        };
+        self.expansion.deliverables.iter().map(row).collect()
+    }
+}
+
+/// The frames of a deliverable that the ledger has, and their bytes.
+fn done(one: &Deliverable, folders: &HashMap<&str, Vec<&Record>>) -> (FrameSet, u64) {
+    let wanted = &one.common.chosen;
+    let (mut frames, mut bytes): (Vec<Frame>, u64) = (Vec::new(), 0);
+    if !folders.is_empty() {
+        for folder in one.folders(wanted) {
+            for record in folders.get(folder.as_str()).into_iter().flatten() {
+                let frame = match one.pattern.read(&record.path) {
+                    Some(Some(frame)) => Some(frame).filter(|frame| wanted.contains(*frame)),
+                    Some(None) => wanted.first(),
+                    None => None,
+                };
+                if let Some(frame) = frame {
+                    frames.push(frame);
+                    bytes += record.size;
+                }
+            }
+        }
+    }
+    (FrameSet::from_frames(frames), bytes)
+}
+
+/// Files a second that a run brought lately, by the clock of its machine.
+fn rate(told: &Told) -> Option<f64> {
+    let time = |text: &String| text.parse::<Timestamp>().ok();
+    let (first, last) = (time(told.recent.front()?)?, time(told.recent.back()?)?);
+    let seconds = last.duration_since(first).as_secs_f64();
+    (seconds > 0.0).then(|| (told.recent.len() - 1) as f64 / seconds)
+}
