@@ -3,13 +3,19 @@
 
 mod common;
 
-use std::process::Command;
+use std::io::{BufRead, BufReader};
+use std::process::{Command, Stdio};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use common::{Project, needs};
+
+/// Only one at a time.
+static ALONE: Mutex<()> = Mutex::new(());
 
 /// A cluster of one node; it ends when this is dropped.
 struct Cluster {
     folder: tempfile::TempDir,
+    _alone: MutexGuard<'static, ()>,
 }
 
 impl Cluster {
@@ -22,6 +28,7 @@ impl Cluster {
         if !needs("sbatch") || !needs("munged") {
             return None;
         }
+        let alone = ALONE.lock().unwrap_or_else(PoisonError::into_inner);
         let folder = tempfile::tempdir().unwrap();
         let output = Command::new(Self::script())
             .arg("start")
@@ -33,7 +40,10 @@ impl Cluster {
             "{}",
             String::from_utf8_lossy(&output.stderr)
         );
-        Some(Self { folder })
+        Some(Self {
+            folder,
+            _alone: alone,
+        })
     }
 
     fn command(&self, program: &str) -> Command {
@@ -145,4 +155,58 @@ fn an_array_ends_complete_and_only_what_failed_is_rendered_again() {
     assert_eq!(list.lines().last(), Some("--frames=17-20"));
     assert!(project.path("r/dawn.mkv").is_file());
     project.call(&["audit"]).ends(0);
+}
+
+#[test]
+fn a_run_on_a_cluster_goes_on_without_the_terminal_that_handed_it_in() {
+    let Some(cluster) = Cluster::start() else {
+        return;
+    };
+    let job = JOB
+        .replace("r/{shot}.mp4", "r/{shot}.mkv")
+        .replace("copier", "understudy")
+        .replace("fps = 24", "fps = 24\nretries = 0");
+    let project = Project::new(&job);
+    let scene = include_str!("../../../demo/scenes/dawn.toml");
+    project.write(
+        "dawn.toml",
+        &format!("{scene}\n[mishap]\nslow = 30\nfail-at = 17\n"),
+    );
+    let run = || {
+        let mut command = project.command(&["run", "--on", "slurm"]);
+        command.env("SLURM_CONF", cluster.folder.path().join("slurm.conf"));
+        command
+    };
+    let mut first = run()
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(first.stderr.take().unwrap()).lines();
+    let handed = lines.find(|line| line.as_ref().unwrap().contains("handed to the cluster"));
+    assert!(handed.is_some());
+    first.kill().unwrap();
+    first.wait().unwrap();
+    // The next call finds the tasks at work, waits for them, and hands in what is missing.
+    let second = run().output().unwrap();
+    let (out, err) = (
+        String::from_utf8_lossy(&second.stdout).into_owned(),
+        String::from_utf8_lossy(&second.stderr).into_owned(),
+    );
+    assert_eq!(second.status.code(), Some(1), "{out}\n{err}");
+    assert!(err.contains("is at work on this already"), "{err}");
+    // What failed is told with the engine's reason, and that of the cluster.
+    assert!(out.contains("the scene fails at frame 17"), "{out}");
+    assert!(err.contains("FAILED"), "{err}");
+    // What was there was rendered once.
+    let mut wrote = common::wrote(&project);
+    assert_eq!(wrote.len(), 39, "{wrote:?}");
+    wrote.dedup();
+    assert_eq!(wrote.len(), 39);
+    // Mended, the cluster is handed the rest alone.
+    project.write("dawn.toml", &format!("{scene}\n[mishap]\nslow = 30\n"));
+    let third = run().args(["--renew"]).output().unwrap();
+    let err = String::from_utf8_lossy(&third.stderr).into_owned();
+    assert_eq!(third.status.code(), Some(0), "{err}");
+    assert!(project.path("r/dawn.mkv").is_file());
 }

@@ -27,6 +27,7 @@ mod rewrite;
 pub mod run;
 mod session;
 pub mod set_up;
+pub mod slurm;
 mod staging;
 pub mod status;
 pub mod supervise;

@@ -227,7 +227,7 @@ fn called(name: &str, chosen: &Chosen) -> Result<String, Trouble> {
 }
 
 /// What the job asks of a cluster. An engine that may run only so often at once limits it too.
-fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
+pub(super) fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
     let setting = |key| job.of_project(key).map(|setting| &setting.value.value);
     let text = |key| match setting(key) {
         Some(Value::Text(text)) => Some(text.clone()),

@@ -6,7 +6,7 @@
 use std::fmt::{self, Write};
 
 use super::shell::{FUNCTIONS, head, step};
-use super::{About, Kind, Outline, Step, WriteError, one_line};
+use super::{About, Cluster, Kind, Outline, Step, WriteError, one_line};
 use crate::quote::posix;
 use crate::system::System;
 
@@ -101,17 +101,12 @@ set -e
 
 /// Hands the script in.
 fn submit(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
-    let mut options = String::new();
     let cluster = &about.cluster;
-    if let Some(partition) = &cluster.partition {
-        options.push_str(&format!(" {}", posix(&format!("--partition={partition}"))));
-    }
-    if let Some(seconds) = cluster.seconds {
-        options.push_str(&format!(" --time={}", time(seconds)));
-    }
-    if let Some(memory) = &cluster.memory {
-        options.push_str(&format!(" {}", posix(&format!("--mem={memory}"))));
-    }
+    let options = cluster.options();
+    let options: String = options
+        .iter()
+        .map(|one| format!(" {}", posix(one)))
+        .collect();
     let at_once = cluster
         .at_once
         .map_or(String::new(), |count| format!("%{count}"));
@@ -145,6 +140,22 @@ fn submit(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Res
         )?;
     }
     Ok(())
+}
+
+impl Cluster {
+    /// What is asked of the cluster, as sbatch(1) takes it.
+    #[must_use]
+    pub fn options(&self) -> Vec<String> {
+        let partition = self
+            .partition
+            .as_ref()
+            .map(|name| format!("--partition={name}"));
+        let seconds = self
+            .seconds
+            .map(|seconds| format!("--time={}", time(seconds)));
+        let memory = self.memory.as_ref().map(|memory| format!("--mem={memory}"));
+        [partition, seconds, memory].into_iter().flatten().collect()
+    }
 }
 
 /// Days, hours, minutes and seconds, as sbatch(1) takes them.

@@ -3,6 +3,7 @@
 mod afterwards;
 mod detach;
 mod events;
+mod on_slurm;
 mod stopping;
 mod summary;
 
@@ -66,11 +67,22 @@ pub(crate) struct Arguments {
     /// Go on without this terminal, which may be closed
     #[arg(long)]
     detach: bool,
+    /// Render on a cluster of machines that share this folder: it is handed an array of runs, which
+    /// share the work, and is asked again for what is missing at their end
+    #[arg(long, value_name = "CLUSTER", value_enum)]
+    on: Option<Where>,
     /// Append what happens to this file, a JSON object a line
     #[arg(long, value_name = "FILE")]
     events: Option<PathBuf>,
     #[command(flatten)]
     afterwards: afterwards::Afterwards,
+}
+
+/// Which workload manager.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+enum Where {
+    /// Slurm: an array of tasks
+    Slurm,
 }
 
 /// What options about files that are there stand under in the help.
@@ -166,6 +178,9 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Instant>) -> Result<
     if has_errors(&grave) {
         anstream::eprintln!("{}; nothing was rendered", summary(&grave, &chosen.name));
         return Ok(ExitCode::from(FOUND));
+    }
+    if arguments.on == Some(Where::Slurm) {
+        return on_slurm::run(&chosen, &arguments.afterwards);
     }
     let rendered = chosen.chosen.runnable();
     let mut progress = Progress::new(&rendered.deliverables);

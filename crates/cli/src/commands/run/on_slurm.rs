@@ -1,0 +1,215 @@
+//! A run on a Slurm cluster: its tasks are runs like any other, which share the work by their claims.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+use std::sync::atomic::Ordering;
+use std::time::{Duration, Instant};
+
+use truepath_core::finding::count;
+use truepath_core::plan::plan;
+use truepath_core::quote::posix_line;
+use truepath_runner::run::{Report, state_folder};
+use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
+use truepath_runner::status::{Follower, Status};
+
+use super::afterwards::Afterwards;
+use super::stopping;
+use crate::commands::command_lines::cluster;
+use crate::job_arguments::Chosen;
+use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
+use crate::show::progress::{pace, remark, rough};
+use crate::show::{ERROR, GOOD, WARNING, files};
+use crate::this_program;
+
+/// The most tasks of an array where the job does not say `slurm.at-once`.
+const MOST_TASKS: u64 = 64;
+/// How often the cluster is asked.
+const PAUSE: Duration = Duration::from_secs(1);
+/// How often in a row it is handed work that brings nothing.
+const PATIENCE: u32 = 2;
+
+/// Hands the job to the cluster, follows it, and hands in again what is missing.
+pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<ExitCode, Trouble> {
+    let expansion = chosen.chosen.runnable();
+    let mut follower = Follower::new(&chosen.loaded, &expansion);
+    let refused = || Trouble::outside("the state folder");
+    let folder = state_folder(&chosen.loaded).join("slurm");
+    fs::create_dir_all(&folder).map_err(Trouble::outside(folder.display().to_string()))?;
+    let began = Instant::now();
+    let before = follower.look().map_err(refused())?.files().1;
+    let mut barren = 0;
+    let mut bad = Vec::new();
+    loop {
+        let status = follower.look().map_err(refused())?;
+        let (wanted, done) = status.files();
+        if done >= wanted || barren >= PATIENCE {
+            let report = report(&status, before, began);
+            tell(chosen, &expansion.deliverables, &status, &bad);
+            afterwards.carry_out(&chosen.name, &report);
+            return Ok(ExitCode::from(if done >= wanted { DONE } else { FOUND }));
+        }
+        // Of an earlier call whose terminal went away, there may be tasks at work already.
+        let job = match latest(&folder)? {
+            Some(job) if open(&job)? > 0 => {
+                remark(&format!(
+                    "job {job} is at work on this already; following it"
+                ));
+                job
+            }
+            _ => hand_in(chosen, &folder, tasks(chosen, &status))?,
+        };
+        if !follow(&job, &mut follower)? {
+            remark(&format!(
+                "job {job} goes on without this terminal; the same call follows it again, `scancel {job}` ends it"
+            ));
+            return Ok(ExitCode::from(INTERRUPTED));
+        }
+        bad = bad_tasks(&job).map_err(Trouble::outside("the cluster"))?;
+        for task in &bad {
+            remark(&format!(
+                "{WARNING}task {}{WARNING:#} of job {job}: {}, {} (exit code {})",
+                task.task, task.state, task.reason, task.exit
+            ));
+        }
+        let now = follower.look().map_err(refused())?.files().1;
+        barren = if now > done { 0 } else { barren + 1 };
+    }
+}
+
+/// How many tasks there is work for.
+fn tasks(chosen: &Chosen, status: &Status) -> u64 {
+    let expansion = chosen.chosen.runnable();
+    let missing = plan(&expansion, &|index| {
+        let states = &status.rows[index].states;
+        states.wanted.difference(&states.done).unwrap_or_default()
+    });
+    let limit = cluster(&chosen.loaded.job, &expansion).at_once;
+    (missing.len() as u64)
+        .min(limit.unwrap_or(MOST_TASKS))
+        .max(1)
+}
+
+/// The number of the job that was handed in last.
+fn latest(folder: &Path) -> Result<Option<String>, Trouble> {
+    match fs::read_to_string(folder.join("job")) {
+        Ok(text) => Ok(Some(text.trim().to_owned())),
+        Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(Trouble::outside(folder.display().to_string())(error)),
+    }
+}
+
+fn open(job: &str) -> Result<usize, Trouble> {
+    open_tasks(job).map_err(Trouble::outside("the cluster"))
+}
+
+/// Hands in an array of runs.
+fn hand_in(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Trouble> {
+    let trouble = |path: &Path| Trouble::outside(path.display().to_string());
+    let program = this_program::path().map_err(Trouble::outside("this program"))?;
+    // The same call without what is for this terminal alone.
+    let mut words: Vec<String> = Vec::new();
+    let mut given = std::env::args().skip(1);
+    while let Some(word) = given.next() {
+        match word.as_str() {
+            "--on" | "--then" | "--then-when" | "--notify" | "--events" => drop(given.next()),
+            word if ["--on=", "--then=", "--then-when=", "--notify=", "--events="]
+                .iter()
+                .any(|start| word.starts_with(start)) => {}
+            _ => words.push(word),
+        }
+    }
+    let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+    let line = posix_line(
+        &program.display().to_string(),
+        words.iter().map(String::as_str),
+    );
+    let text = format!(
+        "#!/bin/sh\n# A run of {} that shares its work with the others of this array.\ncd {} || exit 3\nexec {line}\n",
+        truepath_core::script::one_line(&chosen.name),
+        truepath_core::quote::posix(&here.display().to_string())
+    );
+    let script: PathBuf = folder.join("run.sh");
+    fs::write(&script, text).map_err(trouble(&script))?;
+    let options = cluster(&chosen.loaded.job, &chosen.chosen).options();
+    let output = folder.join("%A-%a.txt");
+    let job = submit(&script, tasks, &options, &output).map_err(Trouble::outside("the cluster"))?;
+    let kept = folder.join("job");
+    fs::write(&kept, format!("{job}\n")).map_err(trouble(&kept))?;
+    remark(&format!(
+        "job {job}: {} handed to the cluster",
+        count(tasks, "task", "tasks")
+    ));
+    Ok(job)
+}
+
+/// Follows a job to its end; gives whether it came to one before somebody asked to stop.
+fn follow(job: &str, follower: &mut Follower<'_>) -> Result<bool, Trouble> {
+    let interrupt = stopping::listen()?;
+    let mut told = None;
+    while open(job)? > 0 {
+        if interrupt.load(Ordering::Relaxed) > 0 {
+            return Ok(false);
+        }
+        let status = follower
+            .look()
+            .map_err(Trouble::outside("the state folder"))?;
+        let (wanted, done) = status.files();
+        if told != Some(done) {
+            let mut line = format!("{done} of {}", files(wanted));
+            if let (Some(rate), Some(left)) = (status.rate(), status.left()) {
+                line.push_str(&format!(", {}, {} left", pace(rate), rough(left)));
+            }
+            remark(&line);
+            told = Some(done);
+        }
+        std::thread::sleep(PAUSE);
+    }
+    Ok(true)
+}
+
+/// The result as a run would report it.
+fn report(status: &Status, before: u64, began: Instant) -> Report {
+    let (wanted, done) = status.files();
+    Report {
+        wanted,
+        kept: before,
+        elsewhere: done.saturating_sub(before),
+        took: began.elapsed(),
+        ..Report::default()
+    }
+}
+
+fn tell(
+    chosen: &Chosen,
+    deliverables: &[truepath_core::deliverable::Deliverable],
+    status: &Status,
+    bad: &[BadTask],
+) {
+    let (wanted, done) = status.files();
+    let name = &chosen.name;
+    if done >= wanted {
+        anstream::println!(
+            "{GOOD}complete{GOOD:#}: all {} of {name} are there",
+            files(wanted)
+        );
+        return;
+    }
+    anstream::println!(
+        "{ERROR}not complete{ERROR:#}: {done} of {} in {name} are there",
+        files(wanted)
+    );
+    for task in bad {
+        anstream::println!("  task {}: {}, {}", task.task, task.state, task.reason);
+    }
+    for (one, row) in deliverables.iter().zip(&status.rows) {
+        for failed in &row.failed {
+            anstream::println!(
+                "\n{ERROR}failed{ERROR:#}  {}: frames {}\n        {}",
+                one.label(),
+                failed.frames,
+                failed.reason
+            );
+        }
+    }
+}
