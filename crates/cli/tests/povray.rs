@@ -191,3 +191,68 @@ fn odd_names_reach_it_by_plain_ones() {
         ["mein 'ofen' $1.0001.png", "mein 'ofen' $1.0002.png"]
     );
 }
+
+#[test]
+fn eight_chunks_by_two_processes_one_of_them_killed_are_a_single_run_pixel_for_pixel() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project(
+        "bits = 8\nchunk = 4\nretry-pause = \"0.01s\"\nchannels = \"rgb\"",
+        "r/{shot}.{frame:04}.png",
+    );
+    let job = project.read("truepath.toml");
+    let frames = job
+        .lines()
+        .find(|line| line.starts_with("frames"))
+        .unwrap()
+        .to_owned();
+    project.write("truepath.toml", &job.replace(&frames, "frames = \"1-30\""));
+    let mut run = project
+        .command(&["run", "--jobs", "2"])
+        .stderr(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    let lines = std::io::BufRead::lines(std::io::BufReader::new(run.stderr.take().unwrap()));
+    let folder = project.path("").display().to_string();
+    let mut killed = false;
+    for line in lines {
+        if line.unwrap().contains("frame 2 ") && !killed {
+            killed = kill_a_ray_tracer(folder.trim_end_matches('/'));
+        }
+    }
+    assert!(run.wait().unwrap().success());
+    assert!(killed, "none was at work");
+    let plain = alone(
+        &project,
+        &["+Oa.png", "+FN8", "-UA", "+KFI1", "+KFF30", "+SF1", "+EF30"],
+    );
+    for frame in 1..=30 {
+        let (ours, theirs) = (
+            project.path(&format!("r/kiln.{frame:04}.png")),
+            plain.join(format!("a{frame:02}.png")),
+        );
+        assert!(
+            png_pixels(&ours).1 == png_pixels(&theirs).1,
+            "frame {frame}"
+        );
+    }
+}
+
+/// Kills one ray tracer that works below a folder.
+fn kill_a_ray_tracer(folder: &str) -> bool {
+    for entry in std::fs::read_dir("/proc").unwrap().flatten() {
+        let works_there = std::fs::read_link(entry.path().join("cwd"))
+            .is_ok_and(|path| path.to_string_lossy().starts_with(folder));
+        let name = std::fs::read_to_string(entry.path().join("comm")).unwrap_or_default();
+        if works_there
+            && name.trim() == "povray"
+            && let Ok(number) = entry.file_name().to_string_lossy().parse()
+            && let Some(process) = rustix::process::Pid::from_raw(number)
+        {
+            return rustix::process::kill_process(process, rustix::process::Signal::KILL).is_ok();
+        }
+    }
+    false
+}

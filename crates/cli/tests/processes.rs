@@ -189,3 +189,47 @@ fn lines_that_never_end_and_binary_noise_harm_nothing() {
     );
     project.call(&["run"]).ends(0);
 }
+
+#[test]
+fn a_frame_that_is_written_byte_by_byte_is_never_seen_half() {
+    if !needs("python3") {
+        return;
+    }
+    // Each byte goes to the disk on its own, in a name that is recognised from the first one on, and
+    // the next frame is begun before the last bytes of this one are written.
+    let project = project(
+        "import os\nheld = None\nfor frame in range(first, last + 1):\n    data = png(frame)\n    \
+         f = open(f'b{frame}.png', 'wb', buffering=0)\n    for byte in data[:-8]:\n        f.write(bytes([byte]))\n    \
+         time.sleep(0.12)\n    if held: held[0].write(held[1]); held[0].close()\n    held = (f, data[-8:])\n\
+         held[0].write(held[1]); held[0].close()\n"
+            .replacen("import os", "import os, time", 1)
+            .as_str(),
+        "1-4",
+    );
+    let mut run = project
+        .command(&["run"])
+        .stderr(std::process::Stdio::null())
+        .stdout(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    // Whoever looks, whenever, sees a whole file or none, and what is seen never changes.
+    let mut seen: std::collections::BTreeMap<String, Vec<u8>> = std::collections::BTreeMap::new();
+    loop {
+        let ended = run.try_wait().unwrap();
+        for name in project.files("out") {
+            let bytes = fs::read(project.path(&format!("out/{name}"))).unwrap();
+            assert!(bytes.ends_with(b"IEND\xaeB`\x82"), "{name} is half");
+            assert_eq!(
+                seen.entry(name.clone()).or_insert(bytes.clone()),
+                &bytes,
+                "{name} changed"
+            );
+        }
+        if let Some(status) = ended {
+            assert!(status.success());
+            break;
+        }
+        std::thread::yield_now();
+    }
+    assert_eq!(seen.len(), 4);
+}

@@ -48,8 +48,12 @@ pub fn latest(state: &Path, job: &str) -> io::Result<Option<RunRecord>> {
 /// # Errors
 /// When the record cannot be read.
 pub fn instant(state: &Path, job: &str, when: When) -> io::Result<DateTime> {
-    let record = latest(state, job)?.filter(|record| when == When::Latest || !record.complete);
-    Ok(record.map_or_else(now, |record| record.instant))
+    Ok(match latest(state, job)? {
+        Some(record) if when == When::Latest || !record.complete => record.instant,
+        // A run is known by its instant: the next one has a later one, however soon it begins.
+        Some(record) => now().max(record.instant.saturating_add(jiff::Span::new().seconds(1))),
+        None => now(),
+    })
 }
 
 /// The time now, in whole seconds.

@@ -30,6 +30,10 @@ pub struct Mishap {
     /// Milliseconds that every frame takes longer.
     #[serde(default)]
     pub slow: u64,
+    /// Whether slow frames say how far they are, in the log and in a small file from which they can
+    /// be gone on with.
+    #[serde(default)]
+    pub parts: bool,
 }
 
 impl Mishap {

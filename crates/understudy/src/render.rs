@@ -47,6 +47,8 @@ pub struct Request {
     pub compression: Option<String>,
     /// Settings: `exposure` in stops, `samples` a pixel.
     pub settings: Vec<(String, String)>,
+    /// Whether it goes on with frames that it was stopped at.
+    pub go_on: bool,
 }
 
 /// Why the understudy stopped.
@@ -132,7 +134,8 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
     for frame in frames.iter() {
         writeln!(log, "frame {frame}")?;
         log.flush()?;
-        misbehave(&scene, frame, log)?;
+        let part = file_name(request, None, frame).with_extension("part");
+        misbehave(&scene, frame, request.go_on, &part, log)?;
         let chance = scene.mishap.chance();
         if chance == Some(Misfortune::Fail) {
             return Err(RenderError::Mishap(frame));
@@ -254,14 +257,18 @@ fn write(request: &Request, planes: &[NamedPlane], path: &Path) -> Result<(), En
 }
 
 /// What goes wrong before a frame.
-fn misbehave(scene: &Scene, frame: Frame, log: &mut dyn Write) -> Result<(), RenderError> {
+fn misbehave(
+    scene: &Scene,
+    frame: Frame,
+    go_on: bool,
+    part: &Path,
+    log: &mut dyn Write,
+) -> Result<(), RenderError> {
     let mishap = &scene.mishap;
     for number in 0..mishap.noisy {
         writeln!(log, "warning: lamp {number} of frame {frame} flickers")?;
     }
-    if mishap.slow > 0 {
-        std::thread::sleep(mishap.pause());
-    }
+    take_time(scene, go_on, part, log)?;
     if mishap.fail_at == Some(frame) {
         return Err(RenderError::Mishap(frame));
     }
@@ -270,6 +277,41 @@ fn misbehave(scene: &Scene, frame: Frame, log: &mut dyn Write) -> Result<(), Ren
         loop {
             std::thread::park();
         }
+    }
+    Ok(())
+}
+
+/// A slow frame takes its time in this many parts.
+const PARTS: u32 = 10;
+
+/// Takes the time that a slow frame takes; after each part of it a small file says how far it is,
+/// and what is said there need not be done again.
+fn take_time(
+    scene: &Scene,
+    go_on: bool,
+    part: &Path,
+    log: &mut dyn Write,
+) -> Result<(), RenderError> {
+    if scene.mishap.slow == 0 {
+        return Ok(());
+    }
+    let kept = std::fs::read_to_string(part).ok().filter(|_| go_on);
+    let done = kept
+        .and_then(|text| text.trim().parse::<u32>().ok())
+        .unwrap_or(0);
+    if done > 0 {
+        writeln!(log, "going on from part {done} of {PARTS}")?;
+    }
+    for number in done..PARTS {
+        std::thread::sleep(scene.mishap.pause() / PARTS);
+        if scene.mishap.parts {
+            std::fs::write(part, format!("{}\n", number + 1))?;
+            writeln!(log, "progress {} %", (number + 1) * 100 / PARTS)?;
+            log.flush()?;
+        }
+    }
+    if scene.mishap.parts {
+        std::fs::remove_file(part)?;
     }
     Ok(())
 }

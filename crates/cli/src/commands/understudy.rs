@@ -74,6 +74,9 @@ pub(crate) struct Arguments {
     /// A setting: exposure in stops, samples a pixel
     #[arg(long, value_name = "KEY=VALUE", value_parser = setting)]
     setting: Vec<(String, String)>,
+    /// Go on with frames that it was stopped at, from the small files that it left
+    #[arg(long)]
+    go_on: bool,
     /// Taken and not used: it always renders on one thread
     #[arg(long)]
     threads: Option<u32>,
@@ -114,6 +117,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         channels: arguments.channels,
         compression: arguments.compression,
         settings: arguments.setting,
+        go_on: arguments.go_on,
     };
     let mut log = io::stdout().lock();
     match render(&request, &mut log) {

@@ -60,6 +60,7 @@ impl Work<'_> {
             indices.zip(deliverables.iter().copied()).collect();
         let profile = std::sync::Arc::clone(&deliverables[0].common.engine);
         let folder = self.folders(&deliverables, &invocation.frames)?;
+        self.look_for_room(&folder);
         let mut outcome = Outcome {
             end: End::Halted,
             began: None,

@@ -2,9 +2,11 @@
 //! the disk and the other runs.
 
 use std::collections::BTreeSet;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
+
+use truepath_core::deliverable::Deliverable;
 
 use super::board::Halt;
 use super::work::Work;
@@ -76,26 +78,33 @@ impl Work<'_> {
         }
         self.refresh()?;
         self.pick_up_the_dead()?;
-        let largest = self.report().largest;
-        let wanted = largest * SPARE * self.options.jobs as u64;
-        let roots: BTreeSet<&str> = self
-            .expansion
-            .deliverables
-            .iter()
-            .map(|one| &*one.root)
-            .collect();
-        for root in roots {
-            let Ok(disk) = rustix::fs::statvfs(Path::new(root)) else {
-                continue;
-            };
-            let free = disk.f_bavail * disk.f_frsize;
-            if largest > 0 && free < wanted {
-                self.halt(&format!(
-                    "only {:.1} MB are free below {root}, less than the next frames may need",
-                    free as f64 / 1e6
-                ));
-            }
+        let folders = self.expansion.deliverables.iter().map(folder);
+        for folder in folders.collect::<BTreeSet<PathBuf>>() {
+            self.look_for_room(&folder);
         }
         Ok(())
     }
+
+    /// Stops the run when the next frames may not fit on the disk any more.
+    pub(super) fn look_for_room(&self, folder: &Path) {
+        let largest = self.report().largest;
+        let there = folder.ancestors().find(|above| above.is_dir());
+        let Some(disk) = there.and_then(|above| rustix::fs::statvfs(above).ok()) else {
+            return;
+        };
+        let free = disk.f_bavail * disk.f_frsize;
+        if largest > 0 && free < largest * SPARE * self.options.jobs as u64 {
+            self.halt(&format!(
+                "only {:.1} MB are free below {}, less than the next frames may need",
+                free as f64 / 1e6,
+                folder.display()
+            ));
+        }
+    }
+}
+
+/// The folder of a deliverable's first file.
+fn folder(one: &Deliverable) -> PathBuf {
+    let path = PathBuf::from(one.path(one.common.chosen.first().unwrap_or(0)));
+    path.parent().map(Path::to_owned).unwrap_or_default()
 }
