@@ -12,17 +12,35 @@ use std::path::PathBuf;
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::sync::{Mutex, PoisonError};
 
-use serde::{Deserialize, Serialize};
-
 use crate::disk::Disk;
 
-/// What stands in a claim.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+/// What stands in a claim: `h 12` is held by session 12, `c 12` was closed by it.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
 struct Mark {
     /// The session that holds it.
     session: u32,
     /// Whether it has done what it wanted it for.
     closed: bool,
+}
+
+impl Mark {
+    /// What cannot be read is nobody's, and is never taken over.
+    const UNKNOWN: Self = Self {
+        session: 0,
+        closed: false,
+    };
+
+    fn read(bytes: &[u8]) -> Option<Self> {
+        let (state, session) = std::str::from_utf8(bytes).ok()?.trim().split_once(' ')?;
+        Some(Self {
+            session: session.parse().ok()?,
+            closed: match state {
+                "h" => false,
+                "c" => true,
+                _ => return None,
+            },
+        })
+    }
 }
 
 /// A claim that this process holds.
@@ -103,7 +121,8 @@ impl<'a> Claims<'a> {
 
     /// Says that what the claim was for is done, well or not.
     pub(crate) fn close(&self, claim: &Claim) -> io::Result<()> {
-        self.disk.write_whole(&self.path(claim), &self.mark(true)?)
+        // A single byte is never seen half.
+        self.disk.write_byte(&self.path(claim), b'c')
     }
 
     fn path(&self, claim: &Claim) -> PathBuf {
@@ -111,15 +130,12 @@ impl<'a> Claims<'a> {
         self.folder.join(format!("{name}.{generation}"))
     }
 
-    fn mark(&self, closed: bool) -> io::Result<Vec<u8>> {
-        let session = self.session;
-        Ok(serde_json::to_vec(&Mark { session, closed })?)
-    }
-
     fn make(&self, claim: &Claim) -> io::Result<()> {
         let count = self.count.fetch_add(1, Ordering::Relaxed);
         let whole = self.folder.join(format!("new-{}-{count}", self.session));
-        self.disk.write_whole(&whole, &self.mark(false)?)?;
+        // Nobody knows this name yet.
+        self.disk
+            .write_new(&whole, format!("h {}\n", self.session).as_bytes())?;
         let made = self.disk.second_name(&whole, &self.path(claim));
         self.disk.remove_file(&whole)?;
         made
@@ -134,12 +150,7 @@ impl<'a> Claims<'a> {
         loop {
             match fs::read(self.folder.join(format!("{name}.{generation}"))) {
                 Ok(bytes) => {
-                    // Session 0 is nobody: what cannot be read is never taken over.
-                    let unknown = Mark {
-                        session: 0,
-                        closed: false,
-                    };
-                    let mark = serde_json::from_slice(&bytes).unwrap_or(unknown);
+                    let mark = Mark::read(&bytes).unwrap_or(Mark::UNKNOWN);
                     last = (generation, Some(mark));
                     generation += 1;
                 }

@@ -74,6 +74,18 @@ pub trait Disk: Sync {
     /// When the disk refuses.
     fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
 
+    /// Writes a small file of our own whose name must be free.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+
+    /// Changes the first byte of a small file of our own.
+    ///
+    /// # Errors
+    /// When it is not there or the disk refuses.
+    fn write_byte(&self, path: &Path, byte: u8) -> io::Result<()>;
+
     /// Removes a file.
     ///
     /// # Errors
@@ -179,6 +191,17 @@ impl Disk for RealDisk {
         half.push(".half");
         fs::write(&half, bytes)?;
         fs::rename(&half, path)
+    }
+
+    fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        File::create_new(path)?.write_all(bytes)
+    }
+
+    fn write_byte(&self, path: &Path, byte: u8) -> io::Result<()> {
+        OpenOptions::new()
+            .write(true)
+            .open(path)?
+            .write_all(&[byte])
     }
 
     fn remove_file(&self, path: &Path) -> io::Result<()> {

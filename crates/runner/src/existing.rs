@@ -9,7 +9,6 @@ use truepath_core::question::{Existing, first_folder};
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::ledger::Ledger;
 use crate::movies;
 use crate::run::state_folder;
 use crate::session::State;
@@ -48,7 +47,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         }
         let ledger = ledger.get_or_insert_with(|| {
             let ledgers = State::new(state_folder(loaded)).ledgers();
-            Ledger::read(&ledgers).unwrap_or_default()
+            loaded.read_ledger(&ledgers).unwrap_or_default()
         });
         let fingerprint = if one.is_put_together() {
             movies::look(one, ledger, false, &loaded.folder)
@@ -69,13 +68,13 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             if !wanted {
                 continue;
             }
-            match ledger.published.get(&path) {
+            match ledger.published.get(path.as_str()) {
                 None => there.unknown += 1,
                 // What was adopted has no fingerprint, and was told when it was.
                 Some(record)
                     // A movie whose frames are not whole is judged when they are.
                     if record.fingerprint.is_none()
-                        || record.fingerprint == fingerprint
+                        || record.fingerprint.as_deref() == fingerprint.as_deref()
                         || (one.is_put_together() && fingerprint.is_none()) =>
                 {
                     there.kept += 1;
@@ -84,6 +83,9 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             }
         }
         found.insert(one.pattern.sketch(), there);
+    }
+    if let Some(ledger) = ledger {
+        loaded.keep_ledger(ledger);
     }
     others(loaded, expansion, &folders, &mut found);
     found.retain(|_, there| *there != Existing::default());

@@ -43,7 +43,8 @@ pub(crate) fn look(
     };
     let workers = thread::available_parallelism().map_or(1, usize::from);
     let share = all.len().div_ceil(workers).max(1);
-    if all.len() < 8 || !decode {
+    // Looking at a file takes microseconds, decoding it milliseconds.
+    if all.len() < if decode { 8 } else { 4096 } {
         return all.iter().map(one).collect();
     }
     thread::scope(|scope| {
@@ -74,7 +75,7 @@ fn at(
     let record = ledger
         .published
         .get(path)
-        .filter(|record| record.stamp() == found);
+        .filter(|record| record.stamp == found);
     if (decode || record.is_none())
         && let Err(flaw) = verify(file, wanted)
     {
@@ -83,7 +84,7 @@ fn at(
     match record {
         None => There::Unrecorded,
         Some(record) => match (&record.fingerprint, fingerprint) {
-            (Some(made), Some(wanted)) if made != wanted => There::OtherSettings,
+            (Some(made), Some(wanted)) if **made != *wanted => There::OtherSettings,
             _ => There::AsRecorded,
         },
     }

@@ -2,10 +2,12 @@
 //!
 //! It says what was meant and what was done; it is never trusted over the disk.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
 use std::fs::File;
-use std::io::{self, Read, Seek, SeekFrom};
+use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
@@ -196,15 +198,69 @@ pub struct Record {
     pub run: Option<String>,
 }
 
-impl Record {
+/// What is remembered of a published file; there may be hundreds of thousands.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Known {
     /// Size and time of last change.
-    #[must_use]
-    pub fn stamp(&self) -> Stamp {
-        Stamp {
-            size: self.size,
-            modified: self.modified,
+    pub stamp: Stamp,
+    /// SHA-256 of its bytes.
+    pub hash: Hash,
+    /// Fingerprint of what made the picture; none when nobody knows.
+    pub fingerprint: Option<Arc<str>>,
+    /// The run that it belongs to.
+    pub run: Option<Arc<str>>,
+}
+
+/// A SHA-256, packed: in the ledger it is written in hexadecimal digits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Hash([u8; 32]);
+
+impl Hash {
+    /// The hash with these digits; what is no digit counts as 0.
+    fn of_digits(text: &str) -> Self {
+        let mut bytes = [0; 32];
+        let digit = |byte: u8| char::from(byte).to_digit(16).unwrap_or(0) as u8;
+        for (byte, pair) in bytes.iter_mut().zip(text.as_bytes().chunks_exact(2)) {
+            *byte = digit(pair[0]) << 4 | digit(pair[1]);
         }
+        Self(bytes)
     }
+}
+
+impl std::fmt::Display for Hash {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        self.0.iter().try_for_each(|byte| write!(out, "{byte:02x}"))
+    }
+}
+
+/// A published line, read without copying its texts.
+#[derive(Deserialize)]
+struct View<'a> {
+    #[serde(borrow)]
+    published: PublishedView<'a>,
+}
+
+#[derive(Deserialize)]
+struct PublishedView<'a> {
+    how: How,
+    #[serde(borrow)]
+    record: RecordView<'a>,
+}
+
+#[derive(Deserialize)]
+struct RecordView<'a> {
+    #[serde(borrow)]
+    path: Cow<'a, str>,
+    size: u64,
+    modified: i64,
+    #[serde(borrow)]
+    hash: Cow<'a, str>,
+    #[serde(borrow)]
+    fingerprint: Option<Cow<'a, str>>,
+    #[serde(borrow)]
+    time: Cow<'a, str>,
+    #[serde(borrow, default)]
+    run: Option<Cow<'a, str>>,
 }
 
 /// So many times are kept of every run.
@@ -236,12 +292,16 @@ pub struct Told {
 /// All that the ledgers of a job tell, merged.
 #[derive(Debug, Clone, Default)]
 pub struct Ledger {
-    /// The last record of every path.
-    pub published: HashMap<String, Record>,
+    /// What was told last of every path.
+    pub published: HashMap<Box<str>, Known>,
     /// What each run told, by its number.
     pub sessions: BTreeMap<u32, Told>,
     /// Kinds of warnings that were ever told.
     pub warned: HashSet<String>,
+    /// Texts that many files share.
+    shared: HashSet<Arc<str>>,
+    /// The run that reads this: what it tells itself it knows.
+    pub(crate) own: Option<u32>,
 }
 
 /// The ledger of a run.
@@ -284,7 +344,7 @@ impl Ledger {
         let open: Vec<u32> = self
             .sessions
             .iter()
-            .filter(|(_, told)| !told.ended)
+            .filter(|(number, told)| !told.ended && self.own != Some(**number))
             .map(|(number, _)| *number)
             .collect();
         for number in open {
@@ -301,24 +361,31 @@ impl Ledger {
             file => file?,
         };
         let mut told = self.sessions.remove(&number).unwrap_or_default();
-        file.seek(SeekFrom::Start(told.read))?;
-        let mut bytes = Vec::new();
-        file.read_to_end(&mut bytes)?;
-        // What has no end yet is being written, or the torn tail of a run that was killed.
-        let whole = bytes
-            .iter()
-            .rposition(|byte| *byte == b'\n')
-            .map_or(0, |at| at + 1);
-        told.read += whole as u64;
-        let text = String::from_utf8_lossy(&bytes[..whole]);
-        let lines: Vec<&str> = text.lines().filter_map(sound).collect();
         // Intents matter only of a run that has not ended, and are half of all lines.
-        told.ended |= lines.last().is_some_and(|line| *line == "\"ended\"");
-        for line in lines {
+        told.ended |= has_ended(&mut file)?;
+        file.seek(SeekFrom::Start(told.read))?;
+        let mut reader = BufReader::with_capacity(1 << 18, file);
+        let mut bytes = Vec::new();
+        loop {
+            bytes.clear();
+            let length = reader.read_until(b'\n', &mut bytes)?;
+            // What has no end yet is being written, or the torn tail of a run that was killed.
+            if bytes.pop() != Some(b'\n') {
+                break;
+            }
+            told.read += length as u64;
+            let Some(line) = std::str::from_utf8(&bytes).ok().and_then(sound) else {
+                continue;
+            };
             if told.ended && line.starts_with("{\"intent\"") {
                 continue;
             }
-            if let Ok(line) = serde_json::from_str(line) {
+            // Nearly all lines are of this kind.
+            if line.starts_with("{\"published\"") {
+                if let Ok(View { published }) = serde_json::from_str(line) {
+                    self.take_published(&published, &mut told);
+                }
+            } else if let Ok(line) = serde_json::from_str(line) {
                 self.take(line, &mut told);
             }
         }
@@ -338,23 +405,10 @@ impl Ledger {
             Line::Left { process } => told.staged.retain(|staged| staged.process != process),
             Line::Held(held) => told.held.push(held),
             Line::Intent(intent) => told.intents.push(intent),
-            Line::Published { how, record, .. } => {
-                if !told.intents.is_empty() {
-                    told.intents.retain(|intent| {
-                        intent.record.path != record.path || intent.record.hash != record.hash
-                    });
-                }
-                if matches!(how, How::Rendered | How::Recovered) {
-                    told.brought += 1;
-                    if told.recent.len() == RECENT {
-                        told.recent.pop_front();
-                    }
-                    told.recent.push_back(record.time.clone());
-                }
-                self.published.insert(record.path.clone(), record);
-            }
+            // Read without copying, above.
+            Line::Published { .. } | Line::Ended => {}
             Line::Aside { path, .. } => {
-                self.published.remove(&path);
+                self.published.remove(path.as_str());
             }
             Line::Failed(failed) => told.failed.push(failed),
             Line::Warned(warned) => {
@@ -368,8 +422,57 @@ impl Ledger {
                     dead.held.clear();
                 }
             }
-            Line::Ended => {}
         }
+    }
+
+    fn take_published(&mut self, line: &PublishedView<'_>, told: &mut Told) {
+        let record = &line.record;
+        if !told.intents.is_empty() {
+            told.intents.retain(|intent| {
+                intent.record.path != record.path || intent.record.hash != record.hash
+            });
+        }
+        if matches!(line.how, How::Rendered | How::Recovered) {
+            told.brought += 1;
+            if told.recent.len() == RECENT {
+                told.recent.pop_front();
+            }
+            told.recent.push_back(record.time.clone().into_owned());
+        }
+        let known = Known {
+            stamp: Stamp {
+                size: record.size,
+                modified: record.modified,
+            },
+            hash: Hash::of_digits(&record.hash),
+            fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
+            run: record.run.as_deref().map(|text| self.shared(text)),
+        };
+        self.published.insert(record.path.as_ref().into(), known);
+    }
+
+    /// Takes in what this run published itself.
+    pub(crate) fn publish(&mut self, record: &Record) {
+        let known = Known {
+            stamp: Stamp {
+                size: record.size,
+                modified: record.modified,
+            },
+            hash: Hash::of_digits(&record.hash),
+            fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
+            run: record.run.as_deref().map(|text| self.shared(text)),
+        };
+        self.published.insert(record.path.as_str().into(), known);
+    }
+
+    /// A text that many files share, held once.
+    fn shared(&mut self, text: &str) -> Arc<str> {
+        if let Some(known) = self.shared.get(text) {
+            return Arc::clone(known);
+        }
+        let shared: Arc<str> = text.into();
+        self.shared.insert(Arc::clone(&shared));
+        shared
     }
 }
 
@@ -414,6 +517,19 @@ impl Writer {
         }
         self.log.append(text.as_bytes(), sync)
     }
+}
+
+/// Whether the last line of a ledger says that its run has ended.
+fn has_ended(file: &mut File) -> io::Result<bool> {
+    const END: &[u8] = b"\"line\":\"ended\"}\n";
+    let length = file.seek(SeekFrom::End(0))?;
+    let Some(start) = length.checked_sub(END.len() as u64) else {
+        return Ok(false);
+    };
+    file.seek(SeekFrom::Start(start))?;
+    let mut last = [0; END.len()];
+    file.read_exact(&mut last)?;
+    Ok(last == END)
 }
 
 const HEAD: &str = "{\"check\":\"";

@@ -3,7 +3,7 @@
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::Arc;
+use std::sync::{Arc, Mutex, PoisonError};
 
 use truepath_core::configuration::{Configuration, read_configuration};
 use truepath_core::deliverable::{Person, Surroundings};
@@ -14,6 +14,7 @@ use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 use truepath_core::template::refuse_component;
 
+use crate::ledger::Ledger;
 use crate::run::state_folder;
 use crate::when::{self, When};
 
@@ -31,6 +32,27 @@ pub struct Loaded {
     pub folder: PathBuf,
     /// What core must know of its surroundings.
     pub surroundings: Surroundings,
+    /// What its ledgers told when they were read last: reading on costs less than reading again.
+    pub(crate) ledger: Mutex<Option<Ledger>>,
+}
+
+impl Loaded {
+    /// What the ledgers tell, with what was written since they were read last.
+    pub(crate) fn read_ledger(&self, folder: &Path) -> io::Result<Ledger> {
+        let kept = self
+            .ledger
+            .lock()
+            .unwrap_or_else(PoisonError::into_inner)
+            .take();
+        let mut ledger = kept.unwrap_or_default();
+        ledger.refresh(folder)?;
+        Ok(ledger)
+    }
+
+    /// Keeps what the ledgers told.
+    pub(crate) fn keep_ledger(&self, ledger: Ledger) {
+        *self.ledger.lock().unwrap_or_else(PoisonError::into_inner) = Some(ledger);
+    }
 }
 
 /// Stands for the folder of the job file on another system, where the job does not tell it.
@@ -169,6 +191,7 @@ pub fn load(
             .to_string_lossy()
             .into_owned(),
         folder,
+        ledger: Mutex::default(),
     };
     let state = state_folder(&loaded);
     let instant = when::instant(&state, &loaded.file, when).map_err(|error| LoadError::State {

@@ -27,8 +27,9 @@ pub(crate) enum Happening {
 const LONGEST_LINE: usize = 64 * 1024;
 /// How many lines may wait; then the engine waits.
 const MOST_WAITING: usize = 1024;
-/// How often it is looked whether a process is still there that has closed its output.
-const STEP: Duration = Duration::from_millis(5);
+/// How soon it is looked at again whether a process is still there that has closed its output: most
+/// are gone at once.
+const STEPS: (Duration, Duration) = (Duration::from_micros(50), Duration::from_millis(5));
 
 /// A process group with an engine in it.
 pub(crate) struct Process<'w> {
@@ -112,6 +113,7 @@ impl<'w> Process<'w> {
     /// number stays its own.
     fn lives(&self, patience: Duration) -> io::Result<bool> {
         let options = WaitIdOptions::EXITED | WaitIdOptions::NOWAIT | WaitIdOptions::NOHANG;
+        let (mut step, longest) = STEPS;
         let mut waited = Duration::ZERO;
         loop {
             if waitid(WaitId::Pid(self.group), options)?.is_some() {
@@ -120,8 +122,9 @@ impl<'w> Process<'w> {
             if waited >= patience {
                 return Ok(true);
             }
-            thread::sleep(STEP);
-            waited += STEP;
+            thread::sleep(step);
+            waited += step;
+            step = (step * 2).min(longest);
         }
     }
 

@@ -7,7 +7,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::overview::Progress;
 
 use crate::Loaded;
-use crate::ledger::{Ledger, Record};
+use crate::ledger::Ledger;
 use crate::run::state_folder;
 
 /// What the ledger tells of every deliverable.
@@ -17,13 +17,13 @@ use crate::run::state_folder;
 pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progress>> {
     let ledger = Ledger::read(&state_folder(loaded).join("ledger"))?;
     // By folder, so that the cost grows with what is there and not with what is wanted.
-    let mut folders: HashMap<&str, Vec<&Record>> = HashMap::new();
-    for record in ledger.published.values() {
-        let folder = record
-            .path
-            .rsplit_once('/')
-            .map_or("", |(folder, _)| folder);
-        folders.entry(folder).or_default().push(record);
+    let mut folders: HashMap<&str, Vec<(&str, u64)>> = HashMap::new();
+    for (path, known) in &ledger.published {
+        let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
+        folders
+            .entry(folder)
+            .or_default()
+            .push((path, known.stamp.size));
     }
     Ok(expansion
         .deliverables
@@ -32,18 +32,18 @@ pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progre
         .collect())
 }
 
-fn of(deliverable: &Deliverable, folders: &HashMap<&str, Vec<&Record>>) -> Progress {
+fn of(deliverable: &Deliverable, folders: &HashMap<&str, Vec<(&str, u64)>>) -> Progress {
     let mut progress = Progress::default();
     if folders.is_empty() {
         return progress;
     }
     let chosen = &deliverable.common.chosen;
     for folder in deliverable.folders(chosen) {
-        for record in folders.get(folder.as_str()).into_iter().flatten() {
-            let frame = deliverable.pattern.read(&record.path);
+        for (path, size) in folders.get(folder.as_str()).into_iter().flatten() {
+            let frame = deliverable.pattern.read(path);
             if frame.is_some_and(|frame| frame.is_none_or(|frame| chosen.contains(frame))) {
                 progress.done += 1;
-                progress.bytes += record.size;
+                progress.bytes += size;
             }
         }
     }

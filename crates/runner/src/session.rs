@@ -9,6 +9,7 @@ use std::time::Duration;
 use truepath_core::deliverable::Expansion;
 use truepath_core::frames::FrameSet;
 
+use crate::Loaded;
 use crate::claims::Claims;
 use crate::disk::Disk;
 use crate::ledger::{self, Began, Ledger, Line, Writer};
@@ -62,6 +63,7 @@ pub(crate) struct Newcomer<'n> {
     pub(crate) plan: String,
     pub(crate) jobs: usize,
     pub(crate) dead_after: Duration,
+    pub(crate) loaded: &'n Loaded,
     pub(crate) expansion: &'n Expansion,
 }
 
@@ -104,7 +106,7 @@ impl<'a> Session<'a> {
         };
         let ledgers = state.ledgers();
         disk.create_folders(&ledgers).map_err(refused)?;
-        let mut known = Ledger::read(&ledgers).map_err(refused)?;
+        let mut known = new.loaded.read_ledger(&ledgers).map_err(refused)?;
         let mut number = known.last() + 1;
         let mut ledger = loop {
             match Writer::create(disk, &ledger::path(&ledgers, number)) {
@@ -155,6 +157,7 @@ impl<'a> Session<'a> {
             });
         }
         known.refresh(&ledgers).map_err(refused)?;
+        known.own = Some(number);
         Ok((session, known))
     }
 

@@ -9,7 +9,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
 
 use crate::Loaded;
-use crate::ledger::{Failed, Ledger, Record, Told};
+use crate::ledger::{Failed, Ledger, Told};
 use crate::presence::{Sessions, State};
 use crate::run::{dead_after, state_folder};
 
@@ -153,13 +153,13 @@ impl<'l> Follower<'l> {
     }
 
     fn rows(&self, live: &[&Told]) -> Vec<Row> {
-        let mut folders: HashMap<&str, Vec<&Record>> = HashMap::new();
-        for record in self.ledger.published.values() {
-            let folder = record
-                .path
-                .rsplit_once('/')
-                .map_or("", |(folder, _)| folder);
-            folders.entry(folder).or_default().push(record);
+        let mut folders: HashMap<&str, Vec<(&str, u64)>> = HashMap::new();
+        for (path, known) in &self.ledger.published {
+            let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
+            folders
+                .entry(folder)
+                .or_default()
+                .push((path, known.stamp.size));
         }
         // By path, since the ledger does not know deliverables.
         let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
@@ -220,20 +220,20 @@ impl<'l> Follower<'l> {
 }
 
 /// The frames of a deliverable that the ledger has, and their bytes.
-fn done(one: &Deliverable, folders: &HashMap<&str, Vec<&Record>>) -> (FrameSet, u64) {
+fn done(one: &Deliverable, folders: &HashMap<&str, Vec<(&str, u64)>>) -> (FrameSet, u64) {
     let wanted = &one.common.chosen;
     let (mut frames, mut bytes): (Vec<Frame>, u64) = (Vec::new(), 0);
     if !folders.is_empty() {
         for folder in one.folders(wanted) {
-            for record in folders.get(folder.as_str()).into_iter().flatten() {
-                let frame = match one.pattern.read(&record.path) {
+            for (path, size) in folders.get(folder.as_str()).into_iter().flatten() {
+                let frame = match one.pattern.read(path) {
                     Some(Some(frame)) => Some(frame).filter(|frame| wanted.contains(*frame)),
                     Some(None) => wanted.first(),
                     None => None,
                 };
                 if let Some(frame) = frame {
                     frames.push(frame);
-                    bytes += record.size;
+                    bytes += size;
                 }
             }
         }

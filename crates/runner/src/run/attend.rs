@@ -247,8 +247,7 @@ impl Work<'_> {
                 report.rendered += 1;
                 report.largest = report.largest.max(one.record.size);
             }
-            let path = one.record.path.clone();
-            self.known().published.insert(path, one.record.clone());
+            self.known().publish(&one.record);
             self.tell(&Event::Published {
                 deliverable: one.deliverable,
                 frame: one.frame,

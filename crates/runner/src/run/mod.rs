@@ -29,7 +29,7 @@ pub use warnings::Warning;
 
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::AtomicU8;
+use std::sync::atomic::{AtomicU8, AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use truepath_core::deliverable::Expansion;
@@ -303,15 +303,19 @@ pub fn run(
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
+    let (left, main) = (
+        AtomicUsize::new(options.jobs.max(1)),
+        std::thread::current(),
+    );
     std::thread::scope(|scope| {
-        let threads: Vec<_> = (0..options.jobs.max(1))
-            .map(|_| scope.spawn(|| work.render()))
-            .collect();
-        work.watch_over(&|| {
-            threads
-                .iter()
-                .all(std::thread::ScopedJoinHandle::is_finished)
-        });
+        for _ in 0..options.jobs.max(1) {
+            scope.spawn(|| {
+                work.render();
+                left.fetch_sub(1, Ordering::Release);
+                main.unpark();
+            });
+        }
+        work.watch_over(&|| left.load(Ordering::Acquire) == 0);
     });
     work.remove_prepared();
     if let Some(error) = work.board.error() {

@@ -90,7 +90,7 @@ impl Work<'_> {
         self.report().recovered += recovered.records.len() as u64;
         let mut known = self.known();
         for record in recovered.records {
-            known.published.insert(record.path.clone(), record);
+            known.publish(&record);
         }
     }
 }

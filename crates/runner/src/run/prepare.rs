@@ -47,9 +47,10 @@ pub(super) fn prepare<'a>(
     });
     let newcomer = Newcomer {
         job: &loaded.file,
-        plan: identity(expansion, &chunks),
+        plan: identity(expansion),
         jobs: options.jobs,
         dead_after: dead_after(loaded),
+        loaded,
         expansion,
     };
     let (session, known) = Session::begin(options.disk, &state, &newcomer)?;
@@ -131,11 +132,16 @@ pub(crate) fn dead_after(loaded: &Loaded) -> Duration {
     }
 }
 
-/// Tells a plan from every other.
-fn identity(expansion: &Expansion, chunks: &[Invocation]) -> String {
+/// Tells a plan from every other: what is wanted, and how it is cut.
+fn identity(expansion: &Expansion) -> String {
     let mut hash = Sha256::new();
-    for one in chunks {
-        hash.update(one.identity(&expansion.deliverables));
+    for one in &expansion.deliverables {
+        let common = &one.common;
+        let path = one.pattern.sketch();
+        // Where the place lies on this machine is no part of it.
+        let path = path.strip_prefix(&*one.root).unwrap_or(&path);
+        let cut = (common.engine.takes, common.chunk, common.spread);
+        hash.update(format!("{path} {} {cut:?}\n", common.chosen));
     }
     hex(&hash.finalize()[..8])
 }
@@ -300,7 +306,7 @@ impl Work<'_> {
             .map(|instant| instant.to_string());
         let known = self.known();
         let record = known.published.get(path);
-        run.is_some() && record.is_some_and(|record| record.run == run)
+        run.is_some() && record.is_some_and(|record| record.run.as_deref() == run.as_deref())
     }
 
     /// Whether another run has said that it is about to bring a file. It says so before the file is
@@ -347,9 +353,7 @@ impl Work<'_> {
     ) -> Result<(), RunError> {
         let file = Path::new(path);
         let record = record(file, file, credits).map_err(RunError::disk(file))?;
-        self.known()
-            .published
-            .insert(path.to_owned(), record.clone());
+        self.known().publish(&record);
         self.write(Line::Published { frame, how, record }, file)
     }
 }
