@@ -146,9 +146,10 @@ impl JobArguments {
         }
     }
 
-    /// Loads and expands the job as if it said this version.
-    pub(crate) fn load_version(self, version: Option<i64>) -> Result<Chosen, Trouble> {
-        self.load_with(When::Next, None, version)
+    /// Loads and expands the job with keys that a command sets itself: it is the whole job all the
+    /// same.
+    pub(crate) fn load_with_keys(self, keys: &[String]) -> Result<Chosen, Trouble> {
+        self.load_with(When::Next, None, keys)
     }
 
     /// Loads and expands the job as another system sees it.
@@ -178,14 +179,14 @@ impl JobArguments {
     }
 
     fn load_at(self, when: When, system: Option<System>) -> Result<Chosen, Trouble> {
-        self.load_with(when, system, None)
+        self.load_with(when, system, &[])
     }
 
     fn load_with(
         self,
         when: When,
         system: Option<System>,
-        version: Option<i64>,
+        keys: &[String],
     ) -> Result<Chosen, Trouble> {
         let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
@@ -211,7 +212,7 @@ impl JobArguments {
             .filter_map(|(key, value)| Some(format!("{key}={}", value?)));
         let mut sets: Vec<String> = self.set.iter().cloned().chain(shorthand).collect();
         let as_it_is = sets.is_empty();
-        sets.extend(version.map(|version| format!("version={version}")));
+        sets.extend(keys.iter().cloned());
         let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;

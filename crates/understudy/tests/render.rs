@@ -28,6 +28,7 @@ fn request(folder: &Path) -> Request {
         channels: None,
         compression: None,
         settings: Vec::new(),
+        go_on: false,
     }
 }
 

@@ -12,7 +12,7 @@ use super::problem::{Problem, ProblemKind};
 use super::resolve::listed;
 use super::root::absolute;
 use super::share::Share;
-use super::{Deliverable, PathTemplate, Person, ProjectValues, Selection};
+use super::{Common, Deliverable, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
 use crate::job::{Job, Key, NamedTable, Word};
 use crate::layers::{Chain, Scope};
@@ -47,6 +47,30 @@ pub struct Expansion {
 }
 
 impl Expansion {
+    /// The same, with the cores of a machine shared out among the processes that run at once, where
+    /// nobody says how many threads one has. One process alone is left its own choice.
+    #[must_use]
+    pub fn sharing_cores(mut self, cores: usize, jobs: usize) -> Self {
+        if jobs < 2 {
+            return self;
+        }
+        let threads = i64::try_from((cores / jobs).max(1)).ok();
+        // Deliverables of one output share what they have in common, and go on sharing it.
+        let mut shared: HashMap<*const Common, Arc<Common>> = HashMap::new();
+        for one in &mut self.deliverables {
+            if one.common.threads.is_none() {
+                let known = shared.entry(Arc::as_ptr(&one.common)).or_insert_with(|| {
+                    Arc::new(Common {
+                        threads,
+                        ..(*one.common).clone()
+                    })
+                });
+                one.common = Arc::clone(known);
+            }
+        }
+        self
+    }
+
     /// The part of it that can be run: all but the movies that engines write themselves.
     #[must_use]
     pub fn runnable(&self) -> Self {

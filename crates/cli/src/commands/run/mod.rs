@@ -17,6 +17,7 @@ use std::time::Instant;
 use clap::Args;
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight};
+use truepath_core::job::{Job, Key, Value};
 use truepath_runner::answers::can_ask;
 use truepath_runner::disk::RealDisk;
 use truepath_runner::run::{Existing, Options, Policy, RunError, run as render, state_folder};
@@ -47,9 +48,9 @@ pub(crate) struct Arguments {
     /// Render although this error was found; may be said several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
     pass_over: Vec<String>,
-    /// How many processes run at once
-    #[arg(long, short, value_name = "NUMBER", default_value = "1")]
-    jobs: NonZeroUsize,
+    /// How many processes run at once; unset, what the job says, or one
+    #[arg(long, short, value_name = "NUMBER")]
+    jobs: Option<NonZeroUsize>,
     /// Render frames again that other settings made; each stays until its successor is verified
     #[arg(long, help_heading = FILES, conflicts_with = "accept")]
     renew: bool,
@@ -132,7 +133,12 @@ fn in_version(
     job: &JobArguments,
     until: Option<Instant>,
 ) -> Result<ExitCode, Trouble> {
-    let chosen = job.clone().load()?;
+    let keys = |version: Option<i64>| {
+        let jobs = arguments.jobs.map(|jobs| format!("jobs={jobs}"));
+        let version = version.map(|version| format!("version={version}"));
+        jobs.into_iter().chain(version).collect::<Vec<String>>()
+    };
+    let chosen = job.clone().load_with_keys(&keys(None))?;
     if Existing::of(&chosen.loaded.job) != Existing::NextVersion {
         return one(arguments, chosen, until);
     }
@@ -157,7 +163,7 @@ fn in_version(
         remark(&format!("version {next} is taken: {} is there", first));
         version = Some(next + 1);
         in_the_way = Some(first);
-        chosen = job.clone().load_version(version)?;
+        chosen = job.clone().load_with_keys(&keys(version))?;
     }
 }
 
@@ -182,14 +188,15 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Instant>) -> Result<
     if arguments.on == Some(Where::Slurm) {
         return on_slurm::run(&chosen, &arguments.afterwards);
     }
-    let rendered = chosen.chosen.runnable();
+    let jobs = jobs_of(&chosen.loaded.job);
+    let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
     let mut progress = Progress::new(&rendered.deliverables);
     let options = Options {
         this_program: &this_program::path().map_err(Trouble::outside("this program"))?,
         interrupt: stopping::listen()?,
         whole: chosen.whole,
         disk: &RealDisk,
-        jobs: arguments.jobs.get(),
+        jobs,
         until,
         policy: Policy {
             existing: Existing::of(&chosen.loaded.job),
@@ -218,6 +225,19 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Instant>) -> Result<
         report if report.halt.as_ref().is_some_and(|halt| halt.interrupted) => INTERRUPTED,
         _ => FOUND,
     }))
+}
+
+/// How many processes run at once.
+fn jobs_of(job: &Job) -> usize {
+    match job.of_project(Key::Jobs).map(|one| &one.value.value) {
+        Some(Value::Number(jobs)) => usize::try_from(*jobs).unwrap_or(1).max(1),
+        _ => 1,
+    }
+}
+
+/// The cores of this machine.
+fn cores() -> usize {
+    std::thread::available_parallelism().map_or(1, NonZeroUsize::get)
 }
 
 /// Says plainly what nobody has made or looked at.

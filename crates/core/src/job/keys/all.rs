@@ -35,7 +35,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 69] = [
+pub const KEYS: [KeyFacts; 70] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -331,6 +331,14 @@ pub const KEYS: [KeyFacts; 69] = [
         tables: NOT_BY_PASS,
         meaning: "The command line of a renderer that has no profile. With `{frame}` it is started once a frame, with `{first}` and `{last}` once a range. How it names its files is found out.",
         example: "run = [\"myrender\", \"--input\", \"{scene.file}\", \"--frame\", \"{frame}\", \"--to\", \"{target}\"]",
+    },
+    KeyFacts {
+        key: Key::Jobs,
+        name: "jobs",
+        kind: Kind::Number,
+        tables: &[Project],
+        meaning: "How many processes a run starts at once where `--jobs` does not say it; unset, one. Where `threads` is not set, the cores are shared out among them.",
+        example: r#"jobs = 4"#,
     },
     KeyFacts {
         key: Key::Threads,

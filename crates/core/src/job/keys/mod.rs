@@ -80,6 +80,7 @@ pub enum Key {
     DeadAfter,
     CheckpointEvery,
     CheckpointKeep,
+    Jobs,
 }
 
 /// What there is to know about a key.

@@ -2,6 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
+use crate::job::{Job, Key, Value};
 use crate::rules::{Rule, Subject};
 
 /// TP610 `existing-files`.
@@ -10,7 +11,7 @@ pub(super) const RULE: Rule = Rule {
     name: "existing-files",
     weight: Weight::Warning,
     what: "Files of other settings, or files that no run of this job made, lie where frames are wanted.",
-    why: "They are kept: today's frames would stand among yesterday's.",
+    why: "What becomes of them is what `existing` says; kept, today's frames would stand among yesterday's.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "stale/{shot}.{frame:04}.png"
@@ -45,29 +46,63 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 unknown += there.unknown;
                 kept += there.kept;
             }
-            let mut words = Vec::new();
-            if stale > 0 {
-                words.push(format!(
-                    "{} of other settings kept, and told as stale",
-                    count(stale, "file", "files")
-                ));
-            }
-            if unknown > 0 {
-                words.push(format!(
-                    "{} that no run made kept, if they are whole",
-                    count(unknown, "file", "files")
-                ));
-            }
-            if kept > 0 {
-                words.push(format!(
-                    "{} as they should be kept",
-                    count(kept, "file", "files")
-                ));
-            }
+            let fate = Fates::of(subject.job);
+            let words: Vec<String> = [
+                (stale, "of other settings", fate.stale),
+                (unknown, "that no run made", fate.unknown),
+                (kept, "as they should be", fate.kept),
+            ]
+            .into_iter()
+            .filter(|(number, ..)| *number > 0)
+            .map(|(number, what, fate)| format!("{} {what} {fate}", count(number, "file", "files")))
+            .collect();
             rule.finding("files are there already that this job does not make now")
                 .at(&one.template.place, "")
                 .so(words.join("; "))
-                .advise("raise `version`, or move them away")
+                .advise(fate.advice)
         })
         .collect()
+}
+
+/// What becomes of files, by the policy of the job.
+struct Fates {
+    stale: &'static str,
+    unknown: &'static str,
+    kept: &'static str,
+    advice: &'static str,
+}
+
+impl Fates {
+    fn of(job: &Job) -> Self {
+        let policy = match job.of_project(Key::Existing).map(|one| &one.value.value) {
+            Some(Value::Text(policy)) => policy.as_str(),
+            _ => "keep",
+        };
+        match policy {
+            "replace" => Self {
+                stale: "replaced, each once its successor is verified",
+                unknown: "replaced, and kept aside",
+                kept: "replaced too",
+                advice: "say existing = \"keep\", or raise `version`, to keep them",
+            },
+            "refuse" => Self {
+                stale: "in the way: no run would begin",
+                unknown: "in the way: no run would begin",
+                kept: "in the way too",
+                advice: "raise `version`, or move them away",
+            },
+            "next-version" => Self {
+                stale: "in the way: a run goes on to the next version",
+                unknown: "in the way: a run goes on to the next version",
+                kept: "in the way too",
+                advice: "nothing need be done",
+            },
+            _ => Self {
+                stale: "kept, and told as stale",
+                unknown: "kept, if they are whole",
+                kept: "kept",
+                advice: "raise `version`, or move them away; `run --renew` renders those of other settings again",
+            },
+        }
+    }
 }

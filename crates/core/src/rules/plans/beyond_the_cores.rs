@@ -1,8 +1,8 @@
-//! More threads than this machine has cores.
+//! More threads than this machine has cores, over all processes at once.
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::job::Key;
+use crate::job::{Key, Value};
 use crate::rules::{Rule, Subject};
 
 /// TP702 `beyond-the-cores`.
@@ -10,7 +10,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP702",
     name: "beyond-the-cores",
     weight: Weight::Warning,
-    what: "A process of the engine is told to use more threads than there are cores.",
+    what: "The processes that run at once are told to use more threads than there are cores.",
     why: "They wait for each other, and everything takes longer.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
@@ -24,7 +24,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 threads = 4
 "#,
-    mend: "Use as many threads as there are cores.",
+    mend: "Use as many threads as there are cores, or fewer processes at once.",
     check,
 };
 
@@ -32,9 +32,18 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let Some(cores) = subject.answers.machine.cores else {
         return Vec::new();
     };
+    let jobs = match subject
+        .job
+        .of_project(Key::Jobs)
+        .map(|one| &one.value.value)
+    {
+        Some(Value::Number(jobs)) => u64::try_from(*jobs).unwrap_or(1).max(1),
+        _ => 1,
+    };
     let beyond = |one: &Deliverable| {
         let threads = u64::try_from(one.common.threads?).ok()?;
-        (threads > cores).then_some(threads)
+        let all = threads.saturating_mul(jobs);
+        (all > cores).then_some(all)
     };
     subject
         .once(|one| {
@@ -53,7 +62,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     format!("it has {cores}"),
                 )
                 .so("they would wait for each other")
-                .advise(format!("say threads = {cores}, or leave it to the engine")),
+                .advise(match jobs {
+                    1 => format!("say threads = {cores}, or leave it to the engine"),
+                    jobs => format!(
+                        "say threads = {} for {jobs} processes at once, or leave it out",
+                        (cores / jobs).max(1)
+                    ),
+                }),
             )
         })
         .collect()
