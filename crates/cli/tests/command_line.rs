@@ -151,7 +151,7 @@ fn json_has_a_version_and_tells_places() {
     let finding = &check["findings"][0];
     assert_eq!(finding["code"], "TP302");
     assert_eq!(finding["places"][0]["file"], "truepath.toml");
-    assert_eq!(finding["places"][0]["line"], 6);
+    assert_eq!(finding["places"][0]["line"], 7);
     assert_eq!(finding["places"][0]["column"], 9);
     for (command, option) in [
         ("overview", "--format"),

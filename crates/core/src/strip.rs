@@ -50,6 +50,9 @@ pub struct States {
 pub fn strip(states: &States, width: usize) -> Vec<Cell> {
     let count = usize::try_from(states.wanted.count()).unwrap_or(usize::MAX);
     let width = width.min(count);
+    if width == 0 {
+        return Vec::new();
+    }
     let mut cells = vec![(0_u64, 0_u64, Cell::Missing); width];
     for (index, frame) in states.wanted.iter().enumerate() {
         let (all, done, cell) =

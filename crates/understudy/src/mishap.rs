@@ -45,7 +45,7 @@ impl Mishap {
             return None;
         }
         let number = RandomState::new().hash_one(0);
-        if number % u64::from(self.unlucky) != 0 {
+        if !number.is_multiple_of(u64::from(self.unlucky)) {
             return None;
         }
         let kinds = [Misfortune::Fail, Misfortune::Truncate, Misfortune::Skip];
