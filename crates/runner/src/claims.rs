@@ -95,7 +95,7 @@ impl<'a> Claims<'a> {
         loop {
             let (generation, mark) = self.last(name)?;
             if let Some(mark) = mark
-                && !is_gone(mark.session)
+                && (mark == Mark::UNKNOWN || !is_gone(mark.session))
                 && !(mark.closed && again)
             {
                 return Ok(match mark.closed {
@@ -218,5 +218,15 @@ mod tests {
             Asked::Ours(_)
         ));
         assert_eq!(one.ask("licence", true, &nobody).unwrap(), Asked::HeldBy(2));
+    }
+
+    #[test]
+    fn a_claim_that_cannot_be_read_is_never_taken_over() {
+        let folder = tempfile::tempdir().unwrap();
+        let claims = Claims::new(&RealDisk, folder.path().to_owned(), 7).unwrap();
+        fs::write(folder.path().join("dawn-1-8.1"), "").unwrap();
+        let everybody = |_: u32| true;
+        let asked = claims.ask("dawn-1-8", true, &everybody).unwrap();
+        assert_eq!(asked, Asked::HeldBy(0));
     }
 }

@@ -54,15 +54,17 @@ pub(crate) struct Start<'s> {
 impl<'w> Process<'w> {
     /// Starts a program in a process group of its own, which the warden ends when this run dies.
     pub(crate) fn start(warden: &'w Warden, start: Start<'_>) -> io::Result<Self> {
-        let mut engine = Command::new(start.program)
+        // One pipe for both, so that lines stay in the order in which they were printed.
+        let (input, output) = io::pipe()?;
+        let engine = Command::new(start.program)
             .args(start.arguments)
             .env_clear()
             .envs(start.env.iter().map(|(name, value)| (name, value)))
             .env(Warden::MARK, warden.mark())
             .current_dir(start.folder)
             .stdin(Stdio::null())
-            .stdout(Stdio::piped())
-            .stderr(Stdio::piped())
+            .stdout(output.try_clone()?)
+            .stderr(output)
             .process_group(0)
             .spawn()?;
         let group = i32::try_from(engine.id())
@@ -70,12 +72,7 @@ impl<'w> Process<'w> {
             .and_then(Pid::from_raw)
             .ok_or_else(|| io::Error::other("a process without a number"))?;
         let (sender, lines) = sync_channel(MOST_WAITING);
-        if let Some(stdout) = engine.stdout.take() {
-            read_lines(stdout, sender.clone());
-        }
-        if let Some(stderr) = engine.stderr.take() {
-            read_lines(stderr, sender);
-        }
+        read_lines(input, sender);
         let process = Self {
             engine,
             group,

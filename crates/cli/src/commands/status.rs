@@ -100,8 +100,8 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
         .zip(&status.rows)
         .map(|(one, row)| (one.label(), row.states.clone()))
         .collect();
-    for (head, cells, tail) in table(&rows, width) {
-        writeln!(out, "{head}{}{tail}", coloured(&cells))?;
+    for (head, cells) in table(&rows, width) {
+        writeln!(out, "{head}{}", coloured(&cells))?;
     }
     let size: u64 = status.rows.iter().map(|row| row.bytes).sum();
     writeln!(

@@ -179,7 +179,7 @@ impl Screen {
             .collect();
         let mut lines: Vec<String> = table(&rows, width)
             .into_iter()
-            .map(|(head, cells, tail)| format!("{head}{}{tail}", coloured(&cells)))
+            .map(|(head, cells)| format!("{head}{}", coloured(&cells)))
             .collect();
         if hidden > 0 {
             lines.push(format!("{FAINT}and {hidden} more{FAINT:#}"));

@@ -4,9 +4,7 @@ use anstyle::{AnsiColor, Style};
 use truepath_core::strip::{Cell, States, strip};
 
 /// The widest that a label gets.
-const LABEL: usize = 36;
-/// What stands behind a strip: ` 1,234/1,234`.
-const NUMBERS: usize = 14;
+const LABEL: usize = 48;
 
 /// The columns of the terminal, or 80.
 pub(crate) fn columns() -> usize {
@@ -17,21 +15,23 @@ pub(crate) fn columns() -> usize {
     told.or_else(seen).unwrap_or(80).max(40)
 }
 
-/// Rows of a label, a strip and its numbers, for a terminal so wide.
-pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec<Cell>, String)> {
+/// Rows of a label with its numbers, and a strip, for a terminal so wide.
+pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec<Cell>)> {
     let longest = rows.iter().map(|(label, _)| label.chars().count()).max();
     let label_width = longest.unwrap_or(0).min(LABEL).min(width * 2 / 5);
-    let room = width.saturating_sub(label_width + NUMBERS + 3);
+    let numbers: Vec<String> = rows
+        .iter()
+        .map(|(_, states)| format!("{}/{}", states.done.count(), states.wanted.count()))
+        .collect();
+    let widest = numbers.iter().map(String::len).max().unwrap_or(0);
+    let room = width.saturating_sub(label_width + widest + 4);
     rows.iter()
-        .map(|(label, states)| {
+        .zip(numbers)
+        .map(|((label, states), numbers)| {
             let label = both_ends(label, label_width);
-            let cells = strip(states, room);
-            let numbers = format!("{}/{}", states.done.count(), states.wanted.count());
-            let pad = " ".repeat(room - cells.len());
             (
-                format!("{label:<label_width$}  "),
-                cells,
-                format!("{pad} {numbers:>NUMBERS$}"),
+                format!("{label:<label_width$}  {numbers:>widest$}  "),
+                strip(states, room),
             )
         })
         .collect()
