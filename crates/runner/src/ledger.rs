@@ -451,6 +451,12 @@ impl Ledger {
         self.published.insert(record.path.as_ref().into(), known);
     }
 
+    /// Whether somebody has told that this very file has its true name.
+    pub(crate) fn tells_of(&self, record: &Record) -> bool {
+        let known = self.published.get(record.path.as_str());
+        known.is_some_and(|known| known.hash == Hash::of_digits(&record.hash))
+    }
+
     /// Takes in what this run published itself.
     pub(crate) fn publish(&mut self, record: &Record) {
         let known = Known {

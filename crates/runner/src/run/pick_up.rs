@@ -53,7 +53,14 @@ impl Work<'_> {
         // Another may have been here before.
         if session.sessions.state(number).map_err(refused)? == State::Dead {
             self.refresh()?;
-            let told = self.known().sessions.get(&number).cloned();
+            let told = {
+                let known = self.known();
+                let mut told = known.sessions.get(&number).cloned().unwrap_or_default();
+                // One that picked it up before, and died over it, may have told some already.
+                told.intents
+                    .retain(|intent| !known.tells_of(&intent.record));
+                told
+            };
             let mut recovery = Recovery {
                 disk: self.disk,
                 session,
@@ -61,7 +68,7 @@ impl Work<'_> {
                 credits: &self.credits,
                 recovered: Recovered::default(),
             };
-            recovery.pick_up(&told.unwrap_or_default(), elsewhere)?;
+            recovery.pick_up(&told, elsewhere)?;
             let recovered = recovery.recovered;
             let is_busy = !recovered.busy.is_empty();
             self.tell_recovered(recovered);
