@@ -24,15 +24,9 @@ impl Work<'_> {
             .collect();
         for number in open {
             let state = self.session.sessions.state(number);
-            match state.map_err(RunError::disk(&self.state.folder))? {
-                State::Dead => self.pick_up(number)?,
-                State::Live(_) => {}
-                State::Ended => {
-                    if let Some(told) = self.known().sessions.get_mut(&number) {
-                        // It ended before it could say so, or is picked up.
-                        told.ended |= told.staged.is_empty() && told.intents.is_empty();
-                    }
-                }
+            // One without a sign of life may be about to begin: its ledger is read on.
+            if state.map_err(RunError::disk(&self.state.folder))? == State::Dead {
+                self.pick_up(number)?;
             }
         }
         Ok(())
