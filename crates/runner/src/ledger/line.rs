@@ -1,0 +1,188 @@
+//! What the lines of a ledger tell.
+
+use serde::{Deserialize, Serialize};
+
+/// What a line tells.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Line {
+    /// A run has begun.
+    Began(Began),
+    /// A staging folder was made.
+    Staged(Staged),
+    /// The process of a staging folder has ended, and all that it brought is told.
+    Left {
+        /// The number of the process in its run.
+        process: u32,
+    },
+    /// A file is about to get its true name.
+    Intent(Intent),
+    /// A file has its true name.
+    Published {
+        /// The frame.
+        frame: i64,
+        /// How it came there.
+        how: How,
+        /// What there is to say of it.
+        record: Record,
+    },
+    /// Files are held aside while an engine writes in their folder.
+    Held(Held),
+    /// A file was in the way and was renamed.
+    Aside {
+        /// Where it was.
+        path: String,
+        /// Where it is.
+        to: String,
+        /// Why.
+        why: String,
+    },
+    /// Frames could not be made.
+    Failed(Failed),
+    /// Warnings of one kind in the logs of the run.
+    Warned(Warned),
+    /// What a run that died left is picked up.
+    Buried {
+        /// The number of that run.
+        session: u32,
+    },
+    /// The run has ended, and left nothing behind.
+    Ended,
+}
+
+/// A run.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Began {
+    /// The machine.
+    pub machine: String,
+    /// The job file's name.
+    pub job: String,
+    /// When, as RFC 3339, by that machine's clock.
+    pub time: String,
+    /// Where its logs are.
+    pub logs: String,
+}
+
+/// A staging folder, and what is rendered in it.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Staged {
+    /// The folder.
+    pub folder: String,
+    /// The number of its process in the run.
+    pub process: u32,
+    /// What the process makes, in words.
+    pub label: String,
+    /// Its log.
+    pub log: String,
+    /// When it began, as RFC 3339, by that machine's clock.
+    pub time: String,
+    /// The frames.
+    pub frames: String,
+    /// The deliverables.
+    pub members: Vec<Member>,
+    /// Files that were given to the engine, by name.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub given: Vec<String>,
+}
+
+/// Files that are held aside.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Held {
+    /// Their folder.
+    pub folder: String,
+    /// Where they are meanwhile.
+    pub hold: String,
+}
+
+/// A deliverable that is rendered in a staging folder.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Member {
+    /// The pattern of its paths.
+    pub path: String,
+    /// The fingerprint of what makes its pictures.
+    pub fingerprint: String,
+}
+
+/// A file that is about to get its true name.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Intent {
+    /// Its staging name.
+    pub staged: String,
+    /// The frame.
+    pub frame: i64,
+    /// What becomes of a file that has the name already; none where there must not be one.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub replaces: Option<Replaces>,
+    /// All there is to say once it has its true name.
+    pub record: Record,
+}
+
+/// What becomes of a file whose name a new one takes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum Replaces {
+    /// It is removed once the ledger tells of the new one.
+    Remove,
+    /// It is kept aside.
+    Keep,
+}
+
+/// Frames of one deliverable that could not be made.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Failed {
+    /// The pattern of their paths.
+    pub path: String,
+    /// The frames.
+    pub frames: String,
+    /// Why.
+    pub reason: String,
+    /// The log of the last process that should have made them.
+    pub log: Option<String>,
+}
+
+/// Warnings of one kind.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Warned {
+    /// The warning, with `#` for numbers.
+    pub kind: String,
+    /// How many there were.
+    pub count: u64,
+}
+
+/// How a file came to its true name.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub enum How {
+    /// Rendered by this run.
+    Rendered,
+    /// Finished by an earlier run that was killed.
+    Recovered,
+    /// Found there, decoded and taken.
+    Adopted,
+    /// Of other settings, and taken as it is because somebody said so.
+    Accepted,
+}
+
+/// What there is to say of a published file.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Record {
+    /// Its path.
+    pub path: String,
+    /// Bytes.
+    pub size: u64,
+    /// Time of last change, nanoseconds since 1970.
+    pub modified: i64,
+    /// SHA-256 of its bytes.
+    pub hash: String,
+    /// Fingerprint of what made the picture; none when nobody knows.
+    pub fingerprint: Option<String>,
+    /// The engine, with its version where it tells one.
+    pub engine: String,
+    /// The machine.
+    pub machine: String,
+    /// When, as RFC 3339, by that machine's clock.
+    pub time: String,
+    /// The run that it belongs to: when that began.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub run: Option<String>,
+}

@@ -1,0 +1,238 @@
+//! All that the ledgers of a job tell, merged; read again, only what is new is read.
+
+use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use std::fs::File;
+use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
+use std::path::Path;
+use std::sync::Arc;
+
+use super::known::{PublishedView, View};
+use super::written::sound;
+use super::{Began, Failed, Hash, Held, How, Intent, Known, Line, Record, Staged, path};
+use crate::disk::Stamp;
+
+/// So many times are kept of every run.
+const RECENT: usize = 64;
+
+/// What one run told.
+#[derive(Debug, Clone, Default)]
+pub struct Told {
+    /// How it began.
+    pub began: Option<Began>,
+    /// Intents that no published line followed.
+    pub intents: Vec<Intent>,
+    /// Staging folders whose process has not ended.
+    pub staged: Vec<Staged>,
+    /// Everything that it held aside.
+    pub held: Vec<Held>,
+    /// What failed.
+    pub failed: Vec<Failed>,
+    /// Files that it brought to their true names, rendered or recovered.
+    pub brought: u64,
+    /// When the last of them came, by the clock of its machine.
+    pub recent: VecDeque<String>,
+    /// Whether it has ended, or what it left is picked up.
+    pub ended: bool,
+    /// Bytes of its ledger that were read.
+    read: u64,
+}
+
+/// All that the ledgers of a job tell, merged.
+#[derive(Debug, Clone, Default)]
+pub struct Ledger {
+    /// What was told last of every path.
+    pub published: HashMap<Box<str>, Known>,
+    /// What each run told, by its number.
+    pub sessions: BTreeMap<u32, Told>,
+    /// Kinds of warnings that were ever told.
+    pub warned: HashSet<String>,
+    /// Texts that many files share.
+    shared: HashSet<Arc<str>>,
+    /// The run that reads this: what it tells itself it knows.
+    pub(crate) own: Option<u32>,
+}
+
+impl Ledger {
+    /// Reads all ledgers in a folder.
+    ///
+    /// # Errors
+    /// When a ledger cannot be read.
+    pub fn read(folder: &Path) -> io::Result<Self> {
+        let mut ledger = Self::default();
+        ledger.refresh(folder)?;
+        Ok(ledger)
+    }
+
+    /// The runs alone, to read on from here without what they published.
+    pub(crate) fn clone_sessions(&self) -> Self {
+        Self {
+            sessions: self.sessions.clone(),
+            ..Self::default()
+        }
+    }
+
+    /// The number of the last run.
+    #[must_use]
+    pub fn last(&self) -> u32 {
+        self.sessions.keys().next_back().copied().unwrap_or(0)
+    }
+
+    /// Reads what was written since. Ledgers are numbered without gaps and are looked for by name,
+    /// since the listings of shared folders lag.
+    ///
+    /// # Errors
+    /// When a ledger cannot be read.
+    pub fn refresh(&mut self, folder: &Path) -> io::Result<()> {
+        let open: Vec<u32> = self
+            .sessions
+            .iter()
+            .filter(|(number, told)| !told.ended && self.own != Some(**number))
+            .map(|(number, _)| *number)
+            .collect();
+        for number in open {
+            self.tail(folder, number)?;
+        }
+        while self.tail(folder, self.last() + 1)? {}
+        Ok(())
+    }
+
+    /// Reads on in the ledger of a run; gives whether there is one.
+    fn tail(&mut self, folder: &Path, number: u32) -> io::Result<bool> {
+        let mut file = match File::open(path(folder, number)) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
+            file => file?,
+        };
+        let mut told = self.sessions.remove(&number).unwrap_or_default();
+        // Intents matter only of a run that has not ended, and are half of all lines.
+        told.ended |= has_ended(&mut file)?;
+        file.seek(SeekFrom::Start(told.read))?;
+        let mut reader = BufReader::with_capacity(1 << 18, file);
+        let mut bytes = Vec::new();
+        loop {
+            bytes.clear();
+            let length = reader.read_until(b'\n', &mut bytes)?;
+            // What has no end yet is being written, or the torn tail of a run that was killed.
+            if bytes.pop() != Some(b'\n') {
+                break;
+            }
+            told.read += length as u64;
+            let Some(line) = std::str::from_utf8(&bytes).ok().and_then(sound) else {
+                continue;
+            };
+            if told.ended && line.starts_with("{\"intent\"") {
+                continue;
+            }
+            // Nearly all lines are of this kind.
+            if line.starts_with("{\"published\"") {
+                if let Ok(View { published }) = serde_json::from_str(line) {
+                    self.take_published(&published, &mut told);
+                }
+            } else if let Ok(line) = serde_json::from_str(line) {
+                self.take(line, &mut told);
+            }
+        }
+        if told.ended {
+            told.intents.clear();
+            told.staged.clear();
+            told.held.clear();
+        }
+        self.sessions.insert(number, told);
+        Ok(true)
+    }
+
+    fn take(&mut self, line: Line, told: &mut Told) {
+        match line {
+            Line::Began(began) => told.began = Some(began),
+            Line::Staged(staged) => told.staged.push(staged),
+            Line::Left { process } => told.staged.retain(|staged| staged.process != process),
+            Line::Held(held) => told.held.push(held),
+            Line::Intent(intent) => told.intents.push(intent),
+            // Read without copying, above.
+            Line::Published { .. } | Line::Ended => {}
+            Line::Aside { path, .. } => {
+                self.published.remove(path.as_str());
+            }
+            Line::Failed(failed) => told.failed.push(failed),
+            Line::Warned(warned) => {
+                self.warned.insert(warned.kind);
+            }
+            Line::Buried { session } => {
+                if let Some(dead) = self.sessions.get_mut(&session) {
+                    dead.ended = true;
+                    dead.intents.clear();
+                    dead.staged.clear();
+                    dead.held.clear();
+                }
+            }
+        }
+    }
+
+    fn take_published(&mut self, line: &PublishedView<'_>, told: &mut Told) {
+        let record = &line.record;
+        if !told.intents.is_empty() {
+            told.intents.retain(|intent| {
+                intent.record.path != record.path || intent.record.hash != record.hash
+            });
+        }
+        if matches!(line.how, How::Rendered | How::Recovered) {
+            told.brought += 1;
+            if told.recent.len() == RECENT {
+                told.recent.pop_front();
+            }
+            told.recent.push_back(record.time.clone().into_owned());
+        }
+        let known = Known {
+            stamp: Stamp {
+                size: record.size,
+                modified: record.modified,
+            },
+            hash: Hash::of_digits(&record.hash),
+            fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
+            run: record.run.as_deref().map(|text| self.shared(text)),
+        };
+        self.published.insert(record.path.as_ref().into(), known);
+    }
+
+    /// Whether somebody has told that this very file has its true name.
+    pub(crate) fn tells_of(&self, record: &Record) -> bool {
+        let known = self.published.get(record.path.as_str());
+        known.is_some_and(|known| known.hash == Hash::of_digits(&record.hash))
+    }
+
+    /// Takes in what this run published itself.
+    pub(crate) fn publish(&mut self, record: &Record) {
+        let known = Known {
+            stamp: Stamp {
+                size: record.size,
+                modified: record.modified,
+            },
+            hash: Hash::of_digits(&record.hash),
+            fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
+            run: record.run.as_deref().map(|text| self.shared(text)),
+        };
+        self.published.insert(record.path.as_str().into(), known);
+    }
+
+    /// A text that many files share, held once.
+    fn shared(&mut self, text: &str) -> Arc<str> {
+        if let Some(known) = self.shared.get(text) {
+            return Arc::clone(known);
+        }
+        let shared: Arc<str> = text.into();
+        self.shared.insert(Arc::clone(&shared));
+        shared
+    }
+}
+
+/// Whether the last line of a ledger says that its run has ended.
+fn has_ended(file: &mut File) -> io::Result<bool> {
+    const END: &[u8] = b"\"line\":\"ended\"}\n";
+    let length = file.seek(SeekFrom::End(0))?;
+    let Some(start) = length.checked_sub(END.len() as u64) else {
+        return Ok(false);
+    };
+    file.seek(SeekFrom::Start(start))?;
+    let mut last = [0; END.len()];
+    file.read_exact(&mut last)?;
+    Ok(last == END)
+}

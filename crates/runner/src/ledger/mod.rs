@@ -1,0 +1,21 @@
+//! The ledger: one JSON object a line, append only, one file a run, a checksum a line.
+//!
+//! It says what was meant and what was done; it is never trusted over the disk.
+
+mod known;
+mod line;
+mod merged;
+mod written;
+
+use std::path::{Path, PathBuf};
+
+pub use known::{Hash, Known};
+pub use line::{Began, Failed, Held, How, Intent, Line, Member, Record, Replaces, Staged, Warned};
+pub use merged::{Ledger, Told};
+pub use written::Writer;
+
+/// The ledger of a run.
+#[must_use]
+pub(crate) fn path(folder: &Path, session: u32) -> PathBuf {
+    folder.join(format!("{session:04}.jsonl"))
+}

@@ -1,0 +1,151 @@
+//! A ledger that is being written, and how its lines are.
+
+use std::io;
+use std::path::Path;
+
+use super::Line;
+use crate::disk::{Append, Disk};
+
+/// A ledger that this process writes.
+pub struct Writer {
+    log: Box<dyn Append>,
+}
+
+impl Writer {
+    /// Begins a ledger.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    pub fn create(disk: &dyn Disk, path: &Path) -> io::Result<Self> {
+        let log = disk.create_log(path)?;
+        if let Some(folder) = path.parent() {
+            disk.sync_folder(folder)?;
+        }
+        Ok(Self { log })
+    }
+
+    /// Writes lines that stay once this returns.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    pub fn write(&mut self, lines: &[Line]) -> io::Result<()> {
+        self.append(lines, true)
+    }
+
+    /// Writes lines that others see at once; a power cut may take them.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    pub fn note(&mut self, lines: &[Line]) -> io::Result<()> {
+        self.append(lines, false)
+    }
+
+    fn append(&mut self, lines: &[Line], sync: bool) -> io::Result<()> {
+        let mut text = String::new();
+        for line in lines {
+            print(line, &mut text)?;
+        }
+        self.log.append(text.as_bytes(), sync)
+    }
+}
+
+const HEAD: &str = "{\"check\":\"";
+const MIDDLE: &str = "\",\"line\":";
+
+/// The CRC-32 (ISO-HDLC) of a line: torn lines are what it is there to find.
+fn check(text: &str) -> String {
+    format!("{:08x}", crc32fast::hash(text.as_bytes()))
+}
+
+fn print(line: &Line, out: &mut String) -> io::Result<()> {
+    let text = serde_json::to_string(line)?;
+    for part in [HEAD, &check(&text), MIDDLE, &text, "}\n"] {
+        out.push_str(part);
+    }
+    Ok(())
+}
+
+/// What a line holds, where its checksum is right.
+pub(super) fn sound(line: &str) -> Option<&str> {
+    let (sum, rest) = line.strip_prefix(HEAD)?.split_once(MIDDLE)?;
+    let text = rest.strip_suffix('}')?;
+    (check(text) == sum).then_some(text)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ledger::{Held, How, Intent, Member, Record, Replaces, Staged};
+
+    fn parse(line: &str) -> Option<Line> {
+        serde_json::from_str(sound(line)?).ok()
+    }
+
+    #[test]
+    fn every_kind_of_line_is_read_back() {
+        let record = Record {
+            path: "/a/b 'c'.png".to_owned(),
+            size: 7,
+            modified: 1_700_000_000_123_456_789,
+            hash: "00".to_owned(),
+            fingerprint: None,
+            engine: "understudy 1".to_owned(),
+            machine: "north".to_owned(),
+            time: "2026-01-01T00:00:00Z".to_owned(),
+            run: Some("2026-01-01T00:00:00".to_owned()),
+        };
+        for line in [
+            Line::Ended,
+            Line::Staged(Staged {
+                folder: "a".to_owned(),
+                process: 3,
+                label: "kiln".to_owned(),
+                log: "l".to_owned(),
+                time: "2026-01-01T00:00:00Z".to_owned(),
+                frames: "1-9".to_owned(),
+                members: vec![Member {
+                    path: "p".to_owned(),
+                    fingerprint: "f".to_owned(),
+                }],
+                given: vec!["options.json".to_owned()],
+            }),
+            Line::Held(Held {
+                folder: "f".to_owned(),
+                hold: "h".to_owned(),
+            }),
+            Line::Intent(Intent {
+                staged: "s".to_owned(),
+                frame: -7,
+                replaces: Some(Replaces::Keep),
+                record: record.clone(),
+            }),
+            Line::Published {
+                frame: 7,
+                how: How::Adopted,
+                record,
+            },
+        ] {
+            let mut printed = String::new();
+            print(&line, &mut printed).unwrap();
+            assert_eq!(parse(printed.trim_end()), Some(line));
+        }
+    }
+
+    #[test]
+    fn a_torn_or_changed_line_is_passed_over() {
+        let line = Line::Aside {
+            path: "a".to_owned(),
+            to: "b".to_owned(),
+            why: "é".to_owned(),
+        };
+        let mut printed = String::new();
+        print(&line, &mut printed).unwrap();
+        assert_eq!(parse(printed.trim_end()), Some(line));
+        for length in 0..printed.len() - 1 {
+            if printed.is_char_boundary(length) {
+                assert_eq!(parse(&printed[..length]), None);
+            }
+        }
+        assert_eq!(parse(&printed.trim_end().replace("\"b\"", "\"c\"")), None);
+    }
+}
