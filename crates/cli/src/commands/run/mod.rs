@@ -33,11 +33,12 @@ use crate::this_program;
 /// Check the job, then render what is missing
 ///
 /// Every frame is rendered into a staging folder, decoded and held against the job, and only then
-/// brought to its true name; nothing is ever replaced. What is there and whole is kept. Stopped or
-/// killed at any moment, the next call goes on where this one ended.
+/// brought to its true name; nothing is replaced unless that is asked for. What is there and whole is
+/// kept. Stopped or killed at any moment, the next call goes on where this one ended. Started alike on
+/// several machines that share a folder, runs share the work.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath run\n  truepath run --shot dawn --frames 1,48,96\n  truepath run --pass-over TP105"
+    after_help = "Examples:\n  truepath run\n  truepath run --jobs 4 --until 07:00 --then 'echo $TRUEPATH_RESULT >morning.txt'\n  truepath run --shot dawn --frames 1,48,96\n  truepath run --renew\n  truepath run --pass-over TP105"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
