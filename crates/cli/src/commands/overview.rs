@@ -17,6 +17,7 @@ use crate::job_arguments::JobArguments;
 use crate::outcome::Trouble;
 use crate::shapes::VERSION;
 use crate::shapes::overview::{Entry, Overview};
+use crate::show::strips::fitted;
 use crate::show::{FAINT, GOOD, TITLE, bytes, count, files, playing_time};
 
 /// Show all that is to be made, a line each
@@ -131,7 +132,7 @@ fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
         })
         .collect();
     let padded = |column: usize, width: usize, text: &str| {
-        let text = cut(text, width);
+        let text = fitted(text, width);
         if NUMBERS.contains(&column) {
             format!("{text:>width$}")
         } else {
@@ -188,13 +189,6 @@ fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
         Some(known) => writeln!(out, ", {thumb}{}", bytes(known)),
         None => writeln!(out),
     }
-}
-
-fn cut(text: &str, width: usize) -> String {
-    if text.chars().count() <= width {
-        return text.to_owned();
-    }
-    text.chars().take(width - 1).chain(['…']).collect()
 }
 
 fn shape(line: &Line<'_>) -> Entry {

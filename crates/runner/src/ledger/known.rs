@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use serde::Deserialize;
 
-use super::How;
+use super::{How, Record};
 use crate::disk::Stamp;
 
 /// What is remembered of a published file; there may be hundreds of thousands.
@@ -71,4 +71,19 @@ pub(super) struct RecordView<'a> {
     pub(super) time: Cow<'a, str>,
     #[serde(borrow, default)]
     pub(super) run: Option<Cow<'a, str>>,
+}
+
+impl<'a> RecordView<'a> {
+    /// What is remembered of a record.
+    pub(super) fn of(record: &'a Record) -> Self {
+        Self {
+            path: Cow::Borrowed(&record.path),
+            size: record.size,
+            modified: record.modified,
+            hash: Cow::Borrowed(&record.hash),
+            fingerprint: record.fingerprint.as_deref().map(Cow::Borrowed),
+            time: Cow::Borrowed(&record.time),
+            run: record.run.as_deref().map(Cow::Borrowed),
+        }
+    }
 }

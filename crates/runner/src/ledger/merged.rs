@@ -6,7 +6,7 @@ use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
-use super::known::{PublishedView, View};
+use super::known::{PublishedView, RecordView, View};
 use super::written::sound;
 use super::{Began, Failed, Hash, Held, How, Intent, Known, Line, Record, Staged, path};
 use crate::disk::Stamp;
@@ -181,16 +181,7 @@ impl Ledger {
             }
             told.recent.push_back(record.time.clone().into_owned());
         }
-        let known = Known {
-            stamp: Stamp {
-                size: record.size,
-                modified: record.modified,
-            },
-            hash: Hash::of_digits(&record.hash),
-            fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
-            run: record.run.as_deref().map(|text| self.shared(text)),
-        };
-        self.published.insert(record.path.as_ref().into(), known);
+        self.remember(record);
     }
 
     /// Whether somebody has told that this very file has its true name.
@@ -201,6 +192,10 @@ impl Ledger {
 
     /// Takes in what this run published itself.
     pub(crate) fn publish(&mut self, record: &Record) {
+        self.remember(&RecordView::of(record));
+    }
+
+    fn remember(&mut self, record: &RecordView<'_>) {
         let known = Known {
             stamp: Stamp {
                 size: record.size,
@@ -210,7 +205,7 @@ impl Ledger {
             fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
             run: record.run.as_deref().map(|text| self.shared(text)),
         };
-        self.published.insert(record.path.as_str().into(), known);
+        self.published.insert(record.path.as_ref().into(), known);
     }
 
     /// A text that many files share, held once.
