@@ -2,8 +2,9 @@
 //! rules read the answers.
 
 use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
-use crate::deliverable::Expansion;
+use crate::deliverable::{Deliverable, Expansion};
 use crate::engine::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::{PathPattern, Piece};
@@ -132,23 +133,32 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
             }
         }
     }
+    // Neighbours share most of what they ask; what they share is asked once.
+    let mut before: Option<&Deliverable> = None;
     for deliverable in &expansion.deliverables {
-        let common = &deliverable.common;
-        let engine = &common.engine;
-        all.insert(Question::Folder(deliverable.root.to_string()));
-        if let Some(first) = first_folder(&deliverable.root, &deliverable.pattern) {
-            all.insert(Question::Real(first));
+        let last = before.replace(deliverable);
+        if last.is_none_or(|last| last.root != deliverable.root) {
+            all.insert(Question::Folder(deliverable.root.to_string()));
         }
+        let first = first_folder(&deliverable.root, &deliverable.pattern);
+        if first != last.and_then(|last| first_folder(&last.root, &last.pattern)) {
+            all.extend(first.map(str::to_owned).map(Question::Real));
+        }
+        if let Some(audio) = deliverable.movie().and_then(|movie| movie.audio.as_ref()) {
+            all.insert(Question::File(audio.value.clone()));
+            all.insert(Question::Sound(audio.value.clone()));
+        }
+        let common = &deliverable.common;
+        if last.is_some_and(|last| Arc::ptr_eq(&last.common, common)) {
+            continue;
+        }
+        let engine = &common.engine;
         if let Some(scene) = &common.scene {
             all.insert(Question::File(scene.path.clone()));
             all.insert(Question::Scene {
                 path: scene.path.clone(),
                 engine: engine.name.clone(),
             });
-        }
-        if let Some(audio) = deliverable.movie().and_then(|movie| movie.audio.as_ref()) {
-            all.insert(Question::File(audio.value.clone()));
-            all.insert(Question::Sound(audio.value.clone()));
         }
         if engine.program != Profile::THIS_PROGRAM {
             all.insert(Question::Program(engine.program.clone()));
@@ -163,11 +173,11 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
 
 /// The first folder below the root, where the frame is no part of it.
 #[must_use]
-pub fn first_folder(root: &str, pattern: &PathPattern) -> Option<String> {
+pub fn first_folder<'a>(root: &str, pattern: &'a PathPattern) -> Option<&'a str> {
     let Some(Piece::Text(text)) = pattern.pieces().first() else {
         return None;
     };
     let below = text.strip_prefix(root)?.strip_prefix('/')?;
     let (first, _) = below.split_once('/')?;
-    Some(format!("{root}/{first}"))
+    text.get(..root.len() + 1 + first.len())
 }

@@ -232,6 +232,69 @@ fn the_consequence_is_told_in_numbers() {
     assert_eq!(finding.advice, ["write \"r/{shot}_{pass}.{frame:04}.png\""]);
 }
 
+/// A job of three shots in two variants, two passes and two outputs that `more` describes.
+fn three_shots(paths: [&str; 2], more: &str) -> Vec<(&'static str, Option<String>)> {
+    let job = format!(
+        "[project]\nengine = \"understudy\"\npasses = [\"beauty\", \"depth\"]\nvariants = [\"day\", \"night\"]\n\
+         [variant.day]\n[variant.night]\n\
+         [shot.a]\nscene = \"kiln.toml\"\nframes = \"1-10\"\n\
+         [shot.b]\nscene = \"kiln.toml\"\nframes = \"1-120\"\n\
+         [shot.c]\nscene = \"kiln.toml\"\nframes = \"-20-2000\"\n\
+         [output.frames]\npath = \"{}\"\n[output.again]\npath = \"{}\"\nsize = \"8x8\"\n{more}",
+        paths[0], paths[1],
+    );
+    let found = findings(&job).into_iter();
+    found.map(|one| (one.code, one.consequence)).collect()
+}
+
+#[test]
+fn one_cause_is_told_once_for_all_shots() {
+    let path = "r/{shot}_{variant}_{pass}.{frame:04}.png";
+    let [(code, Some(so))] = &three_shots([path, path], "")[..] else {
+        panic!("more than one finding")
+    };
+    assert_eq!(*code, "TP102");
+    // Twelve sequences of 10, 120 and 2,021 frames, each written over once.
+    let lost = (10 + 120 + 2021) * 4;
+    assert!(so.starts_with(&format!("{lost} files")), "{so}");
+}
+
+#[test]
+fn capitals_are_told_once_for_all_shots() {
+    let paths = [
+        "r/{shot}_{variant}_{pass}.{frame:04}.png",
+        "R/{shot}_{variant}_{pass}.{frame:04}.png",
+    ];
+    let [(code, Some(so))] = &three_shots(paths, "")[..] else {
+        panic!("more than one finding")
+    };
+    assert_eq!(*code, "TP116");
+    let lost = (10 + 120 + 2021) * 4;
+    assert!(so.starts_with(&format!("{lost} files")), "{so}");
+    assert!(so.ends_with("in 12 sequences"), "{so}");
+    // A shot of the same name but for capitals meets all that its namesake makes.
+    let shot = "[shot.B]\nscene = \"kiln.toml\"\nframes = \"1-5\"\n";
+    let apart = [paths[0], "r/again/{shot}_{variant}_{pass}.{frame:04}.png"];
+    let codes: Vec<_> = three_shots(apart, shot)
+        .into_iter()
+        .map(|(code, _)| code)
+        .collect();
+    assert_eq!(codes, ["TP116", "TP116"]);
+}
+
+#[test]
+fn short_padding_is_told_once_a_template_and_by_the_worst() {
+    let paths = [
+        "r/{shot}_{variant}_{pass}.{frame:02}.png",
+        "r/again/{shot}_{variant}_{pass}.{frame:04}.png",
+    ];
+    let found = three_shots(paths, "");
+    let [("TP105", Some(so))] = &found[..] else {
+        panic!("{found:?}")
+    };
+    assert!(so.contains("`c_day_beauty.100.png`"), "{so}");
+}
+
 #[test]
 fn what_povray_cannot_take_is_told() {
     let job = |extra: &str| {

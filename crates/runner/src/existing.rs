@@ -19,7 +19,7 @@ use crate::session::State;
 pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Existing> {
     // Names in the folders that are there, each folder read once.
     let mut folders: HashMap<String, Vec<String>> = HashMap::new();
-    let mut uppers: HashMap<String, bool> = HashMap::new();
+    let mut uppers: HashMap<&str, bool> = HashMap::new();
     let mut found = BTreeMap::new();
     let mut ledger = None;
     let mut fingerprints = Fingerprints::default();
@@ -27,18 +27,18 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         let Some(first) = one.common.frames.value.first() else {
             continue;
         };
-        let path = one.path(first);
-        let Some((folder, _)) = path.rsplit_once('/') else {
-            continue;
-        };
         // Most of a fresh job is not there yet: its upper folders tell that at once.
         let fresh = first_folder(&one.root, &one.pattern).is_some_and(|above| {
             let there = uppers.entry(above);
-            !*there.or_insert_with_key(|above| Path::new(above).is_dir())
+            !*there.or_insert_with(|| Path::new(above).is_dir())
         });
         if fresh {
             continue;
         }
+        let path = one.path(first);
+        let Some((folder, _)) = path.rsplit_once('/') else {
+            continue;
+        };
         let names = folders
             .entry(folder.to_owned())
             .or_insert_with(|| names(Path::new(folder)));

@@ -5,20 +5,16 @@ use crate::template::{FrameField, PathPattern, Piece};
 
 use super::member::{Member, Run};
 
-/// A piece of a bucket's key.
-#[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub(super) enum Cut {
-    Text(Box<str>),
-    /// This many digits.
-    Digits(usize),
-}
+/// A path in which every run of digits is replaced by its length: `shot4/beauty.4.exr`. What has the
+/// same outline has its digits in the same places. The rest has no digits, so the lengths stand out.
+pub(super) type Outline = String;
 
 /// A sequence as pieces whose digit runs have fixed lengths.
 pub(super) fn members(
     index: usize,
     pattern: &PathPattern,
     frames: &FrameSet,
-) -> Vec<(Vec<Cut>, Member)> {
+) -> Vec<(Outline, Member)> {
     let mut widths: Vec<u8> = pattern
         .pieces()
         .iter()
@@ -39,9 +35,9 @@ pub(super) fn members(
         .iter()
         .flat_map(|strand| by_length(strand, &widths))
         .map(|frames| {
-            let (cuts, runs) = cut(pattern, &frames);
+            let (outline, runs) = cut(pattern, &frames);
             (
-                cuts,
+                outline,
                 Member {
                     index,
                     runs,
@@ -82,28 +78,16 @@ fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
     pieces
 }
 
-fn cut(pattern: &PathPattern, frames: &Strand) -> (Vec<Cut>, Vec<Run>) {
-    let mut cutter = Cutter {
-        cuts: Vec::new(),
-        runs: Vec::new(),
-        text: String::new(),
-        digits: 0,
-    };
+fn cut(pattern: &PathPattern, frames: &Strand) -> (Outline, Vec<Run>) {
+    let mut cutter = Cutter::default();
     let negative = frames.last() < 0;
     let length = frames.first().unsigned_abs().to_string().len();
     for piece in pattern.pieces() {
         match piece {
-            Piece::Text(text) => {
-                for c in text.chars() {
-                    match c.to_digit(10) {
-                        Some(digit) => cutter.number(1, i128::from(digit), 0),
-                        None => cutter.text(c),
-                    }
-                }
-            }
+            Piece::Text(text) => cutter.text(text),
             Piece::Frame(field) => {
                 if negative {
-                    cutter.text('-');
+                    cutter.text("-");
                 }
                 let width = match field {
                     FrameField::Digits(digits) => usize::from(*digits),
@@ -113,28 +97,38 @@ fn cut(pattern: &PathPattern, frames: &Strand) -> (Vec<Cut>, Vec<Run>) {
             }
         }
     }
-    cutter.finish()
+    cutter.end_digits();
+    (cutter.outline, cutter.runs)
 }
 
+#[derive(Default)]
 struct Cutter {
-    cuts: Vec<Cut>,
+    outline: Outline,
     runs: Vec<Run>,
-    text: String,
+    /// Digits of the run that is being read.
     digits: usize,
 }
 
 impl Cutter {
-    fn text(&mut self, c: char) {
-        self.end_digits();
-        self.text.push(c);
+    fn text(&mut self, mut text: &str) {
+        while let Some(at) = text.find(|c: char| c.is_ascii_digit()) {
+            self.plain(&text[..at]);
+            let digit = text.as_bytes()[at] - b'0';
+            self.number(1, i128::from(digit), 0);
+            text = &text[at + 1..];
+        }
+        self.plain(text);
+    }
+
+    fn plain(&mut self, text: &str) {
+        if !text.is_empty() {
+            self.end_digits();
+            self.outline.push_str(text);
+        }
     }
 
     fn number(&mut self, digits: usize, base: i128, scale: i128) {
         if self.digits == 0 {
-            if !self.text.is_empty() {
-                let text = std::mem::take(&mut self.text);
-                self.cuts.push(Cut::Text(text.into()));
-            }
             self.runs.push(Run { base: 0, scale: 0 });
         }
         self.digits += digits;
@@ -151,16 +145,8 @@ impl Cutter {
 
     fn end_digits(&mut self) {
         if self.digits > 0 {
-            self.cuts.push(Cut::Digits(self.digits));
+            self.outline.push_str(&self.digits.to_string());
             self.digits = 0;
         }
-    }
-
-    fn finish(mut self) -> (Vec<Cut>, Vec<Run>) {
-        self.end_digits();
-        if !self.text.is_empty() {
-            self.cuts.push(Cut::Text(self.text.into()));
-        }
-        (self.cuts, self.runs)
     }
 }

@@ -1,9 +1,9 @@
 //! Finds sequences that would write the same path, by comparing sequences and never path by path.
 //!
-//! Every path is cut into digit runs and the rest. A frame set is split by printed length, so that
-//! each run of a piece has a fixed number of digits; pieces with the same rest and the same run
-//! lengths meet in one bucket, where a run is a whole number: a constant, or the frame times a
-//! power of ten plus a constant. The cost grows with the sequences and not with their frames.
+//! Every path is cut into digit runs and the rest, its outline. A frame set is split by printed
+//! length, so that each run of a piece has a fixed number of digits; pieces with the same outline
+//! meet in one bucket, where a run is a whole number: a constant, or the frame times a power of ten
+//! plus a constant. The cost grows with the sequences and not with their frames.
 
 mod cut;
 mod fold;
@@ -17,7 +17,7 @@ use crate::template::PathPattern;
 
 pub use fold::{folded, is_folded};
 
-use cut::{Cut, members};
+use cut::{Outline, members};
 use groups::Groups;
 use member::Member;
 
@@ -35,10 +35,10 @@ pub struct Collision {
 /// Finds all collisions; sequences that collide with one another in a chain are told together.
 #[must_use]
 pub fn collisions(sequences: &[(&PathPattern, &FrameSet)]) -> Vec<Collision> {
-    let mut buckets: HashMap<Vec<Cut>, Vec<Member>> = HashMap::new();
+    let mut buckets: HashMap<Outline, Vec<Member>> = HashMap::new();
     for (index, (pattern, frames)) in sequences.iter().enumerate() {
-        for (cuts, member) in members(index, pattern, frames) {
-            buckets.entry(cuts).or_default().push(member);
+        for (outline, member) in members(index, pattern, frames) {
+            buckets.entry(outline).or_default().push(member);
         }
     }
     let mut groups = Groups::new(sequences.len());

@@ -1,6 +1,6 @@
 //! What rules look at.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::hash::Hash;
 
 use super::Rule;
@@ -177,12 +177,32 @@ fn near_collisions(
         return Vec::new();
     }
     let all: Vec<Option<PathPattern>> = sequences.iter().map(|(path, _)| folded(path)).collect();
-    let folded: Vec<(&PathPattern, &FrameSet)> = all
+    // Only what reads like one of those that folding changes can meet it.
+    let changed: HashSet<String> = all.iter().flatten().map(wording).collect();
+    let (indices, candidates): (Vec<usize>, Vec<(&PathPattern, &FrameSet)>) = all
         .iter()
         .zip(sequences)
         .map(|(folded, (path, frames))| (folded.as_ref().unwrap_or(path), *frames))
-        .collect();
-    let mut near = collisions(&folded);
+        .enumerate()
+        .filter(|(_, (path, _))| changed.contains(&wording(path)))
+        .unzip();
+    let mut near = collisions(&candidates);
+    for collision in &mut near {
+        for member in &mut collision.members {
+            *member = indices[*member];
+        }
+    }
     near.retain(|one| known.iter().all(|known| known.members != one.members));
     near
+}
+
+/// What a path says besides numbers.
+fn wording(pattern: &PathPattern) -> String {
+    let texts = pattern.pieces().iter().filter_map(|piece| match piece {
+        Piece::Text(text) => Some(&**text),
+        Piece::Frame(_) => None,
+    });
+    // Frames before 0 bring a sign of their own.
+    let number = |c: char| c.is_ascii_digit() || c == '-';
+    texts.flat_map(|text| text.split(number)).collect()
 }

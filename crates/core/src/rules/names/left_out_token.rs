@@ -1,9 +1,9 @@
 //! A pass, camera or shot that varies and is not in the path.
 
+use super::clash::words;
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::job::Word;
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP103 `left-out-token`.
@@ -37,42 +37,12 @@ pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'stat
     if members().any(|one| one.template.place != first.template.place) {
         return Vec::new();
     }
-    let varies = |differs: &dyn Fn(&Deliverable) -> bool| members().any(differs);
-    let candidates = [
-        ("shot", varies(&|one| one.common.shot != first.common.shot)),
-        (
-            "variant",
-            varies(&|one| {
-                Word::text_of(one.common.variant.as_ref())
-                    != Word::text_of(first.common.variant.as_ref())
-            }),
-        ),
-        (
-            "view",
-            varies(&|one| {
-                Word::text_of(one.common.view.as_ref()) != Word::text_of(first.common.view.as_ref())
-            }),
-        ),
-        (
-            "camera",
-            varies(&|one| {
-                Word::text_of(one.common.camera.as_ref())
-                    != Word::text_of(first.common.camera.as_ref())
-            }),
-        ),
-        (
-            "pass",
-            varies(&|one| Word::text_of(one.pass.as_ref()) != Word::text_of(first.pass.as_ref())),
-        ),
-        (
-            "output",
-            varies(&|one| one.common.output != first.common.output),
-        ),
-    ];
-    candidates
-        .into_iter()
-        .filter(|(name, varies)| *varies && !first.template.template.has(name))
-        .map(|(name, _)| name)
+    let known = words(first);
+    let varies = |&at: &usize| members().any(|one| words(one)[at] != known[at]);
+    (0..known.len())
+        .filter(varies)
+        .map(|at| known[at].0)
+        .filter(|token| !first.template.template.has(token))
         .collect()
 }
 

@@ -1,6 +1,7 @@
 //! Names and paths. A new rule is a file here, and a line in the list.
 
 mod ambiguous_template;
+mod clash;
 mod doubled_extension;
 mod extension_of_format;
 mod glued_digits;

@@ -1,5 +1,6 @@
 //! Names that are one file on other systems.
 
+use super::clash::clashes;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
 use crate::frames::Frame;
@@ -40,39 +41,41 @@ size = "64x64"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    let all = &subject.expansion.deliverables;
-    subject
-        .near_collisions
-        .iter()
-        .filter_map(|collision| {
-            let one = &all[*collision.members.first()?];
-            let others = collision.members.iter().map(|&member| &all[member]);
-            let other = others.clone().find(|other| other.pattern != one.pattern)?;
+    let near = clashes(
+        subject.near_collisions.iter(),
+        &subject.expansion.deliverables,
+        |one, other| one.pattern != other.pattern,
+    );
+    near.iter()
+        .filter_map(|clash| {
             let shared = [System::Windows, System::Macos]
                 .into_iter()
-                .any(|system| subject.is_shared_with(one, system));
+                .any(|system| subject.is_shared_with(clash.one, system));
             let weight = if shared { Weight::Error } else { rule.weight };
-            let frame = one.common.frames.value.first()?;
+            let frame = clash.one.common.frames.value.first()?;
+            let label = |one: &Deliverable| format!("{}: {}", one.label(), name(one, frame));
             let mut finding = Finding::new(
                 rule.code,
                 weight,
                 "these names are usually one file on macOS and Windows",
             )
-            .at(
-                &other.template.place,
-                format!("{}: {}", other.label(), name(other, frame)),
-            );
-            if other.template.place != one.template.place {
-                finding = finding.at(
-                    &one.template.place,
-                    format!("{}: {}", one.label(), name(one, frame)),
-                );
-            }
+            .at(&clash.other.template.place, label(clash.other));
+            // One place in the job cannot bear two labels.
+            let so = if clash.other.template.place == clash.one.template.place {
+                format!("written over those of {}", label(clash.one))
+            } else {
+                finding = finding.at(&clash.one.template.place, label(clash.one));
+                "written over there".to_owned()
+            };
             Some(
                 finding
                     .so(format!(
-                        "{} would be written over there",
-                        count(collision.lost, "file", "files")
+                        "{} would be {so}{}",
+                        count(clash.lost, "file", "files"),
+                        match clash.names {
+                            1 => String::new(),
+                            names => format!(", and so on in {names} sequences"),
+                        }
                     ))
                     .advise("tell them apart by more than capitals or marks"),
             )

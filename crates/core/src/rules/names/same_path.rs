@@ -1,6 +1,8 @@
 //! Deliverables of different templates or names that come to one path.
 
+use super::clash::{Clash, clashes};
 use super::left_out_token::left_out;
+use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject};
 
@@ -39,41 +41,34 @@ size = "64x64"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let all = &subject.expansion.deliverables;
-    subject
-        .collisions
-        .iter()
-        .filter(|collision| left_out(collision, all).is_empty())
-        .map(|collision| {
-            let one = &all[collision.members[0]];
-            let other = collision
-                .members
-                .iter()
-                .map(|&member| &all[member])
-                .find(|other| other.template.place != one.template.place)
-                .unwrap_or(&all[collision.members[1]]);
-            let mut finding = rule
-                .finding(format!(
-                    "{} come to the same path",
-                    count(
-                        collision.members.len() as u64,
-                        "deliverable",
-                        "deliverables"
-                    )
-                ))
-                .at(
-                    &other.template.place,
-                    format!("{} writes it too", other.label()),
-                );
-            if other.template.place != one.template.place {
-                finding = finding.at(&one.template.place, format!("{} writes it", one.label()));
-            }
-            finding
-                .so(format!(
-                    "{} would be written over, such as {}",
-                    count(collision.lost, "file", "files"),
-                    collision.example
-                ))
-                .advise("tell the paths apart by a token such as `{output}`, or by a word")
-        })
-        .collect()
+    let collisions = subject.collisions.iter();
+    let unexplained = collisions.filter(|collision| left_out(collision, all).is_empty());
+    let other_template =
+        |one: &Deliverable, other: &Deliverable| one.template.place != other.template.place;
+    let tell = |clash: &Clash<'_>| {
+        let members = count(clash.members as u64, "deliverable", "deliverables");
+        let sentence = match clash.names {
+            1 => format!("{members} come to the same path"),
+            names => format!("{members} come to {names} paths"),
+        };
+        let mut finding = rule.finding(sentence).at(
+            &clash.other.template.place,
+            format!("{} writes it too", clash.other.label()),
+        );
+        if other_template(clash.one, clash.other) {
+            finding = finding.at(
+                &clash.one.template.place,
+                format!("{} writes it", clash.one.label()),
+            );
+        }
+        finding
+            .so(format!(
+                "{} would be written over, such as {}",
+                count(clash.lost, "file", "files"),
+                clash.example
+            ))
+            .advise("tell the paths apart by a token such as `{output}`, or by a word")
+    };
+    let found = clashes(unexplained, all, other_template);
+    found.iter().map(tell).collect()
 }

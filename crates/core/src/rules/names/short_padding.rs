@@ -1,5 +1,6 @@
 //! Frame numbers that are printed with different lengths.
 
+use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
 use crate::rules::{Rule, Subject};
 use crate::template::{FrameField, Piece};
@@ -26,12 +27,25 @@ engine = "understudy"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .once(|one| {
-            short(one).map(|_| (one.template.place.clone(), one.common.frames.place.clone()))
-        })
+    // Told once a template, by the frames that need the most digits.
+    let mut worst: Vec<(&Deliverable, (u8, u8, i64))> = Vec::new();
+    let once = subject.once(|one| {
+        let (_, needed, _) = short(one)?;
+        Some((one.template.place.clone(), needed))
+    });
+    for (one, _) in once {
+        let Some(found) = short(one) else { continue };
+        let known = worst
+            .iter_mut()
+            .find(|(known, _)| known.template.place == one.template.place);
+        match known {
+            Some(known) if known.1.1 < found.1 => *known = (one, found),
+            Some(_) => {}
+            None => worst.push((one, found)),
+        }
+    }
+    worst
         .into_iter()
-        .filter_map(|(one, _)| Some((one, short(one)?)))
         .map(|(one, (given, needed, border))| {
             let name = one.pattern.split().1;
             rule.finding(format!(
@@ -69,7 +83,7 @@ fn padded(template: &str, given: u8, wanted: u8) -> String {
 }
 
 /// Digits given, digits needed, and the first frame that is printed longer.
-fn short(one: &crate::deliverable::Deliverable) -> Option<(u8, u8, i64)> {
+fn short(one: &Deliverable) -> Option<(u8, u8, i64)> {
     let frames = &one.common.frames.value;
     let given = one.pattern.pieces().iter().find_map(|piece| match piece {
         Piece::Frame(FrameField::Digits(digits)) => Some(*digits),

@@ -34,9 +34,9 @@ renders = "/srv/renders"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let astray = |one: &Deliverable| {
         let first = first_folder(&one.root, &one.pattern)?;
-        let real = subject.answers.real.get(&first)?.as_ref()?;
+        let real = subject.answers.real.get(first)?.as_ref()?;
         let root = subject.answers.folders.get(&*one.root)?.real.as_ref()?;
-        (!is_below(real, root)).then(|| (first, real.clone()))
+        (!is_below(real, root)).then(|| (first.to_owned(), real.clone()))
     };
     subject
         .once(|one| Some((astray(one)?, one.template.place.clone())))
