@@ -3,7 +3,7 @@
 use super::clash::words;
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Weight, count, grouped};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP103 `left-out-token`.
@@ -114,7 +114,9 @@ impl Cause<'_> {
         )
         .so(format!(
             "{} of {} files would be lost: {others} would overwrite {first}, as in {}",
-            self.lost, self.wanted, self.example
+            grouped(self.lost),
+            grouped(self.wanted),
+            self.example
         ))
         .advise(format!("write \"{mended}\""))
         .mend(&template.place, mended)
