@@ -71,8 +71,22 @@ struct Inner {
     /// Chunks that are not done, by the deliverable that they make.
     left: HashMap<usize, usize>,
     busy: usize,
+    /// How many processes may run at once, and how many turns are given out.
+    jobs: usize,
+    turns: usize,
     error: Option<RunError>,
     halt: Option<Halt>,
+}
+
+/// Leave to have one process at work, given back as soon as the process has ended: what it brought
+/// is published while the next one renders.
+pub(super) struct Turn<'b>(&'b Board);
+
+impl Drop for Turn<'_> {
+    fn drop(&mut self) {
+        self.0.inner().turns -= 1;
+        self.0.changed.notify_all();
+    }
 }
 
 /// All chunks of a run.
@@ -82,7 +96,7 @@ pub(super) struct Board {
 }
 
 impl Board {
-    pub(super) fn new(chunks: Vec<Chunk>) -> Self {
+    pub(super) fn new(chunks: Vec<Chunk>, jobs: usize) -> Self {
         let mut left: HashMap<usize, usize> = HashMap::new();
         for index in chunks
             .iter()
@@ -98,6 +112,8 @@ impl Board {
                 away: VecDeque::new(),
                 left,
                 busy: 0,
+                jobs,
+                turns: 0,
                 error: None,
                 halt: None,
             }),
@@ -109,8 +125,8 @@ impl Board {
         self.inner.lock().unwrap_or_else(PoisonError::into_inner)
     }
 
-    /// The next piece of work, waited for; none when the run is at its end.
-    pub(super) fn take(&self) -> Option<(usize, Chunk)> {
+    /// The next piece of work and a turn to do it in, waited for; none when the run is at its end.
+    pub(super) fn take(&self) -> Option<(usize, Chunk, Turn<'_>)> {
         let mut inner = self.inner();
         loop {
             if inner.error.is_some() || inner.halt.is_some() {
@@ -121,11 +137,13 @@ impl Board {
                 let (_, number) = inner.later.swap_remove(at);
                 inner.open.push_front(number);
             }
-            if let Some(number) = inner.next_open()
+            if inner.turns < inner.jobs
+                && let Some(number) = inner.next_open()
                 && let Some(chunk) = inner.chunks[number].take()
             {
                 inner.busy += 1;
-                return Some((number, chunk));
+                inner.turns += 1;
+                return Some((number, chunk, Turn(self)));
             }
             if inner.busy == 0
                 && inner.open.is_empty()

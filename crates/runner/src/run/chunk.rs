@@ -8,7 +8,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::{Invocation, plan};
 use truepath_core::retry::{self, Came};
 
-use super::board::{Attempt, Chunk, Halt, Next};
+use super::board::{Attempt, Chunk, Halt, Next, Turn};
 use super::outcome::End;
 use super::work::Work;
 use super::{Event, Failure, RunError};
@@ -21,8 +21,8 @@ const SPLITS: u32 = 6;
 impl Work<'_> {
     /// Renders chunk after chunk, until there is none left.
     pub(super) fn render(&self) {
-        while let Some((number, mut chunk)) = self.board.take() {
-            let next = match self.go_on_with(&mut chunk) {
+        while let Some((number, mut chunk, turn)) = self.board.take() {
+            let next = match self.go_on_with(&mut chunk, turn) {
                 Ok(next) => next,
                 Err(error) => {
                     self.board.fail(error);
@@ -33,13 +33,13 @@ impl Work<'_> {
         }
     }
 
-    fn go_on_with(&self, chunk: &mut Chunk) -> Result<Next, RunError> {
+    fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
         let one = &self.expansion.deliverables[chunk.invocation.deliverables[0]];
         // A licence is worth more than a chunk: it is asked for first, and held for one process.
         let Some(licence) = self.licence(one)? else {
             return Ok(Next::NotYet);
         };
-        let next = self.with_licence(chunk);
+        let next = self.with_licence(chunk, turn);
         if let Some(claim) = licence {
             let closed = self.session.claims.close(&claim);
             closed.map_err(RunError::disk(&self.state.folder))?;
@@ -69,7 +69,7 @@ impl Work<'_> {
         asked.map_err(RunError::disk(&self.state.folder))
     }
 
-    fn with_licence(&self, chunk: &mut Chunk) -> Result<Next, RunError> {
+    fn with_licence(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
         if chunk.claim.is_none() {
             let name = chunk.invocation.identity(&self.expansion.deliverables);
             match self.ask(&name, false)? {
@@ -104,7 +104,7 @@ impl Work<'_> {
         if one.is_put_together() && !self.movie_is_due(index)? {
             return self.close(chunk);
         }
-        let outcome = self.process(&attempt.invocation)?;
+        let outcome = self.process(&attempt.invocation, turn)?;
         if matches!(outcome.end, End::Halted) {
             chunk.attempts.push_front(attempt);
             return Ok(Next::Again);

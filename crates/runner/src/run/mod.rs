@@ -303,12 +303,10 @@ pub fn run(
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
-    let (left, main) = (
-        AtomicUsize::new(options.jobs.max(1)),
-        std::thread::current(),
-    );
+    let threads = threads(options.jobs);
+    let (left, main) = (AtomicUsize::new(threads), std::thread::current());
     std::thread::scope(|scope| {
-        for _ in 0..options.jobs.max(1) {
+        for _ in 0..threads {
             scope.spawn(|| {
                 work.render();
                 left.fetch_sub(1, Ordering::Release);
@@ -350,6 +348,15 @@ pub fn run(
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
     Ok(report)
+}
+
+/// How many threads a run has: more than processes, so that what one has brought is published while
+/// the next one renders. A run of one process at a time does one thing after the other.
+fn threads(jobs: usize) -> usize {
+    match jobs {
+        0 | 1 => 1,
+        jobs => jobs + jobs.min(8),
+    }
 }
 
 /// The state folder of a job: `state` of the job file, or `.truepath` beside it.

@@ -115,7 +115,7 @@ pub(super) fn prepare<'a>(
         );
         work.tell(&Event::Remark(&remark));
     }
-    work.board = Board::new(chunks);
+    work.board = Board::new(chunks, options.jobs.max(1));
     work.missing = stock.missing;
     Ok(work)
 }

@@ -10,6 +10,7 @@ use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
 use truepath_core::plan::{Invocation, label};
 
 use super::attend::Troubled;
+use super::board::Turn;
 use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
@@ -25,7 +26,11 @@ pub(super) type Members<'e> = [(usize, &'e Deliverable)];
 
 impl Work<'_> {
     /// Starts one process and sees it through.
-    pub(super) fn process(&self, invocation: &Invocation) -> Result<Outcome, RunError> {
+    pub(super) fn process(
+        &self,
+        invocation: &Invocation,
+        turn: Turn<'_>,
+    ) -> Result<Outcome, RunError> {
         let number = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
         let expansion = self.expansion;
         let deliverables = invocation.members(&expansion.deliverables);
@@ -42,7 +47,7 @@ impl Work<'_> {
             },
             log: &log_path,
         });
-        let outcome = self.see_through(invocation, number, &name, &mut log);
+        let outcome = self.see_through(invocation, turn, number, &name, &mut log);
         self.tell(&Event::Ended { process: number });
         outcome
     }
@@ -50,6 +55,7 @@ impl Work<'_> {
     fn see_through(
         &self,
         invocation: &Invocation,
+        turn: Turn<'_>,
         number: u32,
         name: &str,
         log: &mut Log,
@@ -131,6 +137,7 @@ impl Work<'_> {
             Ok(process) => self.attend(process, number, &mut field, log, &mut outcome)?,
             Err(reason) => outcome.end = End::NotStarted(reason),
         }
+        drop(turn);
         if let Some(outside) = outside {
             outside
                 .end(disk, &staging)

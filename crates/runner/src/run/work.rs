@@ -87,7 +87,7 @@ impl<'a> Work<'a> {
             credits: with.credits,
             movies: Mutex::default(),
             state: with.state,
-            board: Board::new(Vec::new()),
+            board: Board::new(Vec::new(), 1),
             scenes: with.scenes,
             missing: Vec::new(),
             replaced: Vec::new(),
