@@ -54,6 +54,37 @@ fn signal(run: &Child, signal: Signal) {
     kill_process(id, signal).unwrap();
 }
 
+#[test]
+fn the_time_left_is_told_from_what_it_took_before() {
+    let project = Project::new(
+        "scene = \"dawn.toml\"\nengine = \"understudy\"\nframes = \"1-40\"\nchunk = 10\n\
+         path = \"r/{shot}.{frame:04}.png\"\nsize = \"64x64\"\nsettings = { samples = 2 }\n",
+    );
+    project.write("dawn.toml", &scene(""));
+    let begun = |arguments: &[&str]| {
+        let run = project.call(&[&["run"], arguments].concat());
+        let told = run.err.lines().find(|line| line.contains(" wanted, "));
+        told.unwrap().to_owned()
+    };
+    // Nothing is known yet.
+    assert_eq!(begun(&["--trial"]), "3 files wanted, none is there yet");
+    let trial = "\"frames\":1.0,\"pixels\":64,\"samples\":2.0";
+    assert!(ledgers(&project).contains(trial), "{}", ledgers(&project));
+    // From the trial, in other pixels and samples.
+    let first = begun(&["--frames", "1-20"]);
+    assert!(
+        first.starts_with("20 files wanted, none is there yet; about "),
+        "{first}"
+    );
+    assert!(first.ends_with(" left, by what it took before"), "{first}");
+    assert!(ledgers(&project).contains("\"frames\":10.0,\"pixels\":4096,\"samples\":2.0"));
+    // Nothing is left, and nothing is foretold.
+    assert_eq!(
+        begun(&["--frames", "1-20"]),
+        "20 files wanted, 20 are there already"
+    );
+}
+
 fn made_up(profile: &str, script: &str, job: &str) -> Project {
     let project = Project::new(&format!(
         "scene = \"dawn.toml\"\nengine = \"made-up\"\npath = \"r/{{shot}}.{{frame:04}}.png\"\n{job}"
@@ -181,6 +212,43 @@ fn checkpoints_are_taken_while_it_works_and_the_last_are_kept() {
             .read(&format!(".truepath/checkpoints/{last}"))
             .is_empty()
     );
+}
+
+#[test]
+fn a_checkpoint_that_an_engine_fails_on_is_passed_over() {
+    // It gets one part further each time, but for what it writes second, which it cannot read.
+    let script = r#"
+state=p$1.state
+case "$(cat $state 2>/dev/null)" in
+  '')     echo first >$state; exit 1 ;;
+  first)  if [ -e ../../seen ]; then cp ../../one.png p$1.png; exit 0; fi
+          touch ../../seen; echo broken >$state; exit 1 ;;
+  broken) echo "cannot read $state"; exit 1 ;;
+esac
+"#;
+    let project = made_up(
+        " }\narguments = [\"{frame}\"]\nnative = \"p{frame:?}.png\"\n\
+         checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
+        script,
+        "frames = \"1\"\nsize = \"48x32\"\nretries = 0\n",
+    );
+    let numbers = || -> Vec<String> {
+        let kept = project.files(".truepath/checkpoints");
+        kept.iter()
+            .map(|name| name.rsplit('~').next().unwrap().to_owned())
+            .collect()
+    };
+    project.call(&["run"]).ends(1);
+    assert_eq!(numbers(), ["1"]);
+    project.call(&["run"]).ends(1);
+    assert_eq!(numbers(), ["1", "2"]);
+    // What it fails on is not kept again and again.
+    project.call(&["run"]).ends(1);
+    assert_eq!(numbers(), ["1", "2"]);
+    project
+        .call(&["run", "--set", "retries=1", "--set", "retry-pause=0.01s"])
+        .ends(0);
+    assert_eq!(numbers(), [""; 0]);
 }
 
 #[test]

@@ -9,6 +9,7 @@ pub mod configuration;
 pub mod deliverable;
 pub mod engine;
 pub mod finding;
+pub mod forecast;
 pub mod frames;
 pub mod job;
 pub mod layers;

@@ -5,6 +5,7 @@ use std::io;
 
 use jiff::Timestamp;
 use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
 
@@ -22,6 +23,15 @@ pub struct Row {
     pub bytes: u64,
     /// Why frames failed.
     pub failed: Vec<Failed>,
+}
+
+impl Row {
+    /// Files that are neither there nor failed.
+    fn to_do(&self) -> u64 {
+        let states = &self.states;
+        let settled = states.done.count() + states.failed.count();
+        states.wanted.count().saturating_sub(settled)
+    }
 }
 
 /// A process at work.
@@ -63,6 +73,8 @@ pub struct Status {
     pub running: Vec<Running>,
     /// Runs at work.
     pub machines: Vec<Machine>,
+    /// Seconds of one process for all that is still to do, where anything is known of it.
+    pub expected: Option<f64>,
     /// Runs that died and are not yet picked up.
     pub dead: Vec<u32>,
 }
@@ -85,9 +97,13 @@ impl Status {
         (!rates.is_empty()).then(|| rates.iter().sum())
     }
 
-    /// Seconds until all is there, at the pace of late.
+    /// Seconds until all is there: by what its frames take, else at the pace of late.
     #[must_use]
     pub fn left(&self) -> Option<f64> {
+        let jobs: usize = self.machines.iter().map(|one| one.jobs).sum();
+        if let Some(expected) = self.expected.filter(|_| jobs > 0) {
+            return Some(expected / jobs as f64);
+        }
         let (wanted, done) = self.files();
         let rate = self.rate().filter(|rate| *rate > 0.0)?;
         Some(wanted.saturating_sub(done) as f64 / rate)
@@ -149,6 +165,12 @@ impl<'l> Follower<'l> {
             }
         }
         status.rows = self.rows(&live);
+        if !status.machines.is_empty() {
+            let expected = self.ledger.experience.expected(self.expansion);
+            let files: Vec<u64> = status.rows.iter().map(Row::to_do).collect();
+            let forecast = Forecast::new(&expected, &files, 1);
+            status.expected = forecast.left(0.0);
+        }
         Ok(status)
     }
 

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
+use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
 use truepath_runner::run::Event;
@@ -31,6 +32,7 @@ pub(crate) struct Screen {
     to_do: u64,
     done: u64,
     failed: u64,
+    forecast: Forecast,
     began: Duration,
 }
 
@@ -60,7 +62,9 @@ impl Screen {
                 wanted,
                 there,
                 done,
+                forecast,
             } => {
+                self.forecast = (*forecast).clone();
                 self.to_do = wanted.saturating_sub(*there);
                 self.began = now;
                 for ((_, states), done) in self.rows.iter_mut().zip(*done) {
@@ -101,11 +105,13 @@ impl Screen {
                 deliverable, frame, ..
             } => {
                 self.done += 1;
+                self.forecast.settle(*deliverable);
                 let states = &mut self.rows[*deliverable].1;
                 states.done = with(&states.done, *frame);
             }
             Event::Failed(failure) => {
                 self.failed += 1;
+                self.forecast.settle(failure.deliverable);
                 let states = &mut self.rows[failure.deliverable].1;
                 states.failed = with(&states.failed, failure.frame);
             }
@@ -118,17 +124,15 @@ impl Screen {
     pub(crate) fn lines(&self, width: usize, height: usize, now: Duration) -> Vec<String> {
         let took = now.saturating_sub(self.began).as_secs_f64().max(0.001);
         let rate = self.done as f64 / took;
-        let left = self.to_do.saturating_sub(self.done + self.failed);
         let mut head = format!("{TITLE}{} of {}{TITLE:#}", self.done, files(self.to_do));
         if self.failed > 0 {
             head.push_str(&format!(", {ERROR}{} failed{ERROR:#}", self.failed));
         }
         if self.done > 0 {
-            head.push_str(&format!(
-                ", {}, {} left",
-                pace(rate),
-                rough(left as f64 / rate)
-            ));
+            head.push_str(&format!(", {}", pace(rate)));
+        }
+        if let Some(left) = self.forecast.left(took).filter(|left| *left > 0.0) {
+            head.push_str(&format!(", {} left", rough(left)));
         }
         let mut lines = vec![head];
         let room = height.saturating_sub(3).max(2);
@@ -223,6 +227,7 @@ mod tests {
             wanted: 2202,
             there: 558,
             done: &done,
+            forecast: &Forecast::new(&[None; 4], &[72, 72, 1500, 0], 2),
         };
         let started = Event::Started {
             process: 1,

@@ -5,6 +5,7 @@ use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
 use truepath_core::deliverable::Deliverable;
+use truepath_core::forecast::Forecast;
 use truepath_runner::run::{Event, Watch};
 
 use super::live::Screen;
@@ -24,6 +25,7 @@ pub(crate) struct Progress {
     drawn: Option<Instant>,
     to_do: u64,
     done: u64,
+    forecast: Forecast,
     since: Instant,
 }
 
@@ -46,6 +48,7 @@ impl Progress {
             drawn: None,
             to_do: 0,
             done: 0,
+            forecast: Forecast::default(),
             since: Instant::now(),
         }
     }
@@ -84,14 +87,19 @@ impl Progress {
         bar.tick();
     }
 
-    fn begun(&mut self, wanted: u64, there: u64) {
+    fn begun(&mut self, wanted: u64, there: u64, forecast: &Forecast) {
         self.to_do = wanted.saturating_sub(there);
+        self.forecast = forecast.clone();
         let there = match there {
             0 => "none is there yet".to_owned(),
             1 => "1 is there already".to_owned(),
             several => format!("{several} are there already"),
         };
-        self.say(&format!("{} wanted, {there}", files(wanted)));
+        let left = self.forecast.left(0.0).filter(|_| self.to_do > 0);
+        let left = left.map_or_else(String::new, |left| {
+            format!("; about {} left, by what it took before", rough(left))
+        });
+        self.say(&format!("{} wanted, {there}{left}", files(wanted)));
     }
 
     /// Which file of a deliverable.
@@ -109,7 +117,7 @@ impl Progress {
         }
         let took = self.since.elapsed().as_secs_f64().max(0.001);
         let rate = self.done as f64 / took;
-        let left = self.to_do.saturating_sub(self.done) as f64 / rate;
+        let left = self.forecast.left(took).unwrap_or_default();
         let by = if elsewhere { ", elsewhere" } else { "" };
         self.say(&format!(
             "{file}{by} ({} of {}, {}, {} left)",
@@ -127,7 +135,12 @@ impl Watch for Progress {
         let live = self.live.as_mut();
         live.map(|(_, screen)| screen.see(event, now));
         match event {
-            Event::Begun { wanted, there, .. } => self.begun(*wanted, *there),
+            Event::Begun {
+                wanted,
+                there,
+                forecast,
+                ..
+            } => self.begun(*wanted, *there, forecast),
             Event::Started {
                 label, frames, log, ..
             } => {
@@ -146,6 +159,7 @@ impl Watch for Progress {
                 ..
             } => {
                 let file = self.file(*deliverable, *frame);
+                self.forecast.settle(*deliverable);
                 self.published(&file, *elsewhere);
             }
             Event::Aside { what, to } => {
@@ -155,6 +169,7 @@ impl Watch for Progress {
                 ));
             }
             Event::Failed(failure) => {
+                self.forecast.settle(failure.deliverable);
                 let file = self.file(failure.deliverable, failure.frame);
                 self.say(&format!(
                     "{ERROR}failed{ERROR:#} {file}: {}",

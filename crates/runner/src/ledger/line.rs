@@ -14,6 +14,9 @@ pub enum Line {
     Left {
         /// The number of the process in its run.
         process: u32,
+        /// What it took; none of one that brought nothing.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        took: Option<Spent>,
     },
     /// A file is about to get its true name.
     Intent(Intent),
@@ -83,6 +86,21 @@ pub struct Staged {
     /// Files that were given to the engine, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub given: Vec<String>,
+}
+
+/// What a process took for the frames that it brought.
+#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+pub struct Spent {
+    /// Seconds until it began its first frame; 0 of one that does not tell.
+    pub start: f64,
+    /// Seconds from then to its end.
+    pub seconds: f64,
+    /// Frames that it brought.
+    pub frames: f64,
+    /// Pixels of each.
+    pub pixels: u64,
+    /// Samples for each pixel.
+    pub samples: f64,
 }
 
 /// Files that are held aside.

@@ -6,9 +6,11 @@ use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
+use truepath_core::forecast::{Effort, Experience, Took};
+
 use super::known::{PublishedView, RecordView, View};
 use super::written::sound;
-use super::{Began, Failed, Hash, Held, How, Intent, Known, Line, Record, Staged, path};
+use super::{Began, Failed, Hash, Held, How, Intent, Known, Line, Record, Spent, Staged, path};
 use crate::disk::Stamp;
 
 /// So many times are kept of every run.
@@ -46,6 +48,8 @@ pub struct Ledger {
     pub sessions: BTreeMap<u32, Told>,
     /// Kinds of warnings that were ever told.
     pub warned: HashSet<String>,
+    /// What processes took.
+    pub experience: Experience,
     /// Texts that many files share.
     shared: HashSet<Arc<str>>,
     /// The run that reads this: what it tells itself it knows.
@@ -144,7 +148,7 @@ impl Ledger {
         match line {
             Line::Began(began) => told.began = Some(began),
             Line::Staged(staged) => told.staged.push(staged),
-            Line::Left { process } => told.staged.retain(|staged| staged.process != process),
+            Line::Left { process, took } => self.left(process, took, told),
             Line::Held(held) => told.held.push(held),
             Line::Intent(intent) => told.intents.push(intent),
             // Read without copying, above.
@@ -164,6 +168,27 @@ impl Ledger {
                     dead.held.clear();
                 }
             }
+        }
+    }
+
+    /// A process has ended.
+    fn left(&mut self, process: u32, took: Option<Spent>, told: &mut Told) {
+        let Some(at) = told.staged.iter().position(|one| one.process == process) else {
+            return;
+        };
+        let staged = told.staged.swap_remove(at);
+        if let Some(took) = took {
+            let effort = Effort {
+                pixels: took.pixels,
+                samples: took.samples,
+            };
+            let took = Took {
+                effort,
+                frames: took.frames,
+                seconds: took.seconds,
+                start: took.start,
+            };
+            self.experience.add(&staged.label, took);
         }
     }
 

@@ -10,7 +10,9 @@ mod written;
 use std::path::{Path, PathBuf};
 
 pub use known::{Hash, Known};
-pub use line::{Began, Failed, Held, How, Intent, Line, Member, Record, Replaces, Staged, Warned};
+pub use line::{
+    Began, Failed, Held, How, Intent, Line, Member, Record, Replaces, Spent, Staged, Warned,
+};
 pub use merged::{Ledger, Told};
 pub use written::Writer;
 

@@ -120,6 +120,7 @@ impl Work<'_> {
             }
             let published = match process.next(TICK).map_err(RunError::disk(&staging))? {
                 Happening::Ended(code) => {
+                    outcome.took = times.started.elapsed().saturating_sub(outcome.start);
                     let fine = profile.fine_exits.contains(&i64::from(code));
                     outcome.end = match ending {
                         Some((end, _)) => end,
@@ -139,7 +140,9 @@ impl Work<'_> {
                             self.harvest(field, When::Told(&name), log)
                         }
                         Some(Meaning::Frame(frame)) => {
-                            outcome.began = Some(frame);
+                            if outcome.began.replace(frame).is_none() {
+                                outcome.start = times.started.elapsed();
+                            }
                             times.frame = Instant::now();
                             times.at_work = true;
                             let process = number;

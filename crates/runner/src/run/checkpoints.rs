@@ -9,6 +9,7 @@ use truepath_core::template::{PathPattern, TokenValue, expand};
 use super::RunError;
 use super::process::Members;
 use super::work::Work;
+use crate::disk::hash_file;
 use crate::staging;
 
 impl Work<'_> {
@@ -19,11 +20,13 @@ impl Work<'_> {
     }
 
     /// Lays the latest there is of a process's frames into its staging folder; gives the arguments
-    /// that tell the engine to go on from it.
+    /// that tell the engine to go on from it. Where `tries` processes in a row came to nothing, that
+    /// many of the latest are passed over: one of them may be what the engine fails on.
     pub(super) fn checkpoints_laid_in(
         &self,
         call: &Call<'_>,
         members: &Members<'_>,
+        tries: u32,
     ) -> Result<Vec<String>, RunError> {
         let Some(checkpoint) = &call.profile.checkpoint else {
             return Ok(Vec::new());
@@ -38,7 +41,7 @@ impl Work<'_> {
         for (name, numbers) in rotation(&folder) {
             let frame = pattern.read(&name).flatten();
             if frame.is_none_or(|frame| call.frames.contains(frame))
-                && let Some(latest) = numbers.last()
+                && let Some(latest) = numbers.iter().rev().nth(tries as usize)
             {
                 let (from, to) = (
                     numbered(&folder, &name, *latest),
@@ -90,7 +93,18 @@ impl Work<'_> {
             let from = staged.join(&name);
             std::fs::create_dir_all(&folder).map_err(RunError::disk(&folder))?;
             let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
-            let next = numbers.last().map_or(1, |last| last + 1);
+            let last = numbers.last().copied();
+            // What was laid in and not gone on from would only push out the others.
+            let mut old = numbers
+                .iter()
+                .map(|number| numbered(&folder, &name, *number));
+            if old.any(|old| is_same(&old, &from)) {
+                if ended {
+                    remove(&from)?;
+                }
+                continue;
+            }
+            let next = last.map_or(1, |last| last + 1);
             let to = numbered(&folder, &name, next);
             let half = folder.join(format!(".{name}.half"));
             std::fs::copy(&from, &half).map_err(RunError::disk(&half))?;
@@ -135,6 +149,13 @@ fn rotation(folder: &Path) -> BTreeMap<String, Vec<u32>> {
 
 fn numbered(folder: &Path, name: &str, number: u32) -> PathBuf {
     folder.join(format!("{name}~{number}"))
+}
+
+/// Whether two files have the same content, as far as can be told.
+fn is_same(one: &Path, other: &Path) -> bool {
+    let size = |path: &Path| std::fs::metadata(path).ok().map(|found| found.len());
+    size(one) == size(other)
+        && matches!((hash_file(one), hash_file(other)), (Ok(one), Ok(other)) if one == other)
 }
 
 fn remove(path: &Path) -> Result<(), RunError> {

@@ -104,7 +104,7 @@ impl Work<'_> {
         if one.is_put_together() && !self.movie_is_due(index)? {
             return self.close(chunk);
         }
-        let outcome = self.process(&attempt.invocation, turn)?;
+        let outcome = self.process(&attempt, turn)?;
         if matches!(outcome.end, End::Halted) {
             chunk.attempts.push_front(attempt);
             return Ok(Next::Again);

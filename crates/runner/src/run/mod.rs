@@ -33,6 +33,7 @@ use std::sync::atomic::{AtomicU8, AtomicUsize, Ordering};
 use std::time::{Duration, Instant};
 
 use truepath_core::deliverable::Expansion;
+use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
@@ -71,6 +72,8 @@ pub enum Event<'a> {
         there: u64,
         /// The frames that are there of each deliverable.
         done: &'a [FrameSet],
+        /// How long it will take.
+        forecast: &'a Forecast,
     },
     /// A process is started.
     Started {

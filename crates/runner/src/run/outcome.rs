@@ -4,11 +4,14 @@ use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
+use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{LogKind, Profile};
+use truepath_core::forecast::Effort;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::Invocation;
 
 use super::Failure;
+use crate::ledger::Spent;
 
 /// How a process ended.
 #[derive(Debug, Clone)]
@@ -29,6 +32,10 @@ pub(super) struct Outcome {
     pub(super) last_error: Option<String>,
     /// Frames with their true names.
     pub(super) published: u64,
+    /// From its start to its first frame, where it told that.
+    pub(super) start: Duration,
+    /// From then to its end.
+    pub(super) took: Duration,
     /// What is missing of each deliverable, and what was found bad of it.
     pub(super) missing: Vec<(usize, FrameSet, BTreeMap<Frame, String>)>,
     pub(super) log: PathBuf,
@@ -37,6 +44,18 @@ pub(super) struct Outcome {
 }
 
 impl Outcome {
+    /// What it took for what it brought.
+    pub(super) fn spent(&self, members: &[&Deliverable]) -> Option<Spent> {
+        let effort = Effort::of(members.first()?);
+        (self.published > 0).then(|| Spent {
+            start: self.start.as_secs_f64(),
+            seconds: self.took.as_secs_f64(),
+            frames: self.published as f64 / members.len() as f64,
+            pixels: effort.pixels,
+            samples: effort.samples,
+        })
+    }
+
     /// All frames that it did not bring of one deliverable or another.
     pub(super) fn all_missing(&self) -> FrameSet {
         let sets = self.missing.iter().map(|(_, frames, _)| frames);

@@ -6,6 +6,7 @@ use std::time::Duration;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::job::{Key, Value};
 use truepath_core::plan::{Invocation, plan};
@@ -84,11 +85,15 @@ pub(super) fn prepare<'a>(
     }
     work.replaced = stock.replaced;
     {
+        let expected = work.known().experience.expected(expansion);
+        let files: Vec<u64> = stock.missing.iter().map(FrameSet::count).collect();
+        let forecast = Forecast::new(&expected, &files, options.jobs);
         let report = work.report();
         work.tell(&Event::Begun {
             wanted: report.wanted,
             there: report.kept,
             done: &done,
+            forecast: &forecast,
         });
     }
     let chunks = chunks

@@ -4,13 +4,14 @@ use std::fs::File;
 use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::Ordering;
+use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
 use truepath_core::plan::{Invocation, label};
 
 use super::attend::Troubled;
-use super::board::Turn;
+use super::board::{Attempt, Turn};
 use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
@@ -26,11 +27,8 @@ pub(super) type Members<'e> = [(usize, &'e Deliverable)];
 
 impl Work<'_> {
     /// Starts one process and sees it through.
-    pub(super) fn process(
-        &self,
-        invocation: &Invocation,
-        turn: Turn<'_>,
-    ) -> Result<Outcome, RunError> {
+    pub(super) fn process(&self, attempt: &Attempt, turn: Turn<'_>) -> Result<Outcome, RunError> {
+        let invocation = &attempt.invocation;
         let number = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
         let expansion = self.expansion;
         let deliverables = invocation.members(&expansion.deliverables);
@@ -47,19 +45,20 @@ impl Work<'_> {
             },
             log: &log_path,
         });
-        let outcome = self.see_through(invocation, turn, number, &name, &mut log);
+        let outcome = self.see_through(attempt, turn, number, &name, &mut log);
         self.tell(&Event::Ended { process: number });
         outcome
     }
 
     fn see_through(
         &self,
-        invocation: &Invocation,
+        attempt: &Attempt,
         turn: Turn<'_>,
         number: u32,
         name: &str,
         log: &mut Log,
     ) -> Result<Outcome, RunError> {
+        let invocation = &attempt.invocation;
         let deliverables = invocation.members(&self.expansion.deliverables);
         let indices = invocation.deliverables.iter().copied();
         let members: Vec<(usize, &Deliverable)> =
@@ -72,6 +71,8 @@ impl Work<'_> {
             began: None,
             last_error: None,
             published: 0,
+            start: Duration::ZERO,
+            took: Duration::ZERO,
             missing: Vec::new(),
             log: log.path().to_owned(),
             unknown_files: None,
@@ -120,7 +121,7 @@ impl Work<'_> {
         self.lay_in(&orders, &staging)?;
         orders
             .arguments
-            .extend(self.checkpoints_laid_in(&call, &members)?);
+            .extend(self.checkpoints_laid_in(&call, &members, attempt.tries)?);
         let writes = call.writes().map_err(of_profile(&profile))?;
         let outside = match &writes {
             Some(writes) => Some(
@@ -160,7 +161,9 @@ impl Work<'_> {
                 to: &to,
             });
         }
-        self.note(Line::Left { process: number })?;
+        let process = number;
+        let took = outcome.spent(&deliverables);
+        self.note(Line::Left { process, took })?;
         Ok(outcome)
     }
 

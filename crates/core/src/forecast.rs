@@ -1,0 +1,261 @@
+//! How long rendering will take, told from what it took before: in earlier runs, in a trial, and in
+//! this run so far.
+
+use std::collections::BTreeMap;
+
+use crate::deliverable::{Deliverable, Expansion};
+use crate::frames::FrameSet;
+use crate::plan::{label, plan};
+
+/// So many frames of one kind weigh; of older ones ever less.
+const MEMORY: f64 = 64.0;
+
+/// How much there is to render in a frame.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Effort {
+    /// Pixels.
+    pub pixels: u64,
+    /// Samples for each of them, by the setting `samples`; 1 where there is none.
+    pub samples: f64,
+}
+
+impl Effort {
+    /// That of a deliverable; one whose size nobody says has a single pixel.
+    #[must_use]
+    pub fn of(one: &Deliverable) -> Self {
+        let size = one.picture.file_size();
+        let samples = one.settings.iter().find(|(name, _)| name == "samples");
+        let samples = samples.and_then(|(_, value)| value.text.parse::<f64>().ok());
+        Self {
+            pixels: size.map_or(1, |size| u64::from(size.width) * u64::from(size.height)),
+            samples: samples.filter(|samples| *samples > 0.0).unwrap_or(1.0),
+        }
+    }
+
+    fn work(self) -> f64 {
+        self.pixels.max(1) as f64 * self.samples
+    }
+}
+
+/// Frames that were rendered, and how long that took.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Took {
+    /// How much there was to render in each.
+    pub effort: Effort,
+    /// How many.
+    pub frames: f64,
+    /// Seconds of the process that brought them, from its first frame on where it tells that.
+    pub seconds: f64,
+    /// Seconds before the first frame, such as for reading the scene: no part of the others.
+    pub start: f64,
+}
+
+/// What rendering took before, by what was rendered.
+#[derive(Debug, Clone, Default)]
+pub struct Experience {
+    known: BTreeMap<String, Vec<Took>>,
+}
+
+impl Experience {
+    /// Takes in what a process took; `label` says what it made.
+    pub fn add(&mut self, label: &str, took: Took) {
+        let usable = took.frames > 0.0 && took.seconds >= 0.0 && took.seconds.is_finite();
+        if !usable {
+            return;
+        }
+        let known = self.known.entry(label.to_owned()).or_default();
+        let Some(one) = known.iter_mut().find(|one| one.effort == took.effort) else {
+            known.push(took);
+            return;
+        };
+        let fade = (MEMORY / one.frames).min(1.0);
+        one.frames = one.frames * fade + took.frames;
+        one.seconds = one.seconds * fade + took.seconds;
+        one.start += (took.start - one.start) / 4.0;
+    }
+
+    /// Seconds for a frame where a process renders so many: as measured for just this effort, else
+    /// scaled from the nearest one. What goes before the first frame is not scaled.
+    #[must_use]
+    pub fn seconds(&self, label: &str, effort: Effort, frames: u64) -> Option<f64> {
+        let apart = |one: &Took| (one.effort.work() / effort.work()).ln().abs();
+        let known = self.known.get(label)?;
+        let nearest = known.iter().min_by(|a, b| apart(a).total_cmp(&apart(b)))?;
+        let each = nearest.seconds / nearest.frames;
+        let scaled = each * effort.work() / nearest.effort.work();
+        Some(scaled + nearest.start / frames.max(1) as f64)
+    }
+
+    /// Seconds for a file of each deliverable, where something like it was ever made.
+    #[must_use]
+    pub fn expected(&self, expansion: &Expansion) -> Vec<Option<f64>> {
+        let all = &expansion.deliverables;
+        let mut seconds = vec![None; all.len()];
+        if self.known.is_empty() {
+            return seconds;
+        }
+        // What is rendered together shares its time, so one frame of each is planned.
+        let one_frame = |index: usize| {
+            let first = all[index].common.chosen.first();
+            first.map_or_else(FrameSet::empty, |first| FrameSet::range(first, first))
+        };
+        for invocation in plan(expansion, &one_frame) {
+            let members = invocation.members(all);
+            let Some(first) = members.first() else {
+                continue;
+            };
+            let frames = first.common.chosen.count();
+            let frames = first.common.chunk.map_or(frames, |chunk| frames.min(chunk));
+            let together = self.seconds(&label(&members), Effort::of(first), frames);
+            for index in invocation.deliverables.iter() {
+                seconds[*index] = together.map(|seconds| seconds / members.len() as f64);
+            }
+        }
+        seconds
+    }
+}
+
+/// The time left of a run: begun with what is expected, and set right by how fast it really goes.
+#[derive(Debug, Clone, Default)]
+pub struct Forecast {
+    /// Seconds for a file of each deliverable.
+    seconds: Vec<f64>,
+    /// Whether anything is known of them from before.
+    is_known: bool,
+    /// Seconds of one process for all that is to do.
+    to_do: f64,
+    /// Of that, for what is done or has failed.
+    done: f64,
+    /// Processes at once.
+    at_once: f64,
+}
+
+impl Forecast {
+    /// The forecast for `files` to do of each deliverable by so many processes at once. What is not
+    /// known takes as long as the rest does in the mean.
+    #[must_use]
+    pub fn new(expected: &[Option<f64>], files: &[u64], at_once: usize) -> Self {
+        let known = || expected.iter().flatten();
+        let count = known().count();
+        let mean = known().sum::<f64>() / count as f64;
+        let is_known = count > 0 && mean > 0.0;
+        let usual = if is_known { mean } else { 1.0 };
+        let seconds: Vec<f64> = match is_known {
+            true => expected.iter().map(|one| one.unwrap_or(usual)).collect(),
+            false => vec![usual; expected.len()],
+        };
+        let parts = seconds.iter().zip(files);
+        Self {
+            is_known,
+            to_do: parts.map(|(seconds, files)| seconds * *files as f64).sum(),
+            done: 0.0,
+            at_once: at_once.max(1) as f64,
+            seconds,
+        }
+    }
+
+    /// A file of a deliverable is there, or is given up.
+    pub fn settle(&mut self, deliverable: usize) {
+        self.done += self.seconds.get(deliverable).copied().unwrap_or(0.0);
+    }
+
+    /// Seconds that are left, `elapsed` seconds after the beginning; none while nothing is known.
+    #[must_use]
+    pub fn left(&self, elapsed: f64) -> Option<f64> {
+        // What is known from before weighs as much as one file for every process.
+        let before = match self.is_known {
+            true => self.to_do.min(self.at_once * self.usual()) / self.at_once,
+            false => 0.0,
+        };
+        let time = elapsed + before;
+        let done = self.done + before * self.at_once;
+        (done > 0.0).then(|| (self.to_do - self.done).max(0.0) * time / done)
+    }
+
+    fn usual(&self) -> f64 {
+        self.seconds.iter().sum::<f64>() / self.seconds.len().max(1) as f64
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn took(pixels: u64, samples: f64, frames: f64, seconds: f64) -> Took {
+        Took {
+            effort: Effort { pixels, samples },
+            frames,
+            seconds,
+            start: 0.0,
+        }
+    }
+
+    #[test]
+    fn a_trial_is_scaled_by_pixels_and_samples() {
+        let mut known = Experience::default();
+        known.add("dawn", took(100, 4.0, 3.0, 6.0));
+        let effort = Effort {
+            pixels: 6400,
+            samples: 256.0,
+        };
+        // 2 seconds a frame, for 64 times the pixels with 64 times the samples.
+        assert_eq!(known.seconds("dawn", effort, 1), Some(2.0 * 64.0 * 64.0));
+        assert_eq!(known.seconds("transit", effort, 1), None);
+        // What was really measured is believed before what is scaled.
+        known.add("dawn", took(6400, 256.0, 1.0, 5000.0));
+        assert_eq!(known.seconds("dawn", effort, 1), Some(5000.0));
+    }
+
+    #[test]
+    fn reading_the_scene_is_shared_and_not_scaled() {
+        let mut known = Experience::default();
+        let start = 120.0;
+        known.add(
+            "dawn",
+            Took {
+                start,
+                ..took(100, 1.0, 1.0, 3.0)
+            },
+        );
+        let effort = took(6400, 1.0, 1.0, 1.0).effort;
+        assert_eq!(known.seconds("dawn", effort, 1), Some(64.0 * 3.0 + 120.0));
+        assert_eq!(known.seconds("dawn", effort, 12), Some(64.0 * 3.0 + 10.0));
+    }
+
+    #[test]
+    fn what_is_new_outweighs_what_is_old() {
+        let mut known = Experience::default();
+        let effort = took(1, 1.0, 1.0, 1.0).effort;
+        known.add("dawn", took(1, 1.0, 10_000.0, 10_000.0));
+        known.add("dawn", took(1, 1.0, 192.0, 192.0 * 5.0));
+        assert_eq!(known.seconds("dawn", effort, 1), Some(4.0));
+        known.add("dawn", took(1, 1.0, 0.0, 100.0));
+        known.add("dawn", took(1, 1.0, 1.0, f64::NAN));
+        assert_eq!(known.seconds("dawn", effort, 1), Some(4.0));
+    }
+
+    #[test]
+    fn the_time_left_begins_with_what_is_expected_and_follows_what_is_seen() {
+        // 10 files of 60 s and 10 of 6 s, two at once.
+        let mut forecast = Forecast::new(&[Some(60.0), Some(6.0)], &[10, 10], 2);
+        assert_eq!(forecast.left(0.0), Some(330.0));
+        // Half of the long ones are there in the time that was foretold.
+        (0..5).for_each(|_| forecast.settle(0));
+        assert_eq!(forecast.left(150.0), Some(180.0));
+        // They took twice as long: so will the rest, nearly.
+        let left = forecast.left(300.0).unwrap_or_default();
+        assert!((300.0..360.0).contains(&left), "{left}");
+    }
+
+    #[test]
+    fn without_experience_the_pace_alone_tells() {
+        let mut forecast = Forecast::new(&[None, None], &[5, 5], 1);
+        assert_eq!(forecast.left(100.0), None);
+        forecast.settle(1);
+        forecast.settle(0);
+        assert_eq!(forecast.left(20.0), Some(80.0));
+        // One that nobody knows is taken for as long as the others.
+        let forecast = Forecast::new(&[Some(4.0), None], &[1, 1], 1);
+        assert_eq!(forecast.left(0.0), Some(8.0));
+    }
+}
