@@ -220,3 +220,34 @@ fn a_replacing_run_that_was_stopped_does_not_begin_again() {
         6
     );
 }
+
+#[test]
+fn a_file_that_the_scene_needs_and_that_has_changed_makes_frames_stale() {
+    let project = kiln("1-4", "", "");
+    project.write("kiln.toml.facts.json", "{ \"files\": [\"brass.tex\"] }");
+    project.write("brass.tex", "polished");
+    project.call(&["run"]).ends(0);
+    let before = std::fs::read(project.path("renders/kiln.0001.png")).unwrap();
+    project.call(&["status"]).ends(0);
+    project.write("brass.tex", "dull");
+    let status = project.call(&["status"]).ends(1);
+    assert!(
+        status
+            .out
+            .contains("0 of 4 files, 0 %, 4 of other settings"),
+        "{}",
+        status.out
+    );
+    assert!(status.out.contains(" 0/4  ~~~~"), "{}", status.out);
+    let status = project.call(&["status", "--format", "json"]).ends(1).json();
+    assert_eq!(status["deliverables"][0]["stale"], "1-4");
+    // They are kept, told, and rendered again when that is asked for.
+    let run = project.call(&["run"]).ends(1);
+    assert!(run.err.contains("TP610"), "{}", run.err);
+    assert_eq!(
+        std::fs::read(project.path("renders/kiln.0001.png")).unwrap(),
+        before
+    );
+    project.call(&["run", "--renew"]).ends(0);
+    project.call(&["status"]).ends(0);
+}

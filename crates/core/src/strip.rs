@@ -13,6 +13,8 @@ pub enum Cell {
     Done,
     /// Some of its frames are being rendered.
     Running,
+    /// Some of its frames are of other settings than those of today.
+    Stale,
     /// Some of its frames failed.
     Failed,
 }
@@ -26,6 +28,7 @@ impl Cell {
             Self::Partly => '▄',
             Self::Done => '█',
             Self::Running => '▒',
+            Self::Stale => '~',
             Self::Failed => '!',
         }
     }
@@ -40,6 +43,8 @@ pub struct States {
     pub done: FrameSet,
     /// Those that are being rendered.
     pub running: FrameSet,
+    /// Those that are there, but of other settings than those of today.
+    pub stale: FrameSet,
     /// Those that failed.
     pub failed: FrameSet,
 }
@@ -62,6 +67,8 @@ pub fn strip(states: &States, width: usize) -> Vec<Cell> {
             *done += 1;
         } else if states.failed.contains(frame) {
             *cell = Cell::Failed;
+        } else if states.stale.contains(frame) && !states.running.contains(frame) {
+            *cell = (*cell).max(Cell::Stale);
         } else if states.running.contains(frame) {
             *cell = (*cell).max(Cell::Running);
         }
@@ -69,7 +76,7 @@ pub fn strip(states: &States, width: usize) -> Vec<Cell> {
     cells
         .into_iter()
         .map(|(all, done, cell)| match (cell, done) {
-            (Cell::Failed | Cell::Running, _) => cell,
+            (Cell::Failed | Cell::Stale | Cell::Running, _) => cell,
             (_, 0) => Cell::Missing,
             (_, done) if done == all => Cell::Done,
             _ => Cell::Partly,
@@ -87,6 +94,7 @@ mod tests {
             wanted: set("1-40"),
             done: set("1-13,33-40"),
             running: set("14-16"),
+            stale: set("16-18"),
             failed: set("30"),
         };
         strip(&states, width)
@@ -97,9 +105,9 @@ mod tests {
 
     #[test]
     fn a_cell_a_frame_or_several() {
-        assert_eq!(shown(80), "█████████████▒▒▒·············!··████████");
-        assert_eq!(shown(10), "███▒···!██");
-        assert_eq!(shown(4), "█▒!▄");
+        assert_eq!(shown(80), "█████████████▒▒▒~~···········!··████████");
+        assert_eq!(shown(10), "███▒~··!██");
+        assert_eq!(shown(4), "█~!▄");
         assert_eq!(shown(0), "");
     }
 }

@@ -60,7 +60,7 @@ impl Audit {
 /// When the state or a folder cannot be read.
 pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result<Audit> {
     let ledger = Ledger::read(&state_folder(loaded).join("ledger"))?;
-    let mut fingerprints = Fingerprints::default();
+    let mut fingerprints = Fingerprints::new(loaded);
     let mut audit = Audit::default();
     for deliverable in &chosen.deliverables {
         let frames = &deliverable.common.chosen;

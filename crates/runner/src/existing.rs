@@ -22,7 +22,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
     let mut uppers: HashMap<&str, bool> = HashMap::new();
     let mut found = BTreeMap::new();
     let mut ledger = None;
-    let mut fingerprints = Fingerprints::default();
+    let mut fingerprints = Fingerprints::new(loaded);
     for one in &expansion.deliverables {
         let Some(first) = one.common.frames.value.first() else {
             continue;

@@ -2,34 +2,88 @@
 
 use std::collections::HashMap;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{Call, SourceFiles, arguments};
+use truepath_core::engine::{Call, Profile, SourceFiles, arguments};
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Word;
 
-use crate::disk::{hash_file, hex};
+use crate::Loaded;
+use crate::describe::describe_kept;
+use crate::disk::{hash_file, hash_outline, hex};
 
-/// Makes fingerprints; every scene is read once.
-#[derive(Debug, Default)]
-pub(crate) struct Fingerprints {
+/// Makes fingerprints; every scene is read once, and every file that scenes are known to need.
+pub(crate) struct Fingerprints<'l> {
+    loaded: &'l Loaded,
     scenes: HashMap<String, String>,
+    /// What a scene needs, by its path and its engine: names with the hash of what they hold.
+    needed: HashMap<(String, String), Needed>,
+    files: HashMap<PathBuf, String>,
 }
 
-impl Fingerprints {
+/// Names of files as the scene tells them, with a hash of what they hold.
+type Needed = Arc<[(String, String)]>;
+
+impl<'l> Fingerprints<'l> {
+    /// Makes those of a job.
+    pub(crate) fn new(loaded: &'l Loaded) -> Self {
+        Self {
+            loaded,
+            scenes: HashMap::new(),
+            needed: HashMap::new(),
+            files: HashMap::new(),
+        }
+    }
+
+    /// What a scene needs, as far as it is known without asking its engine.
+    fn needed(&mut self, profile: &Profile, scene: &str) -> Needed {
+        let key = (scene.to_owned(), profile.name.clone());
+        if let Some(known) = self.needed.get(&key) {
+            return Arc::clone(known);
+        }
+        let path = Path::new(scene);
+        let told = describe_kept(profile, path, self.loaded, false);
+        let mut names = told
+            .ok()
+            .flatten()
+            .and_then(|facts| facts.files)
+            .unwrap_or_default();
+        names.sort();
+        names.dedup();
+        let folder = path.parent().unwrap_or(Path::new("/"));
+        let hashed = names.into_iter().map(|name| {
+            let file = folder.join(&name);
+            let hash = self.files.entry(file).or_insert_with_key(|file| {
+                // What is not there has no content; `check` tells that it is missing.
+                hash_outline(file).unwrap_or_default()
+            });
+            // Where it lies on this machine is no part of it.
+            let said = Path::new(&name);
+            let name = match said.is_absolute() {
+                true => said
+                    .file_name()
+                    .unwrap_or_default()
+                    .to_string_lossy()
+                    .into_owned(),
+                false => name,
+            };
+            (name, hash.clone())
+        });
+        let hashed: Needed = hashed.collect();
+        self.needed.insert(key, Arc::clone(&hashed));
+        hashed
+    }
+
     /// Every scene that was read, with the hash of what it held.
     pub(crate) fn scenes(self) -> HashMap<String, String> {
         self.scenes
     }
 
     /// The fingerprint of a movie, from the hashes of the frames that it is put together from.
-    pub(crate) fn of_movie(
-        &mut self,
-        deliverable: &Deliverable,
-        frames: &[String],
-    ) -> io::Result<String> {
+    pub(crate) fn of_movie(deliverable: &Deliverable, frames: &[String]) -> io::Result<String> {
         let mut hasher = Sha256::new();
         let common = &deliverable.common;
         let staging = FrameSet::from_frames(common.clip.first());
@@ -76,6 +130,10 @@ impl Fingerprints {
                 }
             },
         };
+        let needed = match &common.scene {
+            None => Needed::default(),
+            Some(scene) => self.needed(&common.engine, &scene.path),
+        };
         let mut hasher = Sha256::new();
         let mut add = |name: &str, value: &str| {
             // Lengths keep neighbours apart.
@@ -88,6 +146,10 @@ impl Fingerprints {
             }
         }
         add("scene", &scene);
+        for (name, hash) in needed.iter() {
+            add("file", name);
+            add(name, hash);
+        }
         for end in [common.clip.first(), common.clip.last()] {
             add("clip", &end.unwrap_or(0).to_string());
         }

@@ -35,7 +35,7 @@ pub(crate) fn look(
         None => (Vec::new(), FrameSet::empty()),
     };
     let fingerprint = if lacking.is_empty() {
-        Some(Fingerprints::default().of_movie(movie, &hashes)?)
+        Some(Fingerprints::of_movie(movie, &hashes)?)
     } else {
         None
     };

@@ -10,7 +10,8 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
 
 use crate::Loaded;
-use crate::ledger::{Failed, Ledger, Told};
+use crate::fingerprint::Fingerprints;
+use crate::ledger::{Failed, Known, Ledger, Told};
 use crate::presence::{Sessions, State};
 use crate::run::{dead_after, state_folder};
 
@@ -116,13 +117,23 @@ pub struct Follower<'l> {
     expansion: &'l Expansion,
     ledger: Ledger,
     sessions: Sessions,
+    /// What makes the pictures of each deliverable today; not of movies, which hang on their frames.
+    fingerprints: Vec<Option<String>>,
 }
 
 impl<'l> Follower<'l> {
     /// Follows the runs of a job.
     #[must_use]
     pub fn new(loaded: &'l Loaded, expansion: &'l Expansion) -> Self {
+        let mut fingerprints = Fingerprints::new(loaded);
+        let all = expansion.deliverables.iter();
         Self {
+            fingerprints: all
+                .map(|one| match one.is_put_together() {
+                    true => None,
+                    false => fingerprints.of(one).ok(),
+                })
+                .collect(),
             loaded,
             expansion,
             ledger: Ledger::default(),
@@ -175,13 +186,10 @@ impl<'l> Follower<'l> {
     }
 
     fn rows(&self, live: &[&Told]) -> Vec<Row> {
-        let mut folders: HashMap<&str, Vec<(&str, u64)>> = HashMap::new();
+        let mut folders: Folders<'_> = HashMap::new();
         for (path, known) in &self.ledger.published {
             let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
-            folders
-                .entry(folder)
-                .or_default()
-                .push((path, known.stamp.size));
+            folders.entry(folder).or_default().push((path, known));
         }
         // By path, since the ledger does not know deliverables.
         let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
@@ -204,10 +212,11 @@ impl<'l> Follower<'l> {
                 .filter_map(|text| text.parse::<FrameSet>().ok());
             parsed.fold(FrameSet::empty(), |all, one| all.union(&one).unwrap_or(all))
         };
-        let row = |one: &Deliverable| {
+        let row = |(index, one): (usize, &Deliverable)| {
             let wanted = &one.common.chosen;
             let path = one.pattern.sketch();
-            let (done, bytes) = done(one, &folders);
+            let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
+            let (done, stale, bytes) = done(one, fingerprint, &folders);
             let at_work = sets(running.get(path.as_str()));
             // What failed once and came after all did not fail.
             let mut reasons = Vec::new();
@@ -231,36 +240,55 @@ impl<'l> Follower<'l> {
                     running: at_work.intersection(wanted).unwrap_or_default(),
                     wanted: wanted.clone(),
                     done,
+                    stale,
                     failed: bad,
                 },
                 bytes,
                 failed: reasons,
             }
         };
-        self.expansion.deliverables.iter().map(row).collect()
+        let all = self.expansion.deliverables.iter();
+        all.enumerate().map(row).collect()
     }
 }
 
-/// The frames of a deliverable that the ledger has, and their bytes.
-fn done(one: &Deliverable, folders: &HashMap<&str, Vec<(&str, u64)>>) -> (FrameSet, u64) {
+/// What the ledger has of each folder.
+type Folders<'l> = HashMap<&'l str, Vec<(&'l str, &'l Known)>>;
+
+/// The frames of a deliverable that the ledger has, those of them that are of other settings, and
+/// the bytes of all.
+fn done(
+    one: &Deliverable,
+    fingerprint: Option<&str>,
+    folders: &Folders<'_>,
+) -> (FrameSet, FrameSet, u64) {
     let wanted = &one.common.chosen;
-    let (mut frames, mut bytes): (Vec<Frame>, u64) = (Vec::new(), 0);
+    let (mut frames, mut stale, mut bytes) = (Vec::<Frame>::new(), Vec::<Frame>::new(), 0);
     if !folders.is_empty() {
         for folder in one.folders(wanted) {
-            for (path, size) in folders.get(folder.as_str()).into_iter().flatten() {
+            for (path, known) in folders.get(folder.as_str()).into_iter().flatten() {
                 let frame = match one.pattern.read(path) {
                     Some(Some(frame)) => Some(frame).filter(|frame| wanted.contains(*frame)),
                     Some(None) => wanted.first(),
                     None => None,
                 };
                 if let Some(frame) = frame {
-                    frames.push(frame);
-                    bytes += size;
+                    let other = known.fingerprint.as_deref();
+                    let is_stale = other.is_some() && fingerprint.is_some() && other != fingerprint;
+                    match is_stale {
+                        true => stale.push(frame),
+                        false => frames.push(frame),
+                    }
+                    bytes += known.stamp.size;
                 }
             }
         }
     }
-    (FrameSet::from_frames(frames), bytes)
+    (
+        FrameSet::from_frames(frames),
+        FrameSet::from_frames(stale),
+        bytes,
+    )
 }
 
 /// Files a second that a run brought lately, by the clock of its machine.

@@ -75,6 +75,7 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
         .iter()
         .map(|row| row.states.failed.count())
         .sum();
+    let stale: u64 = status.rows.iter().map(|row| row.states.stale.count()).sum();
     let share = 100 * done / wanted.max(1);
     write!(out, "{TITLE}{name}{TITLE:#}  ")?;
     match done >= wanted {
@@ -87,6 +88,9 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
     }
     if failed > 0 {
         write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;
+    }
+    if stale > 0 {
+        write!(out, ", {WARNING}{stale} of other settings{WARNING:#}")?;
     }
     if let Some(rate) = status.rate() {
         write!(out, ", {}", pace(rate))?;
@@ -106,7 +110,7 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
     let size: u64 = status.rows.iter().map(|row| row.bytes).sum();
     writeln!(
         out,
-        "\n{FAINT}█ done  ▄ partly  ▒ running  ! failed  · missing    {} on the disk{FAINT:#}",
+        "\n{FAINT}█ done  ▄ partly  ▒ running  ~ of other settings  ! failed  · missing    {} on the disk{FAINT:#}",
         bytes(size)
     )?;
     for one in &status.machines {
@@ -159,6 +163,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
         wanted: row.states.wanted.to_string(),
         done: row.states.done.to_string(),
         running: row.states.running.to_string(),
+        stale: row.states.stale.to_string(),
         failed: row
             .failed
             .iter()

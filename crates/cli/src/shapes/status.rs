@@ -16,7 +16,7 @@ pub(crate) struct Status {
     pub(crate) done: u64,
     /// Files a second of all runs at work, lately
     pub(crate) rate: Option<f64>,
-    /// Seconds until all is there, at that pace
+    /// Seconds until all is there, by what the frames took before, else at that pace
     pub(crate) left: Option<f64>,
     /// In the order in which they are made
     pub(crate) deliverables: Vec<Row>,
@@ -37,6 +37,8 @@ pub(crate) struct Row {
     pub(crate) wanted: String,
     pub(crate) done: String,
     pub(crate) running: String,
+    /// Frames that are there, but of other settings than those of today.
+    pub(crate) stale: String,
     pub(crate) failed: Vec<Failed>,
     /// Bytes of the files that are there
     pub(crate) bytes: u64,

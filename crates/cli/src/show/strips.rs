@@ -42,6 +42,7 @@ fn style(cell: Cell) -> Style {
         Cell::Missing => Style::new().dimmed(),
         Cell::Partly | Cell::Done => AnsiColor::Green.on_default(),
         Cell::Running => AnsiColor::Cyan.on_default(),
+        Cell::Stale => AnsiColor::Yellow.on_default(),
         Cell::Failed => AnsiColor::Red.on_default().bold(),
     }
 }

@@ -165,7 +165,7 @@ fn credits(
     expansion: &Expansion,
     run: Option<&str>,
 ) -> Result<(Vec<Credits>, Scenes), RunError> {
-    let mut fingerprints = Fingerprints::default();
+    let mut fingerprints = Fingerprints::new(loaded);
     let mut engines: Vec<(String, String)> = Vec::new();
     let mut credits = Vec::new();
     for deliverable in &expansion.deliverables {
