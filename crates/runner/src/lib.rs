@@ -3,6 +3,7 @@
 pub mod answers;
 pub mod audit;
 mod claims;
+pub mod clock;
 pub mod crash;
 pub mod describe;
 pub mod disk;

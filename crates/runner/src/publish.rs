@@ -8,6 +8,7 @@ use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 
 use truepath_core::frames::Frame;
 
+use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, hash_file, stamp};
 use crate::ledger::{How, Intent, Line, Record, Replaces, Writer};
@@ -366,22 +367,7 @@ pub(crate) fn record(file: &Path, path: &Path, credits: &Credits) -> io::Result<
         fingerprint: credits.fingerprint.clone(),
         engine: credits.engine.clone(),
         machine: machine(),
-        time: now(),
+        time: timestamp(),
         run: credits.run.clone(),
     })
-}
-
-/// The time by this machine's clock. Debug builds let `TRUEPATH_CLOCK_AHEAD` set it ahead, in
-/// seconds: nothing may hang on it.
-pub(crate) fn now() -> String {
-    let now = jiff::Timestamp::now();
-    #[cfg(debug_assertions)]
-    if let Some(ahead) = std::env::var("TRUEPATH_CLOCK_AHEAD")
-        .ok()
-        .and_then(|text| text.parse().ok())
-    {
-        let ahead = jiff::SignedDuration::from_secs(ahead);
-        return now.checked_add(ahead).unwrap_or(now).to_string();
-    }
-    now.to_string()
 }

@@ -11,10 +11,11 @@ use truepath_core::frames::FrameSet;
 
 use crate::Loaded;
 use crate::claims::Claims;
+use crate::clock::timestamp;
 use crate::disk::Disk;
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
-use crate::publish::{Publisher, now};
+use crate::publish::Publisher;
 
 /// Where a job keeps its state.
 #[derive(Debug, Clone)]
@@ -135,7 +136,7 @@ impl<'a> Session<'a> {
             .note(&[Line::Began(Began {
                 machine: card.machine.clone(),
                 job: card.job.clone(),
-                time: now(),
+                time: timestamp(),
                 logs: logs.display().to_string(),
             })])
             .map_err(refused)?;

@@ -6,6 +6,7 @@ use std::time::{Duration, Instant};
 use indicatif::{ProgressBar, ProgressStyle};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::forecast::Forecast;
+use truepath_runner::clock::Moment;
 use truepath_runner::run::{Event, Watch};
 
 use super::live::Screen;
@@ -26,7 +27,7 @@ pub(crate) struct Progress {
     to_do: u64,
     done: u64,
     forecast: Forecast,
-    since: Instant,
+    since: Moment,
 }
 
 impl Progress {
@@ -49,7 +50,7 @@ impl Progress {
             to_do: 0,
             done: 0,
             forecast: Forecast::default(),
-            since: Instant::now(),
+            since: Moment::now(),
         }
     }
 

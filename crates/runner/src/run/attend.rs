@@ -1,7 +1,7 @@
 //! Attends to an engine at work: reads its log, takes what it finishes, and ends it when it takes too
 //! long.
 
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use truepath_core::deliverable::Limits;
 
@@ -9,6 +9,7 @@ use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
+use crate::clock::{Moment, pause};
 use crate::engine_log::{Meaning, Reader};
 use crate::harvest::{Field, HarvestError, When};
 use crate::process::{Happening, Process};
@@ -24,19 +25,19 @@ const TO_FINISH: Duration = Duration::from_secs(60);
 
 /// What happened when.
 struct Times {
-    started: Instant,
+    started: Moment,
     /// The last frame that was begun or finished.
-    frame: Instant,
+    frame: Moment,
     /// The last line.
-    line: Instant,
+    line: Moment,
     /// Whether any frame was begun or finished.
     at_work: bool,
     /// When everything was there.
-    whole: Option<Instant>,
+    whole: Option<Moment>,
     /// When the run was first seen to stop.
-    halted: Option<Instant>,
+    halted: Option<Moment>,
     /// When checkpoints were last kept.
-    checkpoint: Instant,
+    checkpoint: Moment,
 }
 
 impl Times {
@@ -44,7 +45,7 @@ impl Times {
     fn to_finish(&self, published: u64) -> Duration {
         match u32::try_from(published) {
             Ok(frames) if frames > 0 => {
-                let each = self.frame.duration_since(self.started) / frames;
+                let each = self.frame.since(self.started) / frames;
                 (each * 3).clamp(Duration::from_secs(1), TO_FINISH)
             }
             _ => TO_FINISH,
@@ -93,7 +94,7 @@ impl Work<'_> {
             .collect();
         let reader = self.reader(&profile)?;
         let staging = field.staging.clone();
-        let now = Instant::now();
+        let now = Moment::now();
         let mut times = Times {
             started: now,
             frame: now,
@@ -104,7 +105,7 @@ impl Work<'_> {
             checkpoint: now,
         };
         // Why it is ended, and when it was asked to.
-        let mut ending: Option<(End, Instant)> = None;
+        let mut ending: Option<(End, Moment)> = None;
         loop {
             if let Some((_, since)) = &ending {
                 if since.elapsed() > GRACE {
@@ -116,9 +117,12 @@ impl Work<'_> {
                     Some(halt) if !halt.finish => process.kill(),
                     _ => process.terminate(),
                 }
-                ending = Some((end, Instant::now()));
+                ending = Some((end, Moment::now()));
             }
-            let published = match process.next(TICK).map_err(RunError::disk(&staging))? {
+            let published = match process
+                .next(pause(TICK))
+                .map_err(RunError::disk(&staging))?
+            {
                 Happening::Ended(code) => {
                     outcome.took = times.started.elapsed().saturating_sub(outcome.start);
                     let fine = profile.fine_exits.contains(&i64::from(code));
@@ -133,7 +137,7 @@ impl Work<'_> {
                 }
                 Happening::Quiet => Ok(0),
                 Happening::Line(line) => {
-                    times.line = Instant::now();
+                    times.line = Moment::now();
                     log.engine(&line).map_err(RunError::disk(log.path()))?;
                     match reader.read(&line) {
                         Some(Meaning::File(name)) if field.is_predictable() => {
@@ -143,7 +147,7 @@ impl Work<'_> {
                             if outcome.began.replace(frame).is_none() {
                                 outcome.start = times.started.elapsed();
                             }
-                            times.frame = Instant::now();
+                            times.frame = Moment::now();
                             times.at_work = true;
                             let process = number;
                             self.tell(&Event::Frame { process, frame });
@@ -170,10 +174,10 @@ impl Work<'_> {
                 Ok(0) => {}
                 Ok(published) => {
                     outcome.published += published;
-                    times.frame = Instant::now();
+                    times.frame = Moment::now();
                     times.at_work = true;
                     if field.is_whole() {
-                        times.whole.get_or_insert(Instant::now());
+                        times.whole.get_or_insert(Moment::now());
                     }
                 }
                 Err(Troubled::Unknown(_)) => {}
@@ -182,7 +186,7 @@ impl Work<'_> {
             if profile.checkpoint.is_some() && times.checkpoint.elapsed() > limits.checkpoint_every
             {
                 self.keep_checkpoints(&profile, &members, &staging, false)?;
-                times.checkpoint = Instant::now();
+                times.checkpoint = Moment::now();
             }
         }
     }
@@ -203,7 +207,7 @@ impl Work<'_> {
             return Some(End::Exit(0));
         }
         if let Some(halt) = self.board.halted() {
-            let since = times.halted.get_or_insert(Instant::now());
+            let since = times.halted.get_or_insert(Moment::now());
             // What was finished since then was the frame that was nearly done.
             let finished = times.at_work && published > 0 && times.frame > *since;
             // What can be gone on with need not be waited for.

@@ -2,12 +2,13 @@
 
 use std::collections::{HashMap, VecDeque};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use truepath_core::plan::Invocation;
 
 use super::RunError;
 use crate::claims::Claim;
+use crate::clock::{Moment, pause};
 
 /// A thread that has nothing to do looks up this often.
 const TICK: Duration = Duration::from_millis(200);
@@ -56,7 +57,7 @@ pub(super) enum Next {
     /// More of it is to be done.
     Again,
     /// More of it is to be done, but not before.
-    Later(Instant),
+    Later(Moment),
     /// Another run has it.
     Away,
     /// It cannot be begun yet.
@@ -66,7 +67,7 @@ pub(super) enum Next {
 struct Inner {
     chunks: Vec<Option<Chunk>>,
     open: VecDeque<usize>,
-    later: Vec<(Instant, usize)>,
+    later: Vec<(Moment, usize)>,
     away: VecDeque<usize>,
     /// Chunks that are not done, by the deliverable that they make.
     left: HashMap<usize, usize>,
@@ -132,7 +133,7 @@ impl Board {
             if inner.error.is_some() || inner.halt.is_some() {
                 return None;
             }
-            let now = Instant::now();
+            let now = Moment::now();
             if let Some(at) = inner.later.iter().position(|(when, _)| *when <= now) {
                 let (_, number) = inner.later.swap_remove(at);
                 inner.open.push_front(number);
@@ -154,11 +155,10 @@ impl Board {
                 return None;
             }
             let first = inner.later.iter().map(|(when, _)| *when).min();
-            let patience =
-                first.map_or(TICK, |first| first.saturating_duration_since(now).min(TICK));
+            let patience = first.map_or(TICK, |first| first.since(now).min(TICK));
             let waited = self
                 .changed
-                .wait_timeout(inner, patience.max(Duration::from_millis(1)));
+                .wait_timeout(inner, pause(patience.max(Duration::from_millis(1))));
             let (back, out) = waited.unwrap_or_else(PoisonError::into_inner);
             inner = back;
             if out.timed_out() && inner.open.is_empty() {
@@ -191,7 +191,7 @@ impl Board {
             Next::Again => inner.open.push_front(number),
             Next::Later(when) => inner.later.push((when, number)),
             Next::Away => inner.away.push_back(number),
-            Next::NotYet => inner.later.push((Instant::now() + TICK, number)),
+            Next::NotYet => inner.later.push((Moment::now() + TICK, number)),
         }
         drop(inner);
         self.changed.notify_all();

@@ -1,7 +1,7 @@
 //! What a thread of a run does: takes a chunk, asks for it, renders what is missing of it, and tries
 //! again only what is still missing.
 
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
@@ -13,6 +13,7 @@ use super::outcome::End;
 use super::work::Work;
 use super::{Event, Failure, RunError};
 use crate::claims::{Asked, Claim};
+use crate::clock::Moment;
 use crate::inventory::{There, look};
 
 /// A chunk of which nothing ever came is split so often before it is given up.
@@ -168,7 +169,7 @@ impl Work<'_> {
         }
         Ok(match pause {
             Duration::ZERO => Next::Again,
-            pause => Next::Later(Instant::now() + pause),
+            pause => Next::Later(Moment::now() + pause),
         })
     }
 

@@ -4,6 +4,8 @@ use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
+use crate::clock::time_of_day;
+
 /// A log that is being written.
 pub(super) struct Log {
     file: File,
@@ -39,7 +41,7 @@ impl Log {
 
     fn write(&mut self, sign: &str, line: &str) -> io::Result<()> {
         self.lines += 1;
-        let now = jiff::Zoned::now().strftime("%H:%M:%S%.3f").to_string();
+        let now = time_of_day().strftime("%H:%M:%S%.3f").to_string();
         // One call: a reader never sees half a line.
         self.file
             .write_all(format!("{now} {sign}{line}\n").as_bytes())

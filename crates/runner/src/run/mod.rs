@@ -30,13 +30,14 @@ pub use warnings::Warning;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU8, AtomicUsize, Ordering};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use truepath_core::deliverable::Expansion;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
+use crate::clock::Moment;
 use crate::disk::Disk;
 use crate::harvest::HarvestError;
 use crate::ledger::{Line, Warned};
@@ -56,7 +57,7 @@ pub struct Options<'a> {
     /// How many processes run at once.
     pub jobs: usize,
     /// When to stop.
-    pub until: Option<Instant>,
+    pub until: Option<Moment>,
     /// What is done about files that are there.
     pub policy: Policy,
 }
@@ -295,7 +296,7 @@ pub fn run(
     options: &Options<'_>,
     watch: &mut (dyn Watch + Send),
 ) -> Result<Report, RunError> {
-    let begun = Instant::now();
+    let begun = Moment::now();
     // Kept by every call that goes on with this run.
     let state = state_folder(loaded);
     let mut record = loaded.surroundings.instant.map(|instant| RunRecord {

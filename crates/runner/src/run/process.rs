@@ -16,10 +16,10 @@ use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
+use crate::clock::timestamp;
 use crate::harvest::{Field, When};
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
-use crate::publish::now;
 use crate::staging;
 
 /// A deliverable of a process, with its index.
@@ -110,7 +110,7 @@ impl Work<'_> {
             process: number,
             label: label(&deliverables),
             log: log.path().display().to_string(),
-            time: now(),
+            time: timestamp(),
             frames: invocation.frames.to_string(),
             members: self.told(&members),
             given: given.clone(),

@@ -4,13 +4,14 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
 
 use super::board::Halt;
 use super::work::Work;
 use super::{Event, RunError};
+use crate::clock::{Moment, pause};
 
 /// How often it is looked at what costs nothing.
 const TICK: Duration = Duration::from_millis(50);
@@ -22,7 +23,7 @@ const SPARE: u64 = 3;
 impl Work<'_> {
     /// Watches until all threads are done.
     pub(super) fn watch_over(&self, done: &dyn Fn() -> bool) {
-        let mut round = Instant::now();
+        let mut round = Moment::now();
         let round_length = ROUND.min(super::prepare::dead_after(self.loaded) / 4);
         while !done() {
             self.listen();
@@ -30,10 +31,10 @@ impl Work<'_> {
                 if let Err(error) = self.look_around() {
                     self.board.fail(error);
                 }
-                round = Instant::now();
+                round = Moment::now();
             }
             self.tell(&Event::Tick);
-            std::thread::park_timeout(TICK);
+            std::thread::park_timeout(pause(TICK));
         }
     }
 
@@ -55,7 +56,7 @@ impl Work<'_> {
         if self
             .options
             .until
-            .is_some_and(|until| Instant::now() >= until)
+            .is_some_and(|until| Moment::now() >= until)
         {
             self.halt("its time is over");
         }

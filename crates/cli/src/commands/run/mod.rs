@@ -12,13 +12,13 @@ use std::num::NonZeroUsize;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::atomic::Ordering;
-use std::time::Instant;
 
 use clap::Args;
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight};
 use truepath_core::job::{Job, Key, Value};
 use truepath_runner::answers::can_ask;
+use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
 use truepath_runner::run::{Existing, Options, Policy, RunError, run as render, state_folder};
 
@@ -132,7 +132,7 @@ impl Arguments {
 fn in_version(
     arguments: &Arguments,
     job: &JobArguments,
-    until: Option<Instant>,
+    until: Option<Moment>,
 ) -> Result<ExitCode, Trouble> {
     let keys = |version: Option<i64>| {
         let jobs = arguments.jobs.map(|jobs| format!("jobs={jobs}"));
@@ -169,7 +169,7 @@ fn in_version(
 }
 
 /// Runs one job.
-fn one(arguments: &Arguments, chosen: Chosen, until: Option<Instant>) -> Result<ExitCode, Trouble> {
+fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<ExitCode, Trouble> {
     let passed_over = |one: &Finding| arguments.pass_over.iter().any(|code| code == one.code);
     let grave = |found: &[Finding]| -> Vec<Finding> {
         let errors = found.iter().filter(|one| one.weight == Weight::Error);

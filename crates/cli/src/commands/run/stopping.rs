@@ -3,12 +3,13 @@
 use std::sync::Arc;
 use std::sync::OnceLock;
 use std::sync::atomic::{AtomicU8, Ordering};
-use std::time::{Duration, Instant};
+use std::time::Duration;
 
 use clap::Args;
 use jiff::civil::Time;
 use jiff::{ToSpan, Zoned};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
+use truepath_runner::clock::Moment;
 
 use crate::outcome::Trouble;
 
@@ -35,12 +36,12 @@ fn length(text: &str) -> Result<Duration, String> {
 
 impl Stopping {
     /// The instant at which to stop.
-    pub(super) fn until(&self) -> Option<Instant> {
+    pub(super) fn until(&self) -> Option<Moment> {
         let length = match (self.until, self.length) {
             (Some(time), _) => time_to(&Zoned::now(), time)?,
             (None, length) => length?,
         };
-        Instant::now().checked_add(length)
+        Some(Moment::now() + length)
     }
 }
 
