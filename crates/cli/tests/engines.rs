@@ -289,6 +289,47 @@ fn an_engine_that_writes_where_the_scene_says_harms_no_file_there() {
 }
 
 #[test]
+fn processes_that_write_where_the_scene_says_take_turns() {
+    let profile = format!(
+        "{HEAD}arguments = [\"{{scene.folder}}\", \"{{frame}}\"]\nwrites = \"{{scene.folder}}/own/p{{frame:?}}.png\"\n"
+    );
+    // Two at once would find each other's mark.
+    let script =
+        "mkdir \"$1/mark\"\ncp \"$1/one.png\" \"$1/own/p$2.png\"\nsleep 0.01\nrmdir \"$1/mark\"\n";
+    let project = made_up(&profile, script, "1-12");
+    project.write("own/p2.png", "somebody's");
+    project
+        .call(&["run", "--jobs", "4", "--set", "chunk=1"])
+        .ends(0);
+    assert_eq!(project.files("r").len(), 12);
+    assert_eq!(project.files("own"), ["p2.png"]);
+    assert_eq!(project.read("own/p2.png"), "somebody's");
+}
+
+#[test]
+fn what_was_held_aside_is_given_back_after_a_kill() {
+    let profile = format!(
+        "{HEAD}arguments = [\"{{scene.folder}}\", \"{{frame}}\"]\nwrites = \"{{scene.folder}}/own/p{{frame:?}}.png\"\n"
+    );
+    // It kills the run while somebody's file is out of the way, and its own is half there.
+    let script = "if [ ! -e \"$1/killed\" ]; then\n  touch \"$1/killed\"\n  test ! -e \"$1/own/p2.png\"\n\
+                  echo half >\"$1/own/p2.png\"\n  kill -9 $PPID\n  sleep 60\nfi\n\
+                  cp \"$1/one.png\" \"$1/own/p$2.png\"\n";
+    let project = made_up(&profile, script, "1-3");
+    project.write("own/p2.png", "somebody's");
+    let killed = project.call(&["run"]);
+    assert_eq!(killed.code, None, "{}", killed.err);
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), 3);
+    assert_eq!(project.read("own/p2.png"), "somebody's");
+    // The half file is nobody's: it is kept, and told.
+    let own = project.files("own");
+    assert_eq!(own.len(), 2, "{own:?}");
+    let aside = own.iter().find(|name| *name != "p2.png").unwrap();
+    assert_eq!(project.read(&format!("own/{aside}")), "half\n");
+}
+
+#[test]
 fn a_frame_goes_on_from_its_checkpoint() {
     let profile = format!(
         "{HEAD}arguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\ncheckpoint = {{ files = \"p{{frame:?}}.state\", put = \"--go-on\" }}\n"

@@ -87,13 +87,8 @@ impl<'l> Fingerprints<'l> {
         let mut hasher = Sha256::new();
         let common = &deliverable.common;
         let staging = FrameSet::from_frames(common.clip.first());
-        let call = Call {
-            profile: &common.engine,
-            deliverables: &[deliverable],
-            frames: &staging,
-            staging: "",
-            prepared: None,
-        };
+        let members = [deliverable];
+        let call = Call::planned(&common.engine, &members, &staging);
         // Where the frames and the sound lie is no part of it, and what they hold is.
         let audio = deliverable.movie().and_then(|movie| movie.audio.as_ref());
         let sound = match audio {

@@ -316,13 +316,7 @@ fn overrides(all: &[Deliverable], invocation: &Invocation) -> Overrides {
     if one.is_put_together() {
         return Overrides::default();
     }
-    let call = Call {
-        profile: &one.common.engine,
-        deliverables: &deliverables,
-        frames: &invocation.frames,
-        staging: "",
-        prepared: None,
-    };
+    let call = Call::planned(&one.common.engine, &deliverables, &invocation.frames);
     call.overrides()
 }
 

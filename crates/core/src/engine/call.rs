@@ -23,6 +23,24 @@ pub struct Call<'a> {
     pub prepared: Option<&'a str>,
 }
 
+impl<'a> Call<'a> {
+    /// A call that has no staging folder yet.
+    #[must_use]
+    pub fn planned(
+        profile: &'a Profile,
+        deliverables: &'a [&'a Deliverable],
+        frames: &'a FrameSet,
+    ) -> Self {
+        Self {
+            profile,
+            deliverables,
+            frames,
+            staging: "",
+            prepared: None,
+        }
+    }
+}
+
 impl Call<'_> {
     /// Every pass or every view that it makes, each once.
     pub(super) fn words(&self, each: Each) -> Vec<String> {

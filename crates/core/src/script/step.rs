@@ -107,13 +107,7 @@ impl<'e> Group<'e> {
             .iter()
             .any(|one| one.pattern.split().0.has_frame());
         let source = one.movie().and_then(|movie| movie.source.as_ref());
-        let call = Call {
-            profile: &one.common.engine,
-            deliverables: &deliverables,
-            frames: &invocation.frames,
-            staging: "",
-            prepared: None,
-        };
+        let call = Call::planned(&one.common.engine, &deliverables, &invocation.frames);
         let wrong = wrong(&call);
         let standing = Standing::of(&call).map_err(&wrong)?;
         let patterns: Vec<PathPattern> = deliverables

@@ -75,13 +75,8 @@ impl Work<'_> {
         let Some(folder) = self.checkpoint_folder(members[0].0) else {
             return Ok(());
         };
-        let call = Call {
-            profile,
-            deliverables: &[one],
-            frames: &one.common.clip,
-            staging: "",
-            prepared: None,
-        };
+        let alone = [one];
+        let call = Call::planned(profile, &alone, &one.common.clip);
         let Some(pattern) = names(checkpoint, &call) else {
             return Ok(());
         };

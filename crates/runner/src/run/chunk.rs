@@ -3,16 +3,15 @@
 
 use std::time::Duration;
 
-use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::{Invocation, plan};
 use truepath_core::retry::{self, Came};
 
 use super::board::{Attempt, Chunk, Halt, Next, Turn};
-use super::outcome::End;
+use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, Failure, RunError};
-use crate::claims::{Asked, Claim};
+use crate::claims::Asked;
 use crate::clock::Moment;
 use crate::inventory::{There, look};
 
@@ -35,63 +34,20 @@ impl Work<'_> {
     }
 
     fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
-        let one = &self.expansion.deliverables[chunk.invocation.deliverables[0]];
-        // A licence is worth more than a chunk: it is asked for first, and held for one process.
-        let Some(licence) = self.licence(one)? else {
+        // What is scarce is asked for before the chunk, and held for one process.
+        let Some(held) = self.permits(&chunk.invocation)? else {
             return Ok(Next::NotYet);
         };
-        let next = self.with_licence(chunk, turn);
-        if let Some(claim) = licence {
-            let closed = self.session.claims.close(&claim);
-            closed.map_err(RunError::disk(&self.state.folder))?;
-        }
+        let next = self.with_permits(chunk, turn);
+        self.give_up(held)?;
         next
     }
 
-    /// One of the licences of an engine: none where all are in use, and none inside where it needs
-    /// none.
-    fn licence(&self, one: &Deliverable) -> Result<Option<Option<Claim>>, RunError> {
-        let profile = &one.common.engine;
-        let Some(at_once) = profile.at_once else {
-            return Ok(Some(None));
-        };
-        for place in 1..=at_once {
-            let name = format!("licence-{}-{place}", profile.name);
-            if let Asked::Ours(claim) = self.ask(&name, true)? {
-                return Ok(Some(Some(claim)));
-            }
-        }
-        Ok(None)
-    }
-
-    fn ask(&self, name: &str, again: bool) -> Result<Asked, RunError> {
-        let gone = |session: u32| self.session.is_gone(session);
-        let asked = self.session.claims.ask(name, again, &gone);
-        asked.map_err(RunError::disk(&self.state.folder))
-    }
-
-    fn with_licence(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
-        if chunk.claim.is_none() {
-            let name = chunk.invocation.identity(&self.expansion.deliverables);
-            match self.ask(&name, false)? {
-                Asked::Ours(claim) => chunk.claim = Some(claim),
-                Asked::HeldBy(_) => return Ok(Next::Away),
-                Asked::ClosedBy(session) => {
-                    self.refresh()?;
-                    self.settle(chunk, session)?;
-                    return Ok(Next::Done);
-                }
-            }
-            self.refresh()?;
-            let missing = self.still_missing(&chunk.invocation)?;
-            let wanted = |index: usize| {
-                let of_it = missing.iter().find(|(one, _)| *one == index);
-                of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
-            };
-            for invocation in plan(self.expansion, &wanted) {
-                let tries = 0;
-                chunk.attempts.push_back(Attempt { invocation, tries });
-            }
+    fn with_permits(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
+        if chunk.claim.is_none()
+            && let Some(next) = self.begin(chunk)?
+        {
+            return Ok(next);
         }
         let Some(attempt) = chunk.attempts.pop_front() else {
             return self.close(chunk);
@@ -110,6 +66,42 @@ impl Work<'_> {
             chunk.attempts.push_front(attempt);
             return Ok(Next::Again);
         }
+        self.after(chunk, &attempt, &outcome)
+    }
+
+    /// Asks for a chunk, and sees what is missing of it; what comes next where it is not ours.
+    fn begin(&self, chunk: &mut Chunk) -> Result<Option<Next>, RunError> {
+        let name = chunk.invocation.identity(&self.expansion.deliverables);
+        match self.ask(&name, false)? {
+            Asked::Ours(claim) => chunk.claim = Some(claim),
+            Asked::HeldBy(_) => return Ok(Some(Next::Away)),
+            Asked::ClosedBy(session) => {
+                self.refresh()?;
+                self.settle(chunk, session)?;
+                return Ok(Some(Next::Done));
+            }
+        }
+        self.refresh()?;
+        let missing = self.still_missing(&chunk.invocation)?;
+        let wanted = |index: usize| {
+            let of_it = missing.iter().find(|(one, _)| *one == index);
+            of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
+        };
+        for invocation in plan(self.expansion, &wanted) {
+            let tries = 0;
+            chunk.attempts.push_back(Attempt { invocation, tries });
+        }
+        Ok(None)
+    }
+
+    /// What follows from what a process came to: what it did not bring is tried again, or has failed.
+    fn after(
+        &self,
+        chunk: &mut Chunk,
+        attempt: &Attempt,
+        outcome: &Outcome,
+    ) -> Result<Next, RunError> {
+        let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
         let missing = outcome.all_missing();
         chunk.brought += outcome.published;
         chunk.barren = match outcome.published {

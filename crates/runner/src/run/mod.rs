@@ -9,6 +9,7 @@ mod folders;
 mod log;
 mod movie;
 mod outcome;
+mod permits;
 mod pick_up;
 mod policy;
 mod prepare;

@@ -77,13 +77,7 @@ impl Work<'_> {
             log: log.path().to_owned(),
             unknown_files: None,
         };
-        let scouting = Call {
-            profile: &profile,
-            deliverables: &deliverables,
-            frames: &invocation.frames,
-            staging: "",
-            prepared: None,
-        };
+        let scouting = Call::planned(&profile, &deliverables, &invocation.frames);
         let prepared = match self.prepared(&scouting, log)? {
             Ok(prepared) => prepared,
             Err(reason) => {

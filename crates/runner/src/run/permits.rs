@@ -1,0 +1,67 @@
+//! What a process needs to itself, over all machines: licences, and folders of engines that write where
+//! the scene says.
+
+use sha2::{Digest, Sha256};
+use truepath_core::engine::Call;
+use truepath_core::plan::Invocation;
+
+use super::RunError;
+use super::process::of_profile;
+use super::work::Work;
+use crate::claims::{Asked, Claim};
+use crate::disk::hex;
+
+impl Work<'_> {
+    /// All that a process needs to itself, over all machines; none where something is in use.
+    pub(super) fn permits(&self, invocation: &Invocation) -> Result<Option<Vec<Claim>>, RunError> {
+        let mut held = Vec::new();
+        for names in self.needed_alone(invocation)? {
+            let mut free = None;
+            for name in names {
+                if let Asked::Ours(claim) = self.ask(&name, true)? {
+                    free = Some(claim);
+                    break;
+                }
+            }
+            let Some(claim) = free else {
+                self.give_up(held)?;
+                return Ok(None);
+            };
+            held.push(claim);
+        }
+        Ok(Some(held))
+    }
+
+    pub(super) fn give_up(&self, held: Vec<Claim>) -> Result<(), RunError> {
+        for claim in held {
+            let closed = self.session.claims.close(&claim);
+            closed.map_err(RunError::disk(&self.state.folder))?;
+        }
+        Ok(())
+    }
+
+    /// What a process needs to itself, each by the names of which one must be free: the folder of an
+    /// engine that writes where the scene says, since nobody could tell whose a file there is; one of
+    /// the licences of an engine.
+    fn needed_alone(&self, invocation: &Invocation) -> Result<Vec<Vec<String>>, RunError> {
+        let members = invocation.members(&self.expansion.deliverables);
+        let profile = &members[0].common.engine;
+        let call = Call::planned(profile, &members, &invocation.frames);
+        let writes = call.writes().map_err(of_profile(profile))?;
+        let folder = writes.map(|writes| {
+            let folder = writes.split().0.path(0);
+            vec![format!("folder-{}", hex(&Sha256::digest(folder)[..6]))]
+        });
+        let licence = profile.at_once.map(|at_once| {
+            let name = |place| format!("licence-{}-{place}", profile.name);
+            (1..=at_once).map(name).collect()
+        });
+        Ok(folder.into_iter().chain(licence).collect())
+    }
+
+    pub(super) fn ask(&self, name: &str, again: bool) -> Result<Asked, RunError> {
+        let gone = |session: u32| self.session.is_gone(session);
+        let asked = self.session.claims.ask(name, again, &gone);
+        asked.map_err(RunError::disk(&self.state.folder))
+    }
+}
