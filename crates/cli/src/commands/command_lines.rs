@@ -11,7 +11,7 @@ use clap::{Args, ValueEnum};
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::engine::{Call, Overrides, Profile};
 use truepath_core::finding::count;
-use truepath_core::job::{Job, Key, Value};
+use truepath_core::job::{Job, Key};
 use truepath_core::plan::{Invocation, plan};
 use truepath_core::script::{
     About, Cluster, KINDS, Kind, Outline, Step, WriteError, one_line, steps,
@@ -228,27 +228,16 @@ fn called(name: &str, chosen: &Chosen) -> Result<String, Trouble> {
 
 /// What the job asks of a cluster. An engine that may run only so often at once limits it too.
 pub(super) fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
-    let setting = |key| job.of_project(key).map(|setting| &setting.value.value);
-    let text = |key| match setting(key) {
-        Some(Value::Text(text)) => Some(text.clone()),
-        _ => None,
-    };
+    let text = |key| job.word(key).map(str::to_owned);
     let licences = expansion
         .deliverables
         .iter()
         .filter_map(|one| one.common.engine.at_once);
-    let at_once = match setting(Key::SlurmAtOnce) {
-        Some(Value::Number(number)) => u64::try_from(*number).ok().filter(|number| *number > 0),
-        _ => None,
-    };
     Cluster {
         partition: text(Key::SlurmPartition),
-        seconds: match setting(Key::SlurmTime) {
-            Some(Value::Duration(time)) => Some(time.as_secs().max(1)),
-            _ => None,
-        },
+        seconds: job.time(Key::SlurmTime).map(|time| time.as_secs().max(1)),
         memory: text(Key::SlurmMemory),
-        at_once: licences.chain(at_once).min(),
+        at_once: licences.chain(job.number(Key::SlurmAtOnce)).min(),
     }
 }
 

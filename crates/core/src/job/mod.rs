@@ -16,6 +16,8 @@ pub use table::{NamedTable, Setting, Table};
 pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
 pub use value::{Only, Value, Word, length_of_time};
 
+use std::time::Duration;
+
 use crate::source::{Layer, Place, Sourced, Sources};
 use crate::system::System;
 
@@ -91,6 +93,43 @@ impl Job {
     pub fn of_project(&self, key: Key) -> Option<&Setting> {
         let said = self.command_line.get(key);
         said.or_else(|| self.project.get(key))
+    }
+
+    fn value(&self, key: Key) -> Option<&Value> {
+        self.of_project(key).map(|setting| &setting.value.value)
+    }
+
+    /// A word that is set for the whole job.
+    #[must_use]
+    pub fn word(&self, key: Key) -> Option<&str> {
+        match self.value(key)? {
+            Value::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    /// A number above 0 that is set for the whole job.
+    #[must_use]
+    pub fn number(&self, key: Key) -> Option<u64> {
+        match self.value(key)? {
+            Value::Number(number) => u64::try_from(*number).ok().filter(|number| *number > 0),
+            _ => None,
+        }
+    }
+
+    /// A length of time that is set for the whole job.
+    #[must_use]
+    pub fn time(&self, key: Key) -> Option<Duration> {
+        match self.value(key)? {
+            Value::Duration(time) => Some(*time),
+            _ => None,
+        }
+    }
+
+    /// How many processes run at once.
+    #[must_use]
+    pub fn jobs(&self) -> u64 {
+        self.number(Key::Jobs).unwrap_or(1)
     }
 
     /// The preset that the project's own tables name.

@@ -283,8 +283,6 @@ impl Work<'_> {
     }
 
     fn only_tells_changes(&self) -> bool {
-        use truepath_core::job::{Key, Value};
-        let setting = self.loaded.job.of_project(Key::SceneChanges);
-        matches!(setting.map(|one| &one.value.value), Some(Value::Text(word)) if word == "tell")
+        self.loaded.job.word(truepath_core::job::Key::SceneChanges) == Some("tell")
     }
 }

@@ -1,6 +1,6 @@
 //! What a run does about files that are there already.
 
-use truepath_core::job::{Job, Key, Value};
+use truepath_core::job::{Job, Key};
 
 use crate::inventory::There;
 use crate::ledger::Replaces;
@@ -23,11 +23,7 @@ impl Existing {
     /// What the job says.
     #[must_use]
     pub fn of(job: &Job) -> Self {
-        let word = match job.of_project(Key::Existing).map(|one| &one.value.value) {
-            Some(Value::Text(text)) => Some(text.as_str()),
-            _ => None,
-        };
-        match word {
+        match job.word(Key::Existing) {
             Some("replace") => Self::Replace,
             Some("refuse") => Self::Refuse,
             Some("next-version") => Self::NextVersion,

@@ -8,7 +8,7 @@ use sha2::{Digest, Sha256};
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::job::{Key, Value};
+use truepath_core::job::Key;
 use truepath_core::plan::{Invocation, plan};
 
 use super::board::{Board, Chunk};
@@ -127,14 +127,7 @@ pub(super) fn prepare<'a>(
 
 /// How long a machine may give no sign of life.
 pub(crate) fn dead_after(loaded: &Loaded) -> Duration {
-    match loaded
-        .job
-        .of_project(Key::DeadAfter)
-        .map(|one| &one.value.value)
-    {
-        Some(Value::Duration(time)) => *time,
-        _ => DEAD_AFTER,
-    }
+    loaded.job.time(Key::DeadAfter).unwrap_or(DEAD_AFTER)
 }
 
 /// Tells a plan from every other: what is wanted, and how it is cut.

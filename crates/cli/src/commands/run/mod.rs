@@ -16,7 +16,6 @@ use std::sync::atomic::Ordering;
 use clap::Args;
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight};
-use truepath_core::job::{Job, Key, Value};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
@@ -189,7 +188,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     if arguments.on == Some(Where::Slurm) {
         return on_slurm::run(&chosen, &arguments.afterwards);
     }
-    let jobs = jobs_of(&chosen.loaded.job);
+    let jobs = usize::try_from(chosen.loaded.job.jobs()).unwrap_or(1);
     let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
     let mut progress = Progress::new(&rendered.deliverables);
     let options = Options {
@@ -226,14 +225,6 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
         report if report.halt.as_ref().is_some_and(|halt| halt.interrupted) => INTERRUPTED,
         _ => FOUND,
     }))
-}
-
-/// How many processes run at once.
-fn jobs_of(job: &Job) -> usize {
-    match job.of_project(Key::Jobs).map(|one| &one.value.value) {
-        Some(Value::Number(jobs)) => usize::try_from(*jobs).unwrap_or(1).max(1),
-        _ => 1,
-    }
 }
 
 /// The cores of this machine.

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::job::{Job, Key, Value};
+use crate::job::{Job, Key};
 use crate::rules::{Rule, Subject};
 
 /// TP610 `existing-files`.
@@ -74,11 +74,7 @@ struct Fates {
 
 impl Fates {
     fn of(job: &Job) -> Self {
-        let policy = match job.of_project(Key::Existing).map(|one| &one.value.value) {
-            Some(Value::Text(policy)) => policy.as_str(),
-            _ => "keep",
-        };
-        match policy {
+        match job.word(Key::Existing).unwrap_or("keep") {
             "replace" => Self {
                 stale: "replaced, each once its successor is verified",
                 unknown: "replaced, and kept aside",

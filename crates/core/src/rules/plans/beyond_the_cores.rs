@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::job::{Key, Value};
+use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
 /// TP702 `beyond-the-cores`.
@@ -32,14 +32,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let Some(cores) = subject.answers.machine.cores else {
         return Vec::new();
     };
-    let jobs = match subject
-        .job
-        .of_project(Key::Jobs)
-        .map(|one| &one.value.value)
-    {
-        Some(Value::Number(jobs)) => u64::try_from(*jobs).unwrap_or(1).max(1),
-        _ => 1,
-    };
+    let jobs = subject.job.jobs();
     let beyond = |one: &Deliverable| {
         let threads = u64::try_from(one.common.threads?).ok()?;
         let all = threads.saturating_mul(jobs);
