@@ -1,13 +1,12 @@
 //! How far deliverables are, as the ledger tells; no file is looked at.
 
-use std::collections::HashMap;
 use std::io;
 
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::overview::Progress;
 
 use crate::Loaded;
-use crate::ledger::Ledger;
+use crate::ledger::{ByFolder, Ledger};
 use crate::run::state_folder;
 
 /// What the ledger tells of every deliverable.
@@ -16,36 +15,13 @@ use crate::run::state_folder;
 /// When a ledger cannot be read.
 pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progress>> {
     let ledger = Ledger::read(&state_folder(loaded).join("ledger"))?;
-    // By folder, so that the cost grows with what is there and not with what is wanted.
-    let mut folders: HashMap<&str, Vec<(&str, u64)>> = HashMap::new();
-    for (path, known) in &ledger.published {
-        let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
-        folders
-            .entry(folder)
-            .or_default()
-            .push((path, known.stamp.size));
-    }
-    Ok(expansion
-        .deliverables
-        .iter()
-        .map(|deliverable| of(deliverable, &folders))
-        .collect())
-}
-
-fn of(deliverable: &Deliverable, folders: &HashMap<&str, Vec<(&str, u64)>>) -> Progress {
-    let mut progress = Progress::default();
-    if folders.is_empty() {
-        return progress;
-    }
-    let chosen = &deliverable.common.chosen;
-    for folder in deliverable.folders(chosen) {
-        for (path, size) in folders.get(folder.as_str()).into_iter().flatten() {
-            let frame = deliverable.pattern.read(path);
-            if frame.is_some_and(|frame| frame.is_none_or(|frame| chosen.contains(frame))) {
-                progress.done += 1;
-                progress.bytes += size;
-            }
+    let told = ByFolder::of(&ledger);
+    let of = |one: &Deliverable| {
+        let files = told.files(one);
+        Progress {
+            done: files.len() as u64,
+            bytes: files.iter().map(|(_, known)| known.stamp.size).sum(),
         }
-    }
-    progress
+    };
+    Ok(expansion.deliverables.iter().map(of).collect())
 }

@@ -11,7 +11,7 @@ use truepath_core::strip::States;
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::ledger::{Failed, Known, Ledger, Told};
+use crate::ledger::{ByFolder, Failed, Known, Ledger, Told};
 use crate::presence::{Sessions, State};
 use crate::run::{dead_after, state_folder};
 
@@ -186,11 +186,7 @@ impl<'l> Follower<'l> {
     }
 
     fn rows(&self, live: &[&Told]) -> Vec<Row> {
-        let mut folders: Folders<'_> = HashMap::new();
-        for (path, known) in &self.ledger.published {
-            let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
-            folders.entry(folder).or_default().push((path, known));
-        }
+        let folders = ByFolder::of(&self.ledger);
         // By path, since the ledger does not know deliverables.
         let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
         for staged in live.iter().flat_map(|told| &told.staged) {
@@ -252,43 +248,22 @@ impl<'l> Follower<'l> {
     }
 }
 
-/// What the ledger has of each folder.
-type Folders<'l> = HashMap<&'l str, Vec<(&'l str, &'l Known)>>;
-
 /// The frames of a deliverable that the ledger has, those of them that are of other settings, and
 /// the bytes of all.
 fn done(
     one: &Deliverable,
     fingerprint: Option<&str>,
-    folders: &Folders<'_>,
+    folders: &ByFolder<'_>,
 ) -> (FrameSet, FrameSet, u64) {
-    let wanted = &one.common.chosen;
-    let (mut frames, mut stale, mut bytes) = (Vec::<Frame>::new(), Vec::<Frame>::new(), 0);
-    if !folders.is_empty() {
-        for folder in one.folders(wanted) {
-            for (path, known) in folders.get(folder.as_str()).into_iter().flatten() {
-                let frame = match one.pattern.read(path) {
-                    Some(Some(frame)) => Some(frame).filter(|frame| wanted.contains(*frame)),
-                    Some(None) => wanted.first(),
-                    None => None,
-                };
-                if let Some(frame) = frame {
-                    let other = known.fingerprint.as_deref();
-                    let is_stale = other.is_some() && fingerprint.is_some() && other != fingerprint;
-                    match is_stale {
-                        true => stale.push(frame),
-                        false => frames.push(frame),
-                    }
-                    bytes += known.stamp.size;
-                }
-            }
-        }
-    }
-    (
-        FrameSet::from_frames(frames),
-        FrameSet::from_frames(stale),
-        bytes,
-    )
+    let files = folders.files(one);
+    let bytes = files.iter().map(|(_, known)| known.stamp.size).sum();
+    let is_stale = |known: &Known| {
+        let made_by = known.fingerprint.as_deref();
+        made_by.is_some() && fingerprint.is_some() && made_by != fingerprint
+    };
+    let (stale, done): (Vec<_>, Vec<_>) = files.iter().partition(|(_, known)| is_stale(known));
+    let frames = |files: Vec<(Frame, &Known)>| FrameSet::from_frames(files.iter().map(|one| one.0));
+    (frames(done), frames(stale), bytes)
 }
 
 /// Files a second that a run brought lately, by the clock of its machine.
