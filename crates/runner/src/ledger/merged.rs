@@ -71,6 +71,7 @@ impl Ledger {
     pub(crate) fn clone_sessions(&self) -> Self {
         Self {
             sessions: self.sessions.clone(),
+            own: self.own,
             ..Self::default()
         }
     }

@@ -1,0 +1,84 @@
+//! Why a run could not be done.
+
+use std::io;
+use std::path::Path;
+
+use crate::harvest::HarvestError;
+use crate::session::SessionError;
+
+/// Why a run could not be done.
+#[derive(Debug, thiserror::Error)]
+pub enum RunError {
+    /// No session could begin.
+    #[error(transparent)]
+    Session(#[from] SessionError),
+    /// A scene cannot be read.
+    #[error("the scene {path} cannot be read: {error}")]
+    Scene {
+        /// The scene.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+    /// The disk refuses.
+    #[error("{path}: {error}")]
+    Disk {
+        /// Where.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+    /// A link leads out of a place.
+    #[error("the folder {folder} leads out of its place {root} by a link")]
+    Outside {
+        /// The folder.
+        folder: String,
+        /// The place.
+        root: String,
+    },
+    /// Files are in the way, and the job says that a run must not begin then.
+    #[error(
+        "{count} of the wanted files are there already, such as {first}; the job says existing = \"refuse\""
+    )]
+    Refused {
+        /// How many.
+        count: u64,
+        /// The first of them.
+        first: String,
+    },
+    /// The supervisor cannot be started.
+    #[error("the supervisor cannot be started: {0}")]
+    Supervisor(io::Error),
+    /// Others have taken this run for dead.
+    #[error(
+        "another run has taken this one for dead, since it gave no sign of life for longer than dead-after, and goes on in its place"
+    )]
+    Fenced,
+    /// A staging folder cannot be harvested.
+    #[error("{0}")]
+    Harvest(String),
+    /// A pattern of a profile is no regular expression.
+    #[error("the profile {engine} has a pattern that cannot be read: {error}")]
+    Pattern {
+        /// The engine.
+        engine: String,
+        /// Why.
+        error: regex::Error,
+    },
+}
+
+impl From<HarvestError> for RunError {
+    fn from(error: HarvestError) -> Self {
+        match error {
+            HarvestError::Fenced => Self::Fenced,
+            error => Self::Harvest(error.to_string()),
+        }
+    }
+}
+
+impl RunError {
+    pub(super) fn disk(path: &Path) -> impl FnOnce(io::Error) -> Self + use<> {
+        let path = path.display().to_string();
+        move |error| Self::Disk { path, error }
+    }
+}

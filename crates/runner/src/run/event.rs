@@ -1,0 +1,86 @@
+//! What a run tells while it goes on.
+
+use std::path::Path;
+
+use truepath_core::forecast::Forecast;
+use truepath_core::frames::{Frame, FrameSet};
+
+use super::Failure;
+
+/// Something that happens in a run.
+#[derive(Debug)]
+pub enum Event<'a> {
+    /// What is to do is known.
+    Begun {
+        /// Files that are wanted.
+        wanted: u64,
+        /// Files that are there already.
+        there: u64,
+        /// The frames that are there of each deliverable.
+        done: &'a [FrameSet],
+        /// How long it will take.
+        forecast: &'a Forecast,
+    },
+    /// A process is started.
+    Started {
+        /// Its number in this run.
+        process: u32,
+        /// What it makes.
+        label: &'a str,
+        /// Indices of the deliverables that it makes.
+        deliverables: &'a [usize],
+        /// The frames that it makes.
+        frames: &'a FrameSet,
+        /// Its log.
+        log: &'a Path,
+    },
+    /// A process has begun a frame.
+    Frame {
+        /// Its number.
+        process: u32,
+        /// The frame.
+        frame: Frame,
+    },
+    /// A process tells how far its frame is.
+    Percent {
+        /// Its number.
+        process: u32,
+        /// From 0 to 100.
+        percent: f64,
+    },
+    /// A process has ended.
+    Ended {
+        /// Its number.
+        process: u32,
+    },
+    /// A file has its true name.
+    Published {
+        /// Index of the deliverable.
+        deliverable: usize,
+        /// The frame.
+        frame: Frame,
+        /// The file.
+        path: &'a str,
+        /// Whether another run brought it.
+        elsewhere: bool,
+    },
+    /// Something was in the way or not asked for, and was set aside.
+    Aside {
+        /// What it was.
+        what: &'a str,
+        /// Where it is now.
+        to: &'a Path,
+    },
+    /// A frame failed.
+    Failed(&'a Failure),
+    /// Something that should be known.
+    Remark(&'a str),
+    /// Time goes by.
+    Tick,
+}
+
+/// Sees what happens in a run.
+pub trait Watch {
+    /// Is told of something.
+    fn see(&mut self, event: &Event<'_>);
+}

@@ -1,0 +1,180 @@
+//! What is there already when a run begins, and what the policy says about it.
+
+use std::collections::HashMap;
+use std::path::Path;
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::frames::{Frame, FrameSet};
+
+use super::work::Work;
+use super::{Event, Fate, RunError};
+use crate::inventory::{There, look};
+use crate::ledger::{How, Line, Replaces, Told};
+use crate::publish::{Credits, record};
+use crate::staging;
+
+/// What is there and what is not, of each deliverable.
+#[derive(Default)]
+pub(super) struct Stock {
+    pub(super) missing: Vec<FrameSet>,
+    pub(super) replaced: Vec<HashMap<Frame, Replaces>>,
+}
+
+impl Work<'_> {
+    /// Looks at what is there, and does about it what the policy says.
+    pub(super) fn take_stock(&self) -> Result<Stock, RunError> {
+        let mut stock = Stock::default();
+        let mut refused: Vec<String> = Vec::new();
+        for (index, deliverable) in self.expansion.deliverables.iter().enumerate() {
+            let chosen = &deliverable.common.chosen;
+            self.report().wanted += chosen.count();
+            // Whether a movie is there as it should be shows when its frames are.
+            let (missing, replaced) = if deliverable.is_put_together() {
+                (chosen.clone(), HashMap::new())
+            } else {
+                self.stock_of(index, deliverable, &mut refused)?
+            };
+            stock.missing.push(missing);
+            stock.replaced.push(replaced);
+        }
+        if let Some(first) = refused.first() {
+            return Err(RunError::Refused {
+                count: refused.len() as u64,
+                first: first.clone(),
+            });
+        }
+        Ok(stock)
+    }
+
+    fn stock_of(
+        &self,
+        index: usize,
+        deliverable: &Deliverable,
+        refused: &mut Vec<String>,
+    ) -> Result<(FrameSet, HashMap<Frame, Replaces>), RunError> {
+        let credits = &self.credits[index];
+        let chosen = &deliverable.common.chosen;
+        let seen = look(
+            deliverable,
+            chosen,
+            &self.known(),
+            credits.fingerprint.as_deref(),
+            false,
+        );
+        let mut missing: Vec<Frame> = Vec::new();
+        let mut stale: Vec<Frame> = Vec::new();
+        let mut replaced = HashMap::new();
+        for (frame, there) in seen {
+            if there == There::Missing {
+                missing.push(frame);
+                continue;
+            }
+            let path = deliverable.path(frame);
+            match self.policy.fate(&there, self.is_own(&path)) {
+                Fate::Refuse => refused.push(path),
+                Fate::Replace(replaces) => {
+                    replaced.insert(frame, replaces);
+                    missing.push(frame);
+                }
+                Fate::Render => missing.push(frame),
+                Fate::SetAside => {
+                    let why = match there {
+                        There::Broken(reason) => reason,
+                        _ => String::new(),
+                    };
+                    self.make_room(&path, &why)?;
+                    missing.push(frame);
+                }
+                Fate::Keep => self.keep(there == There::AsRecorded),
+                Fate::Tell => {
+                    stale.push(frame);
+                    self.keep(true);
+                }
+                // Another run is just bringing it.
+                Fate::Adopt if self.is_on_its_way(&path)? => self.keep(true),
+                Fate::Adopt => {
+                    let unknown = Credits::of_nobody(credits.run.clone());
+                    self.take_in(&path, frame, &unknown, How::Adopted)?;
+                    self.report().adopted += 1;
+                    self.keep(false);
+                }
+                Fate::Accept => {
+                    self.take_in(&path, frame, credits, How::Accepted)?;
+                    self.report().accepted += 1;
+                    self.keep(false);
+                }
+            }
+        }
+        if !stale.is_empty() {
+            let stale = FrameSet::from_frames(stale);
+            self.report().stale.push((index, stale));
+        }
+        Ok((FrameSet::from_frames(missing), replaced))
+    }
+
+    fn keep(&self, unread: bool) {
+        let mut report = self.report();
+        report.kept += 1;
+        report.unread += u64::from(unread);
+    }
+
+    /// Whether the run that goes on has made a file.
+    pub(super) fn is_own(&self, path: &str) -> bool {
+        let run = self
+            .loaded
+            .surroundings
+            .instant
+            .map(|instant| instant.to_string());
+        let known = self.known();
+        let record = known.published.get(path);
+        run.is_some() && record.is_some_and(|record| record.run.as_deref() == run.as_deref())
+    }
+
+    /// Whether another run has said that it is about to bring a file. It says so before the file is
+    /// there, so that whoever sees the file finds it said.
+    fn is_on_its_way(&self, path: &str) -> Result<bool, RunError> {
+        self.refresh()?;
+        let known = self.known();
+        let about_to = |told: &Told| told.intents.iter().any(|intent| intent.record.path == path);
+        Ok(known.published.contains_key(path) || known.sessions.values().any(about_to))
+    }
+
+    pub(super) fn set_aside(&self, file: &Path, why: &str) -> Result<std::path::PathBuf, RunError> {
+        let folder = file.parent().unwrap_or(Path::new("/"));
+        let name = file.file_name().unwrap_or_default().to_string_lossy();
+        let to =
+            staging::set_aside(self.disk, file, folder, &name).map_err(RunError::disk(file))?;
+        let line = Line::Aside {
+            path: file.display().to_string(),
+            to: to.display().to_string(),
+            why: why.to_owned(),
+        };
+        self.write(line, file)?;
+        Ok(to)
+    }
+
+    /// Sets aside what is in the way, and says so.
+    pub(super) fn make_room(&self, path: &str, why: &str) -> Result<(), RunError> {
+        let to = self.set_aside(Path::new(path), why)?;
+        let what = format!("{path}: {why}");
+        self.tell(&Event::Aside {
+            what: &what,
+            to: &to,
+        });
+        Ok(())
+    }
+
+    /// Takes a file that is there into the ledger.
+    pub(super) fn take_in(
+        &self,
+        path: &str,
+        frame: i64,
+        credits: &Credits,
+        how: How,
+    ) -> Result<(), RunError> {
+        let file = Path::new(path);
+        let record = record(file, file, credits).map_err(RunError::disk(file))?;
+        self.known().publish(&record);
+        self.write(Line::Published { frame, how, record }, file)
+    }
+}
