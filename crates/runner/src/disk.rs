@@ -209,7 +209,13 @@ impl Disk for RealDisk {
     }
 
     fn remove_tree(&self, folder: &Path) -> io::Result<()> {
-        fs::remove_dir_all(folder)
+        // Most are empty by then, and need not be looked through.
+        match fs::remove_dir(folder) {
+            Err(error) if error.kind() == io::ErrorKind::DirectoryNotEmpty => {
+                fs::remove_dir_all(folder)
+            }
+            removed => removed,
+        }
     }
 }
 

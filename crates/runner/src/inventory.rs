@@ -41,12 +41,12 @@ pub(crate) fn look(
         let path = deliverable.path(*frame);
         (*frame, at(&path, ledger, fingerprint, decode, &wanted))
     };
-    let workers = thread::available_parallelism().map_or(1, usize::from);
-    let share = all.len().div_ceil(workers).max(1);
     // Looking at a file takes microseconds, decoding it milliseconds.
     if all.len() < if decode { 8 } else { 4096 } {
         return all.iter().map(one).collect();
     }
+    let workers = thread::available_parallelism().map_or(1, usize::from);
+    let share = all.len().div_ceil(workers).max(1);
     thread::scope(|scope| {
         let workers: Vec<_> = all
             .chunks(share)

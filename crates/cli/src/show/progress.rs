@@ -187,7 +187,8 @@ impl Watch for Progress {
 /// A line on standard error. A terminal that was closed is no reason to stop.
 pub(crate) fn remark(line: &str) {
     use std::io::Write;
-    let _ = writeln!(anstream::stderr(), "{line}");
+    // In one call: several runs may share a terminal.
+    let _ = anstream::stderr().write_all(format!("{line}\n").as_bytes());
 }
 
 /// `3.1 a second`, `12.0 a minute`, `2.5 an hour`
