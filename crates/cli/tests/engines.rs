@@ -307,6 +307,23 @@ fn processes_that_write_where_the_scene_says_take_turns() {
 }
 
 #[test]
+fn frames_of_another_version_of_the_engine_are_told() {
+    let profile = format!(
+        "{HEAD}version = {{ ask = [\"--version\"], find = 'version (?P<version>[0-9.]+)' }}\n\
+         arguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\n"
+    );
+    let script = "if [ \"$1\" = --version ]; then cat \"$(dirname \"$0\")/version\"; exit; fi\ncp ../../one.png p$1.png\n";
+    let project = made_up(&profile, script, "1-3");
+    project.write("version", "version 3.1");
+    let run = project.call(&["run"]).ends(0);
+    assert!(!run.err.contains("today it is"), "{}", run.err);
+    project.write("version", "version 3.2");
+    let told = "3 files are there that made-up 3.1 made; today it is made-up 3.2";
+    let run = project.call(&["run"]).ends(0);
+    assert!(run.err.contains(told), "{}", run.err);
+}
+
+#[test]
 fn what_was_held_aside_is_given_back_after_a_kill() {
     let profile = format!(
         "{HEAD}arguments = [\"{{scene.folder}}\", \"{{frame}}\"]\nwrites = \"{{scene.folder}}/own/p{{frame:?}}.png\"\n"

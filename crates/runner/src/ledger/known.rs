@@ -17,6 +17,8 @@ pub struct Known {
     pub hash: Hash,
     /// Fingerprint of what made the picture; none when nobody knows.
     pub fingerprint: Option<Arc<str>>,
+    /// The engine that made it, with its version.
+    pub engine: Arc<str>,
     /// The run that it belongs to.
     pub run: Option<Arc<str>>,
 }
@@ -68,6 +70,8 @@ pub(super) struct RecordView<'a> {
     #[serde(borrow)]
     pub(super) fingerprint: Option<Cow<'a, str>>,
     #[serde(borrow)]
+    pub(super) engine: Cow<'a, str>,
+    #[serde(borrow)]
     pub(super) time: Cow<'a, str>,
     #[serde(borrow, default)]
     pub(super) run: Option<Cow<'a, str>>,
@@ -82,6 +86,7 @@ impl<'a> RecordView<'a> {
             modified: record.modified,
             hash: Cow::Borrowed(&record.hash),
             fingerprint: record.fingerprint.as_deref().map(Cow::Borrowed),
+            engine: Cow::Borrowed(&record.engine),
             time: Cow::Borrowed(&record.time),
             run: record.run.as_deref().map(Cow::Borrowed),
         }

@@ -229,6 +229,7 @@ impl Ledger {
             },
             hash: Hash::of_digits(&record.hash),
             fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
+            engine: self.shared(&record.engine),
             run: record.run.as_deref().map(|text| self.shared(text)),
         };
         self.published.insert(record.path.as_ref().into(), known);

@@ -1,9 +1,10 @@
 //! What is there already when a run begins, and what the policy says about it.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
 use truepath_core::deliverable::Deliverable;
+use truepath_core::finding::count;
 use truepath_core::frames::{Frame, FrameSet};
 
 use super::work::Work;
@@ -20,11 +21,15 @@ pub(super) struct Stock {
     pub(super) replaced: Vec<HashMap<Frame, Replaces>>,
 }
 
+/// How many files another version of an engine made, by that and by today's.
+type OtherVersions = BTreeMap<(String, String), u64>;
+
 impl Work<'_> {
     /// Looks at what is there, and does about it what the policy says.
     pub(super) fn take_stock(&self) -> Result<Stock, RunError> {
         let mut stock = Stock::default();
         let mut refused: Vec<String> = Vec::new();
+        let mut others = OtherVersions::new();
         for (index, deliverable) in self.expansion.deliverables.iter().enumerate() {
             let chosen = &deliverable.common.chosen;
             self.report().wanted += chosen.count();
@@ -32,7 +37,7 @@ impl Work<'_> {
             let (missing, replaced) = if deliverable.is_put_together() {
                 (chosen.clone(), HashMap::new())
             } else {
-                self.stock_of(index, deliverable, &mut refused)?
+                self.stock_of(index, deliverable, &mut refused, &mut others)?
             };
             stock.missing.push(missing);
             stock.replaced.push(replaced);
@@ -43,6 +48,12 @@ impl Work<'_> {
                 first: first.clone(),
             });
         }
+        for ((made_by, today), files) in others {
+            let files = count(files, "file is", "files are");
+            self.tell(&Event::Remark(&format!(
+                "{files} there that {made_by} made; today it is {today}"
+            )));
+        }
         Ok(stock)
     }
 
@@ -51,6 +62,7 @@ impl Work<'_> {
         index: usize,
         deliverable: &Deliverable,
         refused: &mut Vec<String>,
+        others: &mut OtherVersions,
     ) -> Result<(FrameSet, HashMap<Frame, Replaces>), RunError> {
         let credits = &self.credits[index];
         let chosen = &deliverable.common.chosen;
@@ -85,7 +97,12 @@ impl Work<'_> {
                     self.make_room(&path, &why)?;
                     missing.push(frame);
                 }
-                Fate::Keep => self.keep(there == There::AsRecorded),
+                Fate::Keep => {
+                    if let Some(made_by) = self.other_engine(&path, credits) {
+                        *others.entry((made_by, credits.engine.clone())).or_default() += 1;
+                    }
+                    self.keep(there == There::AsRecorded);
+                }
                 Fate::Tell => {
                     stale.push(frame);
                     self.keep(true);
@@ -110,6 +127,15 @@ impl Work<'_> {
             self.report().stale.push((index, stale));
         }
         Ok((FrameSet::from_frames(missing), replaced))
+    }
+
+    /// The engine that made a file with today's settings, where it is not today's in all but its
+    /// version: nobody knows whether that shows.
+    fn other_engine(&self, path: &str, credits: &Credits) -> Option<String> {
+        let known = self.known();
+        let record = known.published.get(path)?;
+        let is_other = record.fingerprint.is_some() && *record.engine != *credits.engine;
+        is_other.then(|| record.engine.to_string())
     }
 
     fn keep(&self, unread: bool) {
