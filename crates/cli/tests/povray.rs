@@ -240,6 +240,87 @@ fn eight_chunks_by_two_processes_one_of_them_killed_are_a_single_run_pixel_for_p
     }
 }
 
+/// A picture that takes it a while: a hall of mirrors.
+const SLOW: &str = r#"
+#version 3.7;
+global_settings { assumed_gamma 1.0 max_trace_level 12 }
+camera { location <0, 2, -6> look_at 0 }
+light_source { <10, 20, -10> rgb 1 area_light 3*x, 3*z, 5, 5 adaptive 0 }
+plane { y, -1 pigment { checker rgb 0.9 rgb 0.2 } finish { reflection 0.4 } }
+#for (i, -3, 3) #for (j, -3, 3)
+sphere { <i, 0, j>, 0.45 pigment { rgb <0.8, 0.5, 0.2> } finish { reflection 0.7 } }
+#end #end
+"#;
+
+#[test]
+fn a_frame_that_was_stopped_goes_on_where_it_was_pixel_for_pixel() {
+    if !needs("povray") {
+        return;
+    }
+    let project = Project::new(
+        "scene = \"scenes/kiln.pov\"\nframes = \"1\"\nsize = \"640x480\"\nengine = \"povray\"\n\
+         channels = \"rgb\"\nbits = 8\npath = \"r/{shot}.{frame:04}.png\"\n",
+    );
+    project.write("scenes/kiln.pov", SLOW);
+    let mut run = project
+        .command(&["run"])
+        .stderr(std::process::Stdio::null())
+        .stdout(std::process::Stdio::null())
+        .spawn()
+        .unwrap();
+    // Until it has told a good part of its pixels to its checkpoint.
+    let folders = || {
+        fs::read_dir(project.path("r"))
+            .into_iter()
+            .flatten()
+            .flatten()
+    };
+    let far = |folder: fs::DirEntry| {
+        let files = fs::read_dir(folder.path()).into_iter().flatten().flatten();
+        files.into_iter().any(|file| {
+            file.path()
+                .extension()
+                .is_some_and(|end| end == "pov-state")
+                && file.metadata().is_ok_and(|facts| facts.len() > 1_000_000)
+        })
+    };
+    while !folders().any(far) {
+        std::thread::yield_now();
+    }
+    let id = rustix::process::Pid::from_raw(run.id().try_into().unwrap()).unwrap();
+    rustix::process::kill_process(id, rustix::process::Signal::INT).unwrap();
+    assert_eq!(run.wait().unwrap().code(), Some(130));
+    assert_eq!(project.files(".truepath/checkpoints").len(), 1);
+    assert_eq!(project.files("r").len(), 0);
+    project.call(&["run"]).ends(0);
+    let logs = fs::read_dir(project.path(".truepath/logs/0002")).unwrap();
+    let log = logs
+        .flatten()
+        .map(|log| fs::read_to_string(log.path()).unwrap());
+    let log: String = log.collect();
+    assert!(log.contains("Continued trace......On"), "{log}");
+    assert!(log.contains("(Partial Image Rendered)"), "{log}");
+    assert_eq!(project.files(".truepath/checkpoints").len(), 0);
+    let folder = project.path("alone");
+    fs::create_dir(&folder).unwrap();
+    let alone = Command::new("povray")
+        .args([
+            "+I../scenes/kiln.pov",
+            "+Oa.png",
+            "+W640",
+            "+H480",
+            "+FN8",
+            "-UA",
+        ])
+        .args(["+KFI1", "+KFF1", "+SF1", "+EF1", "-D", "-V"])
+        .current_dir(&folder)
+        .output()
+        .unwrap();
+    assert!(alone.status.success());
+    let ours = png_pixels(&project.path("r/kiln.0001.png")).1;
+    assert!(ours == png_pixels(&folder.join("a.png")).1);
+}
+
 /// Kills one ray tracer that works below a folder.
 fn kill_a_ray_tracer(folder: &str) -> bool {
     for entry in std::fs::read_dir("/proc").unwrap().flatten() {
