@@ -2,13 +2,14 @@
 
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
+use std::{fs, io};
 
 use truepath_core::engine::{Call, Checkpoint, Profile, fill};
 use truepath_core::template::{PathPattern, TokenValue, expand};
 
-use super::RunError;
 use super::process::Members;
 use super::work::Work;
+use super::{Event, RunError};
 use crate::disk::hash_file;
 use crate::staging;
 
@@ -48,8 +49,12 @@ impl Work<'_> {
                     Path::new(call.staging).join(&name),
                 );
                 // The copy stays until the frame is done: this process may die too.
-                std::fs::copy(&from, &to).map_err(RunError::disk(&to))?;
-                laid = true;
+                match fs::copy(&from, &to) {
+                    Ok(_) => laid = true,
+                    // Another run is done with the frame.
+                    Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+                    Err(error) => return Err(RunError::disk(&to)(error)),
+                }
             }
         }
         let mut arguments = Vec::new();
@@ -86,30 +91,18 @@ impl Work<'_> {
                 continue;
             }
             let from = staged.join(&name);
-            std::fs::create_dir_all(&folder).map_err(RunError::disk(&folder))?;
             let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
-            let last = numbers.last().copied();
-            // What was laid in and not gone on from would only push out the others.
-            let mut old = numbers
-                .iter()
-                .map(|number| numbered(&folder, &name, *number));
-            if old.any(|old| is_same(&old, &from)) {
-                if ended {
-                    remove(&from)?;
-                }
-                continue;
-            }
-            let next = last.map_or(1, |last| last + 1);
-            let to = numbered(&folder, &name, next);
-            let half = folder.join(format!(".{name}.half"));
-            std::fs::copy(&from, &half).map_err(RunError::disk(&half))?;
-            std::fs::rename(&half, &to).map_err(RunError::disk(&to))?;
-            let surplus = (numbers.len() + 1).saturating_sub(one.common.limits.checkpoint_keep);
-            for number in &numbers[..surplus.min(numbers.len())] {
-                remove(&numbered(&folder, &name, *number))?;
-            }
-            if ended {
-                remove(&from)?;
+            let most = one.common.limits.checkpoint_keep;
+            match keep(&folder, &name, &from, numbers, most) {
+                Ok(()) if ended => remove(&from)?,
+                Ok(()) => {}
+                // It has written another one, or is done with the frame.
+                Err(error) if !ended && error.kind() == io::ErrorKind::NotFound => {}
+                // No frame hangs on it. One that stays behind is set aside with all that does.
+                Err(error) => self.tell(&Event::Remark(&format!(
+                    "the checkpoint {} could not be kept: {error}",
+                    from.display()
+                ))),
             }
         }
         if ended {
@@ -125,6 +118,25 @@ impl Work<'_> {
         }
         Ok(())
     }
+}
+
+/// Keeps a copy of a checkpoint as the latest, and of those before it the last few.
+fn keep(folder: &Path, name: &str, from: &Path, numbers: &[u32], most: usize) -> io::Result<()> {
+    // What was laid in and not gone on from would only push out the others.
+    let is_old = |number: &u32| is_same(&numbered(folder, name, *number), from);
+    if numbers.iter().any(is_old) {
+        return Ok(());
+    }
+    fs::create_dir_all(folder)?;
+    let next = numbers.last().map_or(1, |last| last + 1);
+    let half = folder.join(format!(".{name}.half"));
+    fs::copy(from, &half)?;
+    fs::rename(&half, numbered(folder, name, next))?;
+    let surplus = (numbers.len() + 1).saturating_sub(most);
+    for number in &numbers[..surplus.min(numbers.len())] {
+        fs::remove_file(numbered(folder, name, *number))?;
+    }
+    Ok(())
 }
 
 /// The checkpoints that are kept, each name with its numbers, the latest last.
@@ -148,13 +160,13 @@ fn numbered(folder: &Path, name: &str, number: u32) -> PathBuf {
 
 /// Whether two files have the same content, as far as can be told.
 fn is_same(one: &Path, other: &Path) -> bool {
-    let size = |path: &Path| std::fs::metadata(path).ok().map(|found| found.len());
+    let size = |path: &Path| fs::metadata(path).ok().map(|found| found.len());
     size(one) == size(other)
         && matches!((hash_file(one), hash_file(other)), (Ok(one), Ok(other)) if one == other)
 }
 
 fn remove(path: &Path) -> Result<(), RunError> {
-    std::fs::remove_file(path).map_err(RunError::disk(path))
+    fs::remove_file(path).map_err(RunError::disk(path))
 }
 
 /// The names of the checkpoints of a call.
