@@ -45,20 +45,23 @@ impl Work<'_> {
             },
             log: &log_path,
         });
-        let outcome = self.see_through(attempt, turn, number, &name, &mut log);
-        self.tell(&Event::Ended { process: number });
-        outcome
+        let at_work = AtWork {
+            work: self,
+            number,
+            _turn: turn,
+        };
+        self.see_through(attempt, at_work, &name, &mut log)
     }
 
     fn see_through(
         &self,
         attempt: &Attempt,
-        turn: Turn<'_>,
-        number: u32,
+        at_work: AtWork<'_, '_>,
         name: &str,
         log: &mut Log,
     ) -> Result<Outcome, RunError> {
         let invocation = &attempt.invocation;
+        let number = at_work.number;
         let deliverables = invocation.members(&self.expansion.deliverables);
         let indices = invocation.deliverables.iter().copied();
         let members: Vec<(usize, &Deliverable)> =
@@ -132,7 +135,8 @@ impl Work<'_> {
             Ok(process) => self.attend(process, number, &mut field, log, &mut outcome)?,
             Err(reason) => outcome.end = End::NotStarted(reason),
         }
-        drop(turn);
+        // A movie is proven by a program, which is part of the turn; to decode frames is not.
+        let at_work = Some(at_work).filter(|_| members[0].1.is_put_together());
         if let Some(outside) = outside {
             outside
                 .end(disk, &staging)
@@ -143,6 +147,7 @@ impl Work<'_> {
             Err(Troubled::Unknown(reason)) => outcome.unknown_files = Some(reason),
             Err(Troubled::Run(error)) => return Err(*error),
         }
+        drop(at_work);
         outcome.missing = field
             .crops
             .iter()
@@ -215,6 +220,20 @@ impl Work<'_> {
                 .map_err(RunError::disk(&path))?;
         }
         Ok(())
+    }
+}
+
+/// A process that counts as being at work: dropped, the next one may start.
+struct AtWork<'s, 'w> {
+    work: &'s Work<'w>,
+    number: u32,
+    _turn: Turn<'s>,
+}
+
+impl Drop for AtWork<'_, '_> {
+    fn drop(&mut self) {
+        let process = self.number;
+        self.work.tell(&Event::Ended { process });
     }
 }
 
