@@ -14,7 +14,7 @@ use crate::describe::describe_kept;
 use crate::existing::existing;
 use crate::load::here;
 use crate::program::find_program;
-use crate::run::{name_and_version, state_folder};
+use crate::run::name_and_version;
 use crate::session::State;
 
 /// Answers all questions about what a job comes to. With `ask` engines are started to tell their
@@ -90,7 +90,7 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
 
 /// When the ledger was written last.
 fn last_run(loaded: &Loaded) -> Option<SystemTime> {
-    let ledgers = State::new(state_folder(loaded)).ledgers();
+    let ledgers = State::new(loaded.state_folder()).ledgers();
     let entries = fs::read_dir(ledgers).ok()?;
     entries
         .flatten()

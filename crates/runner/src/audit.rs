@@ -13,7 +13,6 @@ use crate::fingerprint::Fingerprints;
 use crate::inventory::{There, look};
 use crate::ledger::Ledger;
 use crate::movies;
-use crate::run::state_folder;
 use crate::staging::ASIDE;
 
 /// What an audit found of one deliverable.
@@ -59,7 +58,7 @@ impl Audit {
 /// # Errors
 /// When the state or a folder cannot be read.
 pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result<Audit> {
-    let ledger = Ledger::read(&state_folder(loaded).join("ledger"))?;
+    let ledger = Ledger::read(&loaded.state_folder().join("ledger"))?;
     let mut fingerprints = Fingerprints::new(loaded);
     let mut audit = Audit::default();
     for deliverable in &chosen.deliverables {

@@ -12,7 +12,6 @@ use truepath_core::template::TokenValue;
 use crate::Loaded;
 use crate::disk::hash_file;
 use crate::program::find_program;
-use crate::run::state_folder;
 
 /// The form of a description; keys that nobody knows yet are passed over.
 #[derive(Debug, Deserialize)]
@@ -91,7 +90,7 @@ pub fn describe_kept(
     if let Some(facts) = told_beside(scene)? {
         return Ok(Some(facts));
     }
-    let folder = state_folder(loaded).join("scenes");
+    let folder = loaded.state_folder().join("scenes");
     // Where nothing can be told, the scene need not be read for its hash.
     if profile.describe.is_none() || (!leave && !folder.is_dir()) {
         return Ok(None);

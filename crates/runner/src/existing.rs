@@ -10,7 +10,6 @@ use truepath_core::question::{Existing, first_folder};
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
 use crate::movies;
-use crate::run::state_folder;
 use crate::session::State;
 
 /// What is there of each deliverable, by its path with the frame as a token; those of which nothing
@@ -46,7 +45,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             continue;
         }
         let ledger = ledger.get_or_insert_with(|| {
-            let ledgers = State::new(state_folder(loaded)).ledgers();
+            let ledgers = State::new(loaded.state_folder()).ledgers();
             loaded.read_ledger(&ledgers).unwrap_or_default()
         });
         let fingerprint = if one.is_put_together() {

@@ -30,6 +30,7 @@ mod session;
 pub mod set_up;
 pub mod slurm;
 mod staging;
+mod state_folder;
 pub mod status;
 pub mod supervise;
 pub mod when;

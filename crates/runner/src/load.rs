@@ -15,7 +15,6 @@ use truepath_core::system::System;
 use truepath_core::template::refuse_component;
 
 use crate::ledger::Ledger;
-use crate::run::state_folder;
 use crate::when::{self, When};
 
 /// The name of a job file.
@@ -193,7 +192,7 @@ pub fn load(
         folder,
         ledger: Mutex::default(),
     };
-    let state = state_folder(&loaded);
+    let state = loaded.state_folder();
     let instant = when::instant(&state, &loaded.file, when).map_err(|error| LoadError::State {
         path: state.display().to_string(),
         error,

@@ -7,14 +7,13 @@ use truepath_core::overview::Progress;
 
 use crate::Loaded;
 use crate::ledger::{ByFolder, Ledger};
-use crate::run::state_folder;
 
 /// What the ledger tells of every deliverable.
 ///
 /// # Errors
 /// When a ledger cannot be read.
 pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progress>> {
-    let ledger = Ledger::read(&state_folder(loaded).join("ledger"))?;
+    let ledger = Ledger::read(&loaded.state_folder().join("ledger"))?;
     let told = ByFolder::of(&ledger);
     let of = |one: &Deliverable| {
         let files = told.files(one);

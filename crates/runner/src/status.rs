@@ -13,7 +13,7 @@ use crate::Loaded;
 use crate::fingerprint::Fingerprints;
 use crate::ledger::{ByFolder, Failed, Known, Ledger, Told};
 use crate::presence::{Sessions, State};
-use crate::run::{dead_after, state_folder};
+use crate::run::dead_after;
 
 /// How far a deliverable is.
 #[derive(Debug, Clone, Default)]
@@ -137,7 +137,7 @@ impl<'l> Follower<'l> {
             loaded,
             expansion,
             ledger: Ledger::default(),
-            sessions: Sessions::of(&state_folder(loaded), dead_after(loaded)),
+            sessions: Sessions::of(&loaded.state_folder(), dead_after(loaded)),
         }
     }
 
@@ -147,7 +147,7 @@ impl<'l> Follower<'l> {
     /// When the state folder cannot be read.
     pub fn look(&mut self) -> io::Result<Status> {
         self.ledger
-            .refresh(&state_folder(self.loaded).join("ledger"))?;
+            .refresh(&self.loaded.state_folder().join("ledger"))?;
         let mut status = Status::default();
         let mut live: Vec<&Told> = Vec::new();
         for (number, told) in self.ledger.sessions.iter().filter(|(_, told)| !told.ended) {

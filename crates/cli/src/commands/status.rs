@@ -14,7 +14,7 @@ use super::{Format, print_json};
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::{VERSION, status as shapes};
-use crate::show::progress::{pace, rough};
+use crate::show::pace::{pace, rough};
 use crate::show::strips::{coloured, columns, fitted, table};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, count, files};
 

@@ -9,7 +9,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
 use truepath_runner::run::Event;
 
-use super::progress::{pace, rough};
+use super::pace::{pace, rough};
 use super::strips::{coloured, fitted, table};
 use super::{ERROR, FAINT, TITLE, count, files};
 

@@ -2,6 +2,7 @@
 
 pub(crate) mod finding;
 pub(crate) mod live;
+pub(crate) mod pace;
 pub(crate) mod progress;
 pub(crate) mod sarif;
 pub(crate) mod strips;

@@ -35,7 +35,7 @@ pub(crate) use prepare::dead_after;
 pub use report::{Failure, Report};
 pub use warnings::Warning;
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::atomic::{AtomicU8, AtomicUsize, Ordering};
 
 use truepath_core::deliverable::Expansion;
@@ -76,7 +76,7 @@ pub fn run(
 ) -> Result<Report, RunError> {
     let begun = Moment::now();
     // Kept by every call that goes on with this run.
-    let state = state_folder(loaded);
+    let state = loaded.state_folder();
     let mut record = loaded.surroundings.instant.map(|instant| RunRecord {
         instant,
         complete: false,
@@ -139,33 +139,4 @@ fn threads(jobs: usize) -> usize {
         0 | 1 => 1,
         jobs => jobs + jobs.min(8),
     }
-}
-
-/// The state folder of a job: `state` of the job file, or `.truepath` beside it.
-#[must_use]
-pub fn state_folder(loaded: &Loaded) -> PathBuf {
-    use truepath_core::job::{Key, Value};
-    use truepath_core::template::{TokenValue, expand};
-    let setting = loaded.job.of_project(Key::State);
-    if let Some(setting) = setting
-        && let Value::Template(template, _) = &setting.value.value
-    {
-        let value = |name: &str| match name.strip_prefix("place.") {
-            None => TokenValue::Unknown,
-            Some("job") => TokenValue::Path(loaded.surroundings.job_folder.clone()),
-            Some(name) => loaded
-                .job
-                .places
-                .iter()
-                .find(|place| place.name == name)
-                .and_then(|place| place.folder(loaded.surroundings.system))
-                .map_or(TokenValue::Unknown, |folder| {
-                    TokenValue::Path(folder.value.clone())
-                }),
-        };
-        if let Ok(pattern) = expand(template, &value) {
-            return loaded.folder.join(pattern.path(0));
-        }
-    }
-    loaded.folder.join(".truepath")
 }

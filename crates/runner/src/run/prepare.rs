@@ -14,7 +14,7 @@ use super::board::{Board, Chunk};
 use super::engines::name_and_version;
 use super::scenes::Scenes;
 use super::work::{Beginning, Work};
-use super::{Event, Options, RunError, Watch, state_folder};
+use super::{Event, Options, RunError, Watch};
 use crate::Loaded;
 use crate::disk::hex;
 use crate::fingerprint::Fingerprints;
@@ -32,7 +32,7 @@ pub(super) fn prepare<'a>(
     options: &'a Options<'a>,
     watch: &'a mut (dyn Watch + Send),
 ) -> Result<Work<'a>, RunError> {
-    let state = State::new(state_folder(loaded));
+    let state = State::new(loaded.state_folder());
     let run = loaded
         .surroundings
         .instant

@@ -19,7 +19,7 @@ use truepath_core::finding::{Finding, Weight};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{Existing, Options, Policy, RunError, run as render, state_folder};
+use truepath_runner::run::{Existing, Options, Policy, RunError, run as render};
 
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
@@ -92,7 +92,7 @@ const FILES: &str = "Files that are there";
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     if arguments.detach {
         let chosen = arguments.first().load()?;
-        return detach::detach(&state_folder(&chosen.loaded));
+        return detach::detach(&chosen.loaded.state_folder());
     }
     if arguments.low_priority {
         // The highest number is the lowest priority, and all that is started inherits it.

@@ -9,7 +9,7 @@ use std::time::{Duration, Instant};
 use truepath_core::finding::count;
 use truepath_core::plan::plan;
 use truepath_core::quote::posix_line;
-use truepath_runner::run::{Report, state_folder};
+use truepath_runner::run::Report;
 use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
 use truepath_runner::status::{Follower, Status};
 
@@ -18,7 +18,8 @@ use super::stopping;
 use crate::commands::command_lines::cluster;
 use crate::job_arguments::Chosen;
 use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
-use crate::show::progress::{pace, remark, rough};
+use crate::show::pace::{pace, rough};
+use crate::show::progress::remark;
 use crate::show::{ERROR, GOOD, WARNING, files};
 use crate::this_program;
 
@@ -34,7 +35,7 @@ pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<ExitCode, 
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
-    let folder = state_folder(&chosen.loaded).join("slurm");
+    let folder = chosen.loaded.state_folder().join("slurm");
     fs::create_dir_all(&folder).map_err(Trouble::outside(folder.display().to_string()))?;
     let began = Instant::now();
     let before = follower.look().map_err(refused())?.files().1;

@@ -8,7 +8,7 @@ use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_runner::run::{Report, Warning};
 
-use crate::show::progress::{pace, rough};
+use crate::show::pace::{pace, rough};
 use crate::show::{ERROR, FAINT, GOOD, WARNING, count, files};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
