@@ -262,12 +262,7 @@ fn a_frame_that_was_stopped_goes_on_where_it_was_pixel_for_pixel() {
          channels = \"rgb\"\nbits = 8\npath = \"r/{shot}.{frame:04}.png\"\n",
     );
     project.write("scenes/kiln.pov", SLOW);
-    let mut run = project
-        .command(&["run"])
-        .stderr(std::process::Stdio::null())
-        .stdout(std::process::Stdio::null())
-        .spawn()
-        .unwrap();
+    let mut run = project.start();
     // Until it has told a good part of its pixels to its checkpoint.
     let folders = || {
         fs::read_dir(project.path("r"))

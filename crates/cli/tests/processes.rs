@@ -206,12 +206,7 @@ fn a_frame_that_is_written_byte_by_byte_is_never_seen_half() {
             .as_str(),
         "1-4",
     );
-    let mut run = project
-        .command(&["run"])
-        .stderr(std::process::Stdio::null())
-        .stdout(std::process::Stdio::null())
-        .spawn()
-        .unwrap();
+    let mut run = project.start();
     // Whoever looks, whenever, sees a whole file or none, and what is seen never changes.
     let mut seen: std::collections::BTreeMap<String, Vec<u8>> = std::collections::BTreeMap::new();
     loop {

@@ -120,8 +120,8 @@ impl Experience {
 pub struct Forecast {
     /// Seconds for a file of each deliverable.
     seconds: Vec<f64>,
-    /// Whether anything is known of them from before.
-    is_known: bool,
+    /// Seconds that what is known from before weighs: those of one file for every process.
+    before: f64,
     /// Seconds of one process for all that is to do.
     to_do: f64,
     /// Of that, for what is done or has failed.
@@ -145,11 +145,16 @@ impl Forecast {
             false => vec![usual; expected.len()],
         };
         let parts = seconds.iter().zip(files);
+        let to_do: f64 = parts.map(|(seconds, files)| seconds * *files as f64).sum();
+        let at_once = at_once.max(1) as f64;
         Self {
-            is_known,
-            to_do: parts.map(|(seconds, files)| seconds * *files as f64).sum(),
+            before: match is_known {
+                true => (to_do / at_once).min(usual),
+                false => 0.0,
+            },
+            to_do,
             done: 0.0,
-            at_once: at_once.max(1) as f64,
+            at_once,
             seconds,
         }
     }
@@ -162,18 +167,9 @@ impl Forecast {
     /// Seconds that are left, `elapsed` seconds after the beginning; none while nothing is known.
     #[must_use]
     pub fn left(&self, elapsed: f64) -> Option<f64> {
-        // What is known from before weighs as much as one file for every process.
-        let before = match self.is_known {
-            true => self.to_do.min(self.at_once * self.usual()) / self.at_once,
-            false => 0.0,
-        };
-        let time = elapsed + before;
-        let done = self.done + before * self.at_once;
+        let time = elapsed + self.before;
+        let done = self.done + self.before * self.at_once;
         (done > 0.0).then(|| (self.to_do - self.done).max(0.0) * time / done)
-    }
-
-    fn usual(&self) -> f64 {
-        self.seconds.iter().sum::<f64>() / self.seconds.len().max(1) as f64
     }
 }
 

@@ -9,7 +9,7 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output, Stdio};
+use std::process::{Child, Command, Output, Stdio};
 
 use serde_json::Value;
 
@@ -124,6 +124,15 @@ impl Project {
             .env_remove("TRUEPATH_CONFIG")
             .env_remove("TRUEPATH_CRASH_AT");
         command
+    }
+
+    /// Starts a run that nobody listens to.
+    pub fn start(&self) -> Child {
+        let mut run = self.command(&["run"]);
+        run.stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap()
     }
 
     pub fn call(&self, arguments: &[&str]) -> Called {

@@ -147,13 +147,12 @@ impl Work<'_> {
     /// Whether the run that goes on has made a file.
     pub(super) fn is_own(&self, path: &str) -> bool {
         let run = self
-            .loaded
-            .surroundings
-            .instant
-            .map(|instant| instant.to_string());
+            .credits
+            .first()
+            .and_then(|credits| credits.run.as_deref());
         let known = self.known();
         let record = known.published.get(path);
-        run.is_some() && record.is_some_and(|record| record.run.as_deref() == run.as_deref())
+        run.is_some() && record.is_some_and(|record| record.run.as_deref() == run)
     }
 
     /// Whether another run has said that it is about to bring a file. It says so before the file is
