@@ -146,3 +146,21 @@ fn killed_at_every_step_between_a_finished_frame_and_its_ledger_line() {
         );
     }
 }
+
+#[test]
+fn what_a_run_leaves_that_dies_right_after_its_end_is_cleared_up() {
+    let project = kiln("1-3", "", "");
+    let killed = project.call_with(&["run"], ("TRUEPATH_CRASH_AT", "ended"));
+    assert_eq!(killed.code, None, "{}", killed.err);
+    assert_eq!(project.files("renders").len(), 3);
+    let left = || {
+        fs::read_dir(project.path(".truepath/sessions"))
+            .unwrap()
+            .count()
+    };
+    assert!(left() >= 2, "the card and what it wants");
+    let run = project.call(&["run"]).ends(0);
+    assert!(run.err.contains("3 are there already"), "{}", run.err);
+    assert_eq!(left(), 0);
+    assert!(!project.path(".truepath/claims").exists());
+}

@@ -182,6 +182,28 @@ impl Sessions {
     }
 }
 
+impl Sessions {
+    /// Removes all that there is here of runs that are over.
+    pub(crate) fn clear(&self, is_over: &dyn Fn(u32) -> bool) -> io::Result<()> {
+        for entry in fs::read_dir(&self.folder)? {
+            let entry = entry?;
+            let name = entry.file_name();
+            let name = name.to_string_lossy();
+            let number = name
+                .split('.')
+                .next()
+                .and_then(|number| number.parse().ok());
+            if number.is_some_and(is_over) {
+                match fs::remove_file(entry.path()) {
+                    Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+                    _ => {}
+                }
+            }
+        }
+        Ok(())
+    }
+}
+
 /// This run's own sign of life.
 pub(crate) struct Presence {
     path: PathBuf,

@@ -12,6 +12,7 @@ use truepath_core::frames::FrameSet;
 use crate::Loaded;
 use crate::claims::Claims;
 use crate::clock::timestamp;
+use crate::crash::point;
 use crate::disk::Disk;
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
@@ -211,10 +212,14 @@ impl<'a> Session<'a> {
     /// Ends: all that was begun is done or told. The last run to leave clears up the claims.
     pub(crate) fn end(self, known: &Ledger) -> io::Result<()> {
         self.publisher.ledger().write(&[Line::Ended])?;
+        point("ended");
         remove(&self.state.wants(self.number))?;
         self.presence.end()?;
         let mut known = known.clone_sessions();
         known.refresh(&self.state.ledgers())?;
+        // A run may have died right after its ledger said that it has ended, or is picked up.
+        let is_over = |number: u32| known.sessions.get(&number).is_some_and(|told| told.ended);
+        self.sessions.clear(&is_over)?;
         for (number, told) in &known.sessions {
             if *number != self.number && !told.ended && self.sessions.state(*number)? != Life::Ended
             {
