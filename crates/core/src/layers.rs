@@ -43,7 +43,8 @@ impl<'j> Chain<'j> {
                 .map(|table| &table.table)
         };
         let line = lineage(job, scope.variant);
-        let mut tables = vec![&job.project, &output.table];
+        let mut tables = Vec::with_capacity(12);
+        tables.extend([&job.project, &output.table]);
         tables.extend(named(&job.passes, scope.pass));
         tables.extend(inner(output, TableKind::OutputPass, scope.pass));
         tables.push(&shot.table);

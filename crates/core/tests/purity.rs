@@ -6,15 +6,19 @@ use std::path::Path;
 use std::process::Command;
 
 /// All that core may depend on, directly or not. Each is computation only.
-const DEPENDENCIES: [&str; 39] = [
+const DEPENDENCIES: [&str; 45] = [
     "aho-corasick",
     "block-buffer",
     "caseless",
     "cfg-if",
     "const-oid",
     "cpufeatures",
+    "crossbeam-deque",
+    "crossbeam-epoch",
+    "crossbeam-utils",
     "crypto-common",
     "digest",
+    "either",
     "hybrid-array",
     "itoa",
     "jiff",
@@ -23,6 +27,8 @@ const DEPENDENCIES: [&str; 39] = [
     "memchr",
     "proc-macro2",
     "quote",
+    "rayon",
+    "rayon-core",
     "regex",
     "regex-automata",
     "regex-syntax",

@@ -1,5 +1,7 @@
 //! Cuts a path into digit runs and the rest.
 
+use std::fmt::Write;
+
 use crate::frames::{Frame, FrameSet, Strand};
 use crate::template::{FrameField, PathPattern, Piece};
 
@@ -53,6 +55,9 @@ fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
     let Some(smallest) = widths.first() else {
         return vec![*strand];
     };
+    if strand.first() >= 0 && strand.last() < 10_i64.pow(u32::from((*smallest).min(18))) {
+        return vec![*strand];
+    }
     let mut borders: Vec<Frame> = vec![0];
     for digits in *smallest..18 {
         let border = 10_i64.pow(u32::from(digits));
@@ -79,7 +84,11 @@ fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
 }
 
 fn cut(pattern: &PathPattern, frames: &Strand) -> (Outline, Vec<Run>) {
-    let mut cutter = Cutter::default();
+    let mut cutter = Cutter {
+        outline: Outline::with_capacity(128),
+        runs: Vec::with_capacity(8),
+        digits: 0,
+    };
     let negative = frames.last() < 0;
     let length = frames.first().unsigned_abs().to_string().len();
     for piece in pattern.pieces() {
@@ -101,7 +110,6 @@ fn cut(pattern: &PathPattern, frames: &Strand) -> (Outline, Vec<Run>) {
     (cutter.outline, cutter.runs)
 }
 
-#[derive(Default)]
 struct Cutter {
     outline: Outline,
     runs: Vec<Run>,
@@ -145,7 +153,8 @@ impl Cutter {
 
     fn end_digits(&mut self) {
         if self.digits > 0 {
-            self.outline.push_str(&self.digits.to_string());
+            // Into a text nothing fails.
+            let _ = write!(self.outline, "{}", self.digits);
             self.digits = 0;
         }
     }

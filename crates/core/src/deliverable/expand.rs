@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use jiff::civil::DateTime;
+use rayon::prelude::*;
 
 use super::common::Asked;
 use super::movie::OutputKind;
@@ -71,6 +72,20 @@ impl Expansion {
         self
     }
 
+    /// Whether there is so much to look at that several threads are worth starting.
+    pub(crate) fn is_large(&self) -> bool {
+        self.deliverables.len() > 1000
+    }
+
+    /// This and another part of the same job.
+    fn and(mut self, other: Self) -> Self {
+        self.deliverables.extend(other.deliverables);
+        for problem in other.problems {
+            problem.among(&mut self.problems);
+        }
+        self
+    }
+
     /// The part of it that can be run: all but the movies that engines write themselves.
     #[must_use]
     pub fn runnable(&self) -> Self {
@@ -82,6 +97,9 @@ impl Expansion {
         }
     }
 }
+
+/// So many shots are worth a thread of their own.
+const SHOTS_AT_A_TIME: usize = 100;
 
 /// Expands a job.
 #[must_use]
@@ -108,31 +126,33 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         person: around.person.clone(),
         instant: around.instant,
     });
-    let mut expander = Expander {
-        job,
-        around,
-        selection,
-        project_values,
-        expansion: Expansion::default(),
-        runs: Vec::new(),
-        templates: HashMap::new(),
+    let shots: Vec<(usize, &NamedTable)> = job
+        .shots
+        .iter()
+        .enumerate()
+        .filter(|(_, shot)| Selection::takes(&selection.shots, Some(&shot.name)))
+        .collect();
+    let of_shots = |shots: &[(usize, &NamedTable)]| {
+        let mut expander = Expander {
+            job,
+            around,
+            selection,
+            project_values: Arc::clone(&project_values),
+            expansion: Expansion::default(),
+            runs: Vec::new(),
+            templates: HashMap::new(),
+        };
+        for (index, shot) in shots {
+            expander.shot(*index, shot);
+        }
+        expander.expansion
     };
-    for (shot_index, shot) in job.shots.iter().enumerate() {
-        if !Selection::takes(&selection.shots, Some(&shot.name)) {
-            continue;
-        }
-        for (output_index, output) in job.outputs.iter().enumerate() {
-            if Selection::takes(&selection.outputs, Some(&output.name)) {
-                expander.output(At {
-                    shot_index,
-                    shot,
-                    output_index,
-                    output,
-                });
-            }
-        }
-    }
-    let mut expansion = expander.expansion;
+    let mut expansion = if shots.len() <= SHOTS_AT_A_TIME {
+        of_shots(&shots)
+    } else {
+        let parts: Vec<Expansion> = shots.par_chunks(SHOTS_AT_A_TIME).map(of_shots).collect();
+        parts.into_iter().fold(Expansion::default(), Expansion::and)
+    };
     if let Some(share) = Share::of_job(job) {
         share.keep(&mut expansion);
     }
@@ -184,6 +204,19 @@ pub(super) struct Expander<'j> {
 }
 
 impl<'j> Expander<'j> {
+    fn shot(&mut self, shot_index: usize, shot: &'j NamedTable) {
+        for (output_index, output) in self.job.outputs.iter().enumerate() {
+            if Selection::takes(&self.selection.outputs, Some(&output.name)) {
+                self.output(At {
+                    shot_index,
+                    shot,
+                    output_index,
+                    output,
+                });
+            }
+        }
+    }
+
     /// Walks through variants, views and cameras of an output of a shot.
     fn output(&mut self, at: At<'j>) {
         let base = self.chain(at, Scope::default());

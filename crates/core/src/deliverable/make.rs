@@ -245,17 +245,11 @@ impl<'j> Expander<'j> {
     }
 
     pub(super) fn problem(&mut self, kind: ProblemKind, place: Place, deliverables: u64) {
-        let problems = &mut self.expansion.problems;
-        match problems
-            .iter_mut()
-            .find(|known| known.place == place && known.kind == kind)
-        {
-            Some(known) => known.deliverables += deliverables,
-            None => problems.push(Problem {
-                kind,
-                place,
-                deliverables,
-            }),
-        }
+        let problem = Problem {
+            kind,
+            place,
+            deliverables,
+        };
+        problem.among(&mut self.expansion.problems);
     }
 }

@@ -16,6 +16,17 @@ pub struct Problem {
     pub deliverables: u64,
 }
 
+impl Problem {
+    /// Puts it among others; the same one is counted and not told twice.
+    pub(super) fn among(self, others: &mut Vec<Self>) {
+        let same = |known: &&mut Self| known.place == self.place && known.kind == self.kind;
+        match others.iter_mut().find(same) {
+            Some(known) => known.deliverables += self.deliverables,
+            None => others.push(self),
+        }
+    }
+}
+
 /// What can stand in the way of a deliverable.
 #[derive(Debug, Clone, PartialEq)]
 pub enum ProblemKind {

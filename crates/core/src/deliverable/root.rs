@@ -37,9 +37,8 @@ pub(super) fn root_and_pattern(
                 ));
             }
             let job_folder = start.job_folder;
-            let first = Piece::Text(format!("{job_folder}/").into());
-            let pieces = [first].into_iter().chain(pattern.pieces().iter().cloned());
-            (job_folder.to_owned(), PathPattern::new(pieces))
+            let pattern = pattern.behind(&format!("{job_folder}/"));
+            (job_folder.to_owned(), pattern)
         }
     };
     let mut below = String::new();

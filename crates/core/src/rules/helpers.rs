@@ -2,26 +2,6 @@
 
 use crate::job::Key;
 use crate::picture::Holds;
-use crate::template::{PathPattern, Piece};
-
-/// The file name of a path as text before and text behind the last frame field; `None` for the
-/// second where the name has none.
-pub(super) fn name_around_frame(pattern: &PathPattern) -> (String, Option<String>) {
-    let (_, name) = pattern.split();
-    let mut before = String::new();
-    let mut behind: Option<String> = None;
-    for piece in name.pieces() {
-        match (piece, &mut behind) {
-            (Piece::Frame(_), _) => {
-                before.push_str(&behind.take().unwrap_or_default());
-                behind = Some(String::new());
-            }
-            (Piece::Text(text), Some(behind)) => behind.push_str(text),
-            (Piece::Text(text), None) => before.push_str(text),
-        }
-    }
-    (before, behind)
-}
 
 /// `` `a`, `b` or `c` ``
 pub(super) fn one_of<T: std::fmt::Display>(items: impl IntoIterator<Item = T>) -> String {

@@ -15,7 +15,9 @@ mod subject;
 pub use rule::Rule;
 pub use subject::Subject;
 
-use helpers::{name_around_frame, one_of};
+use helpers::one_of;
+
+use rayon::prelude::*;
 
 use crate::finding::Finding;
 
@@ -38,8 +40,16 @@ pub fn rules() -> impl Iterator<Item = &'static Rule> {
 /// What all rules have to say, errors first, then in the order of the rules.
 #[must_use]
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
-    let mut findings: Vec<Finding> = rules()
-        .flat_map(|rule| (rule.check)(rule, subject))
+    let ask = |rule: &'static Rule| (rule.check)(rule, subject);
+    let told: Vec<Vec<Finding>> = if subject.expansion.is_large() {
+        let rules: Vec<&Rule> = rules().collect();
+        rules.into_par_iter().with_max_len(1).map(ask).collect()
+    } else {
+        rules().map(ask).collect()
+    };
+    let mut findings: Vec<Finding> = told
+        .into_iter()
+        .flatten()
         .filter_map(|finding| subject.job.check.judge(finding))
         .collect();
     findings.sort_by_key(|finding| finding.weight);

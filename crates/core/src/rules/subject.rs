@@ -1,7 +1,7 @@
 //! What rules look at.
 
 use std::collections::{HashMap, HashSet};
-use std::hash::Hash;
+use std::hash::{DefaultHasher, Hash, Hasher};
 
 use super::Rule;
 use crate::collide::{Collision, collisions, folded, is_folded};
@@ -48,13 +48,20 @@ impl<'a> Subject<'a> {
             .iter()
             .map(|one| (&one.pattern, &one.common.frames.value))
             .collect();
-        let collisions = collisions(&sequences);
+        let exact = || collisions(&sequences);
+        let near = || near_collisions(expansion, &sequences);
+        let (collisions, mut near_collisions) = if expansion.is_large() {
+            rayon::join(exact, near)
+        } else {
+            (exact(), near())
+        };
+        near_collisions.retain(|one| collisions.iter().all(|known| known.members != one.members));
         Self {
             job,
             expansion,
             around,
             answers,
-            near_collisions: near_collisions(expansion, &sequences, &collisions),
+            near_collisions,
             collisions,
         }
     }
@@ -164,7 +171,6 @@ impl<'a> Subject<'a> {
 fn near_collisions(
     expansion: &Expansion,
     sequences: &[(&PathPattern, &FrameSet)],
-    known: &[Collision],
 ) -> Vec<Collision> {
     // Folders of places are the same for all; what differs is below them.
     let plain = |one: &Deliverable| {
@@ -178,7 +184,7 @@ fn near_collisions(
     }
     let all: Vec<Option<PathPattern>> = sequences.iter().map(|(path, _)| folded(path)).collect();
     // Only what reads like one of those that folding changes can meet it.
-    let changed: HashSet<String> = all.iter().flatten().map(wording).collect();
+    let changed: HashSet<u64> = all.iter().flatten().map(wording).collect();
     let (indices, candidates): (Vec<usize>, Vec<(&PathPattern, &FrameSet)>) = all
         .iter()
         .zip(sequences)
@@ -192,17 +198,18 @@ fn near_collisions(
             *member = indices[*member];
         }
     }
-    near.retain(|one| known.iter().all(|known| known.members != one.members));
     near
 }
 
-/// What a path says besides numbers.
-fn wording(pattern: &PathPattern) -> String {
-    let texts = pattern.pieces().iter().filter_map(|piece| match piece {
-        Piece::Text(text) => Some(&**text),
-        Piece::Frame(_) => None,
-    });
-    // Frames before 0 bring a sign of their own.
-    let number = |c: char| c.is_ascii_digit() || c == '-';
-    texts.flat_map(|text| text.split(number)).collect()
+/// What a path says besides numbers, as a hash: what shares one by chance is only looked at in vain.
+fn wording(pattern: &PathPattern) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    for piece in pattern.pieces() {
+        let Piece::Text(text) = piece else { continue };
+        // Frames before 0 bring a sign of their own.
+        for part in text.split(|c: char| c.is_ascii_digit() || c == '-') {
+            hasher.write(part.as_bytes());
+        }
+    }
+    hasher.finish()
 }

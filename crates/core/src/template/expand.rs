@@ -5,7 +5,8 @@ use std::ops::Range;
 use jiff::civil::DateTime;
 use jiff::fmt::strtime;
 
-use super::{Format, FrameField, Part, PathPattern, Piece, Template, Token};
+use super::pattern::PathRow;
+use super::{Format, FrameField, Part, PathPattern, Template, Token};
 
 /// What a token stands for.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -66,9 +67,9 @@ pub fn expand(
     value: &dyn Fn(&str) -> TokenValue,
 ) -> Result<PathPattern, Vec<ExpandError>> {
     let mut errors = Vec::new();
-    let pieces = fill(template, value, &mut errors);
+    let row = fill(template, value, &mut errors);
     if errors.is_empty() {
-        Ok(PathPattern::new(pieces))
+        Ok(row.done())
     } else {
         Err(errors)
     }
@@ -78,20 +79,21 @@ fn fill(
     template: &Template,
     value: &dyn Fn(&str) -> TokenValue,
     errors: &mut Vec<ExpandError>,
-) -> Vec<Piece> {
-    let mut pieces = Vec::new();
+) -> PathRow {
+    let mut row = PathRow::default();
     for part in template.parts() {
         match part {
-            Part::Text(text) => pieces.push(Piece::Text(text.as_str().into())),
+            Part::Text(text) => row.text(text),
             Part::Token(token) => match write(token, value(&token.name)) {
-                Ok(piece) => pieces.push(piece),
+                Ok(Written::Text(text)) => row.text(&text),
+                Ok(Written::Frame(field)) => row.frame(field),
                 Err(error) => errors.push(error),
             },
             Part::Optional(inner) => {
                 let mut troubles = Vec::new();
                 let inner = fill(inner, value, &mut troubles);
                 if troubles.is_empty() {
-                    pieces.extend(inner);
+                    row.append(inner);
                 } else {
                     // Only a missing value drops the part; anything else is still wrong.
                     troubles.retain(|error| !matches!(error, ExpandError::NoValue { .. }));
@@ -100,10 +102,16 @@ fn fill(
             }
         }
     }
-    pieces
+    row
 }
 
-fn write(token: &Token, value: TokenValue) -> Result<Piece, ExpandError> {
+/// What a token comes to.
+enum Written {
+    Text(String),
+    Frame(FrameField),
+}
+
+fn write(token: &Token, value: TokenValue) -> Result<Written, ExpandError> {
     let name = || token.name.clone();
     let refuse = |reason: String| ExpandError::Refused {
         name: name(),
@@ -125,15 +133,15 @@ fn write(token: &Token, value: TokenValue) -> Result<Piece, ExpandError> {
         }
         (TokenValue::Frame, format) => {
             return match format {
-                None => Ok(Piece::Frame(FrameField::Digits(1))),
-                Some(Format::Digits(digits)) => Ok(Piece::Frame(FrameField::Digits(*digits))),
-                Some(Format::AnyDigits) => Ok(Piece::Frame(FrameField::Any)),
+                None => Ok(Written::Frame(FrameField::Digits(1))),
+                Some(Format::Digits(digits)) => Ok(Written::Frame(FrameField::Digits(*digits))),
+                Some(Format::AnyDigits) => Ok(Written::Frame(FrameField::Any)),
                 Some(other) => Err(refuse(format!(
                     "is a number and takes digits such as `04`, not `{other}`"
                 ))),
             };
         }
-        (TokenValue::Path(path), None) => return Ok(Piece::Text(path.into())),
+        (TokenValue::Path(path), None) => return Ok(Written::Text(path)),
         (TokenValue::Path(_), Some(other)) => {
             return Err(refuse(format!("is a folder and takes no format `{other}`")));
         }
@@ -172,7 +180,7 @@ fn write(token: &Token, value: TokenValue) -> Result<Piece, ExpandError> {
     };
     match refuse_component(&text) {
         Some(reason) => Err(refuse(format!("is {text:?}, which {reason}"))),
-        None => Ok(Piece::Text(text.into())),
+        None => Ok(Written::Text(text)),
     }
 }
 

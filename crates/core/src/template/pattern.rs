@@ -31,25 +31,24 @@ pub struct PathPattern {
 impl PathPattern {
     /// A pattern of these pieces; texts side by side become one.
     pub fn new(pieces: impl IntoIterator<Item = Piece>) -> Self {
-        let mut joined: Vec<Piece> = Vec::new();
-        // Texts are gathered and put into their box once: paths are made by the million.
-        let mut text = String::new();
+        let mut row = PathRow::default();
         for piece in pieces {
             match piece {
-                Piece::Text(more) => text.push_str(&more),
-                Piece::Frame(field) => {
-                    if !text.is_empty() {
-                        joined.push(Piece::Text(text.as_str().into()));
-                        text.clear();
-                    }
-                    joined.push(Piece::Frame(field));
-                }
+                Piece::Text(text) => row.text(&text),
+                Piece::Frame(field) => row.frame(field),
             }
         }
-        if !text.is_empty() {
-            joined.push(Piece::Text(text.into()));
+        row.done()
+    }
+
+    /// The same with a text before it.
+    #[must_use]
+    pub fn behind(mut self, text: &str) -> Self {
+        match self.pieces.first_mut() {
+            Some(Piece::Text(first)) => *first = [text, &**first].concat().into(),
+            _ => self.pieces.insert(0, Piece::Text(text.into())),
         }
-        Self { pieces: joined }
+        self
     }
 
     /// The pieces, in order.
@@ -69,7 +68,7 @@ impl PathPattern {
     /// The path of a frame.
     #[must_use]
     pub fn path(&self, frame: Frame) -> String {
-        let mut out = String::new();
+        let mut out = String::with_capacity(self.length());
         self.write(frame, &mut out);
         out
     }
@@ -81,6 +80,24 @@ impl PathPattern {
                 Piece::Text(text) => out.push_str(text),
                 Piece::Frame(field) => write_frame(*field, frame, out),
             }
+        }
+    }
+
+    /// Bytes that most of its paths have room in.
+    fn length(&self) -> usize {
+        let length = |piece: &Piece| match piece {
+            Piece::Text(text) => text.len(),
+            Piece::Frame(_) => 8,
+        };
+        self.pieces.iter().map(length).sum()
+    }
+
+    /// What stands behind the last separator and the last frame field: where an extension is.
+    #[must_use]
+    pub fn end(&self) -> &str {
+        match self.pieces.last() {
+            Some(Piece::Text(text)) => text.rsplit('/').next().unwrap_or(text),
+            _ => "",
         }
     }
 
@@ -126,6 +143,50 @@ impl PathPattern {
     #[must_use]
     pub fn read(&self, path: &str) -> Option<Option<Frame>> {
         read(&self.pieces, path, None)
+    }
+}
+
+/// A pattern that is being made. Texts are gathered and put into their box once: paths are made by
+/// the million.
+#[derive(Debug, Default)]
+pub(super) struct PathRow {
+    pieces: Vec<Piece>,
+    text: String,
+}
+
+impl PathRow {
+    pub(super) fn text(&mut self, text: &str) {
+        self.text.push_str(text);
+    }
+
+    pub(super) fn frame(&mut self, field: FrameField) {
+        self.end_text();
+        self.pieces.push(Piece::Frame(field));
+    }
+
+    /// Adds another row.
+    pub(super) fn append(&mut self, other: Self) {
+        for piece in other.pieces {
+            match piece {
+                Piece::Text(text) => self.text(&text),
+                Piece::Frame(field) => self.frame(field),
+            }
+        }
+        self.text(&other.text);
+    }
+
+    pub(super) fn done(mut self) -> PathPattern {
+        self.end_text();
+        PathPattern {
+            pieces: self.pieces,
+        }
+    }
+
+    fn end_text(&mut self) {
+        if !self.text.is_empty() {
+            self.pieces.push(Piece::Text(self.text.as_str().into()));
+            self.text.clear();
+        }
     }
 }
 

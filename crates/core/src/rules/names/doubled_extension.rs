@@ -2,7 +2,7 @@
 
 use crate::finding::{Finding, Weight};
 use crate::picture::format_of_extension;
-use crate::rules::{Rule, Subject, name_around_frame};
+use crate::rules::{Rule, Subject};
 
 /// TP107 `doubled-extension`.
 pub(super) const RULE: Rule = Rule {
@@ -30,8 +30,7 @@ format = "png"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
-            let (before, behind) = name_around_frame(&one.pattern);
-            let mut parts = behind.as_deref().unwrap_or(&before).rsplit('.');
+            let mut parts = one.pattern.end().rsplit('.');
             let twice = parts
                 .next()
                 .is_some_and(|last| format_of_extension(last).is_some())

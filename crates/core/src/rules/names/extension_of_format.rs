@@ -1,7 +1,7 @@
 //! An extension that belongs to another format.
 
 use crate::finding::{Finding, Weight};
-use crate::rules::{Rule, Subject, name_around_frame, one_of};
+use crate::rules::{Rule, Subject, one_of};
 
 /// TP108 `extension-of-format`.
 pub(super) const RULE: Rule = Rule {
@@ -29,11 +29,13 @@ format = "exr"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
-            let (before, behind) = name_around_frame(&one.pattern);
-            let extension = behind.unwrap_or(before).rsplit_once('.')?.1.to_owned();
-            let lowered = extension.to_lowercase();
-            let other = !one.picture.format.extensions.contains(&lowered.as_str());
-            (other && !extension.is_empty()).then(|| (one.template.place.clone(), extension))
+            let extension = one.pattern.end().rsplit_once('.')?.1;
+            let known = one.picture.format.extensions;
+            let other = !known
+                .iter()
+                .any(|known| known.eq_ignore_ascii_case(extension));
+            (other && !extension.is_empty())
+                .then(|| (one.template.place.clone(), extension.to_owned()))
         })
         .into_iter()
         .map(|(one, _)| {

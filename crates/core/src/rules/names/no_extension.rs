@@ -2,7 +2,7 @@
 
 use crate::deliverable::ProblemKind;
 use crate::finding::{Finding, Weight};
-use crate::rules::{Rule, Subject, name_around_frame};
+use crate::rules::{Rule, Subject};
 
 /// TP106 `no-extension`.
 pub(super) const RULE: Rule = Rule {
@@ -38,8 +38,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         });
     let missing = subject
         .once(|one| {
-            let (before, behind) = name_around_frame(&one.pattern);
-            let end = behind.unwrap_or(before);
+            let end = one.pattern.end();
             let bare = end.rfind('.').is_none_or(|dot| dot + 1 == end.len());
             bare.then(|| one.template.place.clone())
         })

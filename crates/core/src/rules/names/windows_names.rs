@@ -72,16 +72,14 @@ fn reason(name: &str) -> Option<&'static str> {
     if name.ends_with(['.', ' ']) {
         return Some("its last dot or space would be dropped");
     }
-    let stem = name
-        .split('.')
-        .next()
-        .unwrap_or(name)
-        .trim_end()
-        .to_uppercase();
-    let numbered = |word: &str| {
-        let rest = stem.strip_prefix(word);
-        rest.is_some_and(|rest| matches!(rest.as_bytes(), [b'1'..=b'9']))
+    let stem = name.split('.').next().unwrap_or(name).trim_end();
+    let is = |word: &str| stem.eq_ignore_ascii_case(word);
+    let numbered = |word: &str| match stem.split_at_checked(word.len()) {
+        Some((start, number)) => {
+            start.eq_ignore_ascii_case(word) && matches!(number.as_bytes(), [b'1'..=b'9'])
+        }
+        None => false,
     };
-    let device = ["CON", "PRN", "AUX", "NUL"].contains(&stem.as_str());
+    let device = ["CON", "PRN", "AUX", "NUL"].into_iter().any(is);
     (device || numbered("COM") || numbered("LPT")).then_some("it is the name of a device")
 }
