@@ -15,8 +15,8 @@ use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::{VERSION, status as shapes};
 use crate::show::pace::{pace, rough};
-use crate::show::strips::{coloured, columns, fitted, table};
-use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, count, files};
+use crate::show::strips::{coloured, fitted, table};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files};
 
 /// Tell how far the runs of a job are
 ///
@@ -68,7 +68,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
 
 fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(), Trouble> {
     let mut out = io::BufWriter::new(anstream::stdout().lock());
-    let width = columns();
+    let width = columns(io::stdout(), 80);
     let (wanted, done) = status.files();
     let failed: u64 = status
         .rows

@@ -1,24 +1,20 @@
 //! Findings in the form of a good compiler: code, sentence, the place underlined, what would
 //! happen, what to do.
 
-use std::io::Write;
+use std::io::{self, Write};
 
 use annotate_snippets::renderer::DecorStyle;
-use annotate_snippets::{AnnotationKind, Group, Level, Renderer, Snippet};
+use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
 use truepath_core::finding::{Finding, Label, Weight};
 use truepath_core::source::{SourceKind, Sources};
 
-use super::{ERROR, GOOD, TITLE, WARNING, count};
+use super::{ERROR, GOOD, TITLE, WARNING, columns, count};
 
 /// Columns of a finding where nobody tells a width.
 const COLUMNS: usize = 100;
 
-/// The columns that `COLUMNS` tells, as shells do; a finding needs some room.
-fn columns() -> usize {
-    let told = std::env::var("COLUMNS").ok();
-    let told = told.and_then(|columns| columns.parse::<usize>().ok());
-    told.map_or(COLUMNS, |columns| columns.clamp(60, 200))
-}
+/// Columns that numbers and signs at the left of a finding take.
+const MARGIN: usize = 12;
 
 /// Tells all findings; the writer drops colours where they are not wanted.
 pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Finding]) {
@@ -29,6 +25,8 @@ pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Findi
 }
 
 fn rendered(sources: &Sources, finding: &Finding) -> String {
+    // A finding needs some room, and is not read across a whole wall.
+    let columns = columns(io::stdout(), COLUMNS).clamp(60, 200);
     let level = match finding.weight {
         Weight::Error => Level::ERROR,
         Weight::Warning => Level::WARNING,
@@ -59,36 +57,75 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
             SourceKind::Argument => format!("{} (command line)", source.name),
             SourceKind::BuiltIn => format!("{} (ships with True Path)", source.name),
         };
-        let snippet =
-            Snippet::source(&*source.text)
-                .path(name)
-                .annotations(labels.enumerate().map(|(index, label)| {
-                    let kind = if index == 0 && std::ptr::eq(label, &finding.labels[0]) {
-                        AnnotationKind::Primary
-                    } else {
-                        AnnotationKind::Context
-                    };
-                    let annotation = kind.span(span(label, source.text.len()));
-                    if label.text.is_empty() {
-                        annotation
-                    } else {
-                        annotation.label(&*label.text)
-                    }
-                }));
+        let annotations = labels.enumerate().flat_map(|(index, label)| {
+            let kind = if index == 0 && std::ptr::eq(label, &finding.labels[0]) {
+                AnnotationKind::Primary
+            } else {
+                AnnotationKind::Context
+            };
+            annotations(kind, label, &source.text, columns)
+        });
+        let snippet = Snippet::source(&*source.text)
+            .path(name)
+            .annotations(annotations);
         group = group.element(snippet);
     }
+    let wrapped = |text: &str| wrap(text, columns - MARGIN).join("\n");
     if let Some(consequence) = &finding.consequence {
-        group = group.element(Level::NOTE.with_name(Some("so")).message(&**consequence));
+        let note = Level::NOTE.with_name(Some("so"));
+        group = group.element(note.message(wrapped(consequence)));
     }
     for advice in &finding.advice {
-        group = group.element(Level::HELP.with_name(Some("do")).message(&**advice));
+        let help = Level::HELP.with_name(Some("do"));
+        group = group.element(help.message(wrapped(advice)));
     }
     Renderer::styled()
         .decor_style(DecorStyle::Unicode)
-        .term_width(columns())
+        .term_width(columns)
         .render(&[group])
         // The sign between two files is missing from the fonts of most terminals.
         .replace('⸬', "├")
+}
+
+/// How a label is drawn: behind its underline, or below where it would not fit there.
+fn annotations<'l>(
+    kind: AnnotationKind,
+    label: &'l Label,
+    text: &str,
+    columns: usize,
+) -> Vec<Annotation<'l>> {
+    let span = span(label, text.len());
+    if label.text.is_empty() {
+        return vec![kind.span(span)];
+    }
+    let underlined = text.get(span.clone()).unwrap_or_default();
+    let width = underlined.chars().count() + 1 + label.text.chars().count();
+    match underlined.chars().next() {
+        Some(first) if width > columns - MARGIN => {
+            let start = span.start..span.start + first.len_utf8();
+            vec![kind.span(span), kind.span(start).label(&*label.text)]
+        }
+        _ => vec![kind.span(span).label(&*label.text)],
+    }
+}
+
+/// A text in lines of so many columns; a word that is longer has a line of its own.
+fn wrap(text: &str, columns: usize) -> Vec<String> {
+    let mut lines: Vec<String> = vec![String::new()];
+    for word in text.split(' ') {
+        let length = word.chars().count();
+        let last = lines.len() - 1;
+        let line = &mut lines[last];
+        if line.is_empty() {
+            line.push_str(word);
+        } else if line.chars().count() + 1 + length <= columns {
+            line.push(' ');
+            line.push_str(word);
+        } else {
+            lines.push(word.to_owned());
+        }
+    }
+    lines
 }
 
 fn span(label: &Label, length: usize) -> std::ops::Range<usize> {

@@ -7,6 +7,8 @@ pub(crate) mod progress;
 pub(crate) mod sarif;
 pub(crate) mod strips;
 
+use std::os::fd::AsFd;
+
 use anstyle::{AnsiColor, Style};
 
 /// Something is wrong.
@@ -21,6 +23,16 @@ pub(crate) const TITLE: Style = Style::new().bold();
 pub(crate) const FAINT: Style = Style::new().dimmed();
 
 pub(crate) use truepath_core::finding::count;
+
+/// The columns that `COLUMNS` tells, as shells do, else those of the terminal behind a stream; what is
+/// written elsewhere has the same width everywhere.
+pub(crate) fn columns(stream: impl AsFd, otherwise: usize) -> usize {
+    let told = std::env::var("COLUMNS")
+        .ok()
+        .and_then(|text| text.parse().ok());
+    let seen = || terminal_size::terminal_size_of(stream).map(|(width, _)| usize::from(width.0));
+    told.or_else(seen).unwrap_or(otherwise).max(40)
+}
 
 /// `1 file`, `2 files`
 pub(crate) fn files(number: u64) -> String {

@@ -1,6 +1,6 @@
 //! Shows a run at work: a live screen on a terminal, plain lines elsewhere.
 
-use std::io::IsTerminal;
+use std::io::{self, IsTerminal};
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
@@ -11,8 +11,7 @@ use truepath_runner::run::{Event, Watch};
 
 use super::live::Screen;
 use super::pace::{pace, rough};
-use super::strips::columns;
-use super::{ERROR, FAINT, WARNING, count, files};
+use super::{ERROR, FAINT, WARNING, columns, count, files};
 
 /// The screen is drawn at most so often.
 const PAUSE: Duration = Duration::from_millis(100);
@@ -80,7 +79,7 @@ impl Progress {
         self.drawn = Some(Instant::now());
         let height = terminal_size::terminal_size().map_or(24, |(_, height)| usize::from(height.0));
         let lines = screen
-            .lines(columns(), height, self.since.elapsed())
+            .lines(columns(io::stderr(), 80), height, self.since.elapsed())
             .join("\n");
         bar.set_message(match self.colours {
             true => lines,

@@ -6,15 +6,6 @@ use truepath_core::strip::{Cell, States, strip};
 /// The widest that a label gets.
 const LABEL: usize = 48;
 
-/// The columns of the terminal, or 80.
-pub(crate) fn columns() -> usize {
-    let told = std::env::var("COLUMNS")
-        .ok()
-        .and_then(|text| text.parse().ok());
-    let seen = || terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
-    told.or_else(seen).unwrap_or(80).max(40)
-}
-
 /// Rows of a label with its numbers, and a strip, for a terminal so wide.
 pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec<Cell>)> {
     let longest = rows.iter().map(|(label, _)| label.chars().count()).max();
