@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::path::Path;
+use std::thread;
 
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
 use truepath_core::question::{Existing, first_folder};
@@ -16,49 +17,35 @@ use crate::session::State;
 /// is there are left out.
 #[must_use]
 pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Existing> {
-    // Names in the folders that are there, each folder read once.
-    let mut folders: HashMap<String, Vec<String>> = HashMap::new();
-    let mut uppers: HashMap<&str, bool> = HashMap::new();
-    let mut found = BTreeMap::new();
-    let mut ledger = None;
-    let mut fingerprints = Fingerprints::new(loaded);
-    for one in &expansion.deliverables {
-        let Some(first) = one.common.frames.value.first() else {
-            continue;
-        };
-        // Most of a fresh job is not there yet: its upper folders tell that at once.
-        let fresh = first_folder(&one.root, &one.pattern).is_some_and(|above| {
-            let there = uppers.entry(above);
-            !*there.or_insert_with(|| Path::new(above).is_dir())
-        });
-        if fresh {
-            continue;
-        }
-        let path = one.path(first);
-        let Some((folder, _)) = path.rsplit_once('/') else {
-            continue;
-        };
-        let names = folders
-            .entry(folder.to_owned())
-            .or_insert_with(|| names(Path::new(folder)));
-        if names.is_empty() {
-            continue;
-        }
-        let ledger = ledger.get_or_insert_with(|| {
+    // A folder or the ledger of a long show takes a while to read: both are read at once.
+    let (mut folders, ledger) = thread::scope(|scope| {
+        let ledger = scope.spawn(|| {
             let ledgers = State::new(loaded.state_folder()).ledgers();
             loaded.read_ledger(&ledgers).unwrap_or_default()
         });
+        (folders(expansion), ledger.join().unwrap_or_default())
+    });
+    let mut found = BTreeMap::new();
+    let mut fingerprints = Fingerprints::new(loaded);
+    for one in &expansion.deliverables {
+        let Some(folder) = folder(one) else { continue };
+        let Some(names) = folders.get_mut(&folder) else {
+            continue;
+        };
         let fingerprint = if one.is_put_together() {
-            movies::look(one, ledger, false, &loaded.folder)
+            movies::look(one, &ledger, false, &loaded.folder)
                 .ok()
                 .and_then(|seen| seen.fingerprint)
         } else {
             fingerprints.of(one).ok()
         };
         let mut there = Existing::default();
-        for name in names.iter() {
-            let path = format!("{folder}/{name}");
+        let mut path = format!("{folder}/");
+        for name in names.iter_mut() {
+            path.truncate(folder.len() + 1);
+            path.push_str(&name.text);
             let frame = one.pattern.read(&path);
+            name.wanted |= frame.is_some();
             let wanted = match frame {
                 Some(Some(frame)) => one.common.chosen.contains(frame),
                 Some(None) => true,
@@ -83,67 +70,106 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         }
         found.insert(one.pattern.sketch(), there);
     }
-    if let Some(ledger) = ledger {
-        loaded.keep_ledger(ledger);
-    }
+    loaded.keep_ledger(ledger);
     others(loaded, expansion, &folders, &mut found);
     found.retain(|_, there| *there != Existing::default());
     found
+}
+
+/// A file in a folder.
+struct Name {
+    text: String,
+    /// Whether one of the chosen deliverables has files that are called so.
+    wanted: bool,
+}
+
+/// The names in all folders that are there and not empty, each read once.
+fn folders(expansion: &Expansion) -> HashMap<String, Vec<Name>> {
+    let mut folders: HashMap<String, Vec<Name>> = HashMap::new();
+    let mut uppers: HashMap<&str, bool> = HashMap::new();
+    for one in &expansion.deliverables {
+        // Most of a fresh job is not there yet: its upper folders tell that at once.
+        let fresh = first_folder(&one.root, &one.pattern).is_some_and(|above| {
+            let there = uppers.entry(above);
+            !*there.or_insert_with(|| Path::new(above).is_dir())
+        });
+        if fresh {
+            continue;
+        }
+        if let Some(folder) = folder(one) {
+            let entry = folders.entry(folder);
+            let path = entry.key().clone();
+            entry.or_insert_with(|| names(Path::new(&path)));
+        }
+    }
+    folders.retain(|_, names| !names.is_empty());
+    folders
+}
+
+/// The folder of the first frame.
+fn folder(one: &Deliverable) -> Option<String> {
+    let mut path = one.path(one.common.frames.value.first()?);
+    path.truncate(path.rfind('/')?);
+    Some(path)
 }
 
 /// Files of the same kind in the folders that no part of the whole job wants.
 fn others(
     loaded: &Loaded,
     expansion: &Expansion,
-    folders: &HashMap<String, Vec<String>>,
+    folders: &HashMap<String, Vec<Name>>,
     found: &mut BTreeMap<String, Existing>,
 ) {
-    if folders.values().all(Vec::is_empty) {
+    // What the chosen part wants needs no second look.
+    let odd = |name: &&Name| !name.wanted;
+    if folders.values().flatten().find(odd).is_none() {
         return;
     }
     let whole = expand(&loaded.job, &loaded.surroundings, &Selection::default());
     let mut wanted: HashMap<String, Vec<&Deliverable>> = HashMap::new();
     for one in &whole.deliverables {
-        let path = one.path(one.common.frames.value.first().unwrap_or(0));
-        let folder = path
-            .rsplit_once('/')
-            .map_or("", |(folder, _)| folder)
-            .to_owned();
-        wanted.entry(folder).or_default().push(one);
+        wanted
+            .entry(folder(one).unwrap_or_default())
+            .or_default()
+            .push(one);
     }
-    let mut told: HashSet<&str> = HashSet::new();
+    let mut told: HashSet<String> = HashSet::new();
     for one in &expansion.deliverables {
-        let path = one.path(one.common.frames.value.first().unwrap_or(0));
-        let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
-        let Some((folder, names)) = folders.get_key_value(folder) else {
+        let Some(folder) = folder(one) else { continue };
+        let Some(names) = folders.get(&folder) else {
             continue;
         };
-        if names.is_empty() || !told.insert(folder) {
-            continue;
-        }
-        let own = wanted.get(folder).map_or(&[][..], Vec::as_slice);
-        let foreign = names.iter().filter(|name| {
-            let extension = name.rsplit('.').next().unwrap_or_default();
-            let path = format!("{folder}/{name}");
+        let own = wanted.get(&folder).map_or(&[][..], Vec::as_slice);
+        let foreign = |name: &&Name| {
+            let extension = name.text.rsplit('.').next().unwrap_or_default();
+            let path = format!("{folder}/{}", name.text);
             one.picture.format.extensions.contains(&extension)
                 && own.iter().all(|one| one.pattern.read(&path).is_none())
-        });
-        let others: Vec<String> = foreign.cloned().collect();
+        };
+        if told.contains(&folder) {
+            continue;
+        }
+        let others = names.iter().filter(odd).filter(foreign);
+        let mut others: Vec<String> = others.map(|name| name.text.clone()).collect();
         if !others.is_empty() {
+            others.sort();
             let there = found.entry(one.pattern.sketch()).or_default();
             there.others = others;
         }
+        told.insert(folder);
     }
 }
 
-/// The files of a folder, hidden ones left out, sorted.
-fn names(folder: &Path) -> Vec<String> {
+/// The files of a folder, hidden ones left out.
+fn names(folder: &Path) -> Vec<Name> {
     let entries = fs::read_dir(folder).into_iter().flatten().flatten();
-    let mut names: Vec<String> = entries
+    entries
         .filter(|entry| entry.file_type().is_ok_and(|kind| kind.is_file()))
         .filter_map(|entry| entry.file_name().into_string().ok())
         .filter(|name| !name.starts_with('.'))
-        .collect();
-    names.sort();
-    names
+        .map(|text| Name {
+            text,
+            wanted: false,
+        })
+        .collect()
 }

@@ -1,5 +1,6 @@
 //! Picks up what runs that died left behind: one run does it, and whatever it does can be done again.
 
+use std::collections::BTreeSet;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -45,6 +46,11 @@ impl Recovery<'_> {
         }
         for staged in &told.staged {
             self.clear(staged, elsewhere)?;
+        }
+        // What was kept for later processes is empty, but for what nobody asked for.
+        let later: BTreeSet<&String> = told.staged.iter().map(|staged| &staged.folder).collect();
+        for folder in told.kept.iter().filter(|folder| !later.contains(folder)) {
+            self.set_aside(Path::new(folder), &[])?;
         }
         Ok(())
     }
@@ -136,8 +142,15 @@ impl Recovery<'_> {
                 self.disk.remove_tree(&own)?;
             }
         }
-        let aside = staging::clear(self.disk, &staging, "unfinished", &staged.given)?;
-        self.recovered.aside.extend(aside);
+        self.set_aside(&staging, &staged.given)
+    }
+
+    /// Sets aside what is in a staging folder, and removes it.
+    fn set_aside(&mut self, staging: &Path, given: &[String]) -> Result<(), HarvestError> {
+        if staging.is_dir() {
+            let aside = staging::clear(self.disk, staging, "unfinished", given)?;
+            self.recovered.aside.extend(aside);
+        }
         Ok(())
     }
 

@@ -201,6 +201,16 @@ fn write_frame(field: FrameField, frame: Frame, out: &mut String) {
     let _ = write!(out, "{:0digits$}", frame.unsigned_abs());
 }
 
+/// Whether a number is printed like this where it has at least so many digits: no zeros before it but
+/// to fill them up, and no sign before 0.
+fn is_printed(number: &str, least: u8) -> bool {
+    let least = usize::from(least.max(1));
+    let digits = number.strip_prefix('-').unwrap_or(number);
+    let filled = digits.len() == least || (digits.len() > least && !digits.starts_with('0'));
+    let zero = digits.bytes().all(|digit| digit == b'0');
+    filled && !(zero && digits.len() < number.len())
+}
+
 fn read(pieces: &[Piece], rest: &str, known: Option<Frame>) -> Option<Option<Frame>> {
     let Some((piece, later)) = pieces.split_first() else {
         return rest.is_empty().then_some(known);
@@ -218,12 +228,10 @@ fn read(pieces: &[Piece], rest: &str, known: Option<Frame>) -> Option<Option<Fra
             (1..=digits).rev().find_map(|length| {
                 let (number, after) = rest.split_at(sign + length);
                 let frame: Frame = number.parse().ok()?;
-                if *field != FrameField::Any {
-                    let mut printed = String::new();
-                    write_frame(*field, frame, &mut printed);
-                    if printed != number {
-                        return None;
-                    }
+                if let FrameField::Digits(least) = *field
+                    && !is_printed(number, least)
+                {
+                    return None;
                 }
                 if known.is_some_and(|known| known != frame) {
                     return None;
@@ -260,6 +268,26 @@ mod tests {
         assert_eq!(four.read("a/b.07.png"), None);
         assert_eq!(pattern(FrameField::Any).read("a/b.07.png"), Some(Some(7)));
         assert_eq!(four.read("a/b.0007.png.part"), None);
+    }
+
+    #[test]
+    fn what_is_read_is_what_is_written() {
+        for least in [0, 1, 2, 4] {
+            let field = FrameField::Digits(least);
+            for number in [
+                "0", "00", "000", "0000", "-0", "-00", "-0000", "7", "07", "0007", "00007", "-7",
+                "-07", "-0007", "12345", "012345", "-12345", "10",
+            ] {
+                let mut printed = String::new();
+                write_frame(field, number.parse().unwrap(), &mut printed);
+                let same = printed == number;
+                assert_eq!(
+                    is_printed(number, least),
+                    same,
+                    "{number} of {least} digits"
+                );
+            }
+        }
     }
 
     #[test]

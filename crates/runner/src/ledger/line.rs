@@ -17,6 +17,9 @@ pub enum Line {
         /// What it took; none of one that brought nothing.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         took: Option<Spent>,
+        /// Whether its staging folder, which is empty, is kept for the next process.
+        #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+        kept: bool,
     },
     /// A file is about to get its true name.
     Intent(Intent),

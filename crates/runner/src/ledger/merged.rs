@@ -1,6 +1,6 @@
 //! All that the ledgers of a job tell, merged; read again, only what is new is read.
 
-use std::collections::{BTreeMap, HashMap, HashSet, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
 use std::fs::File;
 use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
@@ -25,6 +25,8 @@ pub struct Told {
     pub intents: Vec<Intent>,
     /// Staging folders whose process has not ended.
     pub staged: Vec<Staged>,
+    /// Staging folders that were empty and kept for later processes.
+    pub kept: BTreeSet<String>,
     /// Everything that it held aside.
     pub held: Vec<Held>,
     /// What failed.
@@ -139,6 +141,7 @@ impl Ledger {
         if told.ended {
             told.intents.clear();
             told.staged.clear();
+            told.kept.clear();
             told.held.clear();
         }
         self.sessions.insert(number, told);
@@ -149,7 +152,11 @@ impl Ledger {
         match line {
             Line::Began(began) => told.began = Some(began),
             Line::Staged(staged) => told.staged.push(staged),
-            Line::Left { process, took } => self.left(process, took, told),
+            Line::Left {
+                process,
+                took,
+                kept,
+            } => self.left(process, took, kept, told),
             Line::Held(held) => told.held.push(held),
             Line::Intent(intent) => told.intents.push(intent),
             // Read without copying, above.
@@ -166,6 +173,7 @@ impl Ledger {
                     dead.ended = true;
                     dead.intents.clear();
                     dead.staged.clear();
+                    dead.kept.clear();
                     dead.held.clear();
                 }
             }
@@ -173,11 +181,16 @@ impl Ledger {
     }
 
     /// A process has ended.
-    fn left(&mut self, process: u32, took: Option<Spent>, told: &mut Told) {
+    fn left(&mut self, process: u32, took: Option<Spent>, kept: bool, told: &mut Told) {
         let Some(at) = told.staged.iter().position(|one| one.process == process) else {
             return;
         };
         let staged = told.staged.swap_remove(at);
+        if kept {
+            told.kept.insert(staged.folder);
+        } else {
+            told.kept.remove(&staged.folder);
+        }
         if let Some(took) = took {
             let effort = Effort {
                 pixels: took.pixels,

@@ -19,6 +19,7 @@ mod prepared;
 mod process;
 mod report;
 mod scenes;
+mod staging_folders;
 mod start;
 mod stock;
 mod warnings;
@@ -102,6 +103,7 @@ pub fn run(
         // The session is not ended: the next run picks up what this one leaves.
         return Err(error);
     }
+    work.remove_staging_folders()?;
     let halt = work.board.halted();
     let warnings = work.warnings().told(&work.known().warned);
     let (session, mut report, known) = work.dismantle();

@@ -67,9 +67,10 @@ pub(crate) enum Fate {
 }
 
 impl Policy {
-    /// What is done about a file; `own` says whether this very run made it.
-    pub(crate) fn fate(self, there: &There, own: bool) -> Fate {
-        if own && *there == There::AsRecorded {
+    /// What is done about a file; `own` says whether this very run made it, and is asked only where
+    /// that matters.
+    pub(crate) fn fate(self, there: &There, own: impl FnOnce() -> bool) -> Fate {
+        if *there == There::AsRecorded && (self.existing == Existing::Keep || own()) {
             return Fate::Keep;
         }
         match (self.existing, there) {
@@ -107,7 +108,7 @@ mod tests {
             There::Unrecorded,
             There::Broken(String::new()),
         ];
-        let fates = |policy: Policy| kinds.clone().map(|there| policy.fate(&there, false));
+        let fates = |policy: Policy| kinds.clone().map(|there| policy.fate(&there, || false));
         use Fate::{Adopt, Keep, Refuse, Render, Replace, SetAside, Tell};
         let remove = Replace(Replaces::Remove);
         let beside = Replace(Replaces::Keep);
@@ -124,10 +125,10 @@ mod tests {
                 fates(policy(existing)),
                 [Render, Refuse, Refuse, Refuse, Refuse]
             );
-            assert_eq!(policy(existing).fate(&There::AsRecorded, true), Keep);
+            assert_eq!(policy(existing).fate(&There::AsRecorded, || true), Keep);
         }
         assert_eq!(
-            policy(Existing::Replace).fate(&There::AsRecorded, true),
+            policy(Existing::Replace).fate(&There::AsRecorded, || true),
             Keep
         );
     }

@@ -92,7 +92,7 @@ impl Work<'_> {
                 return Ok(outcome);
             }
         };
-        let staging = staging::name(&folder, self.session.number, number);
+        let (staging, is_new) = self.staging_folder(&folder, number);
         let staging_name = staging.display().to_string();
         let call = Call {
             staging: &staging_name,
@@ -113,8 +113,10 @@ impl Work<'_> {
             given: given.clone(),
         }))?;
         let disk = self.disk;
-        disk.create_new_folder(&staging)
-            .map_err(RunError::disk(&staging))?;
+        if is_new {
+            disk.create_new_folder(&staging)
+                .map_err(RunError::disk(&staging))?;
+        }
         self.lay_in(&orders, &staging)?;
         orders
             .arguments
@@ -154,15 +156,21 @@ impl Work<'_> {
             .map(|crop| (crop.index, field.missing(crop), crop.flaws.clone()))
             .collect();
         self.keep_checkpoints(&profile, &members, &staging, true)?;
-        for to in staging::clear(disk, &staging, name, &given).map_err(RunError::disk(&folder))? {
-            self.tell(&Event::Aside {
-                what: "a file that was not asked for or is not whole",
-                to: &to,
-            });
+        let kept = self.keep_staging_folder(&staging, &outcome)?;
+        if !kept {
+            let aside = staging::clear(disk, &staging, name, &given);
+            for to in aside.map_err(RunError::disk(&folder))? {
+                self.tell(&Event::Aside {
+                    what: "a file that was not asked for or is not whole",
+                    to: &to,
+                });
+            }
         }
-        let process = number;
-        let took = outcome.spent(&deliverables);
-        self.note(Line::Left { process, took })?;
+        self.note(Line::Left {
+            process: number,
+            took: outcome.spent(&deliverables),
+            kept,
+        })?;
         Ok(outcome)
     }
 

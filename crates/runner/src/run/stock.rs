@@ -82,7 +82,7 @@ impl Work<'_> {
                 continue;
             }
             let path = deliverable.path(frame);
-            match self.policy.fate(&there, self.is_own(&path)) {
+            match self.policy.fate(&there, || self.is_own(&path)) {
                 Fate::Refuse => refused.push(path),
                 Fate::Replace(replaces) => {
                     replaced.insert(frame, replaces);

@@ -46,6 +46,8 @@ pub(super) struct Work<'a> {
     warnings: Mutex<Warnings>,
     /// What was prepared and is not to be kept.
     to_remove: Mutex<Vec<PathBuf>>,
+    /// Staging folders that the next processes may have.
+    emptied: Mutex<Vec<PathBuf>>,
     /// Only one thread prepares a scene.
     pub(super) preparing: Mutex<()>,
     /// Processes started so far.
@@ -96,6 +98,7 @@ impl<'a> Work<'a> {
             known: Mutex::new(with.known),
             warnings: Mutex::default(),
             to_remove: Mutex::default(),
+            emptied: Mutex::default(),
             preparing: Mutex::default(),
             processes: AtomicU32::new(0),
         }
@@ -120,6 +123,10 @@ impl<'a> Work<'a> {
 
     pub(super) fn to_remove(&self) -> MutexGuard<'_, Vec<PathBuf>> {
         lock(&self.to_remove)
+    }
+
+    pub(super) fn emptied(&self) -> MutexGuard<'_, Vec<PathBuf>> {
+        lock(&self.emptied)
     }
 
     /// Lets go of everything at the end.

@@ -1,0 +1,44 @@
+//! Staging folders that are used again: file systems grow slow where a folder is made and removed for
+//! every frame (ext4 passes over each inode that was freed in the last minute).
+
+use std::path::{Path, PathBuf};
+
+use super::RunError;
+use super::outcome::{End, Outcome};
+use super::work::Work;
+use crate::staging;
+
+impl Work<'_> {
+    /// An empty staging folder in a folder; whether it is still to be made.
+    pub(super) fn staging_folder(&self, folder: &Path, process: u32) -> (PathBuf, bool) {
+        let mut emptied = self.emptied();
+        match emptied.iter().position(|one| one.parent() == Some(folder)) {
+            Some(at) => (emptied.swap_remove(at), false),
+            None => (staging::name(folder, self.session.number, process), true),
+        }
+    }
+
+    /// Keeps a staging folder for the next process; not one of which something may still come. Gives
+    /// whether it is kept.
+    pub(super) fn keep_staging_folder(
+        &self,
+        staging: &Path,
+        outcome: &Outcome,
+    ) -> Result<bool, RunError> {
+        let all_is_well = matches!(outcome.end, End::Exit(0)) && outcome.all_missing().is_empty();
+        let kept = all_is_well && staging::is_empty(staging).map_err(RunError::disk(staging))?;
+        if kept {
+            self.emptied().push(staging.to_owned());
+        }
+        Ok(kept)
+    }
+
+    /// Removes those that are kept, at the end.
+    pub(super) fn remove_staging_folders(&self) -> Result<(), RunError> {
+        for staging in self.emptied().drain(..) {
+            let removed = self.disk.remove_tree(&staging);
+            removed.map_err(RunError::disk(&staging))?;
+        }
+        Ok(())
+    }
+}
