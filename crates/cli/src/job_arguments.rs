@@ -8,7 +8,7 @@ use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
 use truepath_core::system::System;
 use truepath_core::template::PathPattern;
-use truepath_runner::load::FOLDER_UNKNOWN;
+use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
@@ -136,6 +136,13 @@ impl JobArguments {
     /// Loads and expands the job.
     pub(crate) fn load(self) -> Result<Chosen, Trouble> {
         self.load_at(When::Next, None)
+    }
+
+    /// The job file as it was named.
+    pub(crate) fn name(&self) -> String {
+        let usual = || JOB_FILE.to_owned();
+        let name = |path: &PathBuf| path.display().to_string();
+        self.job.as_ref().map_or_else(usual, name)
     }
 
     /// The same for another job file.

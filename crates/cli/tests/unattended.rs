@@ -405,6 +405,28 @@ fn the_end_is_told_to_a_command_and_to_an_address() {
     assert!(!project.path("told").exists());
     project.call(&["run", "--then", then]).ends(1);
     assert_eq!(project.read("told"), "not-complete 1 of 2\n");
+    // One that cannot even begin is told as well: nobody watches.
+    let whole = project.read("truepath.toml");
+    project.write("truepath.toml", &whole.replace("kiln.toml", "kilm.toml"));
+    let then = "echo $TRUEPATH_JOB $TRUEPATH_RESULT: $TRUEPATH_REASON >told";
+    project.call(&["run", "--then", then]).ends(1);
+    let told = project.read("told");
+    assert!(
+        told.ends_with("truepath.toml broken-off: the job has errors, so nothing was rendered\n"),
+        "{told}"
+    );
+    project.write("truepath.toml", &whole.replace("scene", "scnee"));
+    project
+        .call(&["run", "--then", then, "--then-when", "failure"])
+        .ends(2);
+    assert!(
+        project
+            .read("told")
+            .starts_with("truepath.toml broken-off: "),
+        "{}",
+        project.read("told")
+    );
+    project.write("truepath.toml", &whole);
     if !needs("curl") {
         return;
     }

@@ -13,8 +13,8 @@ use crate::show::progress::remark;
 #[derive(Debug, Clone, Args)]
 pub(super) struct Afterwards {
     /// A line for `sh` to run at the end. It finds the result in its environment:
-    /// TRUEPATH_RESULT (complete, not-complete or stopped), TRUEPATH_WANTED, TRUEPATH_THERE,
-    /// TRUEPATH_FAILED
+    /// TRUEPATH_RESULT (complete, not-complete, stopped or broken-off), TRUEPATH_REASON of the last two,
+    /// TRUEPATH_WANTED, TRUEPATH_THERE, TRUEPATH_FAILED
     #[arg(long, value_name = "COMMAND", help_heading = "At the end")]
     then: Option<String>,
     /// When it is run
@@ -44,17 +44,28 @@ enum When {
 }
 
 impl Afterwards {
-    /// Does it; what fails is told, and changes no result.
+    /// Does it for a run that came to its end.
     pub(super) fn carry_out(&self, job: &str, report: &Report) {
-        let result = match &report.halt {
-            _ if report.is_complete() => "complete",
-            Some(_) => "stopped",
-            None => "not-complete",
+        let (result, reason) = match &report.halt {
+            _ if report.is_complete() => ("complete", ""),
+            Some(halt) => ("stopped", halt.why.as_str()),
+            None => ("not-complete", ""),
         };
+        self.tell_of(job, report, result, reason);
+    }
+
+    /// Does it for a run that did not begin, or could not go on.
+    pub(super) fn broken_off(&self, job: &str, reason: &str) {
+        self.tell_of(job, &Report::default(), "broken-off", reason);
+    }
+
+    /// What fails here is told, and changes no result.
+    fn tell_of(&self, job: &str, report: &Report, result: &str, reason: &str) {
+        let success = result == "complete";
         let asked = match self.then_when {
             When::Always => true,
-            When::Success => report.is_complete(),
-            When::Failure => !report.is_complete(),
+            When::Success => success,
+            When::Failure => !success,
         };
         if let Some(line) = self.then.as_ref().filter(|_| asked) {
             let mut shell = Command::new("sh");
@@ -62,6 +73,7 @@ impl Afterwards {
                 .args(["-c", line])
                 .env("TRUEPATH_JOB", job)
                 .env("TRUEPATH_RESULT", result)
+                .env("TRUEPATH_REASON", reason)
                 .env("TRUEPATH_WANTED", report.wanted.to_string())
                 .env("TRUEPATH_THERE", report.there().to_string())
                 .env("TRUEPATH_FAILED", report.failures.len().to_string());
@@ -71,6 +83,7 @@ impl Afterwards {
             let message = json!({
                 "job": job,
                 "result": result,
+                "reason": reason,
                 "wanted": report.wanted,
                 "there": report.there(),
                 "failed": report.failures.len(),

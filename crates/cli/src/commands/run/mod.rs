@@ -102,12 +102,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let until = arguments.stopping.until();
     let interrupt = stopping::listen()?;
     if arguments.jobs_in_order.is_empty() {
-        return in_version(&arguments, &arguments.job, until);
+        return to_the_end(&arguments, &arguments.job, until);
     }
     // One that goes wrong does not keep the others from being rendered.
     let mut worst = DONE;
     for path in &arguments.jobs_in_order {
-        let code = in_version(&arguments, &arguments.job.of_job(path.clone()), until);
+        let code = to_the_end(&arguments, &arguments.job.of_job(path.clone()), until);
         let code = code.unwrap_or_else(Trouble::tell);
         worst = worst.max(FOUND * u8::from(code != ExitCode::SUCCESS));
         if interrupt.load(Ordering::Relaxed) > 0 {
@@ -125,6 +125,23 @@ impl Arguments {
             None => self.job.clone(),
         }
     }
+}
+
+/// Runs a job; whoever waits for its end is told of one that cannot go on, too.
+fn to_the_end(
+    arguments: &Arguments,
+    job: &JobArguments,
+    until: Option<Moment>,
+) -> Result<ExitCode, Trouble> {
+    let ended = in_version(arguments, job, until);
+    if let Err(trouble) = &ended
+        && !matches!(trouble, Trouble::Closed)
+    {
+        arguments
+            .afterwards
+            .broken_off(&job.name(), &trouble.to_string());
+    }
+    ended
 }
 
 /// Runs a job, in the next version that is free where it asks for that.
@@ -183,6 +200,8 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     let grave = grave(&found);
     if has_errors(&grave) {
         anstream::eprintln!("{}; nothing was rendered", summary(&grave, &chosen.name));
+        let reason = "the job has errors, so nothing was rendered";
+        arguments.afterwards.broken_off(&chosen.name, reason);
         return Ok(ExitCode::from(FOUND));
     }
     if arguments.on == Some(Where::Slurm) {
