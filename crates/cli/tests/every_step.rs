@@ -102,10 +102,6 @@ impl Disk for FaultyDisk {
         self.pass()?;
         RealDisk.write_new(path, bytes)
     }
-    fn write_byte(&self, path: &Path, byte: u8) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.write_byte(path, byte)
-    }
     fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>> {
         self.pass()?;
         Ok(Box::new(FaultyLog {

@@ -1,47 +1,23 @@
 //! Claims: marks on what only one of several processes may do, on whatever machine they run.
 //!
-//! A claim is a small file `NAME.GENERATION` that is written whole under another name and then given
-//! its own by a link, so that it is never seen empty and only one process gets it. Taking over from
-//! the dead is making the next generation: one winner again. Nothing is found by listing folders,
-//! since listings of shared folders lag.
+//! A claim is a file `NAME.GENERATION` that says whose it is. A run writes that down once, whole, under
+//! a name of its own; a claim is a link to it, so that it is never seen empty and only one run gets
+//! it. `NAME.GENERATION.closed` says that the work is done. Taking over from the dead is making the
+//! next generation: one winner again. Nothing is found by listing folders, since listings of shared
+//! folders lag.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::io;
-use std::path::PathBuf;
-use std::sync::atomic::{AtomicU32, Ordering};
-use std::sync::{Mutex, PoisonError};
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use crate::disk::Disk;
 
-/// What stands in a claim: `h 12` is held by session 12, `c 12` was closed by it.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-struct Mark {
-    /// The session that holds it.
-    session: u32,
-    /// Whether it has done what it wanted it for.
-    closed: bool,
-}
-
-impl Mark {
-    /// What cannot be read is nobody's, and is never taken over.
-    const UNKNOWN: Self = Self {
-        session: 0,
-        closed: false,
-    };
-
-    fn read(bytes: &[u8]) -> Option<Self> {
-        let (state, session) = std::str::from_utf8(bytes).ok()?.trim().split_once(' ')?;
-        Some(Self {
-            session: session.parse().ok()?,
-            closed: match state {
-                "h" => false,
-                "c" => true,
-                _ => return None,
-            },
-        })
-    }
-}
+/// Whose a claim is: a session, from 1.
+type Holder = u32;
+/// What cannot be read is nobody's, and is never taken over.
+const UNKNOWN: Holder = 0;
 
 /// A claim that this process holds.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -65,22 +41,35 @@ pub(crate) enum Asked {
 pub(crate) struct Claims<'a> {
     disk: &'a dyn Disk,
     folder: PathBuf,
-    session: u32,
-    /// Numbers the files that are about to become claims.
-    count: AtomicU32,
+    session: Holder,
     /// The last generation that was seen of each name.
     seen: Mutex<HashMap<String, u32>>,
+    own: Mutex<Own>,
+}
+
+/// What a run holds.
+#[derive(Default)]
+struct Own {
+    /// The file that its claims are links to.
+    said: Option<PathBuf>,
+    /// How many such files it has begun: file systems take only so many links to one.
+    files: u32,
+    held: HashSet<PathBuf>,
+}
+
+fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
+    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl<'a> Claims<'a> {
-    pub(crate) fn new(disk: &'a dyn Disk, folder: PathBuf, session: u32) -> io::Result<Self> {
+    pub(crate) fn new(disk: &'a dyn Disk, folder: PathBuf, session: Holder) -> io::Result<Self> {
         disk.create_folders(&folder)?;
         Ok(Self {
             disk,
             folder,
             session,
-            count: AtomicU32::new(0),
             seen: Mutex::default(),
+            own: Mutex::default(),
         })
     }
 
@@ -90,26 +79,28 @@ impl<'a> Claims<'a> {
         &self,
         name: &str,
         again: bool,
-        is_gone: &dyn Fn(u32) -> bool,
+        is_gone: &dyn Fn(Holder) -> bool,
     ) -> io::Result<Asked> {
         loop {
-            let (generation, mark) = self.last(name)?;
-            if let Some(mark) = mark
-                && (mark == Mark::UNKNOWN || !is_gone(mark.session))
-                && !(mark.closed && again)
+            let last = self.last(name)?;
+            if let Some((claim, holder)) = &last
+                && (*holder == UNKNOWN || !is_gone(*holder))
             {
-                return Ok(match mark.closed {
-                    true => Asked::ClosedBy(mark.session),
-                    false => Asked::HeldBy(mark.session),
-                });
+                let closed = is_there(&closed(&self.path(claim)))?;
+                if !(closed && again) {
+                    return Ok(match closed {
+                        true => Asked::ClosedBy(*holder),
+                        false => Asked::HeldBy(*holder),
+                    });
+                }
             }
             let claim = Claim {
                 name: name.to_owned(),
-                generation: generation + 1,
+                generation: 1 + last.map_or(0, |(claim, _)| claim.generation),
             };
             match self.make(&claim) {
                 Ok(()) => {
-                    self.remember(name, claim.generation);
+                    self.remember(&claim);
                     return Ok(Asked::Ours(claim));
                 }
                 // Somebody was faster.
@@ -121,8 +112,15 @@ impl<'a> Claims<'a> {
 
     /// Says that what the claim was for is done, well or not.
     pub(crate) fn close(&self, claim: &Claim) -> io::Result<()> {
-        // A single byte is never seen half.
-        self.disk.write_byte(&self.path(claim), b'c')
+        let mut own = lock(&self.own);
+        let path = self.path(claim);
+        match self.link(&mut own, &closed(&path)) {
+            // Only its holder closes a claim: the answer of a file server was lost.
+            Err(error) if error.kind() != io::ErrorKind::AlreadyExists => return Err(error),
+            _ => {}
+        }
+        own.held.remove(&path);
+        Ok(())
     }
 
     fn path(&self, claim: &Claim) -> PathBuf {
@@ -131,47 +129,94 @@ impl<'a> Claims<'a> {
     }
 
     fn make(&self, claim: &Claim) -> io::Result<()> {
-        let count = self.count.fetch_add(1, Ordering::Relaxed);
-        let whole = self.folder.join(format!("new-{}-{count}", self.session));
-        // Nobody knows this name yet.
+        let mut own = lock(&self.own);
+        let path = self.path(claim);
+        match self.link(&mut own, &path) {
+            // The answer of a file server may be lost, and the link is there all the same.
+            Err(error)
+                if error.kind() == io::ErrorKind::AlreadyExists
+                    && !own.held.contains(&path)
+                    && holder(&path)? == Some(self.session) => {}
+            made => made?,
+        }
+        own.held.insert(path);
+        Ok(())
+    }
+
+    /// Gives what this run says of itself another name.
+    fn link(&self, own: &mut Own, path: &Path) -> io::Result<()> {
+        if let Some(said) = &own.said {
+            match self.disk.second_name(said, path) {
+                Err(error) if error.kind() == io::ErrorKind::TooManyLinks => {}
+                made => return made,
+            }
+        }
+        own.files += 1;
+        let said = self
+            .folder
+            .join(format!("of-{}-{}", self.session, own.files));
         self.disk
-            .write_new(&whole, format!("h {}\n", self.session).as_bytes())?;
-        let made = self.disk.second_name(&whole, &self.path(claim));
-        self.disk.remove_file(&whole)?;
+            .write_new(&said, format!("{}\n", self.session).as_bytes())?;
+        let made = self.disk.second_name(&said, path);
+        own.said = Some(said);
         made
     }
 
-    /// The last generation of a claim, 0 where there is none, and what stands in it.
-    fn last(&self, name: &str) -> io::Result<(u32, Option<Mark>)> {
-        let seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
-        let mut generation = seen.get(name).copied().unwrap_or(0).max(1);
-        drop(seen);
-        let mut last = (0, None);
-        loop {
-            match fs::read(self.folder.join(format!("{name}.{generation}"))) {
-                Ok(bytes) => {
-                    let mark = Mark::read(&bytes).unwrap_or(Mark::UNKNOWN);
-                    last = (generation, Some(mark));
-                    generation += 1;
-                }
-                Err(error) if error.kind() == io::ErrorKind::NotFound => break,
-                Err(error) => return Err(error),
-            }
+    /// The last generation of a claim, and whose it is.
+    fn last(&self, name: &str) -> io::Result<Option<(Claim, Holder)>> {
+        let seen = lock(&self.seen).get(name).copied();
+        let mut claim = Claim {
+            name: name.to_owned(),
+            generation: seen.unwrap_or(1),
+        };
+        let mut last = None;
+        while let Some(holder) = holder(&self.path(&claim))? {
+            last = Some((claim.clone(), holder));
+            claim.generation += 1;
         }
-        self.remember(name, last.0);
+        if let Some((claim, _)) = &last {
+            self.remember(claim);
+        }
         Ok(last)
     }
 
-    fn remember(&self, name: &str, generation: u32) {
-        let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
-        seen.insert(name.to_owned(), generation);
+    fn remember(&self, claim: &Claim) {
+        lock(&self.seen).insert(claim.name.clone(), claim.generation);
+    }
+}
+
+/// Whose a claim is; none where there is none.
+fn holder(path: &Path) -> io::Result<Option<Holder>> {
+    match fs::read_to_string(path) {
+        Ok(text) => Ok(Some(text.trim().parse().unwrap_or(UNKNOWN))),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        // Not even text.
+        Err(error) if error.kind() == io::ErrorKind::InvalidData => Ok(Some(UNKNOWN)),
+        Err(error) => Err(error),
+    }
+}
+
+fn closed(path: &Path) -> PathBuf {
+    let mut name = path.as_os_str().to_owned();
+    name.push(".closed");
+    name.into()
+}
+
+fn is_there(path: &Path) -> io::Result<bool> {
+    match fs::symlink_metadata(path) {
+        Ok(_) => Ok(true),
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(false),
+        Err(error) => Err(error),
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::disk::RealDisk;
+    use std::os::unix::fs::MetadataExt;
+    use std::sync::atomic::{AtomicU32, Ordering};
+
+    use crate::disk::{Append, RealDisk};
 
     #[test]
     fn one_of_many_gets_a_claim_and_one_takes_it_over() {
@@ -218,6 +263,73 @@ mod tests {
             Asked::Ours(_)
         ));
         assert_eq!(one.ask("licence", true, &nobody).unwrap(), Asked::HeldBy(2));
+    }
+
+    macro_rules! not_asked {
+        ($($name:ident($($argument:ident: $type:ty),*) -> $result:ty;)*) => {
+            $(fn $name(&self, $($argument: $type),*) -> $result {
+                unreachable!("{} {:?}", stringify!($name), ($($argument),*))
+            })*
+        };
+    }
+
+    #[test]
+    fn file_systems_that_take_few_links_and_lose_answers_do_no_harm() {
+        /// Takes three links to a file; of every second one the answer is lost.
+        #[derive(Default)]
+        struct Server(AtomicU32);
+        impl Disk for Server {
+            fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
+                if fs::metadata(from)?.nlink() > 3 {
+                    return Err(io::ErrorKind::TooManyLinks.into());
+                }
+                RealDisk.second_name(from, to)?;
+                match self.0.fetch_add(1, Ordering::Relaxed) % 2 {
+                    // It was asked again, and the name was taken by then.
+                    1 => RealDisk.second_name(from, to),
+                    _ => Ok(()),
+                }
+            }
+            fn create_folders(&self, folder: &Path) -> io::Result<()> {
+                RealDisk.create_folders(folder)
+            }
+            fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+                RealDisk.write_new(path, bytes)
+            }
+            not_asked! {
+                create_new_folder(folder: &Path) -> io::Result<()>;
+                link(target: &str, name: &Path) -> io::Result<()>;
+                sync_file(path: &Path) -> io::Result<()>;
+                sync_folder(path: &Path) -> io::Result<()>;
+                rename_new(from: &Path, to: &Path) -> io::Result<()>;
+                copy_new(from: &Path, to: &Path) -> io::Result<()>;
+                create_log(path: &Path) -> io::Result<Box<dyn Append>>;
+                exchange(one: &Path, other: &Path) -> io::Result<()>;
+                write_whole(path: &Path, bytes: &[u8]) -> io::Result<()>;
+                remove_file(path: &Path) -> io::Result<()>;
+                remove_tree(folder: &Path) -> io::Result<()>;
+            }
+        }
+        let folder = tempfile::tempdir().unwrap();
+        let server = Server::default();
+        let of = |session| Claims::new(&server, folder.path().to_owned(), session).unwrap();
+        let (one, other) = (of(1), of(2));
+        let nobody = |_: u32| false;
+        for number in 0..20 {
+            let name = format!("chunk-{number}");
+            let asked = one.ask(&name, false, &nobody).unwrap();
+            let Asked::Ours(claim) = asked else {
+                panic!("{name}: {asked:?}")
+            };
+            // Another thread of the same run does not get it as well.
+            assert_eq!(one.ask(&name, false, &nobody).unwrap(), Asked::HeldBy(1));
+            assert_eq!(other.ask(&name, false, &nobody).unwrap(), Asked::HeldBy(1));
+            one.close(&claim).unwrap();
+            assert_eq!(
+                other.ask(&name, false, &nobody).unwrap(),
+                Asked::ClosedBy(1)
+            );
+        }
     }
 
     #[test]

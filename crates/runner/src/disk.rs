@@ -80,12 +80,6 @@ pub trait Disk: Sync {
     /// When the name is taken or the disk refuses.
     fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
 
-    /// Changes the first byte of a small file of our own.
-    ///
-    /// # Errors
-    /// When it is not there or the disk refuses.
-    fn write_byte(&self, path: &Path, byte: u8) -> io::Result<()>;
-
     /// Removes a file.
     ///
     /// # Errors
@@ -195,13 +189,6 @@ impl Disk for RealDisk {
 
     fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
         File::create_new(path)?.write_all(bytes)
-    }
-
-    fn write_byte(&self, path: &Path, byte: u8) -> io::Result<()> {
-        OpenOptions::new()
-            .write(true)
-            .open(path)?
-            .write_all(&[byte])
     }
 
     fn remove_file(&self, path: &Path) -> io::Result<()> {

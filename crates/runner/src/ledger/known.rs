@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 use std::sync::Arc;
 
-use serde::Deserialize;
+use serde::{Deserialize, Deserializer};
 
 use super::{How, Record};
 use crate::disk::Stamp;
@@ -39,6 +39,13 @@ impl Hash {
     }
 }
 
+impl<'de> Deserialize<'de> for Hash {
+    fn deserialize<D: Deserializer<'de>>(reader: D) -> Result<Self, D::Error> {
+        // Digits are never escaped.
+        <&str>::deserialize(reader).map(Self::of_digits)
+    }
+}
+
 impl std::fmt::Display for Hash {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         self.0.iter().try_for_each(|byte| write!(out, "{byte:02x}"))
@@ -61,12 +68,10 @@ pub(super) struct PublishedView<'a> {
 
 #[derive(Deserialize)]
 pub(super) struct RecordView<'a> {
-    #[serde(borrow)]
-    pub(super) path: Cow<'a, str>,
+    pub(super) path: Box<str>,
     pub(super) size: u64,
     pub(super) modified: i64,
-    #[serde(borrow)]
-    pub(super) hash: Cow<'a, str>,
+    pub(super) hash: Hash,
     #[serde(borrow)]
     pub(super) fingerprint: Option<Cow<'a, str>>,
     #[serde(borrow)]
@@ -81,10 +86,10 @@ impl<'a> RecordView<'a> {
     /// What is remembered of a record.
     pub(super) fn of(record: &'a Record) -> Self {
         Self {
-            path: Cow::Borrowed(&record.path),
+            path: record.path.as_str().into(),
             size: record.size,
             modified: record.modified,
-            hash: Cow::Borrowed(&record.hash),
+            hash: Hash::of_digits(&record.hash),
             fingerprint: record.fingerprint.as_deref().map(Cow::Borrowed),
             engine: Cow::Borrowed(&record.engine),
             time: Cow::Borrowed(&record.time),

@@ -2,17 +2,19 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
 use std::fs::File;
-use std::io::{self, BufRead, BufReader, Read, Seek, SeekFrom};
+use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
 use truepath_core::forecast::{Effort, Experience, Took};
 
-use super::known::{PublishedView, RecordView, View};
-use super::written::sound;
+use super::known::{PublishedView, RecordView};
+use super::reading::{Parsed, read_lines};
 use super::{Began, Failed, Hash, Held, How, Intent, Known, Line, Record, Spent, Staged, path};
 use crate::disk::Stamp;
 
+/// About so many bytes tell of a file and all that led to it.
+const BYTES_A_FILE: u64 = 1000;
 /// So many times are kept of every run.
 const RECENT: usize = 64;
 
@@ -112,32 +114,15 @@ impl Ledger {
         let mut told = self.sessions.remove(&number).unwrap_or_default();
         // Intents matter only of a run that has not ended, and are half of all lines.
         told.ended |= has_ended(&mut file)?;
+        let more = file.metadata()?.len().saturating_sub(told.read);
+        self.published
+            .reserve(usize::try_from(more / BYTES_A_FILE).unwrap_or(0));
         file.seek(SeekFrom::Start(told.read))?;
-        let mut reader = BufReader::with_capacity(1 << 18, file);
-        let mut bytes = Vec::new();
-        loop {
-            bytes.clear();
-            let length = reader.read_until(b'\n', &mut bytes)?;
-            // What has no end yet is being written, or the torn tail of a run that was killed.
-            if bytes.pop() != Some(b'\n') {
-                break;
-            }
-            told.read += length as u64;
-            let Some(line) = std::str::from_utf8(&bytes).ok().and_then(sound) else {
-                continue;
-            };
-            if told.ended && line.starts_with("{\"intent\"") {
-                continue;
-            }
-            // Nearly all lines are of this kind.
-            if line.starts_with("{\"published\"") {
-                if let Ok(View { published }) = serde_json::from_str(line) {
-                    self.take_published(&published, &mut told);
-                }
-            } else if let Ok(line) = serde_json::from_str(line) {
-                self.take(line, &mut told);
-            }
-        }
+        let intents = !told.ended;
+        told.read += read_lines(&mut file, intents, |line| match line {
+            Parsed::Published(published) => self.take_published(published, &mut told),
+            Parsed::Other(line) => self.take(*line, &mut told),
+        })?;
         if told.ended {
             told.intents.clear();
             told.staged.clear();
@@ -206,19 +191,23 @@ impl Ledger {
         }
     }
 
-    fn take_published(&mut self, line: &PublishedView<'_>, told: &mut Told) {
-        let record = &line.record;
+    fn take_published(&mut self, line: PublishedView<'_>, told: &mut Told) {
+        let record = line.record;
         if !told.intents.is_empty() {
             told.intents.retain(|intent| {
-                intent.record.path != record.path || intent.record.hash != record.hash
+                *intent.record.path != *record.path
+                    || Hash::of_digits(&intent.record.hash) != record.hash
             });
         }
         if matches!(line.how, How::Rendered | How::Recovered) {
             told.brought += 1;
-            if told.recent.len() == RECENT {
-                told.recent.pop_front();
+            let mut time = match told.recent.len() < RECENT {
+                true => None,
+                false => told.recent.pop_front(),
             }
-            told.recent.push_back(record.time.clone().into_owned());
+            .unwrap_or_default();
+            record.time.as_ref().clone_into(&mut time);
+            told.recent.push_back(time);
         }
         self.remember(record);
     }
@@ -231,21 +220,21 @@ impl Ledger {
 
     /// Takes in what this run published itself.
     pub(crate) fn publish(&mut self, record: &Record) {
-        self.remember(&RecordView::of(record));
+        self.remember(RecordView::of(record));
     }
 
-    fn remember(&mut self, record: &RecordView<'_>) {
+    fn remember(&mut self, record: RecordView<'_>) {
         let known = Known {
             stamp: Stamp {
                 size: record.size,
                 modified: record.modified,
             },
-            hash: Hash::of_digits(&record.hash),
+            hash: record.hash,
             fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
             engine: self.shared(&record.engine),
             run: record.run.as_deref().map(|text| self.shared(text)),
         };
-        self.published.insert(record.path.as_ref().into(), known);
+        self.published.insert(record.path, known);
     }
 
     /// A text that many files share, held once.

@@ -6,6 +6,7 @@ mod by_folder;
 mod known;
 mod line;
 mod merged;
+mod reading;
 mod written;
 
 use std::path::{Path, PathBuf};

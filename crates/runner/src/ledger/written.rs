@@ -50,6 +50,8 @@ impl Writer {
 }
 
 const HEAD: &str = "{\"check\":\"";
+/// Digits of a checksum.
+const SUM: usize = 8;
 const MIDDLE: &str = "\",\"line\":";
 
 /// The CRC-32 (ISO-HDLC) of a line: torn lines are what it is there to find.
@@ -57,7 +59,7 @@ fn check(text: &str) -> String {
     format!("{:08x}", crc32fast::hash(text.as_bytes()))
 }
 
-fn print(line: &Line, out: &mut String) -> io::Result<()> {
+pub(super) fn print(line: &Line, out: &mut String) -> io::Result<()> {
     let text = serde_json::to_string(line)?;
     for part in [HEAD, &check(&text), MIDDLE, &text, "}\n"] {
         out.push_str(part);
@@ -65,10 +67,16 @@ fn print(line: &Line, out: &mut String) -> io::Result<()> {
     Ok(())
 }
 
+/// Whether a line tells of an intent, sound or not.
+pub(super) fn is_intent(line: &[u8]) -> bool {
+    let body = line.get(HEAD.len() + SUM + MIDDLE.len()..);
+    body.is_some_and(|body| body.starts_with(b"{\"intent\""))
+}
+
 /// What a line holds, where its checksum is right.
 pub(super) fn sound(line: &str) -> Option<&str> {
-    let (sum, rest) = line.strip_prefix(HEAD)?.split_once(MIDDLE)?;
-    let text = rest.strip_suffix('}')?;
+    let (sum, rest) = line.strip_prefix(HEAD)?.split_at_checked(SUM)?;
+    let text = rest.strip_prefix(MIDDLE)?.strip_suffix('}')?;
     (check(text) == sum).then_some(text)
 }
 

@@ -139,6 +139,6 @@ pub fn run(
 fn threads(jobs: usize) -> usize {
     match jobs {
         0 | 1 => 1,
-        jobs => jobs + jobs.min(8),
+        jobs => jobs + (2 * jobs).min(8),
     }
 }
