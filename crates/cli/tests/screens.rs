@@ -34,6 +34,12 @@ fn furnished(job: &str) -> Project {
         ("needy", "list", "{frames}", "needs = [\"LAMP\"]\n"),
         ("slow", "list", "{frames}", "one-core = true\n"),
         ("aged", "list", "{frames}", ""),
+        (
+            "wayward",
+            "list",
+            "{frames}",
+            "writes = \"{scene.folder}/own/{scene}.{frame:04}.png\"\n",
+        ),
     ] {
         project.write(
             &format!("engines/{name}.toml"),

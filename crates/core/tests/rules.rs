@@ -37,6 +37,7 @@ const PIECES: &str = "engine = { name = \"pieces\", program = \"plain\", frames 
 const AGED: &str = "engine = { name = \"aged\", program = \"plain\", frames = \"list\" }\nversion = { ask = [\"-v\"], find = \"(?P<version>.*)\", at-least = \"1.10\" }\narguments = [\"{frames}\"]\n";
 const NEEDY: &str = "engine = { name = \"needy\", program = \"plain\", frames = \"list\" }\nneeds = [\"LAMP\"]\narguments = [\"{frames}\"]\n";
 const SLOW: &str = "engine = { name = \"slow\", program = \"plain\", frames = \"list\" }\none-core = true\narguments = [\"{frames}\"]\n";
+const WAYWARD: &str = "engine = { name = \"wayward\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\nwrites = \"{scene.folder}/own/{scene}.{frame:04}.png\"\n";
 
 fn surroundings() -> Surroundings {
     let mut sources = Sources::default();
@@ -52,6 +53,7 @@ fn surroundings() -> Surroundings {
         AGED,
         NEEDY,
         SLOW,
+        WAYWARD,
     ]
     .map(|text| {
         Arc::new(read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap())

@@ -20,7 +20,6 @@ use crate::clock::timestamp;
 use crate::harvest::{Field, When};
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
-use crate::staging;
 
 /// A deliverable of a process, with its index.
 pub(super) type Members<'e> = [(usize, &'e Deliverable)];
@@ -158,13 +157,7 @@ impl Work<'_> {
         self.keep_checkpoints(&profile, &members, &staging, true)?;
         let kept = self.keep_staging_folder(&staging, &outcome)?;
         if !kept {
-            let aside = staging::clear(disk, &staging, name, &given);
-            for to in aside.map_err(RunError::disk(&folder))? {
-                self.tell(&Event::Aside {
-                    what: "a file that was not asked for or is not whole",
-                    to: &to,
-                });
-            }
+            self.remove_staging_folder(&staging, name, &given)?;
         }
         self.note(Line::Left {
             process: number,

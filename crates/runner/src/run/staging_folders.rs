@@ -3,9 +3,9 @@
 
 use std::path::{Path, PathBuf};
 
-use super::RunError;
 use super::outcome::{End, Outcome};
 use super::work::Work;
+use super::{Event, RunError};
 use crate::staging;
 
 impl Work<'_> {
@@ -35,9 +35,26 @@ impl Work<'_> {
 
     /// Removes those that are kept, at the end.
     pub(super) fn remove_staging_folders(&self) -> Result<(), RunError> {
-        for staging in self.emptied().drain(..) {
-            let removed = self.disk.remove_tree(&staging);
-            removed.map_err(RunError::disk(&staging))?;
+        let kept = std::mem::take(&mut *self.emptied());
+        for staging in kept {
+            self.remove_staging_folder(&staging, "late", &[])?;
+        }
+        Ok(())
+    }
+
+    /// Removes a staging folder; what is left in it is set aside, but for what was given to the engine.
+    pub(super) fn remove_staging_folder(
+        &self,
+        staging: &Path,
+        name: &str,
+        given: &[String],
+    ) -> Result<(), RunError> {
+        let aside = staging::clear(self.disk, staging, name, given);
+        for to in aside.map_err(RunError::disk(staging))? {
+            self.tell(&Event::Aside {
+                what: "a file that was not asked for or is not whole",
+                to: &to,
+            });
         }
         Ok(())
     }

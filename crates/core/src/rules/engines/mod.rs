@@ -21,6 +21,7 @@ mod unknown_pass;
 mod unknown_setting;
 mod unsaved_scene;
 mod variable_missing;
+mod writes_true_names;
 
 use super::Rule;
 
@@ -46,4 +47,5 @@ pub(super) const RULES: &[&Rule] = &[
     &unsaved_scene::RULE,
     &one_core::RULE,
     &setting_of_engine::RULE,
+    &writes_true_names::RULE,
 ];
