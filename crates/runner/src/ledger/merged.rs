@@ -15,6 +15,8 @@ use crate::disk::Stamp;
 
 /// About so many bytes tell of a file and all that led to it.
 const BYTES_A_FILE: u64 = 1000;
+/// A line has three texts that many share: engine, settings and run.
+const RECENT_TEXTS: usize = 6;
 /// So many times are kept of every run.
 const RECENT: usize = 64;
 
@@ -56,6 +58,8 @@ pub struct Ledger {
     pub experience: Experience,
     /// Texts that many files share.
     shared: HashSet<Arc<str>>,
+    /// Those of them that were asked for last.
+    recent: Vec<Arc<str>>,
     /// The run that reads this: what it tells itself it knows.
     pub(crate) own: Option<u32>,
 }
@@ -239,11 +243,18 @@ impl Ledger {
 
     /// A text that many files share, held once.
     fn shared(&mut self, text: &str) -> Arc<str> {
-        if let Some(known) = self.shared.get(text) {
+        // Neighbours mostly share theirs: no text is hashed for that.
+        if let Some(known) = self.recent.iter().find(|known| ***known == *text) {
             return Arc::clone(known);
         }
-        let shared: Arc<str> = text.into();
-        self.shared.insert(Arc::clone(&shared));
+        let known = self.shared.get(text).cloned();
+        let shared = known.unwrap_or_else(|| {
+            let shared: Arc<str> = text.into();
+            self.shared.insert(Arc::clone(&shared));
+            shared
+        });
+        self.recent.truncate(RECENT_TEXTS - 1);
+        self.recent.insert(0, Arc::clone(&shared));
         shared
     }
 }
