@@ -164,3 +164,33 @@ fn what_a_run_leaves_that_dies_right_after_its_end_is_cleared_up() {
     assert_eq!(left(), 0);
     assert!(!project.path(".truepath/claims").exists());
 }
+
+#[test]
+fn staging_folders_that_a_dead_run_kept_are_cleared_up() {
+    let project = kiln("1-12", "chunk = 1\n", "[mishap]\nslow = 40\n");
+    let mut run = project
+        .command(&["run", "--jobs", "2"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let lines = BufReader::new(run.stderr.take().unwrap()).lines();
+    let seen = lines
+        .map(Result::unwrap)
+        .filter(|line| line.contains(" of 12"))
+        .take(4)
+        .count();
+    assert_eq!(seen, 4);
+    kill_process(Pid::from_child(&run), Signal::KILL).unwrap();
+    run.wait().unwrap();
+    until_quiet(&project);
+    let hidden = || {
+        let names = fs::read_dir(project.path("renders")).unwrap().flatten();
+        let names = names.map(|entry| entry.file_name().to_string_lossy().into_owned());
+        names.filter(|name| name.starts_with('.')).count()
+    };
+    assert!(hidden() > 0);
+    project.call(&["run"]).ends(0);
+    assert_eq!(hidden(), 0);
+    assert_eq!(nothing_broken(&project), 12);
+}

@@ -228,3 +228,53 @@ fn a_frame_that_is_written_byte_by_byte_is_never_seen_half() {
     }
     assert_eq!(seen.len(), 4);
 }
+
+/// The staging folder of each process, in their order.
+fn staging_folders(project: &Project) -> Vec<String> {
+    let ledger = project.read(".truepath/ledger/0001.jsonl");
+    let lines = ledger
+        .lines()
+        .map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap());
+    lines
+        .filter_map(|line| Some(line["line"]["staged"]["folder"].as_str()?.to_owned()))
+        .collect()
+}
+
+#[test]
+fn a_staging_folder_is_used_again_while_all_is_well() {
+    if !needs("python3") {
+        return;
+    }
+    let draw = "open(f'b{first}.png', 'wb').write(png(first))\n";
+    let project = project(draw, "1-6");
+    project.call(&["run", "--set", "chunk=1"]).ends(0);
+    let mut folders = staging_folders(&project);
+    assert_eq!(folders.len(), 6);
+    folders.dedup();
+    assert_eq!(folders.len(), 1, "{folders:?}");
+    assert!(!std::path::Path::new(&folders[0]).exists());
+}
+
+#[test]
+fn what_an_engine_leaves_is_set_aside_and_its_folder_is_used_no_more() {
+    if !needs("python3") {
+        return;
+    }
+    // The second one leaves notes, the fourth one fails and leaves a half frame.
+    let body = "if first == 2: open('notes.txt', 'w').write('mine')\n\
+                if first == 4:\n    open('b4.png', 'wb').write(png(4)[:40])\n    sys.exit(3)\n\
+                open(f'b{first}.png', 'wb').write(png(first))\n";
+    let project = project(body, "1-6");
+    project.call(&["run", "--set", "chunk=1"]).ends(1);
+    let mut folders = staging_folders(&project);
+    assert_eq!(folders.len(), 6);
+    folders.dedup();
+    assert_eq!(folders.len(), 3, "{folders:?}");
+    let aside = project.files("out/set-aside");
+    assert_eq!(aside.len(), 2, "{aside:?}");
+    let notes = aside.iter().find(|name| name.ends_with("notes.txt"));
+    let notes = project.read(&format!("out/set-aside/{}", notes.unwrap()));
+    assert_eq!(notes, "mine");
+    let whole = project.files("out").len() - aside.len();
+    assert_eq!(whole, 5, "{:?}", project.files("out"));
+}

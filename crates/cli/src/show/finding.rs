@@ -164,3 +164,49 @@ pub(crate) fn summary(findings: &[Finding], subject: &str) -> String {
     };
     format!("{style}{text}{style:#} {TITLE}in {subject}{TITLE:#}")
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+    use truepath_core::source::{Place, SourceKind};
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn wrapped_lines_are_the_text_and_fit(text in "[a-zé`{} ]{0,200}", columns in 1_usize..80) {
+            let lines = wrap(&text, columns);
+            for line in &lines {
+                prop_assert!(line.chars().count() <= columns || !line.trim().contains(' '), "{line:?}");
+            }
+            // Breaks stand for spaces, and nothing else is lost or added.
+            let words = |text: &str| text.split_whitespace().map(str::to_owned).collect::<Vec<_>>();
+            prop_assert_eq!(words(&lines.join(" ")), words(&text));
+        }
+    }
+
+    #[test]
+    fn a_label_that_does_not_fit_stands_below() {
+        let text = "path = \"a-rather-long-template/{shot}.{frame:04}.png\"";
+        let mut sources = Sources::default();
+        let source = sources.add("truepath.toml", text, SourceKind::File);
+        let place = Place {
+            source,
+            span: 8..text.len() - 1,
+        };
+        for (label, below) in [
+            ("short", false),
+            (
+                "a label that says more than what is left of a line behind its underline",
+                true,
+            ),
+        ] {
+            let finding = Finding::new("TP102", Weight::Error, "two come to one".to_owned())
+                .at(&place, label);
+            let told = anstream::adapter::strip_str(&rendered(&sources, &finding)).to_string();
+            let line = told.lines().find(|line| line.contains(label));
+            let alone = !line.unwrap_or_default().contains('━');
+            assert_eq!(alone, below, "{told}");
+        }
+    }
+}

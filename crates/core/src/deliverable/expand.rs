@@ -9,11 +9,11 @@ use rayon::prelude::*;
 use super::common::Asked;
 use super::movie::OutputKind;
 use super::planes::{FileOf, files, layers};
-use super::problem::{Problem, ProblemKind};
+use super::problem::ProblemKind;
 use super::resolve::listed;
 use super::root::absolute;
 use super::share::Share;
-use super::{Common, Deliverable, PathTemplate, Person, ProjectValues, Selection};
+use super::{Expansion, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
 use crate::job::{Job, Key, NamedTable, Word};
 use crate::layers::{Chain, Scope};
@@ -34,68 +34,6 @@ pub struct Surroundings {
     pub instant: Option<DateTime>,
     /// The profiles that are known.
     pub profiles: Vec<Arc<Profile>>,
-}
-
-/// What a job comes to.
-#[derive(Debug, Clone, Default)]
-pub struct Expansion {
-    /// What is to be made, in the order of the job.
-    pub deliverables: Vec<Deliverable>,
-    /// What could not be expanded; no mistake is told twice.
-    pub problems: Vec<Problem>,
-    /// The share of the work that was chosen; frames of other shares are not among the chosen.
-    pub share: Option<Share>,
-}
-
-impl Expansion {
-    /// The same, with the cores of a machine shared out among the processes that run at once, where
-    /// nobody says how many threads one has. One process alone is left its own choice.
-    #[must_use]
-    pub fn sharing_cores(mut self, cores: usize, jobs: usize) -> Self {
-        if jobs < 2 {
-            return self;
-        }
-        let threads = i64::try_from((cores / jobs).max(1)).ok();
-        // Deliverables of one output share what they have in common, and go on sharing it.
-        let mut shared: HashMap<*const Common, Arc<Common>> = HashMap::new();
-        for one in &mut self.deliverables {
-            if one.common.threads.is_none() {
-                let known = shared.entry(Arc::as_ptr(&one.common)).or_insert_with(|| {
-                    Arc::new(Common {
-                        threads,
-                        ..(*one.common).clone()
-                    })
-                });
-                one.common = Arc::clone(known);
-            }
-        }
-        self
-    }
-
-    /// Whether there is so much to look at that several threads are worth starting.
-    pub(crate) fn is_large(&self) -> bool {
-        self.deliverables.len() > 1000
-    }
-
-    /// This and another part of the same job.
-    fn and(mut self, other: Self) -> Self {
-        self.deliverables.extend(other.deliverables);
-        for problem in other.problems {
-            problem.among(&mut self.problems);
-        }
-        self
-    }
-
-    /// The part of it that can be run: all but the movies that engines write themselves.
-    #[must_use]
-    pub fn runnable(&self) -> Self {
-        let runnable = |one: &&Deliverable| one.movie().is_none_or(|movie| !movie.is_direct());
-        Self {
-            deliverables: self.deliverables.iter().filter(runnable).cloned().collect(),
-            problems: self.problems.clone(),
-            share: self.share.clone(),
-        }
-    }
 }
 
 /// So many shots are worth a thread of their own.

@@ -3,6 +3,7 @@
 mod choose;
 mod common;
 mod expand;
+mod expansion;
 mod make;
 mod movie;
 mod planes;
@@ -19,7 +20,8 @@ use std::time::Duration;
 use jiff::civil::DateTime;
 
 pub use choose::{Selection, SelectionError};
-pub use expand::{Expansion, Surroundings, expand};
+pub use expand::{Surroundings, expand};
+pub use expansion::Expansion;
 pub use movie::Movie;
 pub use planes::Plane;
 pub use problem::{Problem, ProblemKind};

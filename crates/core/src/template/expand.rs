@@ -5,7 +5,7 @@ use std::ops::Range;
 use jiff::civil::DateTime;
 use jiff::fmt::strtime;
 
-use super::pattern::PathRow;
+use super::path_row::PathRow;
 use super::{Format, FrameField, Part, PathPattern, Template, Token};
 
 /// What a token stands for.

@@ -6,6 +6,7 @@
 mod expand;
 mod format;
 mod parse;
+mod path_row;
 mod pattern;
 mod reading;
 

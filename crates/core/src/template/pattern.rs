@@ -2,6 +2,7 @@
 
 use std::fmt::Write;
 
+use super::path_row::PathRow;
 use crate::frames::Frame;
 
 /// How a frame number stands in a path.
@@ -49,6 +50,11 @@ impl PathPattern {
             _ => self.pieces.insert(0, Piece::Text(text.into())),
         }
         self
+    }
+
+    /// A pattern of pieces that are in order already.
+    pub(super) fn of_row(pieces: Vec<Piece>) -> Self {
+        Self { pieces }
     }
 
     /// The pieces, in order.
@@ -143,50 +149,6 @@ impl PathPattern {
     #[must_use]
     pub fn read(&self, path: &str) -> Option<Option<Frame>> {
         read(&self.pieces, path, None)
-    }
-}
-
-/// A pattern that is being made. Texts are gathered and put into their box once: paths are made by
-/// the million.
-#[derive(Debug, Default)]
-pub(super) struct PathRow {
-    pieces: Vec<Piece>,
-    text: String,
-}
-
-impl PathRow {
-    pub(super) fn text(&mut self, text: &str) {
-        self.text.push_str(text);
-    }
-
-    pub(super) fn frame(&mut self, field: FrameField) {
-        self.end_text();
-        self.pieces.push(Piece::Frame(field));
-    }
-
-    /// Adds another row.
-    pub(super) fn append(&mut self, other: Self) {
-        for piece in other.pieces {
-            match piece {
-                Piece::Text(text) => self.text(&text),
-                Piece::Frame(field) => self.frame(field),
-            }
-        }
-        self.text(&other.text);
-    }
-
-    pub(super) fn done(mut self) -> PathPattern {
-        self.end_text();
-        PathPattern {
-            pieces: self.pieces,
-        }
-    }
-
-    fn end_text(&mut self) {
-        if !self.text.is_empty() {
-            self.pieces.push(Piece::Text(self.text.as_str().into()));
-            self.text.clear();
-        }
     }
 }
 

@@ -1,0 +1,70 @@
+//! What a job comes to: its deliverables, and what could not be expanded.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use super::problem::Problem;
+use super::share::Share;
+use super::{Common, Deliverable};
+
+/// What a job comes to.
+#[derive(Debug, Clone, Default)]
+pub struct Expansion {
+    /// What is to be made, in the order of the job.
+    pub deliverables: Vec<Deliverable>,
+    /// What could not be expanded; no mistake is told twice.
+    pub problems: Vec<Problem>,
+    /// The share of the work that was chosen; frames of other shares are not among the chosen.
+    pub share: Option<Share>,
+}
+
+impl Expansion {
+    /// The same, with the cores of a machine shared out among the processes that run at once, where
+    /// nobody says how many threads one has. One process alone is left its own choice.
+    #[must_use]
+    pub fn sharing_cores(mut self, cores: usize, jobs: usize) -> Self {
+        if jobs < 2 {
+            return self;
+        }
+        let threads = i64::try_from((cores / jobs).max(1)).ok();
+        // Deliverables of one output share what they have in common, and go on sharing it.
+        let mut shared: HashMap<*const Common, Arc<Common>> = HashMap::new();
+        for one in &mut self.deliverables {
+            if one.common.threads.is_none() {
+                let known = shared.entry(Arc::as_ptr(&one.common)).or_insert_with(|| {
+                    Arc::new(Common {
+                        threads,
+                        ..(*one.common).clone()
+                    })
+                });
+                one.common = Arc::clone(known);
+            }
+        }
+        self
+    }
+
+    /// Whether there is so much to look at that several threads are worth starting.
+    pub(crate) fn is_large(&self) -> bool {
+        self.deliverables.len() > 1000
+    }
+
+    /// This and another part of the same job.
+    pub(super) fn and(mut self, other: Self) -> Self {
+        self.deliverables.extend(other.deliverables);
+        for problem in other.problems {
+            problem.among(&mut self.problems);
+        }
+        self
+    }
+
+    /// The part of it that can be run: all but the movies that engines write themselves.
+    #[must_use]
+    pub fn runnable(&self) -> Self {
+        let runnable = |one: &&Deliverable| one.movie().is_none_or(|movie| !movie.is_direct());
+        Self {
+            deliverables: self.deliverables.iter().filter(runnable).cloned().collect(),
+            problems: self.problems.clone(),
+            share: self.share.clone(),
+        }
+    }
+}
