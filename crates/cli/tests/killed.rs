@@ -96,6 +96,13 @@ fn a_run_and_its_renderer_killed_ten_times() {
     assert_eq!(paths.len(), 60);
 }
 
+/// What there is beside the frames that nobody should ever see.
+fn hidden(project: &Project) -> Vec<String> {
+    let names = fs::read_dir(project.path("renders")).unwrap().flatten();
+    let names = names.map(|entry| entry.file_name().to_string_lossy().into_owned());
+    names.filter(|name| name.starts_with('.')).collect()
+}
+
 fn published_paths(project: &Project) -> Vec<String> {
     let mut paths = Vec::new();
     for ledger in fs::read_dir(project.path(".truepath/ledger"))
@@ -184,13 +191,36 @@ fn staging_folders_that_a_dead_run_kept_are_cleared_up() {
     kill_process(Pid::from_child(&run), Signal::KILL).unwrap();
     run.wait().unwrap();
     until_quiet(&project);
-    let hidden = || {
-        let names = fs::read_dir(project.path("renders")).unwrap().flatten();
-        let names = names.map(|entry| entry.file_name().to_string_lossy().into_owned());
-        names.filter(|name| name.starts_with('.')).count()
-    };
-    assert!(hidden() > 0);
+    assert_ne!(hidden(&project), [""; 0]);
     project.call(&["run"]).ends(0);
-    assert_eq!(hidden(), 0);
+    assert_eq!(hidden(&project), [""; 0]);
     assert_eq!(nothing_broken(&project), 12);
+}
+
+#[test]
+fn a_run_that_dies_over_what_another_machine_left_leaves_nothing_behind_either() {
+    for point in truepath_runner::crash::POINTS {
+        let project = kiln("1-3", "dead-after = \"0.5s\"\n", "");
+        // The second one waits until the first has been silent for long enough, and dies over it.
+        for machine in ["north", "south"] {
+            let mut run = project.command(&["run"]);
+            run.env("TRUEPATH_MACHINE", machine)
+                .env("TRUEPATH_CRASH_AT", point);
+            let status = run.output().unwrap().status;
+            assert_eq!(status.code(), None, "{machine} at {point} was not killed");
+            until_quiet(&project);
+            nothing_broken(&project);
+        }
+        let mut run = project.command(&["run"]);
+        let ended = run.env("TRUEPATH_MACHINE", "east").output().unwrap();
+        let said = String::from_utf8_lossy(&ended.stderr);
+        assert_eq!(ended.status.code(), Some(0), "{point}: {said}");
+        assert_eq!(nothing_broken(&project), 3, "{point}");
+        assert_eq!(hidden(&project), [""; 0], "{point}");
+        assert_eq!(project.files("renders/set-aside"), [""; 0], "{point}");
+        let mut paths = published_paths(&project);
+        assert_eq!(paths.len(), 3, "{point}: {paths:?}");
+        paths.dedup();
+        assert_eq!(paths.len(), 3, "{point}");
+    }
 }

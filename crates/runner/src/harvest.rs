@@ -11,6 +11,7 @@ use truepath_core::template::PathPattern;
 use truepath_media::{Wanted, verify};
 
 use crate::crash::point;
+use crate::disk::{hash_file, stamp};
 use crate::ledger::{Record, Replaces};
 use crate::proof;
 use crate::publish::{Credits, PublishError, Ready, record};
@@ -201,6 +202,23 @@ impl<'a> Field<'a> {
             ripe.push((crop, ready));
         }
         Ok(ripe)
+    }
+
+    /// Files of the staging folder that stand under their true names already, byte for byte.
+    pub(crate) fn twins(&self) -> io::Result<Vec<PathBuf>> {
+        let files = staging::files(&self.staging)?;
+        let mut twins = Vec::new();
+        for (name, crop, frame) in self.recognise(&files).unwrap_or_default() {
+            let staged = self.staging.join(name);
+            let path = self.crops[crop].deliverable.path(frame);
+            if let Ok(Some(there)) = stamp(Path::new(&path))
+                && stamp(&staged)?.is_some_and(|own| own.size == there.size)
+                && hash_file(&staged)? == hash_file(Path::new(&path))?
+            {
+                twins.push(staged);
+            }
+        }
+        Ok(twins)
     }
 
     /// Whether all that it should bring has its true name.

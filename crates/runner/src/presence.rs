@@ -52,8 +52,16 @@ pub struct Sessions {
     folder: PathBuf,
     host: String,
     dead_after: Duration,
-    /// The counters as they were seen, and when they were first seen so.
-    seen: Mutex<HashMap<u32, (Vec<u8>, Instant)>>,
+    seen: Mutex<HashMap<u32, Seen>>,
+}
+
+/// A counter as it was seen.
+struct Seen {
+    beat: Vec<u8>,
+    /// When it was first seen so.
+    since: Instant,
+    /// Whether it was ever seen to go on.
+    moved: bool,
 }
 
 /// The name of this machine: what `TRUEPATH_MACHINE` says, else the system's.
@@ -132,19 +140,36 @@ impl Sessions {
                 read => read?,
             };
             let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
-            let last = seen
-                .entry(number)
-                .or_insert_with(|| (beat.clone(), Instant::now()));
-            if last.0 != beat {
-                *last = (beat, Instant::now());
+            let first = || Seen {
+                beat: beat.clone(),
+                since: Instant::now(),
+                moved: false,
+            };
+            let last = seen.entry(number).or_insert_with(first);
+            if last.beat != beat {
+                *last = Seen {
+                    beat,
+                    since: Instant::now(),
+                    moved: true,
+                };
             }
-            last.1.elapsed() < self.dead_after
+            last.since.elapsed() < self.dead_after
         };
         Ok(if lives {
             State::Live(card)
         } else {
             State::Dead
         })
+    }
+
+    /// Whether nobody can tell yet if a run on another machine lives: its counter was not seen to go
+    /// on, and has not stood still for long enough.
+    pub(crate) fn is_undecided(&self, number: u32) -> io::Result<bool> {
+        let State::Live(card) = self.state(number)? else {
+            return Ok(false);
+        };
+        let seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+        Ok(card.host != self.host && seen.get(&number).is_some_and(|seen| !seen.moved))
     }
 
     /// Whether a run is, or was, on another machine than this.

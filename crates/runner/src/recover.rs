@@ -3,13 +3,15 @@
 use std::collections::BTreeSet;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU32, Ordering};
 
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::FrameSet;
 
-use crate::disk::{Disk, free_name, hash_file, stamp};
+use crate::clock::timestamp;
+use crate::disk::{Disk, hash_file, stamp};
 use crate::harvest::{Field, HarvestError, When};
-use crate::ledger::{Intent, Record, Staged, Told};
+use crate::ledger::{Intent, Line, Record, Staged, Told};
 use crate::outside::give_back;
 use crate::publish::{Credits, PublishError, Ready, carry_out, tell_carried_out};
 use crate::session::Session;
@@ -32,6 +34,8 @@ pub(crate) struct Recovery<'a> {
     pub(crate) session: &'a Session<'a>,
     pub(crate) expansion: &'a Expansion,
     pub(crate) credits: &'a [Credits],
+    /// Processes of this run so far, which its staging folders are numbered by.
+    pub(crate) processes: &'a AtomicU32,
     pub(crate) recovered: Recovered,
 }
 
@@ -108,10 +112,10 @@ impl Recovery<'_> {
             let profile = std::sync::Arc::clone(&first.common.engine);
             // On another machine somebody may still write: what is copied, nobody else has open.
             let own = match elsewhere {
-                true => Some(self.copied(&staging)?),
+                true => Some(self.copied(staged)?),
                 false => None,
             };
-            let from = own.clone().unwrap_or(staging.clone());
+            let from = own.as_ref().map_or(&staging, |(own, _)| own).clone();
             let mut field = Field::new(from, alike, frames, &profile);
             for crop in &mut field.crops {
                 let taken = |frame: &i64| {
@@ -138,8 +142,18 @@ impl Recovery<'_> {
                 Err(HarvestError::Learn(_)) => {}
                 Err(error) => return Err(error),
             }
-            if let Some(own) = own {
+            // A run that died over picking this up may have brought copies of these.
+            field.staging.clone_from(&staging);
+            for twin in field.twins()? {
+                self.disk.remove_file(&twin)?;
+            }
+            if let Some((own, process)) = own {
                 self.disk.remove_tree(&own)?;
+                self.session.publisher.ledger().note(&[Line::Left {
+                    process,
+                    took: None,
+                    kept: false,
+                }])?;
             }
         }
         self.set_aside(&staging, &staged.given)
@@ -154,16 +168,33 @@ impl Recovery<'_> {
         Ok(())
     }
 
-    /// The files of a staging folder, copied into one of this run's own.
-    fn copied(&self, staging: &Path) -> io::Result<PathBuf> {
+    /// The files of a staging folder, copied into one of this run's own, which has a number.
+    fn copied(&self, staged: &Staged) -> io::Result<(PathBuf, u32)> {
+        let staging = Path::new(&staged.folder);
         let folder = staging.parent().unwrap_or(Path::new("/"));
-        let name = staging.file_name().unwrap_or_default().to_string_lossy();
-        let own = free_name(folder, &format!("{name}-{:04}", self.session.number));
+        let process = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
+        let own = staging::name(folder, self.session.number, process);
+        let files = staging::files_of_another(staging)?;
+        // Told before it is there. Should this run die, its copies are removed like given files: what
+        // they were made of is still where it was.
+        self.session
+            .publisher
+            .ledger()
+            .note(&[Line::Staged(Staged {
+                folder: own.display().to_string(),
+                process,
+                label: format!("picking up {}", staged.label),
+                log: staged.log.clone(),
+                time: timestamp(),
+                frames: String::new(),
+                members: Vec::new(),
+                given: files.clone(),
+            })])?;
         self.disk.create_new_folder(&own)?;
-        for file in staging::files_of_another(staging)? {
+        for file in files {
             self.disk.copy_new(&staging.join(&file), &own.join(&file))?;
         }
-        Ok(own)
+        Ok((own, process))
     }
 }
 

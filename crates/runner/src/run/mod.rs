@@ -103,6 +103,9 @@ pub fn run(
         // The session is not ended: the next run picks up what this one leaves.
         return Err(error);
     }
+    if work.board.halted().is_none() {
+        work.wait_for_the_silent()?;
+    }
     work.remove_staging_folders()?;
     let halt = work.board.halted();
     let warnings = work.warnings().told(&work.known().warned);

@@ -1,17 +1,23 @@
 //! Picks up what runs left that died: before this run begins, and while it is at work.
 
+use std::sync::atomic::Ordering;
+use std::time::Duration;
+
 use super::work::Work;
 use super::{Event, RunError};
 use crate::claims::Asked;
+use crate::clock::pause;
 use crate::ledger::Line;
 use crate::presence::State;
 use crate::recover::{Recovered, Recovery};
 
+/// How often it is looked at others that give no sign of life.
+const TICK: Duration = Duration::from_millis(50);
+
 impl Work<'_> {
-    /// Picks up what every run left that is dead and that nobody picks up.
-    pub(super) fn pick_up_the_dead(&self) -> Result<(), RunError> {
-        let open: Vec<u32> = self
-            .known()
+    /// Other runs of this job that have not ended, and what they left is not picked up.
+    fn open_runs(&self) -> Vec<u32> {
+        self.known()
             .sessions
             .iter()
             .filter(|(number, told)| {
@@ -21,8 +27,41 @@ impl Work<'_> {
                 **number != self.session.number && !told.ended && own
             })
             .map(|(number, _)| *number)
-            .collect();
-        for number in open {
+            .collect()
+    }
+
+    /// At the end of a run: waits until it is known of every other run on another machine whether it
+    /// lives, and picks up what the dead left.
+    pub(super) fn wait_for_the_silent(&self) -> Result<(), RunError> {
+        let mut told = false;
+        loop {
+            self.refresh()?;
+            let before = self.open_runs();
+            self.pick_up_the_dead()?;
+            let open = self.open_runs();
+            let mut undecided = false;
+            for number in &open {
+                let silent = self.session.sessions.is_undecided(*number);
+                undecided |= silent.map_err(RunError::disk(&self.state.folder))?;
+            }
+            // What one had in its hands that died over it is free once that one is picked up itself.
+            let is_over = !undecided && open.len() == before.len();
+            if is_over || self.options.interrupt.load(Ordering::Relaxed) > 0 {
+                return Ok(());
+            }
+            if undecided && !told {
+                told = true;
+                self.tell(&Event::Remark(
+                    "another run has not ended, and gives no sign of life yet: waiting to see whether it lives",
+                ));
+            }
+            std::thread::sleep(pause(TICK));
+        }
+    }
+
+    /// Picks up what every run left that is dead and that nobody picks up.
+    pub(super) fn pick_up_the_dead(&self) -> Result<(), RunError> {
+        for number in self.open_runs() {
             let state = self.session.sessions.state(number);
             // One without a sign of life may be about to begin: its ledger is read on.
             if state.map_err(RunError::disk(&self.state.folder))? == State::Dead {
@@ -60,6 +99,7 @@ impl Work<'_> {
                 session,
                 expansion: self.expansion,
                 credits: &self.credits,
+                processes: &self.processes,
                 recovered: Recovered::default(),
             };
             recovery.pick_up(&told, elsewhere)?;
