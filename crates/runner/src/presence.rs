@@ -60,7 +60,7 @@ struct Seen {
     beat: Vec<u8>,
     /// When it was first seen so.
     since: Instant,
-    /// Whether it was ever seen to go on.
+    /// Whether it was seen to go on, since others began to look for that.
     moved: bool,
 }
 
@@ -160,6 +160,12 @@ impl Sessions {
         } else {
             State::Dead
         })
+    }
+
+    /// Begins to look for signs of life: those of before do not count.
+    pub(crate) fn look_anew(&self) {
+        let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+        seen.values_mut().for_each(|seen| seen.moved = false);
     }
 
     /// Whether nobody can tell yet if a run on another machine lives: its counter was not seen to go

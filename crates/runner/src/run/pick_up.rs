@@ -33,6 +33,7 @@ impl Work<'_> {
     /// At the end of a run: waits until it is known of every other run on another machine whether it
     /// lives, and picks up what the dead left.
     pub(super) fn wait_for_the_silent(&self) -> Result<(), RunError> {
+        self.session.sessions.look_anew();
         let mut told = false;
         loop {
             self.refresh()?;
@@ -52,7 +53,7 @@ impl Work<'_> {
             if undecided && !told {
                 told = true;
                 self.tell(&Event::Remark(
-                    "another run has not ended, and gives no sign of life yet: waiting to see whether it lives",
+                    "another run has not ended: waiting for a sign of its life, or to pick up what it left",
                 ));
             }
             std::thread::sleep(pause(TICK));
