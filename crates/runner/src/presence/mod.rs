@@ -1,0 +1,65 @@
+//! Which runs of a job are at work, on this machine and on others.
+//!
+//! A run shows that it is there by a file, `sessions/NUMBER`. On its own machine the system tells
+//! whether it lives, by a lock on that file; elsewhere a counter beside it goes on while it lives,
+//! and others judge by their own clocks how long it has stood still. A run that is dead is fenced
+//! off first: its file is renamed, and a run without its file publishes nothing more.
+
+mod others;
+mod own;
+
+use std::fs;
+
+use serde::{Deserialize, Serialize};
+
+pub use others::{Sessions, State};
+pub(crate) use own::Presence;
+
+/// What a run says of itself.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Card {
+    /// The machine, for people.
+    pub machine: String,
+    /// The machine, for programs: no other has it, and it has another after it was started again.
+    pub host: String,
+    /// The number of its process there.
+    pub process: u32,
+    /// The job file's name.
+    pub job: String,
+    /// Tells its plan from every other.
+    pub plan: String,
+    /// How many processes it starts at once.
+    pub jobs: usize,
+}
+
+/// What a run that begins says of itself.
+pub(crate) fn card(job: &str, plan: String, jobs: usize) -> Card {
+    Card {
+        machine: machine(),
+        host: host(),
+        process: std::process::id(),
+        job: job.to_owned(),
+        plan,
+        jobs,
+    }
+}
+
+/// The name of this machine: what `TRUEPATH_MACHINE` says, else the system's.
+pub fn machine() -> String {
+    let told = std::env::var("TRUEPATH_MACHINE").ok();
+    told.filter(|name| !name.is_empty()).unwrap_or_else(|| {
+        rustix::system::uname()
+            .nodename()
+            .to_string_lossy()
+            .into_owned()
+    })
+}
+
+/// A machine that was started again is another: its locks are gone.
+fn host() -> String {
+    if std::env::var_os("TRUEPATH_MACHINE").is_some() {
+        return machine();
+    }
+    let boot = fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default();
+    format!("{} {}", machine(), boot.trim())
+}
