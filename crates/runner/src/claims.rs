@@ -136,7 +136,9 @@ impl<'a> Claims<'a> {
             Err(error)
                 if error.kind() == io::ErrorKind::AlreadyExists
                     && !own.held.contains(&path)
-                    && holder(&path)? == Some(self.session) => {}
+                    && holder(&path)? == Some(self.session)
+                    // What another thread has made and closed since is over.
+                    && !is_there(&closed(&path))? => {}
             made => made?,
         }
         own.held.insert(path);
@@ -325,6 +327,9 @@ mod tests {
             assert_eq!(one.ask(&name, false, &nobody).unwrap(), Asked::HeldBy(1));
             assert_eq!(other.ask(&name, false, &nobody).unwrap(), Asked::HeldBy(1));
             one.close(&claim).unwrap();
+            // A thread that looked before it was closed does not take it for its own.
+            let made = one.make(&claim).unwrap_err();
+            assert_eq!(made.kind(), io::ErrorKind::AlreadyExists);
             assert_eq!(
                 other.ask(&name, false, &nobody).unwrap(),
                 Asked::ClosedBy(1)
