@@ -54,13 +54,13 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             if !wanted {
                 continue;
             }
-            match ledger.published.get(path.as_str()) {
+            match ledger.published.get(&path) {
                 None => there.unknown += 1,
                 // What was adopted has no fingerprint, and was told when it was.
                 Some(record)
                     // A movie whose frames are not whole is judged when they are.
-                    if record.fingerprint.is_none()
-                        || record.fingerprint.as_deref() == fingerprint.as_deref()
+                    if record.fingerprint().is_none()
+                        || record.fingerprint() == fingerprint.as_deref()
                         || (one.is_put_together() && fingerprint.is_none()) =>
                 {
                     there.kept += 1;

@@ -83,8 +83,8 @@ fn at(
     }
     match record {
         None => There::Unrecorded,
-        Some(record) => match (&record.fingerprint, fingerprint) {
-            (Some(made), Some(wanted)) if **made != *wanted => There::OtherSettings,
+        Some(record) => match (record.fingerprint(), fingerprint) {
+            (Some(made), Some(wanted)) if made != wanted => There::OtherSettings,
             _ => There::AsRecorded,
         },
     }

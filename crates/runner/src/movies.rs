@@ -45,7 +45,7 @@ pub(crate) fn look(
     let found = stamp(file)?;
     let record = ledger
         .published
-        .get(path.as_str())
+        .get(&path)
         .filter(|record| Some(record.stamp) == found);
     let flaw = || proof::flaw(movie, file, folder);
     let there = match (found, record) {
@@ -53,9 +53,7 @@ pub(crate) fn look(
         (Some(_), None) => flaw().map_or(There::Unrecorded, There::Broken),
         (Some(_), Some(record)) => match decode.then(flaw).flatten() {
             Some(flaw) => There::Broken(flaw),
-            None if fingerprint.is_some()
-                && record.fingerprint.as_deref() != fingerprint.as_deref() =>
-            {
+            None if fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref() => {
                 There::OtherSettings
             }
             None => There::AsRecorded,
@@ -77,7 +75,7 @@ fn hashes(source: &Deliverable, ledger: &Ledger) -> io::Result<(Vec<String>, Fra
         let path = source.path(frame);
         let file = Path::new(&path);
         let found = stamp(file)?;
-        let record = ledger.published.get(path.as_str());
+        let record = ledger.published.get(&path);
         match record.filter(|record| Some(record.stamp) == found) {
             Some(record) => hashes.push(record.hash.to_string()),
             None if found.is_some() && verify(file, &wanted).is_ok() => {

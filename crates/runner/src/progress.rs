@@ -6,7 +6,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::overview::Progress;
 
 use crate::Loaded;
-use crate::ledger::{ByFolder, Ledger};
+use crate::ledger::Ledger;
 
 /// What the ledger tells of every deliverable.
 ///
@@ -14,9 +14,8 @@ use crate::ledger::{ByFolder, Ledger};
 /// When a ledger cannot be read.
 pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progress>> {
     let ledger = Ledger::read(&loaded.state_folder().join("ledger"))?;
-    let told = ByFolder::of(&ledger);
     let of = |one: &Deliverable| {
-        let files = told.files(one);
+        let files = ledger.published.of(one);
         Progress {
             done: files.len() as u64,
             bytes: files.iter().map(|(_, known)| known.stamp.size).sum(),

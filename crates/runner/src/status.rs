@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 use std::io;
 
-use jiff::Timestamp;
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
@@ -11,7 +10,7 @@ use truepath_core::strip::States;
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::ledger::{ByFolder, Failed, Known, Ledger, Told};
+use crate::ledger::{Failed, Files, Known, Ledger, Told};
 use crate::presence::{Sessions, State};
 use crate::run::dead_after;
 
@@ -186,7 +185,6 @@ impl<'l> Follower<'l> {
     }
 
     fn rows(&self, live: &[&Told]) -> Vec<Row> {
-        let folders = ByFolder::of(&self.ledger);
         // By path, since the ledger does not know deliverables.
         let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
         for staged in live.iter().flat_map(|told| &told.staged) {
@@ -212,7 +210,7 @@ impl<'l> Follower<'l> {
             let wanted = &one.common.chosen;
             let path = one.pattern.sketch();
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
-            let (done, stale, bytes) = done(one, fingerprint, &folders);
+            let (done, stale, bytes) = done(one, fingerprint, &self.ledger.published);
             let at_work = sets(running.get(path.as_str()));
             // What failed once and came after all did not fail.
             let mut reasons = Vec::new();
@@ -253,12 +251,12 @@ impl<'l> Follower<'l> {
 fn done(
     one: &Deliverable,
     fingerprint: Option<&str>,
-    folders: &ByFolder<'_>,
+    published: &Files,
 ) -> (FrameSet, FrameSet, u64) {
-    let files = folders.files(one);
+    let files = published.of(one);
     let bytes = files.iter().map(|(_, known)| known.stamp.size).sum();
     let is_stale = |known: &Known| {
-        let made_by = known.fingerprint.as_deref();
+        let made_by = known.fingerprint();
         made_by.is_some() && fingerprint.is_some() && made_by != fingerprint
     };
     let (stale, done): (Vec<_>, Vec<_>) = files.iter().partition(|(_, known)| is_stale(known));
@@ -268,8 +266,7 @@ fn done(
 
 /// Files a second that a run brought lately, by the clock of its machine.
 fn rate(told: &Told) -> Option<f64> {
-    let time = |text: &String| text.parse::<Timestamp>().ok();
-    let (first, last) = (time(told.recent.front()?)?, time(told.recent.back()?)?);
-    let seconds = last.duration_since(first).as_secs_f64();
+    let (first, last) = (told.recent.front()?, told.recent.back()?);
+    let seconds = last.duration_since(*first).as_secs_f64();
     (seconds > 0.0).then(|| (told.recent.len() - 1) as f64 / seconds)
 }

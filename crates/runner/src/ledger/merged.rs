@@ -1,22 +1,17 @@
 //! All that the ledgers of a job tell, merged; read again, only what is new is read.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, HashSet, VecDeque};
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
-use std::sync::Arc;
 
+use jiff::Timestamp;
 use truepath_core::forecast::{Effort, Experience, Took};
 
-use super::known::{PublishedView, RecordView};
+use super::known::{Origins, Published, Reader};
 use super::reading::{Parsed, read_lines};
-use super::{Began, Failed, Hash, Held, How, Intent, Known, Line, Record, Spent, Staged, path};
-use crate::disk::Stamp;
+use super::{Began, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, path};
 
-/// About so many bytes tell of a file and all that led to it.
-const BYTES_A_FILE: u64 = 1000;
-/// A line has three texts that many share: engine, settings and run.
-const RECENT_TEXTS: usize = 6;
 /// So many times are kept of every run.
 const RECENT: usize = 64;
 
@@ -38,7 +33,7 @@ pub struct Told {
     /// Files that it brought to their true names, rendered or recovered.
     pub brought: u64,
     /// When the last of them came, by the clock of its machine.
-    pub recent: VecDeque<String>,
+    pub recent: VecDeque<Timestamp>,
     /// Whether it has ended, or what it left is picked up.
     pub ended: bool,
     /// Bytes of its ledger that were read.
@@ -48,18 +43,15 @@ pub struct Told {
 /// All that the ledgers of a job tell, merged.
 #[derive(Debug, Clone, Default)]
 pub struct Ledger {
-    /// What was told last of every path.
-    pub published: HashMap<Box<str>, Known>,
+    /// What was told last of every published file.
+    pub published: Files,
     /// What each run told, by its number.
     pub sessions: BTreeMap<u32, Told>,
     /// Kinds of warnings that were ever told.
     pub warned: HashSet<String>,
     /// What processes took.
     pub experience: Experience,
-    /// Texts that many files share.
-    shared: HashSet<Arc<str>>,
-    /// Those of them that were asked for last.
-    recent: Vec<Arc<str>>,
+    origins: Origins,
     /// The run that reads this: what it tells itself it knows.
     pub(crate) own: Option<u32>,
 }
@@ -119,11 +111,9 @@ impl Ledger {
         // Intents matter only of a run that has not ended, and are half of all lines.
         told.ended |= has_ended(&mut file)?;
         let more = file.metadata()?.len().saturating_sub(told.read);
-        self.published
-            .reserve(usize::try_from(more / BYTES_A_FILE).unwrap_or(0));
         file.seek(SeekFrom::Start(told.read))?;
         let intents = !told.ended;
-        told.read += read_lines(&mut file, intents, |line| match line {
+        told.read += read_lines(&mut file, more, intents, |line| match line {
             Parsed::Published(published) => self.take_published(published, &mut told),
             Parsed::Other(line) => self.take(*line, &mut told),
         })?;
@@ -151,7 +141,7 @@ impl Ledger {
             // Read without copying, above.
             Line::Published { .. } | Line::Ended => {}
             Line::Aside { path, .. } => {
-                self.published.remove(path.as_str());
+                self.published.remove(&path);
             }
             Line::Failed(failed) => told.failed.push(failed),
             Line::Warned(warned) => {
@@ -195,67 +185,43 @@ impl Ledger {
         }
     }
 
-    fn take_published(&mut self, line: PublishedView<'_>, told: &mut Told) {
-        let record = line.record;
+    fn take_published(&mut self, published: Published, told: &mut Told) {
         if !told.intents.is_empty() {
             told.intents.retain(|intent| {
-                *intent.record.path != *record.path
-                    || Hash::of_digits(&intent.record.hash) != record.hash
+                *intent.record.path != *published.path()
+                    || Hash::of_digits(&intent.record.hash) != published.known.hash
             });
         }
-        if matches!(line.how, How::Rendered | How::Recovered) {
+        if matches!(published.how, How::Rendered | How::Recovered) {
             told.brought += 1;
-            let mut time = match told.recent.len() < RECENT {
-                true => None,
-                false => told.recent.pop_front(),
+            if told.recent.len() == RECENT {
+                told.recent.pop_front();
             }
-            .unwrap_or_default();
-            record.time.as_ref().clone_into(&mut time);
-            told.recent.push_back(time);
+            told.recent.extend(published.time);
         }
-        self.remember(record);
+        self.remember(published);
     }
 
     /// Whether somebody has told that this very file has its true name.
     pub(crate) fn tells_of(&self, record: &Record) -> bool {
-        let known = self.published.get(record.path.as_str());
+        let known = self.published.get(&record.path);
         known.is_some_and(|known| known.hash == Hash::of_digits(&record.hash))
     }
 
     /// Takes in what this run published itself.
     pub(crate) fn publish(&mut self, record: &Record) {
-        self.remember(RecordView::of(record));
+        self.remember(Reader::default().of_record(How::Rendered, record));
     }
 
-    fn remember(&mut self, record: RecordView<'_>) {
-        let known = Known {
-            stamp: Stamp {
-                size: record.size,
-                modified: record.modified,
-            },
-            hash: record.hash,
-            fingerprint: record.fingerprint.as_deref().map(|text| self.shared(text)),
-            engine: self.shared(&record.engine),
-            run: record.run.as_deref().map(|text| self.shared(text)),
-        };
-        self.published.insert(record.path, known);
-    }
-
-    /// A text that many files share, held once.
-    fn shared(&mut self, text: &str) -> Arc<str> {
-        // Neighbours mostly share theirs: no text is hashed for that.
-        if let Some(known) = self.recent.iter().find(|known| ***known == *text) {
-            return Arc::clone(known);
-        }
-        let known = self.shared.get(text).cloned();
-        let shared = known.unwrap_or_else(|| {
-            let shared: Arc<str> = text.into();
-            self.shared.insert(Arc::clone(&shared));
-            shared
-        });
-        self.recent.truncate(RECENT_TEXTS - 1);
-        self.recent.insert(0, Arc::clone(&shared));
-        shared
+    fn remember(&mut self, published: Published) {
+        let Published {
+            folder,
+            name,
+            mut known,
+            ..
+        } = published;
+        known.origin = self.origins.held(known.origin);
+        self.published.insert(&folder, name, known);
     }
 }
 

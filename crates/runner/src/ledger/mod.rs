@@ -2,7 +2,7 @@
 //!
 //! It says what was meant and what was done; it is never trusted over the disk.
 
-mod by_folder;
+mod files;
 mod known;
 mod line;
 mod merged;
@@ -11,8 +11,8 @@ mod written;
 
 use std::path::{Path, PathBuf};
 
-pub(crate) use by_folder::ByFolder;
-pub use known::{Hash, Known};
+pub use files::Files;
+pub use known::{Hash, Known, Origin};
 pub use line::{
     Began, Failed, Held, How, Intent, Line, Member, Record, Replaces, Spent, Staged, Warned,
 };

@@ -1,132 +1,274 @@
-//! Reads the lines of a ledger in blocks, each on several cores: that of a long show has hundreds of
-//! thousands.
+//! Reads the lines of a ledger, in blocks that are parsed on several cores while the next are read:
+//! the ledger of a long show has hundreds of thousands.
 
 use std::io::{self, Read};
-use std::thread;
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::thread::{self, Scope};
 
-use memchr::{memchr, memchr_iter, memrchr};
+use memchr::{memchr_iter, memrchr};
 
 use super::Line;
-use super::known::{PublishedView, View};
+use super::known::{Published, Reader};
 use super::written::{is_intent, sound};
 
 /// A line that is sound.
-pub(super) enum Parsed<'a> {
-    /// Nearly all lines are of this kind: read without copying its texts.
-    Published(PublishedView<'a>),
+pub(super) enum Parsed {
+    /// Nearly all lines are of this kind.
+    Published(Published),
     /// Any other.
     Other(Box<Line>),
 }
 
-/// Bytes that are read at once: what is made of them stays in the memory that was used before.
-const BLOCK: u64 = 1 << 19;
-/// Bytes that are worth a thread of their own.
-const SHARE: usize = 1 << 17;
+/// Bytes that are read at once.
+const BLOCK: usize = 1 << 18;
+/// Blocks that wait for each thread.
+const WAITING: usize = 2;
 
-/// Takes every whole line that is sound, in order; without intents where they matter no more. Gives
-/// the bytes of all whole lines: what has no end yet is being written, or the torn tail of a run that
-/// was killed.
+/// Takes every whole line that is sound, in order; without intents where they matter no more. About
+/// so many bytes are to come. Gives the bytes of all whole lines: what has no end yet is being
+/// written, or the torn tail of a run that was killed.
 pub(super) fn read_lines(
     ledger: &mut impl Read,
+    about: u64,
     intents: bool,
-    mut take: impl FnMut(Parsed<'_>),
+    mut take: impl FnMut(Parsed),
 ) -> io::Result<u64> {
-    let (mut block, mut read) = (Vec::new(), 0);
-    loop {
-        if ledger.take(BLOCK).read_to_end(&mut block)? == 0 {
-            return Ok(read);
-        }
-        let whole = memrchr(b'\n', &block).map_or(0, |last| last + 1);
-        for part in parts(&block[..whole], intents) {
-            part.into_iter().for_each(&mut take);
-        }
-        read += whole as u64;
-        block.drain(..whole);
-    }
-}
-
-/// The lines of a block, in parts that were parsed side by side.
-fn parts(mut block: &[u8], intents: bool) -> Vec<Vec<Parsed<'_>>> {
+    let mut blocks = Blocks::of(ledger);
     let cores = thread::available_parallelism().map_or(1, usize::from);
-    let share = block.len().div_ceil(cores).max(SHARE);
-    let mut parts = Vec::new();
-    while !block.is_empty() {
-        let about = share.min(block.len());
-        let end = memchr(b'\n', &block[about..]).map_or(block.len(), |more| about + more + 1);
-        let (part, rest) = block.split_at(end);
-        parts.push(part);
-        block = rest;
+    if about <= BLOCK as u64 || cores == 1 {
+        let mut parser = Parser::new(intents);
+        while let Some(block) = blocks.next()? {
+            parser.parse(block.lines()).into_iter().for_each(&mut take);
+            blocks.spare.push(block);
+        }
+        return Ok(blocks.read);
     }
-    let Some((first, others)) = parts.split_first() else {
-        return Vec::new();
-    };
     thread::scope(|scope| {
-        let others: Vec<_> = others
-            .iter()
-            .map(|part| scope.spawn(move || parse(part, intents)))
-            .collect();
-        let mut parsed = vec![parse(first, intents)];
-        for other in others {
-            match other.join() {
-                Ok(part) => parsed.push(part),
-                Err(panic) => std::panic::resume_unwind(panic),
+        let workers: Vec<Worker> = (0..cores).map(|_| Worker::start(scope, intents)).collect();
+        // In turns, so that their answers have the order of the lines.
+        let (mut given, mut taken) = (workers.iter().cycle(), workers.iter().cycle());
+        let mut waiting = 0;
+        loop {
+            let block = blocks.next()?;
+            let ended = block.is_none();
+            if let (Some(block), Some(worker)) = (block, given.next()) {
+                worker.give(block);
+                waiting += 1;
+            }
+            while waiting > 0 && (ended || waiting == WAITING * cores) {
+                if let Some((lines, block)) = taken.next().and_then(Worker::take) {
+                    lines.into_iter().for_each(&mut take);
+                    blocks.spare.push(block);
+                }
+                waiting -= 1;
+            }
+            if ended {
+                return Ok(blocks.read);
             }
         }
-        parsed
     })
 }
 
-fn parse(part: &[u8], intents: bool) -> Vec<Parsed<'_>> {
-    let mut parsed = Vec::with_capacity(part.len() / 512);
-    let mut begin = 0;
-    for end in memchr_iter(b'\n', part) {
-        let line = &part[begin..end];
-        begin = end + 1;
-        if intents || !is_intent(line) {
-            parsed.extend(parse_line(line));
-        }
-    }
-    parsed
+/// Whole lines of a ledger, some at a time.
+struct Blocks<'r, R> {
+    ledger: &'r mut R,
+    /// The begin of a line whose end was not yet read.
+    rest: Vec<u8>,
+    /// Bytes of the lines that were given.
+    read: u64,
+    /// Blocks that are done with: fresh memory costs more than what is read into it.
+    spare: Vec<Block>,
 }
 
-fn parse_line(line: &[u8]) -> Option<Parsed<'_>> {
-    let line = sound(std::str::from_utf8(line).ok()?)?;
-    if line.starts_with("{\"published\"") {
-        let View { published } = serde_json::from_str(line).ok()?;
-        Some(Parsed::Published(published))
-    } else {
-        let line = serde_json::from_str(line).ok()?;
-        Some(Parsed::Other(Box::new(line)))
+/// Whole lines, in the front of what may hold more.
+struct Block {
+    bytes: Vec<u8>,
+    whole: usize,
+}
+
+impl Block {
+    fn lines(&self) -> &[u8] {
+        &self.bytes[..self.whole]
+    }
+}
+
+impl<'r, R: Read> Blocks<'r, R> {
+    fn of(ledger: &'r mut R) -> Self {
+        Self {
+            ledger,
+            rest: Vec::new(),
+            read: 0,
+            spare: Vec::new(),
+        }
+    }
+
+    fn next(&mut self) -> io::Result<Option<Block>> {
+        let spare = self.spare.pop().map(|block| block.bytes);
+        let mut bytes = spare.unwrap_or_else(|| vec![0; BLOCK]);
+        let mut filled = self.rest.len();
+        if bytes.len() <= filled {
+            bytes.resize(filled + BLOCK, 0);
+        }
+        bytes[..filled].copy_from_slice(&self.rest);
+        loop {
+            let before = filled;
+            while filled < bytes.len() {
+                match self.ledger.read(&mut bytes[filled..]) {
+                    Ok(0) => break,
+                    Ok(more) => filled += more,
+                    Err(error) if error.kind() == io::ErrorKind::Interrupted => {}
+                    Err(error) => return Err(error),
+                }
+            }
+            if filled == before {
+                return Ok(None);
+            }
+            if let Some(last) = memrchr(b'\n', &bytes[before..filled]) {
+                let whole = before + last + 1;
+                self.rest.clear();
+                self.rest.extend_from_slice(&bytes[whole..filled]);
+                self.read += whole as u64;
+                return Ok(Some(Block { bytes, whole }));
+            }
+            // A line that is longer than a block.
+            bytes.resize(bytes.len() + BLOCK, 0);
+        }
+    }
+}
+
+/// A thread that parses blocks, one after the other.
+struct Worker {
+    blocks: SyncSender<Block>,
+    parsed: Receiver<(Vec<Parsed>, Block)>,
+}
+
+impl Worker {
+    fn start<'scope>(scope: &'scope Scope<'scope, '_>, intents: bool) -> Self {
+        let (blocks, given) = sync_channel::<Block>(WAITING);
+        let (answer, parsed) = sync_channel(WAITING);
+        scope.spawn(move || {
+            let mut parser = Parser::new(intents);
+            for block in given {
+                if answer.send((parser.parse(block.lines()), block)).is_err() {
+                    return;
+                }
+            }
+        });
+        Self { blocks, parsed }
+    }
+
+    /// A thread that is gone has panicked, which the end of the scope tells.
+    fn give(&self, block: Block) {
+        let _ = self.blocks.send(block);
+    }
+
+    fn take(&self) -> Option<(Vec<Parsed>, Block)> {
+        self.parsed.recv().ok()
+    }
+}
+
+struct Parser {
+    intents: bool,
+    reader: Reader,
+}
+
+impl Parser {
+    fn new(intents: bool) -> Self {
+        Self {
+            intents,
+            reader: Reader::default(),
+        }
+    }
+
+    fn parse(&mut self, block: &[u8]) -> Vec<Parsed> {
+        let mut parsed = Vec::with_capacity(block.len() / 512);
+        let mut begin = 0;
+        for end in memchr_iter(b'\n', block) {
+            let line = &block[begin..end];
+            begin = end + 1;
+            if self.intents || !is_intent(line) {
+                parsed.extend(self.line(line));
+            }
+        }
+        parsed
+    }
+
+    fn line(&mut self, line: &[u8]) -> Option<Parsed> {
+        let line = sound(std::str::from_utf8(line).ok()?)?;
+        if line.starts_with("{\"published\"") {
+            self.reader.of_line(line).map(Parsed::Published)
+        } else {
+            let line = serde_json::from_str(line).ok()?;
+            Some(Parsed::Other(Box::new(line)))
+        }
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::ledger::Warned;
     use crate::ledger::written::print;
+    use crate::ledger::{How, Record, Warned};
+
+    fn record(number: usize) -> Record {
+        Record {
+            path: format!("/show/\"kiln\"/é.{number:06}.png"),
+            size: number as u64,
+            modified: 7,
+            hash: format!("{number:064x}"),
+            fingerprint: Some("f".repeat(number % 3)),
+            engine: "understudy 1".to_owned(),
+            machine: "north".to_owned(),
+            time: "2026-01-01T00:00:07Z".to_owned(),
+            run: None,
+        }
+    }
 
     #[test]
     fn lines_come_in_their_order_and_whole() {
         let mut text = String::new();
         for number in 0..20_000 {
-            let kind = format!("{number} {}", "é".repeat(number % 50));
-            print(&Line::Warned(Warned { kind, count: 1 }), &mut text).unwrap();
+            let line = match number % 2 {
+                0 => Line::Published {
+                    frame: 1,
+                    how: How::Recovered,
+                    record: record(number),
+                },
+                _ => {
+                    let length = if number == 9_999 {
+                        2 * BLOCK
+                    } else {
+                        number % 50
+                    };
+                    let kind = format!("{number} {}", "é".repeat(length));
+                    Line::Warned(Warned { kind, count: 1 })
+                }
+            };
+            print(&line, &mut text).unwrap();
         }
-        assert!(text.len() as u64 > BLOCK);
         let whole = text.len() as u64;
         text.push_str("{\"check\":\"00");
-        let mut found: Vec<usize> = Vec::new();
-        let read = read_lines(&mut text.as_bytes(), true, |line| match line {
-            Parsed::Other(line) => {
-                let Line::Warned(warned) = *line else {
-                    panic!("another line")
-                };
-                found.push(warned.kind.split(' ').next().unwrap().parse().unwrap());
-            }
-            Parsed::Published(_) => panic!("another line"),
-        });
-        assert_eq!(read.unwrap(), whole);
-        assert_eq!(found, (0..20_000).collect::<Vec<_>>());
+        // Told that there is little, it is read without threads.
+        for about in [0, whole] {
+            let mut found: Vec<usize> = Vec::new();
+            let read = read_lines(&mut text.as_bytes(), about, true, |line| match line {
+                Parsed::Other(line) => {
+                    let Line::Warned(warned) = *line else {
+                        panic!("another line")
+                    };
+                    found.push(warned.kind.split(' ').next().unwrap().parse().unwrap());
+                }
+                Parsed::Published(published) => {
+                    let number = published.known.stamp.size as usize;
+                    let expected = Reader::default().of_record(How::Recovered, &record(number));
+                    assert_eq!(published, expected);
+                    assert_eq!(published.path(), record(number).path);
+                    assert_eq!(published.time.unwrap().as_second() % 60, 7);
+                    found.push(number);
+                }
+            });
+            assert_eq!(read.unwrap(), whole);
+            assert_eq!(found, (0..20_000).collect::<Vec<_>>());
+        }
     }
 }

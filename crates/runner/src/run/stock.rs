@@ -134,8 +134,9 @@ impl Work<'_> {
     fn other_engine(&self, path: &str, credits: &Credits) -> Option<String> {
         let known = self.known();
         let record = known.published.get(path)?;
-        let is_other = record.fingerprint.is_some() && *record.engine != *credits.engine;
-        is_other.then(|| record.engine.to_string())
+        let engine = &record.origin.engine;
+        let is_other = record.fingerprint().is_some() && **engine != *credits.engine;
+        is_other.then(|| engine.to_string())
     }
 
     fn keep(&self, unread: bool) {
@@ -152,7 +153,7 @@ impl Work<'_> {
             .and_then(|credits| credits.run.as_deref());
         let known = self.known();
         let record = known.published.get(path);
-        run.is_some() && record.is_some_and(|record| record.run.as_deref() == run)
+        run.is_some() && record.is_some_and(|record| record.origin.run.as_deref() == run)
     }
 
     /// Whether another run has said that it is about to bring a file. It says so before the file is
@@ -161,7 +162,7 @@ impl Work<'_> {
         self.refresh()?;
         let known = self.known();
         let about_to = |told: &Told| told.intents.iter().any(|intent| intent.record.path == path);
-        Ok(known.published.contains_key(path) || known.sessions.values().any(about_to))
+        Ok(known.published.get(path).is_some() || known.sessions.values().any(about_to))
     }
 
     pub(super) fn set_aside(&self, file: &Path, why: &str) -> Result<std::path::PathBuf, RunError> {

@@ -1,0 +1,115 @@
+//! Published files, by folder and name: the cost of looking for deliverables grows with what is there
+//! and not with what is wanted.
+
+use std::collections::HashMap;
+use std::sync::Arc;
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::frames::Frame;
+
+use super::Known;
+
+/// What was told last of every published file.
+#[derive(Debug, Clone, Default)]
+pub struct Files {
+    folders: HashMap<Arc<str>, HashMap<Box<str>, Known>>,
+}
+
+impl Files {
+    /// What is told of a file.
+    #[must_use]
+    pub fn get(&self, path: &str) -> Option<&Known> {
+        let (folder, name) = split(path);
+        self.folders.get(folder)?.get(name)
+    }
+
+    pub(super) fn insert(&mut self, folder: &Arc<str>, name: Box<str>, known: Known) {
+        let names = self.folders.entry(Arc::clone(folder)).or_default();
+        names.insert(name, known);
+    }
+
+    pub(super) fn remove(&mut self, path: &str) {
+        let (folder, name) = split(path);
+        if let Some(names) = self.folders.get_mut(folder) {
+            names.remove(name);
+        }
+    }
+
+    /// What is told of the chosen files of a deliverable, each with its frame; a file that is made of
+    /// several frames goes by the first of them.
+    pub(crate) fn of(&self, one: &Deliverable) -> Vec<(Frame, &Known)> {
+        let chosen = &one.common.chosen;
+        let mut found = Vec::new();
+        if self.folders.is_empty() {
+            return found;
+        }
+        let mut path = String::new();
+        for folder in one.folders(chosen) {
+            let Some(names) = self.folders.get(folder.as_str()) else {
+                continue;
+            };
+            folder.clone_into(&mut path);
+            path.push('/');
+            let prefix = path.len();
+            for (name, known) in names {
+                path.truncate(prefix);
+                path.push_str(name);
+                let frame = match one.pattern.read(&path) {
+                    Some(Some(frame)) => Some(frame).filter(|frame| chosen.contains(*frame)),
+                    Some(None) => chosen.first(),
+                    None => None,
+                };
+                found.extend(frame.map(|frame| (frame, known)));
+            }
+        }
+        found
+    }
+}
+
+/// The folder of a path, and its name in it.
+pub(super) fn split(path: &str) -> (&str, &str) {
+    path.rsplit_once('/').unwrap_or(("", path))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::ledger::known::Reader;
+    use crate::ledger::{How, Record};
+
+    #[test]
+    fn the_last_word_on_a_path_counts() {
+        let mut files = Files::default();
+        let mut reader = Reader::default();
+        for (size, path) in [
+            (1, "/a/b.png"),
+            (2, "/a/c.png"),
+            (3, "/a/b.png"),
+            (4, "/b.png"),
+        ] {
+            let told = reader.of_record(
+                How::Rendered,
+                &Record {
+                    path: path.to_owned(),
+                    size,
+                    modified: 0,
+                    hash: String::new(),
+                    fingerprint: None,
+                    engine: String::new(),
+                    machine: String::new(),
+                    time: String::new(),
+                    run: None,
+                },
+            );
+            files.insert(&told.folder, told.name, told.known);
+        }
+        let size = |files: &Files, path: &str| files.get(path).map(|known| known.stamp.size);
+        assert_eq!(size(&files, "/a/b.png"), Some(3));
+        assert_eq!(size(&files, "/b.png"), Some(4));
+        assert_eq!(size(&files, "/a/d.png"), None);
+        files.remove("/a/b.png");
+        files.remove("/nowhere/b.png");
+        assert_eq!(size(&files, "/a/b.png"), None);
+        assert_eq!(size(&files, "/a/c.png"), Some(2));
+    }
+}
