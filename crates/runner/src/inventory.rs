@@ -2,8 +2,8 @@
 
 use std::io;
 use std::path::Path;
-use std::thread;
 
+use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{Wanted, verify};
@@ -42,21 +42,10 @@ pub(crate) fn look(
         (*frame, at(&path, ledger, fingerprint, decode, &wanted))
     };
     // Looking at a file takes microseconds, decoding it milliseconds.
-    if all.len() < if decode { 8 } else { 4096 } {
-        return all.iter().map(one).collect();
+    match all.len() < if decode { 8 } else { 4096 } {
+        true => all.iter().map(one).collect(),
+        false => all.par_iter().map(one).collect(),
     }
-    let workers = thread::available_parallelism().map_or(1, usize::from);
-    let share = all.len().div_ceil(workers).max(1);
-    thread::scope(|scope| {
-        let workers: Vec<_> = all
-            .chunks(share)
-            .map(|chunk| scope.spawn(move || chunk.iter().map(one).collect::<Vec<_>>()))
-            .collect();
-        workers
-            .into_iter()
-            .flat_map(|worker| worker.join().unwrap_or_default())
-            .collect()
-    })
 }
 
 fn at(

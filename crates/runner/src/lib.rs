@@ -11,6 +11,7 @@ mod engine_log;
 pub mod existing;
 mod fingerprint;
 mod harvest;
+pub mod in_turns;
 mod inventory;
 pub mod ledger;
 pub mod load;

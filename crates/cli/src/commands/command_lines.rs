@@ -3,8 +3,6 @@
 use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
-use std::sync::mpsc::sync_channel;
-use std::thread;
 
 use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
@@ -18,6 +16,7 @@ use truepath_core::script::{
 };
 use truepath_core::system::System;
 use truepath_runner::find_program;
+use truepath_runner::in_turns::in_turns;
 
 use super::check::{findings, has_errors};
 use crate::job_arguments::{Chosen, ForSystem, JobArguments};
@@ -158,32 +157,13 @@ fn write(
     kind.head(about, &outline, &mut text)
         .map_err(|error| refused(error.into()))?;
     out.write_all(text.as_bytes())?;
-    let chunks: Vec<_> = plan.chunks(AT_A_TIME).enumerate().collect();
-    let workers = thread::available_parallelism().map_or(1, usize::from);
-    let workers = workers.min(chunks.len()).max(1);
-    thread::scope(|scope| {
-        let receivers: Vec<_> = (0..workers)
-            .map(|worker| {
-                let (sender, receiver) = sync_channel(4);
-                let (part, mine) = (&part, chunks.iter().skip(worker).step_by(workers));
-                scope.spawn(move || {
-                    for chunk in mine {
-                        // Nobody waits any more once something went wrong.
-                        if sender.send(part(*chunk)).is_err() {
-                            return;
-                        }
-                    }
-                });
-                receiver
-            })
-            .collect();
-        for number in 0..chunks.len() {
-            if let Ok(part) = receivers[number % workers].recv() {
-                out.write_all(part.map_err(refused)?.as_bytes())?;
-            }
-        }
-        Ok::<(), Trouble>(())
-    })?;
+    let mut chunks = plan.chunks(AT_A_TIME).enumerate();
+    in_turns(
+        || Ok(chunks.next()),
+        || (),
+        |(), chunk| part(chunk),
+        |part| Ok::<(), Trouble>(out.write_all(part.map_err(refused)?.as_bytes())?),
+    )?;
     text.clear();
     kind.foot(about, &outline, &mut text)
         .map_err(|error| refused(error.into()))?;

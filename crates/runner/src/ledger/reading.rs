@@ -1,15 +1,15 @@
 //! Reads the lines of a ledger, in blocks that are parsed on several cores while the next are read:
 //! the ledger of a long show has hundreds of thousands.
 
+use std::cell::RefCell;
 use std::io::{self, Read};
-use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
-use std::thread::{self, Scope};
 
 use memchr::{memchr_iter, memrchr};
 
 use super::Line;
 use super::known::{Published, Reader};
 use super::written::{is_intent, sound};
+use crate::in_turns::in_turns;
 
 /// A line that is sound.
 pub(super) enum Parsed {
@@ -21,8 +21,6 @@ pub(super) enum Parsed {
 
 /// Bytes that are read at once.
 const BLOCK: usize = 1 << 18;
-/// Blocks that wait for each thread.
-const WAITING: usize = 2;
 
 /// Takes every whole line that is sound, in order; without intents where they matter no more. About
 /// so many bytes are to come. Gives the bytes of all whole lines: what has no end yet is being
@@ -34,8 +32,7 @@ pub(super) fn read_lines(
     mut take: impl FnMut(Parsed),
 ) -> io::Result<u64> {
     let mut blocks = Blocks::of(ledger);
-    let cores = thread::available_parallelism().map_or(1, usize::from);
-    if about <= BLOCK as u64 || cores == 1 {
+    if about <= BLOCK as u64 {
         let mut parser = Parser::new(intents);
         while let Some(block) = blocks.next()? {
             parser.parse(block.lines()).into_iter().for_each(&mut take);
@@ -43,30 +40,18 @@ pub(super) fn read_lines(
         }
         return Ok(blocks.read);
     }
-    thread::scope(|scope| {
-        let workers: Vec<Worker> = (0..cores).map(|_| Worker::start(scope, intents)).collect();
-        // In turns, so that their answers have the order of the lines.
-        let (mut given, mut taken) = (workers.iter().cycle(), workers.iter().cycle());
-        let mut waiting = 0;
-        loop {
-            let block = blocks.next()?;
-            let ended = block.is_none();
-            if let (Some(block), Some(worker)) = (block, given.next()) {
-                worker.give(block);
-                waiting += 1;
-            }
-            while waiting > 0 && (ended || waiting == WAITING * cores) {
-                if let Some((lines, block)) = taken.next().and_then(Worker::take) {
-                    lines.into_iter().for_each(&mut take);
-                    blocks.spare.push(block);
-                }
-                waiting -= 1;
-            }
-            if ended {
-                return Ok(blocks.read);
-            }
-        }
-    })
+    let blocks = RefCell::new(blocks);
+    in_turns(
+        || blocks.borrow_mut().next(),
+        || Parser::new(intents),
+        |parser, block: Block| (parser.parse(block.lines()), block),
+        |(lines, block)| {
+            lines.into_iter().for_each(&mut take);
+            blocks.borrow_mut().spare.push(block);
+            Ok(())
+        },
+    )?;
+    Ok(blocks.into_inner().read)
 }
 
 /// Whole lines of a ledger, some at a time.
@@ -133,37 +118,6 @@ impl<'r, R: Read> Blocks<'r, R> {
             // A line that is longer than a block.
             bytes.resize(bytes.len() + BLOCK, 0);
         }
-    }
-}
-
-/// A thread that parses blocks, one after the other.
-struct Worker {
-    blocks: SyncSender<Block>,
-    parsed: Receiver<(Vec<Parsed>, Block)>,
-}
-
-impl Worker {
-    fn start<'scope>(scope: &'scope Scope<'scope, '_>, intents: bool) -> Self {
-        let (blocks, given) = sync_channel::<Block>(WAITING);
-        let (answer, parsed) = sync_channel(WAITING);
-        scope.spawn(move || {
-            let mut parser = Parser::new(intents);
-            for block in given {
-                if answer.send((parser.parse(block.lines()), block)).is_err() {
-                    return;
-                }
-            }
-        });
-        Self { blocks, parsed }
-    }
-
-    /// A thread that is gone has panicked, which the end of the scope tells.
-    fn give(&self, block: Block) {
-        let _ = self.blocks.send(block);
-    }
-
-    fn take(&self) -> Option<(Vec<Parsed>, Block)> {
-        self.parsed.recv().ok()
     }
 }
 

@@ -155,7 +155,7 @@ impl Work<'_> {
             .map(|crop| (crop.index, field.missing(crop), crop.flaws.clone()))
             .collect();
         self.keep_checkpoints(&profile, &members, &staging, true)?;
-        let kept = self.keep_staging_folder(&staging, &outcome)?;
+        let kept = Self::is_fit_for_more(&staging, &outcome)?;
         if !kept {
             self.remove_staging_folder(&staging, name, &given)?;
         }
@@ -164,6 +164,9 @@ impl Work<'_> {
             took: outcome.spent(&deliverables),
             kept,
         })?;
+        if kept {
+            self.emptied().push(staging);
+        }
         Ok(outcome)
     }
 

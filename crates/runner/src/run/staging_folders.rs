@@ -18,19 +18,10 @@ impl Work<'_> {
         }
     }
 
-    /// Keeps a staging folder for the next process; not one of which something may still come. Gives
-    /// whether it is kept.
-    pub(super) fn keep_staging_folder(
-        &self,
-        staging: &Path,
-        outcome: &Outcome,
-    ) -> Result<bool, RunError> {
+    /// Whether a staging folder may be used again; not one of which something may still come.
+    pub(super) fn is_fit_for_more(staging: &Path, outcome: &Outcome) -> Result<bool, RunError> {
         let all_is_well = matches!(outcome.end, End::Exit(0)) && outcome.all_missing().is_empty();
-        let kept = all_is_well && staging::is_empty(staging).map_err(RunError::disk(staging))?;
-        if kept {
-            self.emptied().push(staging.to_owned());
-        }
-        Ok(kept)
+        Ok(all_is_well && staging::is_empty(staging).map_err(RunError::disk(staging))?)
     }
 
     /// Removes those that are kept, at the end.
