@@ -44,7 +44,7 @@ fn expansion(profile: &str, more: &str) -> Expansion {
         job_folder: "/work".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: vec![Arc::new(profile)],
     };
     let text =

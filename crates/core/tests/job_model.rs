@@ -31,7 +31,7 @@ fn made(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<Deliverable> {
         job_folder: "/work".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: vec![Arc::new(profile)],
     };
     let expansion = expand(&reading.job, &around, &Selection::default());

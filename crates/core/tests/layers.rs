@@ -49,7 +49,7 @@ fn deliverables(job: &Job, selection: &Selection) -> Vec<Deliverable> {
         job_folder: "/work".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: vec![Arc::new(profile)],
     };
     let expansion = expand(job, &around, selection);

@@ -56,7 +56,7 @@ fn surroundings() -> Surroundings {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: vec![Arc::new(profile)],
     }
 }

@@ -62,7 +62,10 @@ fn surroundings() -> Surroundings {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: "2026-03-21T09:30:00".parse().ok(),
+        began: "2026-03-21T09:30:00"
+            .parse()
+            .ok()
+            .map(|at: jiff::civil::DateTime| at.into()),
         profiles: profiles.to_vec(),
     }
 }

@@ -29,7 +29,7 @@ fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: profiles.to_vec(),
     };
     let reading = read("truepath.toml", job, sets, &mut no_files);

@@ -25,7 +25,7 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: profiles.to_vec(),
     }
 });

@@ -74,7 +74,9 @@ mod tests {
             |count, number| {
                 *count += 1;
                 // Later pieces are often done first.
-                (0..(number * 7919) % 997).for_each(|one| drop(std::hint::black_box(one)));
+                (0..(number * 7919) % 997).for_each(|one| {
+                    std::hint::black_box(one);
+                });
                 (number, 2 * number)
             },
             |(number, double)| match bad == Some(number) {

@@ -181,7 +181,7 @@ pub fn load(
             job_folder,
             system,
             person,
-            instant: None,
+            began: None,
             profiles,
         },
         file: absolute
@@ -193,11 +193,11 @@ pub fn load(
         ledger: Mutex::default(),
     };
     let state = loaded.state_folder();
-    let instant = when::instant(&state, &loaded.file, when).map_err(|error| LoadError::State {
+    let began = when::began(&state, &loaded.file, when).map_err(|error| LoadError::State {
         path: state.display().to_string(),
         error,
     })?;
-    loaded.surroundings.instant = Some(instant);
+    loaded.surroundings.began = Some(began);
     Ok(loaded)
 }
 

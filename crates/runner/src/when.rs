@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use jiff::Zoned;
 use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
+use truepath_core::deliverable::Began;
 
 /// The record of the latest run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -43,16 +44,18 @@ pub fn latest(state: &Path, job: &str) -> io::Result<Option<RunRecord>> {
     }
 }
 
-/// The instant that a command is about.
+/// When the run began that a command is about.
 ///
 /// # Errors
 /// When the record cannot be read.
-pub fn instant(state: &Path, job: &str, when: When) -> io::Result<DateTime> {
+pub fn began(state: &Path, job: &str, when: When) -> io::Result<Began> {
     Ok(match latest(state, job)? {
-        Some(record) if when == When::Latest || !record.complete => record.instant,
+        Some(record) if when == When::Latest || !record.complete => record.instant.into(),
         // A run is known by its instant: the next one has a later one, however soon it begins.
-        Some(record) => now().max(record.instant.saturating_add(jiff::Span::new().seconds(1))),
-        None => now(),
+        Some(record) => Began::found_out(move || {
+            now().max(record.instant.saturating_add(jiff::Span::new().seconds(1)))
+        }),
+        None => Began::found_out(now),
     })
 }
 

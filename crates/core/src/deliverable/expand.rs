@@ -3,7 +3,6 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use jiff::civil::DateTime;
 use rayon::prelude::*;
 
 use super::common::Asked;
@@ -13,7 +12,7 @@ use super::problem::ProblemKind;
 use super::resolve::listed;
 use super::root::absolute;
 use super::share::Share;
-use super::{Expansion, PathTemplate, Person, ProjectValues, Selection};
+use super::{Began, Expansion, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
 use crate::job::{Job, Key, NamedTable, Word};
 use crate::layers::{Chain, Scope};
@@ -30,8 +29,8 @@ pub struct Surroundings {
     pub system: System,
     /// Who makes it, and on which machine.
     pub person: Person,
-    /// When the run began, in local time.
-    pub instant: Option<DateTime>,
+    /// When the run began.
+    pub began: Option<Began>,
     /// The profiles that are known.
     pub profiles: Vec<Arc<Profile>>,
 }
@@ -62,7 +61,7 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         places,
         system: around.system,
         person: around.person.clone(),
-        instant: around.instant,
+        began: around.began.clone(),
     });
     let shots: Vec<(usize, &NamedTable)> = job
         .shots

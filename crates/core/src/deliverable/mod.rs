@@ -1,5 +1,6 @@
 //! Deliverables: what is to be made, fully expanded but for the frame.
 
+mod began;
 mod choose;
 mod common;
 mod expand;
@@ -17,8 +18,7 @@ mod version;
 use std::sync::Arc;
 use std::time::Duration;
 
-use jiff::civil::DateTime;
-
+pub use began::Began;
 pub use choose::{Selection, SelectionError};
 pub use expand::{Surroundings, expand};
 pub use expansion::Expansion;
@@ -157,8 +157,8 @@ pub struct ProjectValues {
     pub system: System,
     /// Who and where.
     pub person: Person,
-    /// When the run began, in the local time of the machine that began it.
-    pub instant: Option<DateTime>,
+    /// When the run began.
+    pub began: Option<Began>,
 }
 
 /// Who makes it, and on which machine.

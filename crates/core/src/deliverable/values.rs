@@ -54,8 +54,11 @@ impl Common {
             }
             "date" => self
                 .project_values
-                .instant
-                .map_or(TokenValue::Nothing, TokenValue::Date),
+                .began
+                .as_ref()
+                .map_or(TokenValue::Nothing, |began| {
+                    TokenValue::Date(began.instant())
+                }),
             "version" => number(self.version),
             "first" => number(frames.first()),
             "last" => number(frames.last()),

@@ -4,6 +4,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use foldhash::fast::RandomState;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::Frame;
 
@@ -12,8 +13,10 @@ use super::Known;
 /// What was told last of every published file.
 #[derive(Debug, Clone, Default)]
 pub struct Files {
-    folders: HashMap<Arc<str>, HashMap<Box<str>, Known>>,
+    folders: HashMap<Arc<str>, Names, RandomState>,
 }
+
+type Names = HashMap<Box<str>, Known, RandomState>;
 
 impl Files {
     /// What is told of a file.

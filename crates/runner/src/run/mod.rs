@@ -78,8 +78,9 @@ pub fn run(
     let begun = Moment::now();
     // Kept by every call that goes on with this run.
     let state = loaded.state_folder();
-    let mut record = loaded.surroundings.instant.map(|instant| RunRecord {
-        instant,
+    let began = loaded.surroundings.began.as_ref();
+    let mut record = began.map(|began| RunRecord {
+        instant: began.instant(),
         complete: false,
     });
     let work = prepare::prepare(loaded, expansion, options, watch)?;

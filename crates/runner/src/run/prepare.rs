@@ -33,10 +33,8 @@ pub(super) fn prepare<'a>(
     watch: &'a mut (dyn Watch + Send),
 ) -> Result<Work<'a>, RunError> {
     let state = State::new(loaded.state_folder());
-    let run = loaded
-        .surroundings
-        .instant
-        .map(|instant| instant.to_string());
+    let began = loaded.surroundings.began.as_ref();
+    let run = began.map(|began| began.instant().to_string());
     let (credits, scenes) = credits(loaded, expansion, run.as_deref())?;
     // The chunks are those of all that is chosen, so that every run of the same job has the same.
     let chunks = plan(expansion, &|index| {

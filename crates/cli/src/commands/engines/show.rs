@@ -125,7 +125,7 @@ fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
         job_folder: "/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
         profiles: all.to_vec(),
     };
     let scene = profile.scenes.first().map_or("scene", String::as_str);
