@@ -77,7 +77,7 @@ pub(super) fn split(path: &str) -> (&str, &str) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::ledger::known::Reader;
+    use crate::ledger::published::Reader;
     use crate::ledger::{How, Record};
 
     #[test]

@@ -8,7 +8,8 @@ use std::path::Path;
 use jiff::Timestamp;
 use truepath_core::forecast::{Effort, Experience, Took};
 
-use super::known::{Origins, Published, Reader};
+use super::known::Origins;
+use super::published::{Published, Reader};
 use super::reading::{Parsed, read_lines};
 use super::{Began, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, path};
 

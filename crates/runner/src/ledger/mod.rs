@@ -6,7 +6,9 @@ mod files;
 mod known;
 mod line;
 mod merged;
+mod published;
 mod reading;
+mod recent;
 mod written;
 
 use std::path::{Path, PathBuf};

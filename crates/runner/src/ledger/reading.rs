@@ -7,7 +7,7 @@ use std::io::{self, Read};
 use memchr::{memchr_iter, memrchr};
 
 use super::Line;
-use super::known::{Published, Reader};
+use super::published::{Published, Reader};
 use super::written::{is_intent, sound};
 use crate::in_turns::in_turns;
 
