@@ -27,6 +27,10 @@ enum Fault {
     Once(io::ErrorKind),
     /// It fails, and all after it.
     FromThere(io::ErrorKind),
+    /// It is done, and fails all the same.
+    Done(io::ErrorKind),
+    /// Its answer is lost, so it is asked for once more: what a client of a file server does.
+    AskedTwice,
 }
 
 /// The real disk, with a fault at one operation.
@@ -36,13 +40,21 @@ struct FaultyDisk {
     fault: Fault,
 }
 
-fn pass(count: &AtomicU64, at: u64, fault: Fault) -> io::Result<()> {
+/// Does an operation, unless it meets its fault.
+fn act<T>(
+    count: &AtomicU64,
+    at: u64,
+    fault: Fault,
+    operation: &mut dyn FnMut() -> io::Result<T>,
+) -> io::Result<T> {
     let number = count.fetch_add(1, Ordering::SeqCst) + 1;
     match fault {
         Fault::Stop if number > at => Err(io::Error::other("stopped")),
         Fault::Once(kind) if number == at => Err(kind.into()),
         Fault::FromThere(kind) if number >= at => Err(kind.into()),
-        _ => Ok(()),
+        Fault::Done(kind) if number == at => operation().and(Err(kind.into())),
+        Fault::AskedTwice if number == at => operation().and_then(|_| operation()),
+        _ => operation(),
     }
 }
 
@@ -52,72 +64,58 @@ impl FaultyDisk {
         Self { count, at, fault }
     }
 
-    fn pass(&self) -> io::Result<()> {
-        pass(&self.count, self.at, self.fault)
+    fn act<T>(&self, mut operation: impl FnMut() -> io::Result<T>) -> io::Result<T> {
+        act(&self.count, self.at, self.fault, &mut operation)
     }
 }
 
 impl Disk for FaultyDisk {
     fn create_folders(&self, folder: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.create_folders(folder)
+        self.act(|| RealDisk.create_folders(folder))
     }
     fn create_new_folder(&self, folder: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.create_new_folder(folder)
+        self.act(|| RealDisk.create_new_folder(folder))
     }
     fn link(&self, target: &str, name: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.link(target, name)
+        self.act(|| RealDisk.link(target, name))
     }
     fn sync_file(&self, path: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.sync_file(path)
+        self.act(|| RealDisk.sync_file(path))
     }
     fn sync_folder(&self, folder: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.sync_folder(folder)
+        self.act(|| RealDisk.sync_folder(folder))
     }
     fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.rename_new(from, to)
+        self.act(|| RealDisk.rename_new(from, to))
     }
     fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.copy_new(from, to)
+        self.act(|| RealDisk.copy_new(from, to))
     }
     fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.exchange(one, other)
+        self.act(|| RealDisk.exchange(one, other))
     }
     fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.second_name(from, to)
+        self.act(|| RealDisk.second_name(from, to))
     }
     fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.write_whole(path, bytes)
+        self.act(|| RealDisk.write_whole(path, bytes))
     }
     fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.write_new(path, bytes)
+        self.act(|| RealDisk.write_new(path, bytes))
     }
     fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>> {
-        self.pass()?;
         Ok(Box::new(FaultyLog {
-            log: RealDisk.create_log(path)?,
+            log: self.act(|| RealDisk.create_log(path))?,
             count: Arc::clone(&self.count),
             at: self.at,
             fault: self.fault,
         }))
     }
     fn remove_file(&self, path: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.remove_file(path)
+        self.act(|| RealDisk.remove_file(path))
     }
     fn remove_tree(&self, folder: &Path) -> io::Result<()> {
-        self.pass()?;
-        RealDisk.remove_tree(folder)
+        self.act(|| RealDisk.remove_tree(folder))
     }
 }
 
@@ -130,12 +128,20 @@ struct FaultyLog {
 
 impl Append for FaultyLog {
     fn append(&mut self, bytes: &[u8], sync: bool) -> io::Result<()> {
-        if let Err(error) = pass(&self.count, self.at, self.fault) {
+        let mut done = false;
+        let log = &mut self.log;
+        let appended = act(&self.count, self.at, self.fault, &mut || {
+            // What is written to a place in a file may be asked for twice.
+            if std::mem::replace(&mut done, true) {
+                return Ok(());
+            }
+            log.append(bytes, sync)
+        });
+        if !done {
             // A full disk takes half a line.
             self.log.append(&bytes[..bytes.len() / 2], false)?;
-            return Err(error);
         }
-        self.log.append(bytes, sync)
+        appended
     }
 }
 
@@ -224,6 +230,10 @@ fn disturbed(whole: &BTreeMap<String, Vec<u8>>, at: u64, fault: Fault) {
     let told = format!("{fault:?} at operation {at}");
     let project = project("");
     let first = render(&project, &FaultyDisk::new(at, fault), Policy::default());
+    if fault == Fault::AskedTwice {
+        let first = first.as_ref();
+        assert!(first.is_ok_and(Report::is_complete), "{told}: {first:?}");
+    }
     let between = bytes(&project);
     for (name, bytes) in &between {
         assert_eq!(bytes, &whole[name], "{told}: {name} is not whole");
@@ -238,7 +248,7 @@ fn disturbed(whole: &BTreeMap<String, Vec<u8>>, at: u64, fault: Fault) {
     for line in wrote(&project) {
         *times.entry(line).or_default() += 1;
     }
-    if fault == Fault::Stop {
+    if matches!(fault, Fault::Stop | Fault::AskedTwice) {
         for (line, times) in times {
             assert_eq!(times, 1, "{told}: {line} more than once");
         }
@@ -271,7 +281,16 @@ fn every_operation_fails_for_every_reason() {
 }
 
 #[test]
-fn a_replacing_run_stopped_after_every_operation_keeps_one_or_the_other() {
+fn lost_answers_do_no_harm() {
+    let (whole, operations) = undisturbed();
+    for at in 1..=operations {
+        disturbed(&whole, at, Fault::Done(io::ErrorKind::Other));
+        disturbed(&whole, at, Fault::AskedTwice);
+    }
+}
+
+#[test]
+fn a_replacing_run_disturbed_at_every_operation_keeps_one_or_the_other() {
     let policy = Policy {
         renew: true,
         ..Policy::default()
@@ -291,18 +310,23 @@ fn a_replacing_run_stopped_after_every_operation_keeps_one_or_the_other() {
     assert!(render(&first, &disk, policy).unwrap().is_complete());
     let new = bytes(&first);
     for at in 0..=disk.count.load(Ordering::SeqCst) {
-        let project = project("");
-        let old = before(&project);
-        let _ = render(&project, &FaultyDisk::new(at, Fault::Stop), policy);
-        for (name, bytes) in bytes(&project) {
-            assert!(bytes == old[&name] || bytes == new[&name], "{at}: {name}");
+        for fault in [
+            Fault::Stop,
+            Fault::Done(io::ErrorKind::Other),
+            Fault::AskedTwice,
+        ] {
+            let told = format!("{fault:?} at operation {at}");
+            let project = project("");
+            let old = before(&project);
+            let _ = render(&project, &FaultyDisk::new(at, fault), policy);
+            for (name, bytes) in bytes(&project) {
+                assert!(bytes == old[&name] || bytes == new[&name], "{told}: {name}");
+            }
+            assert_eq!(bytes(&project).len(), 6, "{told}");
+            let report = render(&project, &RealDisk, policy).unwrap();
+            assert!(report.is_complete(), "{told}");
+            assert_eq!(bytes(&project), new, "{told}");
+            assert_eq!(staging_folders(&project), [""; 0], "{told}");
         }
-        assert_eq!(bytes(&project).len(), 6, "at {at}");
-        assert!(
-            render(&project, &RealDisk, policy).unwrap().is_complete(),
-            "at {at}"
-        );
-        assert_eq!(bytes(&project), new, "at {at}");
-        assert_eq!(staging_folders(&project), [""; 0], "at {at}");
     }
 }

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use truepath_core::template::PathPattern;
 
-use crate::disk::{Disk, free_name};
+use crate::disk::{Disk, free_name, rename};
 use crate::ledger::{Held, Line};
 use crate::publish::Publisher;
 
@@ -38,7 +38,7 @@ impl Outside {
             })])?;
             disk.create_new_folder(&outside.hold)?;
             for file in there {
-                disk.rename_new(&outside.folder.join(&file), &outside.hold.join(&file))?;
+                rename(disk, &outside.folder.join(&file), &outside.hold.join(&file))?;
             }
         }
         Ok(outside)
@@ -64,7 +64,7 @@ impl Outside {
     pub(crate) fn end(&self, disk: &dyn Disk, staging: &Path) -> io::Result<()> {
         for file in self.files()? {
             let (from, to) = (self.folder.join(&file), staging.join(&file));
-            match disk.rename_new(&from, &to) {
+            match rename(disk, &from, &to) {
                 Err(error) if error.kind() == io::ErrorKind::CrossesDevices => {
                     disk.copy_new(&from, &to)?;
                     disk.remove_file(&from)?;
@@ -87,7 +87,7 @@ pub(crate) fn give_back(disk: &dyn Disk, folder: &Path, hold: &Path) -> io::Resu
         if fs::symlink_metadata(&to).is_ok() {
             crate::staging::set_aside(disk, &to, folder, &name.to_string_lossy())?;
         }
-        disk.rename_new(&from, &to)?;
+        rename(disk, &from, &to)?;
     }
     disk.sync_folder(folder)?;
     disk.remove_tree(hold)

@@ -9,7 +9,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::FrameSet;
 
 use crate::clock::timestamp;
-use crate::disk::{Disk, hash_file, stamp};
+use crate::disk::{Disk, create_folder, hash_file, stamp};
 use crate::harvest::{Field, HarvestError, When};
 use crate::ledger::{Intent, Line, Record, Staged, Told};
 use crate::outside::give_back;
@@ -173,7 +173,7 @@ impl Recovery<'_> {
         let staging = Path::new(&staged.folder);
         let folder = staging.parent().unwrap_or(Path::new("/"));
         let process = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
-        let own = staging::name(folder, self.session.number, process);
+        let own = self.session.staging_folder(folder, process);
         let files = staging::files_of_another(staging)?;
         // Told before it is there. Should this run die, its copies are removed like given files: what
         // they were made of is still where it was.
@@ -190,7 +190,7 @@ impl Recovery<'_> {
                 members: Vec::new(),
                 given: files.clone(),
             })])?;
-        self.disk.create_new_folder(&own)?;
+        create_folder(self.disk, &own)?;
         for file in files {
             self.disk.copy_new(&staging.join(&file), &own.join(&file))?;
         }

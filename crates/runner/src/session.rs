@@ -6,6 +6,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::time::Duration;
 
+use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
 use truepath_core::frames::FrameSet;
 
@@ -13,10 +14,11 @@ use crate::Loaded;
 use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::Disk;
+use crate::disk::{Disk, hex};
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
 use crate::publish::Publisher;
+use crate::staging;
 
 /// Where a job keeps its state.
 #[derive(Debug, Clone)]
@@ -56,6 +58,8 @@ pub(crate) struct Session<'a> {
     pub(crate) claims: Claims<'a>,
     pub(crate) sessions: Sessions,
     state: State,
+    /// What tells this state folder from all others, by its machine and path.
+    owner: String,
     disk: &'a dyn Disk,
 }
 
@@ -148,6 +152,7 @@ impl<'a> Session<'a> {
             presence,
             claims: Claims::new(disk, state.claims(), number).map_err(refused)?,
             sessions,
+            owner: owner(&card.machine, &state.folder),
             state: state.clone(),
             disk,
         };
@@ -193,6 +198,11 @@ impl<'a> Session<'a> {
         Ok(None)
     }
 
+    /// A name for a new staging folder of a process, in a folder.
+    pub(crate) fn staging_folder(&self, folder: &Path, process: u32) -> PathBuf {
+        staging::name(folder, &self.owner, self.number, process)
+    }
+
     /// Whether a run holds nothing any more.
     pub(crate) fn is_gone(&self, number: u32) -> bool {
         // What cannot be told is taken for alive: that costs time, and no file.
@@ -233,6 +243,12 @@ impl<'a> Session<'a> {
             Ok(()) => self.disk.remove_tree(&old),
         }
     }
+}
+
+/// Digits that differ for each state folder, as each machine sees it.
+fn owner(machine: &str, state: &Path) -> String {
+    let text = [machine.as_bytes(), state.as_os_str().as_encoded_bytes()].join(&0);
+    hex(&Sha256::digest(text)[..4])
 }
 
 fn remove(path: &Path) -> io::Result<()> {

@@ -4,16 +4,17 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use crate::disk::{Disk, free_name};
+use crate::disk::{Disk, free_name, rename};
 
 /// What staging folders are called; a leading dot keeps them out of listings.
 const PREFIX: &str = ".truepath-";
 /// The folder beside the frames that takes what was in the way or not asked for.
 pub(crate) const ASIDE: &str = "set-aside";
 
-/// A name for a new staging folder in a folder.
-pub(crate) fn name(folder: &Path, session: u32, count: u32) -> PathBuf {
-    free_name(folder, &format!("{PREFIX}{session:04}-{count:04}"))
+/// A name for a new staging folder in a folder. The owner tells a state folder from all others: runs of
+/// several jobs may bring their files to one folder.
+pub(crate) fn name(folder: &Path, owner: &str, session: u32, count: u32) -> PathBuf {
+    free_name(folder, &format!("{PREFIX}{owner}-{session:04}-{count:04}"))
 }
 
 /// The regular files in a staging folder, by name; links and folders are not listed.
@@ -73,7 +74,7 @@ pub(crate) fn set_aside(
     let aside = folder.join(ASIDE);
     disk.create_folders(&aside)?;
     let to = free_name(&aside, name);
-    disk.rename_new(path, &to)?;
+    rename(disk, path, &to)?;
     disk.sync_folder(&aside)?;
     Ok(to)
 }

@@ -4,7 +4,7 @@ use std::io;
 use std::path::Path;
 
 use super::PublishError;
-use crate::disk::{Disk, free_name, stamp};
+use crate::disk::{Disk, exchange, free_name, rename, stamp};
 use crate::ledger::{Intent, Replaces};
 use crate::staging;
 
@@ -12,7 +12,7 @@ use crate::staging;
 pub(super) fn take_name(disk: &dyn Disk, intent: &Intent) -> Result<(), PublishError> {
     let (staged, to) = (Path::new(&intent.staged), Path::new(&intent.record.path));
     if intent.replaces.is_some() {
-        match disk.exchange(staged, to) {
+        match exchange(disk, staged, to) {
             Ok(()) => return Ok(()),
             // Nothing to replace any more.
             Err(error) if error.kind() == io::ErrorKind::NotFound => {}
@@ -32,7 +32,7 @@ pub(super) fn take_name(disk: &dyn Disk, intent: &Intent) -> Result<(), PublishE
             Err(error) => return Err(error.into()),
         }
     }
-    match disk.rename_new(staged, to) {
+    match rename(disk, staged, to) {
         Ok(()) => Ok(()),
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
             Err(PublishError::Taken(to.display().to_string()))
@@ -69,7 +69,7 @@ fn carry_over(disk: &dyn Disk, staged: &Path, to: &Path) -> Result<(), PublishEr
     let copy = free_name(folder, &format!(".truepath-copy-{name}"));
     let copied = disk
         .copy_new(staged, &copy)
-        .and_then(|()| disk.rename_new(&copy, to));
+        .and_then(|()| rename(disk, &copy, to));
     match copied {
         Ok(()) => Ok(disk.remove_file(staged)?),
         Err(error) => {

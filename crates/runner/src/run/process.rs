@@ -17,6 +17,7 @@ use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
 use crate::clock::timestamp;
+use crate::disk::create_folder;
 use crate::harvest::{Field, When};
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
@@ -113,8 +114,7 @@ impl Work<'_> {
         }))?;
         let disk = self.disk;
         if is_new {
-            disk.create_new_folder(&staging)
-                .map_err(RunError::disk(&staging))?;
+            create_folder(disk, &staging).map_err(RunError::disk(&staging))?;
         }
         self.lay_in(&orders, &staging)?;
         orders

@@ -14,7 +14,7 @@ impl Work<'_> {
         let mut emptied = self.emptied();
         match emptied.iter().position(|one| one.parent() == Some(folder)) {
             Some(at) => (emptied.swap_remove(at), false),
-            None => (staging::name(folder, self.session.number, process), true),
+            None => (self.session.staging_folder(folder, process), true),
         }
     }
 

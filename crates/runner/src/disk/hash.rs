@@ -1,0 +1,53 @@
+//! Hashes of files.
+
+use std::fs::File;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::Path;
+
+use sha2::{Digest, Sha256};
+
+/// The SHA-256 (FIPS 180-4) of a file, in hexadecimal digits.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn hash_file(path: &Path) -> io::Result<String> {
+    let mut file = File::open(path)?;
+    let mut hasher = Sha256::new();
+    let mut buffer = vec![0; 1 << 16];
+    loop {
+        match file.read(&mut buffer)? {
+            0 => return Ok(hex(&hasher.finalize())),
+            read => hasher.update(&buffer[..read]),
+        }
+    }
+}
+
+/// Files up to so many bytes are hashed whole by [`hash_outline`].
+const WHOLE: u64 = 1 << 26;
+/// Of larger ones it hashes so many bytes at either end.
+const END: u64 = 1 << 20;
+
+/// The SHA-256 of a file, or of a large one's length with its beginning and end: files that scenes
+/// need may be caches of many gigabytes, and are looked at in every call.
+pub(crate) fn hash_outline(path: &Path) -> io::Result<String> {
+    let mut file = File::open(path)?;
+    let length = file.metadata()?.len();
+    if length <= WHOLE {
+        return hash_file(path);
+    }
+    let mut hasher = Sha256::new();
+    hasher.update(length.to_le_bytes());
+    let mut bytes = Vec::new();
+    for start in [0, length - END] {
+        bytes.clear();
+        file.seek(SeekFrom::Start(start))?;
+        (&mut file).take(END).read_to_end(&mut bytes)?;
+        hasher.update(&bytes);
+    }
+    Ok(hex(&hasher.finalize()))
+}
+
+/// Bytes as hexadecimal digits.
+pub(crate) fn hex(bytes: &[u8]) -> String {
+    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
+}

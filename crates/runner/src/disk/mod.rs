@@ -1,0 +1,123 @@
+//! The disk behind a trait: every operation that changes something goes through it.
+
+mod hash;
+mod real;
+mod stamp;
+mod surely;
+
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+pub use hash::hash_file;
+pub(crate) use hash::{hash_outline, hex};
+pub use real::RealDisk;
+pub use stamp::{Stamp, stamp};
+pub(crate) use surely::{create_folder, exchange, rename};
+
+/// What a run does to the disk.
+pub trait Disk: Sync {
+    /// Makes a folder and all above it, and makes sure that they stay.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn create_folders(&self, folder: &Path) -> io::Result<()>;
+
+    /// Makes a folder that must not be there yet.
+    ///
+    /// # Errors
+    /// When it is there or the disk refuses.
+    fn create_new_folder(&self, folder: &Path) -> io::Result<()>;
+
+    /// Lays a symbolic link.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn link(&self, target: &str, name: &Path) -> io::Result<()>;
+
+    /// Makes sure that the bytes of a file stay.
+    ///
+    /// # Errors
+    /// When the disk refuses; then the bytes must be taken for lost.
+    fn sync_file(&self, path: &Path) -> io::Result<()>;
+
+    /// Makes sure that the names in a folder stay.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn sync_folder(&self, folder: &Path) -> io::Result<()>;
+
+    /// Renames a file and never replaces one.
+    ///
+    /// # Errors
+    /// `AlreadyExists` when the name is taken, or what the disk says.
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Copies a file to a name that is free, and makes sure that the bytes stay.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Opens a new file to append to.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>>;
+
+    /// Lets two files change their names, each atomically taking the other's place.
+    ///
+    /// # Errors
+    /// When one is not there, or the file system cannot do it.
+    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()>;
+
+    /// Gives a file of our own a second name, which must be free.
+    ///
+    /// # Errors
+    /// `AlreadyExists` when the name is taken, or what the disk says.
+    fn second_name(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Writes a small file of our own whole, in place of what has the name.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+
+    /// Writes a small file of our own whose name must be free.
+    ///
+    /// # Errors
+    /// When the name is taken or the disk refuses.
+    fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
+
+    /// Removes a file; one that is not there is removed.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn remove_file(&self, path: &Path) -> io::Result<()>;
+
+    /// Removes a folder of our own with all that is in it; one that is not there is removed.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn remove_tree(&self, folder: &Path) -> io::Result<()>;
+}
+
+/// A file that lines are appended to.
+pub trait Append: Send {
+    /// Appends bytes; with `sync` they stay once this returns.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn append(&mut self, bytes: &[u8], sync: bool) -> io::Result<()>;
+}
+
+/// A name in a folder that is free: `name`, `name.2`, `name.3` …
+pub(crate) fn free_name(folder: &Path, name: &str) -> PathBuf {
+    let mut path = folder.join(name);
+    let mut number = 2;
+    while fs::symlink_metadata(&path).is_ok() {
+        path = folder.join(format!("{name}.{number}"));
+        number += 1;
+    }
+    path
+}

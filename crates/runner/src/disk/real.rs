@@ -1,0 +1,128 @@
+//! The disk of this machine.
+
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Write};
+use std::path::Path;
+
+use super::{Append, Disk};
+
+/// The disk of this machine.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct RealDisk;
+
+impl Disk for RealDisk {
+    fn create_folders(&self, folder: &Path) -> io::Result<()> {
+        if folder.is_dir() {
+            return Ok(());
+        }
+        if let Some(above) = folder
+            .parent()
+            .filter(|above| !above.as_os_str().is_empty())
+        {
+            self.create_folders(above)?;
+            match fs::create_dir(folder) {
+                Err(error) if error.kind() != io::ErrorKind::AlreadyExists => return Err(error),
+                _ => {}
+            }
+            return self.sync_folder(above);
+        }
+        fs::create_dir_all(folder)
+    }
+
+    fn create_new_folder(&self, folder: &Path) -> io::Result<()> {
+        fs::create_dir(folder)
+    }
+
+    fn link(&self, target: &str, name: &Path) -> io::Result<()> {
+        rustix::fs::symlink(target, name).map_err(io::Error::from)
+    }
+
+    fn sync_file(&self, path: &Path) -> io::Result<()> {
+        File::open(path)?.sync_all()
+    }
+
+    fn sync_folder(&self, folder: &Path) -> io::Result<()> {
+        File::open(folder)?.sync_all()
+    }
+
+    fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        match renameat_with(CWD, from, CWD, to, RenameFlags::NOREPLACE) {
+            Ok(()) => Ok(()),
+            // A file system that knows no flags: a link never replaces either.
+            Err(
+                rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP,
+            ) => {
+                fs::hard_link(from, to)?;
+                fs::remove_file(from)
+            }
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
+        let mut source = File::open(from)?;
+        let mut copy = OpenOptions::new().write(true).create_new(true).open(to)?;
+        io::copy(&mut source, &mut copy)?;
+        copy.sync_all()
+    }
+
+    fn create_log(&self, path: &Path) -> io::Result<Box<dyn Append>> {
+        let file = OpenOptions::new()
+            .append(true)
+            .create_new(true)
+            .open(path)?;
+        Ok(Box::new(RealLog(file)))
+    }
+
+    fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
+        use rustix::fs::{CWD, RenameFlags, renameat_with};
+        Ok(renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE)?)
+    }
+
+    fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
+        fs::hard_link(from, to)
+    }
+
+    fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        let mut half = path.as_os_str().to_owned();
+        half.push(".half");
+        fs::write(&half, bytes)?;
+        fs::rename(&half, path)
+    }
+
+    fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
+        File::create_new(path)?.write_all(bytes)
+    }
+
+    fn remove_file(&self, path: &Path) -> io::Result<()> {
+        gone(fs::remove_file(path))
+    }
+
+    fn remove_tree(&self, folder: &Path) -> io::Result<()> {
+        // Most are empty by then, and need not be looked through.
+        match fs::remove_dir(folder) {
+            Err(error) if error.kind() == io::ErrorKind::DirectoryNotEmpty => {
+                gone(fs::remove_dir_all(folder))
+            }
+            removed => gone(removed),
+        }
+    }
+}
+
+/// What is not there any more need not be removed: a file server that was asked twice says so.
+fn gone(removed: io::Result<()>) -> io::Result<()> {
+    match removed {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+        removed => removed,
+    }
+}
+
+struct RealLog(File);
+
+impl Append for RealLog {
+    fn append(&mut self, bytes: &[u8], sync: bool) -> io::Result<()> {
+        self.0.write_all(bytes)?;
+        if sync { self.0.sync_data() } else { Ok(()) }
+    }
+}

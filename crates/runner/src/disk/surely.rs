@@ -1,0 +1,56 @@
+//! Names that are changed where answers get lost: a client of a file server that hears nothing asks once
+//! more, and is told that it cannot be done, since it is done. So after an error it is looked at what is
+//! there before anything is decided.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+
+use super::Disk;
+
+/// Makes a folder whose name nobody else uses.
+pub(crate) fn create_folder(disk: &dyn Disk, folder: &Path) -> io::Result<()> {
+    match disk.create_new_folder(folder) {
+        Err(_) if is_empty_folder(folder) => Ok(()),
+        created => created,
+    }
+}
+
+/// Renames a file and never replaces one.
+pub(crate) fn rename(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> {
+    let file = identity(from)?;
+    let renamed = disk.rename_new(from, to);
+    if renamed.is_ok() || identity(to).ok() != Some(file) {
+        return renamed;
+    }
+    // By a second name, of which the first is still there.
+    match identity(from).ok() == Some(file) {
+        true => disk.remove_file(from),
+        false => Ok(()),
+    }
+}
+
+/// Lets two files change their names.
+pub(crate) fn exchange(disk: &dyn Disk, one: &Path, other: &Path) -> io::Result<()> {
+    let file = identity(one)?;
+    let exchanged = disk.exchange(one, other);
+    match (exchanged, identity(other)?) {
+        (_, now) if now == file => Ok(()),
+        // Asked twice, and exchanged twice.
+        (Ok(()), _) => Err(io::Error::other(
+            "the file system said that it exchanged two files and did not",
+        )),
+        (refused, _) => refused,
+    }
+}
+
+/// What tells a file from all others, whatever it is called: its device and its number there.
+fn identity(path: &Path) -> io::Result<(u64, u64)> {
+    use std::os::unix::fs::MetadataExt;
+    let facts = fs::symlink_metadata(path)?;
+    Ok((facts.dev(), facts.ino()))
+}
+
+fn is_empty_folder(folder: &Path) -> bool {
+    fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_none())
+}

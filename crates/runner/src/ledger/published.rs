@@ -1,0 +1,145 @@
+//! Published files as lines of ledgers and records tell of them.
+
+use std::borrow::Cow;
+use std::sync::Arc;
+
+use jiff::Timestamp;
+use serde::Deserialize;
+
+use super::files::split;
+use super::recent::Recent;
+use super::{Hash, How, Known, Origin, Record};
+use crate::disk::Stamp;
+
+/// A published file as a line tells of it.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) struct Published {
+    pub(super) how: How,
+    pub(super) folder: Arc<str>,
+    pub(super) name: Box<str>,
+    pub(super) known: Known,
+    /// When it came; none where the line has no time.
+    pub(super) time: Option<Timestamp>,
+}
+
+impl Published {
+    pub(super) fn path(&self) -> String {
+        format!("{}/{}", self.folder, self.name)
+    }
+}
+
+/// A published line, read without copying its texts.
+#[derive(Deserialize)]
+pub(super) struct View<'a> {
+    #[serde(borrow)]
+    published: PublishedView<'a>,
+}
+
+#[derive(Deserialize)]
+struct PublishedView<'a> {
+    how: How,
+    #[serde(borrow)]
+    record: RecordView<'a>,
+}
+
+#[derive(Deserialize)]
+struct RecordView<'a> {
+    #[serde(borrow)]
+    path: Text<'a>,
+    size: u64,
+    modified: i64,
+    #[serde(borrow)]
+    hash: Text<'a>,
+    #[serde(borrow)]
+    fingerprint: Option<Text<'a>>,
+    #[serde(borrow)]
+    engine: Text<'a>,
+    #[serde(borrow)]
+    time: Text<'a>,
+    #[serde(borrow, default)]
+    run: Option<Text<'a>>,
+}
+
+/// A text of a line: borrowed where nothing in it is escaped.
+#[derive(Deserialize)]
+struct Text<'a>(#[serde(borrow)] Cow<'a, str>);
+
+impl Text<'_> {
+    fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl<'a> From<&'a str> for Text<'a> {
+    fn from(text: &'a str) -> Self {
+        Self(Cow::Borrowed(text))
+    }
+}
+
+impl<'a> RecordView<'a> {
+    fn of(record: &'a Record) -> Self {
+        Self {
+            path: record.path.as_str().into(),
+            size: record.size,
+            modified: record.modified,
+            hash: record.hash.as_str().into(),
+            fingerprint: record.fingerprint.as_deref().map(Text::from),
+            engine: record.engine.as_str().into(),
+            time: record.time.as_str().into(),
+            run: record.run.as_deref().map(Text::from),
+        }
+    }
+}
+
+/// Makes files known, from lines or records: what neighbours share is held once.
+#[derive(Debug, Default)]
+pub(super) struct Reader {
+    folders: Recent<str>,
+    origins: Recent<Origin>,
+}
+
+impl Reader {
+    /// A published file as a line of a ledger tells of it; none where it does not.
+    pub(super) fn of_line(&mut self, line: &str) -> Option<Published> {
+        let View { published } = serde_json::from_str(line).ok()?;
+        Some(self.of_view(published.how, &published.record))
+    }
+
+    /// A file that was just published.
+    pub(super) fn of_record(&mut self, how: How, record: &Record) -> Published {
+        self.of_view(how, &RecordView::of(record))
+    }
+
+    fn of_view(&mut self, how: How, record: &RecordView<'_>) -> Published {
+        let (folder, name) = split(&record.path.0);
+        let fingerprint = record.fingerprint.as_ref().map(Text::as_str);
+        let engine = record.engine.as_str();
+        let run = record.run.as_ref().map(Text::as_str);
+        let is_it = |one: &Origin| {
+            one.fingerprint.as_deref() == fingerprint
+                && *one.engine == *engine
+                && one.run.as_deref() == run
+        };
+        let origin = || {
+            Arc::new(Origin {
+                fingerprint: fingerprint.map(Into::into),
+                engine: engine.into(),
+                run: run.map(Into::into),
+            })
+        };
+        Published {
+            how,
+            folder: self.folders.get(|one| *one == *folder, || folder.into()),
+            name: name.into(),
+            known: Known {
+                stamp: Stamp {
+                    size: record.size,
+                    modified: record.modified,
+                },
+                hash: Hash::of_digits(record.hash.as_str()),
+                origin: self.origins.get(is_it, origin),
+            },
+            time: record.time.as_str().parse().ok(),
+        }
+    }
+}
