@@ -118,6 +118,7 @@ fn look(existing: &str, options: &[&str], there: There) -> Cell {
         }
         (Some(0), true, false) => Cell::Replaced,
         (Some(0), true, true) => {
+            assert!(called.err.contains("set aside "), "{}", called.err);
             assert!(now != before);
             Cell::SetAside
         }
@@ -219,6 +220,44 @@ fn a_replacing_run_that_was_stopped_does_not_begin_again() {
             .count(),
         6
     );
+}
+
+#[test]
+fn a_file_put_there_while_its_successor_is_made_is_set_aside() {
+    let project = kiln("1-3", "", "");
+    project.call(&["run"]).ends(0);
+    for frame in 1..=3 {
+        let [from, to] = ["renders/kiln.", "kept."].map(|name| format!("{name}000{frame}.png"));
+        fs::copy(project.path(&from), project.path(&to)).unwrap();
+    }
+    // A renderer of other pictures, during whose work somebody retouches the second one.
+    let render =
+        "[ $1 != 2 ] || printf retouched >$3/renders/kiln.0002.png\ncp $3/kept.0003.png $2\n";
+    project.write("render.sh", render);
+    let folder = project.path("");
+    let job = format!(
+        "existing = \"replace\"\nrun = [\"sh\", \"{0}/render.sh\", \"{{frame}}\", \"{{target}}\", \"{0}\"]\n{1}",
+        folder.display(),
+        project
+            .read("truepath.toml")
+            .replace("engine = \"understudy\"\n", "")
+    );
+    project.write("truepath.toml", &job);
+    let said = project.call(&["run"]).ends(0).err;
+    let begun = "3 files wanted, 3 there give way to new ones";
+    assert!(said.contains(begun), "{said}");
+    assert!(
+        said.contains("set aside the file that it replaces"),
+        "{said}"
+    );
+    let third = fs::read(project.path("kept.0003.png")).unwrap();
+    for frame in 1..=3 {
+        let made = fs::read(project.path(&format!("renders/kiln.000{frame}.png"))).unwrap();
+        assert!(made == third, "{frame}");
+    }
+    let aside = project.files("renders/set-aside");
+    assert_eq!(aside, ["kiln.0002.png"]);
+    assert_eq!(project.read("renders/set-aside/kiln.0002.png"), "retouched");
 }
 
 #[test]

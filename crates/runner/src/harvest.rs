@@ -12,9 +12,9 @@ use truepath_media::{Wanted, verify};
 
 use crate::crash::point;
 use crate::disk::{hash_file, stamp};
-use crate::ledger::{Record, Replaces};
+use crate::ledger::Replaces;
 use crate::proof;
-use crate::publish::{Credits, PublishError, Ready, record};
+use crate::publish::{Brought, Credits, PublishError, Published, Ready, record};
 use crate::staging;
 
 /// A staging folder and what is expected of it.
@@ -69,8 +69,8 @@ pub(crate) struct Harvested {
     pub(crate) frame: Frame,
     /// What it was called in the staging folder.
     pub(crate) staged: PathBuf,
-    /// All there is to say of it.
-    pub(crate) record: Record,
+    /// That it has its true name.
+    pub(crate) brought: Brought,
 }
 
 /// What is wrong with a file that should get its true name.
@@ -127,7 +127,7 @@ impl<'a> Field<'a> {
     /// Publishes what is finished.
     pub(crate) fn harvest(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<Result<Record, PublishError>>,
+        publish: &dyn Fn(Vec<Ready>) -> Vec<Published>,
         when: When<'_>,
     ) -> Result<Vec<Harvested>, HarvestError> {
         let ripe = self.ripe(when)?;
@@ -136,13 +136,13 @@ impl<'a> Field<'a> {
         for ((crop, ready), result) in ripe.into_iter().zip(publish(files)) {
             let known = &mut self.crops[crop];
             match result {
-                Ok(record) => {
+                Ok(brought) => {
                     known.done.insert(ready.frame);
                     harvested.push(Harvested {
                         deliverable: known.index,
                         frame: ready.frame,
                         staged: ready.staged,
-                        record,
+                        brought,
                     });
                 }
                 Err(PublishError::Taken(path)) => {
@@ -196,6 +196,7 @@ impl<'a> Field<'a> {
             let ready = Ready {
                 record: record(&staged, &to, &known.credits)?,
                 replaces: known.replaces.get(&frame).copied(),
+                removed: None,
                 staged,
                 frame,
             };

@@ -13,7 +13,7 @@ use crate::disk::{Disk, create_folder, hash_file, stamp};
 use crate::harvest::{Field, HarvestError, When};
 use crate::ledger::{Intent, Line, Record, Staged, Told};
 use crate::outside::give_back;
-use crate::publish::{Credits, PublishError, Ready, carry_out, tell_carried_out};
+use crate::publish::{Brought, Credits, PublishError, Ready, carry_out, tell_carried_out};
 use crate::session::Session;
 use crate::staging;
 
@@ -26,6 +26,13 @@ pub(crate) struct Recovered {
     pub(crate) aside: Vec<PathBuf>,
     /// Staging folders in which somebody still writes.
     pub(crate) busy: Vec<String>,
+}
+
+impl Recovered {
+    fn take(&mut self, brought: Brought) {
+        self.records.push(brought.record);
+        self.aside.extend(brought.aside);
+    }
 }
 
 /// What picking up needs.
@@ -74,7 +81,7 @@ impl Recovery<'_> {
             return Ok(());
         };
         match finished {
-            Ok(record) => self.recovered.records.push(record),
+            Ok(brought) => self.recovered.take(brought),
             Err(PublishError::Taken(_)) => {}
             Err(PublishError::Fenced) => return Err(HarvestError::Fenced),
             Err(PublishError::Disk(error)) => return Err(error.into()),
@@ -135,7 +142,7 @@ impl Recovery<'_> {
                             let name = one.staged.file_name().unwrap_or_default();
                             self.disk.remove_file(&staging.join(name))?;
                         }
-                        self.recovered.records.push(one.record);
+                        self.recovered.take(one.brought);
                     }
                 }
                 // Half a set of files that tell nothing is no reason to stop.

@@ -63,6 +63,7 @@ impl Screen {
                 there,
                 done,
                 forecast,
+                ..
             } => {
                 self.forecast = (*forecast).clone();
                 self.to_do = wanted.saturating_sub(*there);
@@ -226,6 +227,7 @@ mod tests {
         let begun = Event::Begun {
             wanted: 2202,
             there: 558,
+            replaced: 0,
             done: &done,
             forecast: &Forecast::new(&[None; 4], &[72, 72, 1500, 0], 2),
         };

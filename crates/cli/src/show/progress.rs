@@ -88,13 +88,17 @@ impl Progress {
         bar.tick();
     }
 
-    fn begun(&mut self, wanted: u64, there: u64, forecast: &Forecast) {
+    fn begun(&mut self, wanted: u64, (there, replaced): (u64, u64), forecast: &Forecast) {
         self.to_do = wanted.saturating_sub(there);
         self.forecast = forecast.clone();
-        let there = match there {
-            0 => "none is there yet".to_owned(),
-            1 => "1 is there already".to_owned(),
-            several => format!("{several} are there already"),
+        let there = match (there, replaced) {
+            (0, 0) => "none is there yet".to_owned(),
+            (0, replaced) => format!("{replaced} there give way to new ones"),
+            (there, 0) => format!("{} there already", count(there, "is", "are")),
+            (there, replaced) => format!(
+                "{} there already, {replaced} more give way to new ones",
+                count(there, "is", "are")
+            ),
         };
         let left = self.forecast.left(0.0).filter(|_| self.to_do > 0);
         let left = left.map_or_else(String::new, |left| {
@@ -139,9 +143,10 @@ impl Watch for Progress {
             Event::Begun {
                 wanted,
                 there,
+                replaced,
                 forecast,
                 ..
-            } => self.begun(*wanted, *there, forecast),
+            } => self.begun(*wanted, (*there, *replaced), forecast),
             Event::Started {
                 label, frames, log, ..
             } => {

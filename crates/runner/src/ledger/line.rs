@@ -2,6 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
+use crate::disk::Stamp;
+
 /// What a line tells.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -134,6 +136,9 @@ pub struct Intent {
     /// What becomes of a file that has the name already; none where there must not be one.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub replaces: Option<Replaces>,
+    /// What a file that is removed was known to be; one that is another by then is kept aside.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub removed: Option<Stamp>,
     /// All there is to say once it has its true name.
     pub record: Record,
 }

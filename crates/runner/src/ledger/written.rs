@@ -86,6 +86,7 @@ pub(super) fn sound(line: &str) -> Option<&str> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::disk::Stamp;
     use crate::ledger::{Held, How, Intent, Member, Record, Replaces, Staged};
 
     fn parse(line: &str) -> Option<Line> {
@@ -127,7 +128,11 @@ mod tests {
             Line::Intent(Intent {
                 staged: "s".to_owned(),
                 frame: -7,
-                replaces: Some(Replaces::Keep),
+                replaces: Some(Replaces::Remove),
+                removed: Some(Stamp {
+                    size: 7,
+                    modified: -1,
+                }),
                 record: record.clone(),
             }),
             Line::Published {

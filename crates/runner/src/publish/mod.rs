@@ -14,7 +14,7 @@ use true_name::{clear_replaced, take_name};
 
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::{Disk, hash_file, stamp};
+use crate::disk::{Disk, Stamp, hash_file, stamp};
 use crate::ledger::{How, Intent, Line, Record, Replaces, Writer};
 use crate::presence::machine;
 
@@ -47,6 +47,8 @@ pub(crate) struct Ready {
     pub(crate) frame: Frame,
     /// What becomes of a file that has its name already; none where there must not be one.
     pub(crate) replaces: Option<Replaces>,
+    /// What a file that is removed for it is known to be.
+    pub(crate) removed: Option<Stamp>,
     /// All there is to say of it.
     pub(crate) record: Record,
 }
@@ -65,7 +67,16 @@ pub(crate) enum PublishError {
     Disk(#[from] io::Error),
 }
 
-type Published = Result<Record, PublishError>;
+/// A file that has its true name.
+#[derive(Debug)]
+pub(crate) struct Brought {
+    /// All there is to say of it.
+    pub(crate) record: Record,
+    /// Where the file is that had the name before, where it is kept.
+    pub(crate) aside: Option<PathBuf>,
+}
+
+pub(crate) type Published = Result<Brought, PublishError>;
 
 /// Publishes for all processes of a run.
 pub(crate) struct Publisher {
@@ -168,6 +179,7 @@ fn together(
             staged: file.staged.display().to_string(),
             frame: file.frame,
             replaces: file.replaces,
+            removed: file.removed,
             record: file.record.clone(),
         });
     }
@@ -229,7 +241,8 @@ fn finish(
                     how,
                     record: record.clone(),
                 });
-                Ok(record)
+                let aside = None;
+                Ok(Brought { record, aside })
             }
         });
     }
@@ -247,8 +260,8 @@ fn finish(
         let result = result.unwrap_or_else(|| Err(io::Error::other("no result").into()));
         out.push(match (result, &told) {
             (Ok(_), Err(error)) => Err(again(error).into()),
-            (Ok(record), Ok(())) => clear_replaced(disk, intent)
-                .map(|()| record)
+            (Ok(Brought { record, .. }), Ok(())) => clear_replaced(disk, intent)
+                .map(|aside| Brought { record, aside })
                 .map_err(Into::into),
             (failed, _) => failed,
         });
@@ -262,21 +275,13 @@ fn again(error: &io::Error) -> io::Error {
 }
 
 /// Takes up an intent of a run that died before it was carried out.
-pub(crate) fn carry_out(
-    disk: &dyn Disk,
-    ledger: &mut Writer,
-    intent: Intent,
-) -> Result<Record, PublishError> {
+pub(crate) fn carry_out(disk: &dyn Disk, ledger: &mut Writer, intent: Intent) -> Published {
     take_name(disk, &intent)?;
     tell_carried_out(disk, ledger, intent)
 }
 
 /// Tells of an intent of a run that died right after it was carried out.
-pub(crate) fn tell_carried_out(
-    disk: &dyn Disk,
-    ledger: &mut Writer,
-    intent: Intent,
-) -> Result<Record, PublishError> {
+pub(crate) fn tell_carried_out(disk: &dyn Disk, ledger: &mut Writer, intent: Intent) -> Published {
     let mut results = finish(disk, ledger, vec![intent], vec![None], How::Recovered);
     results
         .pop()

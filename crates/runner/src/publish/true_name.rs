@@ -1,7 +1,7 @@
 //! How a file gets its true name: never over another one, and by an exchange where one is replaced.
 
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use super::PublishError;
 use crate::disk::{Disk, exchange, free_name, rename, stamp};
@@ -42,23 +42,20 @@ pub(super) fn take_name(disk: &dyn Disk, intent: &Intent) -> Result<(), PublishE
     }
 }
 
-/// After an exchange the staging name is that of the file that was replaced.
-pub(super) fn clear_replaced(disk: &dyn Disk, intent: &Intent) -> io::Result<()> {
+/// After an exchange the staging name is that of the file that was replaced. Gives where it is where it is
+/// kept aside.
+pub(super) fn clear_replaced(disk: &dyn Disk, intent: &Intent) -> io::Result<Option<PathBuf>> {
     let (staged, to) = (Path::new(&intent.staged), Path::new(&intent.record.path));
-    let Some(replaces) = intent.replaces else {
-        return Ok(());
+    let (Some(replaces), Some(found)) = (intent.replaces, stamp(staged)?) else {
+        return Ok(None);
     };
-    if stamp(staged)?.is_none() {
-        return Ok(());
+    // While the new one was made, somebody may have put another file there.
+    if replaces == Replaces::Remove && intent.removed == Some(found) {
+        return disk.remove_file(staged).map(|()| None);
     }
-    match replaces {
-        Replaces::Remove => disk.remove_file(staged),
-        Replaces::Keep => {
-            let folder = to.parent().unwrap_or(Path::new("/"));
-            let name = to.file_name().unwrap_or_default().to_string_lossy();
-            staging::set_aside(disk, staged, folder, &name).map(|_| ())
-        }
-    }
+    let folder = to.parent().unwrap_or(Path::new("/"));
+    let name = to.file_name().unwrap_or_default().to_string_lossy();
+    staging::set_aside(disk, staged, folder, &name).map(Some)
 }
 
 /// From one file system to another: a copy beside the true name first, so that no half of it is

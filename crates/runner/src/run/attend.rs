@@ -13,6 +13,7 @@ use crate::clock::{Moment, pause};
 use crate::engine_log::{Meaning, Reader};
 use crate::harvest::{Field, HarvestError, When};
 use crate::process::{Happening, Process};
+use crate::publish::Brought;
 
 /// How often an engine is looked at that says nothing.
 const TICK: Duration = Duration::from_millis(100);
@@ -247,20 +248,27 @@ impl Work<'_> {
         };
         for one in &harvested {
             let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
-            log.run(&format!("{name} is {}", one.record.path))
+            let Brought { record, aside } = &one.brought;
+            log.run(&format!("{name} is {}", record.path))
                 .map_err(|error| Troubled::Run(Box::new(RunError::disk(log.path())(error))))?;
             {
                 let mut report = self.report();
                 report.rendered += 1;
-                report.largest = report.largest.max(one.record.size);
+                report.largest = report.largest.max(record.size);
             }
-            self.known().publish(&one.record);
+            self.known().publish(record);
             self.tell(&Event::Published {
                 deliverable: one.deliverable,
                 frame: one.frame,
-                path: &one.record.path,
+                path: &record.path,
                 elsewhere: false,
             });
+            if let Some(to) = aside {
+                self.tell(&Event::Aside {
+                    what: "the file that it replaces",
+                    to,
+                });
+            }
         }
         Ok(harvested.len() as u64)
     }

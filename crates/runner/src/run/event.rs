@@ -16,6 +16,8 @@ pub enum Event<'a> {
         wanted: u64,
         /// Files that are there already.
         there: u64,
+        /// Files that are there and give way to new ones.
+        replaced: u64,
         /// The frames that are there of each deliverable.
         done: &'a [FrameSet],
         /// How long it will take.

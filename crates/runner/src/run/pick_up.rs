@@ -125,7 +125,7 @@ impl Work<'_> {
         }
         for to in &recovered.aside {
             self.tell(&Event::Aside {
-                what: "an unfinished file of an earlier run",
+                what: "what an earlier run left or replaced",
                 to,
             });
         }

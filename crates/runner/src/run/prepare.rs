@@ -82,10 +82,12 @@ pub(super) fn prepare<'a>(
         let expected = work.known().experience.expected(expansion);
         let files: Vec<u64> = stock.missing.iter().map(FrameSet::count).collect();
         let forecast = Forecast::new(&expected, &files, options.jobs);
+        let replaced = work.replaced.iter().map(|files| files.len() as u64).sum();
         let report = work.report();
         work.tell(&Event::Begun {
             wanted: report.wanted,
             there: report.kept,
+            replaced,
             done: &done,
             forecast: &forecast,
         });

@@ -15,8 +15,8 @@ use super::warnings::Warnings;
 use super::{Event, Failure, Options, Report, RunError, Watch};
 use crate::Loaded;
 use crate::disk::Disk;
-use crate::ledger::{Ledger, Line, Record, Replaces};
-use crate::publish::{Credits, PublishError, Ready};
+use crate::ledger::{Ledger, Line, Replaces};
+use crate::publish::{Credits, Published, Ready};
 use crate::session::{Session, State};
 use crate::supervise::Warden;
 
@@ -159,7 +159,13 @@ impl<'a> Work<'a> {
     }
 
     /// Publishes files, while nobody has taken this run for dead.
-    pub(super) fn publish(&self, files: Vec<Ready>) -> Vec<Result<Record, PublishError>> {
+    pub(super) fn publish(&self, mut files: Vec<Ready>) -> Vec<Published> {
+        for file in &mut files {
+            if file.replaces == Some(Replaces::Remove) {
+                let known = self.known();
+                file.removed = known.published.get(&file.record.path).map(|one| one.stamp);
+            }
+        }
         let stands = || self.session.presence.stands();
         self.session.publisher.publish(self.disk, &stands, files)
     }

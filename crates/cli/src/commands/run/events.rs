@@ -37,9 +37,17 @@ impl<'w, W: Watch> Events<'w, W> {
 
     fn shape(&self, event: &Event<'_>) -> Option<Value> {
         Some(match event {
-            Event::Begun { wanted, there, .. } => {
-                json!({ "event": "begun", "wanted": wanted, "there": there })
-            }
+            Event::Begun {
+                wanted,
+                there,
+                replaced,
+                ..
+            } => json!({
+                "event": "begun",
+                "wanted": wanted,
+                "there": there,
+                "replaced": replaced,
+            }),
             Event::Started {
                 process,
                 label,
