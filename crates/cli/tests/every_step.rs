@@ -7,6 +7,7 @@ mod common;
 use std::collections::BTreeMap;
 use std::fs;
 use std::io;
+use std::panic::{AssertUnwindSafe, catch_unwind};
 use std::path::Path;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU8, AtomicU64, Ordering};
@@ -31,6 +32,8 @@ enum Fault {
     Done(io::ErrorKind),
     /// Its answer is lost, so it is asked for once more: what a client of a file server does.
     AskedTwice,
+    /// The program has a mistake there.
+    Panic,
 }
 
 /// The real disk, with a fault at one operation.
@@ -54,6 +57,7 @@ fn act<T>(
         Fault::FromThere(kind) if number >= at => Err(kind.into()),
         Fault::Done(kind) if number == at => operation().and(Err(kind.into())),
         Fault::AskedTwice if number == at => operation().and_then(|_| operation()),
+        Fault::Panic if number == at => panic!("a mistake at operation {at}"),
         _ => operation(),
     }
 }
@@ -172,13 +176,22 @@ fn loaded(project: &Project) -> (Loaded, Expansion) {
 }
 
 fn render(project: &Project, disk: &dyn Disk, policy: Policy) -> Result<Report, RunError> {
+    render_with(project, disk, policy, 1)
+}
+
+fn render_with(
+    project: &Project,
+    disk: &dyn Disk,
+    policy: Policy,
+    jobs: usize,
+) -> Result<Report, RunError> {
     let (loaded, expansion) = loaded(project);
     let options = Options {
         this_program: Path::new(program()),
         interrupt: &AtomicU8::new(0),
         whole: true,
         disk,
-        jobs: 1,
+        jobs,
         until: None,
         policy,
     };
@@ -287,6 +300,25 @@ fn lost_answers_do_no_harm() {
         disturbed(&whole, at, Fault::Done(io::ErrorKind::Other));
         disturbed(&whole, at, Fault::AskedTwice);
     }
+}
+
+#[test]
+fn a_mistake_of_the_program_ends_the_run_and_loses_nothing() {
+    let (whole, operations) = undisturbed();
+    let mut ended = 0;
+    for at in 1..=operations {
+        let project = project("");
+        let disk = FaultyDisk::new(at, Fault::Panic);
+        let first = catch_unwind(AssertUnwindSafe(|| {
+            render_with(&project, &disk, Policy::default(), 2)
+        }));
+        ended += u64::from(first.is_err());
+        let report = render(&project, &RealDisk, Policy::default()).unwrap();
+        assert!(report.is_complete(), "at {at}: {report:?}");
+        assert_eq!(bytes(&project), whole, "at {at}");
+        assert_eq!(staging_folders(&project), [""; 0], "at {at}");
+    }
+    assert!(ended > operations / 2, "{ended}");
 }
 
 #[test]

@@ -22,6 +22,7 @@ mod scenes;
 mod staging_folders;
 mod start;
 mod stock;
+mod threads;
 mod warnings;
 mod watch_over;
 mod work;
@@ -37,7 +38,7 @@ pub use report::{Failure, Report};
 pub use warnings::Warning;
 
 use std::path::Path;
-use std::sync::atomic::{AtomicU8, AtomicUsize, Ordering};
+use std::sync::atomic::AtomicU8;
 
 use truepath_core::deliverable::Expansion;
 
@@ -87,18 +88,7 @@ pub fn run(
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
-    let threads = threads(options.jobs);
-    let (left, main) = (AtomicUsize::new(threads), std::thread::current());
-    std::thread::scope(|scope| {
-        for _ in 0..threads {
-            scope.spawn(|| {
-                work.render();
-                left.fetch_sub(1, Ordering::Release);
-                main.unpark();
-            });
-        }
-        work.watch_over(&|| left.load(Ordering::Acquire) == 0);
-    });
+    work.render_and_watch();
     work.remove_prepared();
     if let Some(error) = work.board.error() {
         // The session is not ended: the next run picks up what this one leaves.
@@ -136,13 +126,4 @@ pub fn run(
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
     Ok(report)
-}
-
-/// How many threads a run has: more than processes, so that what one has brought is published while
-/// the next one renders. A run of one process at a time does one thing after the other.
-fn threads(jobs: usize) -> usize {
-    match jobs {
-        0 | 1 => 1,
-        jobs => jobs + (2 * jobs).min(8),
-    }
 }

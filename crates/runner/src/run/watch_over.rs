@@ -2,11 +2,9 @@
 //! the disk and the other runs.
 
 use std::collections::BTreeSet;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
-
-use truepath_core::deliverable::Deliverable;
 
 use super::board::Halt;
 use super::work::Work;
@@ -79,9 +77,10 @@ impl Work<'_> {
         }
         self.refresh()?;
         self.pick_up_the_dead()?;
-        let folders = self.expansion.deliverables.iter().map(folder);
-        for folder in folders.collect::<BTreeSet<PathBuf>>() {
-            self.look_for_room(&folder);
+        // Thousands of folders lie below a few; each process looks at its own besides.
+        let roots = self.expansion.deliverables.iter().map(|one| &*one.root);
+        for root in roots.collect::<BTreeSet<&str>>() {
+            self.look_for_room(Path::new(root));
         }
         Ok(())
     }
@@ -102,10 +101,4 @@ impl Work<'_> {
             ));
         }
     }
-}
-
-/// The folder of a deliverable's first file.
-fn folder(one: &Deliverable) -> PathBuf {
-    let path = PathBuf::from(one.path(one.common.chosen.first().unwrap_or(0)));
-    path.parent().map(Path::to_owned).unwrap_or_default()
 }
