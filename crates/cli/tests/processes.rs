@@ -133,6 +133,43 @@ fn a_file_that_is_still_open_is_not_published() {
 }
 
 #[test]
+fn frames_of_an_engine_that_never_pauses_in_its_talk_are_published_while_it_works() {
+    if !needs("python3") {
+        return;
+    }
+    let project = project(
+        "open('b1.png', 'wb').write(png(1))\nopen('b2.png', 'wb').write(png(2))\n\
+         first = os.path.dirname(os.path.abspath(sys.argv[0])) + '/out/kiln.0001.png'\n\
+         for count in range(2000):\n    print('at work', count, flush=True)\n    time.sleep(0.005)\n    \
+         if os.path.exists(first):\n        break\nelse:\n    sys.exit('error: nothing is published')\n\
+         open('b3.png', 'wb').write(png(3))\n",
+        "1-3",
+    );
+    let said = project.call(&["run"]).ends(0).err;
+    assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{said}");
+}
+
+#[test]
+fn frames_that_are_told_before_they_are_written_are_published_while_the_engine_works() {
+    if !needs("python3") {
+        return;
+    }
+    let project = project(
+        "first = os.path.dirname(os.path.abspath(sys.argv[0])) + '/out/kiln.0001.png'\n\
+         open('b1.png', 'wb').close()\nprint('file b1.png', flush=True)\ntime.sleep(0.3)\nopen('b1.png', 'wb').write(png(1))\n\
+         for count in range(200):\n    time.sleep(0.05)\n    \
+         if os.path.exists(first):\n        break\nelse:\n    sys.exit('error: nothing is published')\n\
+         open('b2.png', 'wb').write(png(2))\n",
+        "1-2",
+    );
+    let profile = project.read("engines/brass.toml");
+    let log = "log = [{ file = '^file (?P<file>.*)' },";
+    project.write("engines/brass.toml", &profile.replace("log = [", log));
+    let said = project.call(&["run"]).ends(0).err;
+    assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{said}");
+}
+
+#[test]
 fn a_folder_that_the_engine_leaves_is_kept_aside() {
     if !needs("python3") {
         return;

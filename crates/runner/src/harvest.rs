@@ -11,7 +11,7 @@ use truepath_core::template::PathPattern;
 use truepath_media::{Wanted, verify};
 
 use crate::crash::point;
-use crate::disk::{hash_file, stamp};
+use crate::disk::{Stamp, hash_file, stamp};
 use crate::ledger::Replaces;
 use crate::proof;
 use crate::publish::{Brought, Credits, PublishError, Published, Ready, record};
@@ -35,8 +35,24 @@ pub(crate) struct Crop<'a> {
     /// Frames that take the place of files that are there.
     pub(crate) replaces: BTreeMap<Frame, Replaces>,
     pub(crate) done: BTreeSet<Frame>,
-    /// Frames that were found bad, with the reason.
-    pub(crate) flaws: BTreeMap<Frame, String>,
+    /// Frames that were found bad.
+    flaws: BTreeMap<Frame, Flaw>,
+}
+
+impl Crop<'_> {
+    /// Why frames were found bad.
+    pub(crate) fn reasons(&self) -> BTreeMap<Frame, String> {
+        let reason = |(frame, flaw): (&Frame, &Flaw)| (*frame, flaw.reason.clone());
+        self.flaws.iter().map(reason).collect()
+    }
+}
+
+/// What is wrong with a frame.
+struct Flaw {
+    reason: String,
+    /// What its file was when that was found: an engine may go on with one that seemed to be finished.
+    /// None where it is wrong whatever the file is.
+    seen: Option<Stamp>,
 }
 
 /// When a file may be taken for finished.
@@ -147,7 +163,7 @@ impl<'a> Field<'a> {
                 }
                 Err(PublishError::Taken(path)) => {
                     let reason = format!("a file appeared under its name meanwhile: {path}");
-                    known.flaws.insert(ready.frame, reason);
+                    known.flaws.insert(ready.frame, Flaw { reason, seen: None });
                 }
                 Err(PublishError::Fenced) => return Err(HarvestError::Fenced),
                 Err(PublishError::Disk(error)) => return Err(error.into()),
@@ -178,20 +194,23 @@ impl<'a> Field<'a> {
         let mut ripe = Vec::new();
         for (name, crop, frame) in found {
             let known = &self.crops[crop];
-            if known.done.contains(&frame) || known.flaws.contains_key(&frame) {
+            let staged = self.staging.join(&name);
+            let seen = stamp(&staged)?;
+            let is_the_same = |flaw: &Flaw| flaw.seen.is_none_or(|then| Some(then) == seen);
+            if known.done.contains(&frame) || known.flaws.get(&frame).is_some_and(is_the_same) {
                 continue;
             }
             if when != When::Ended && staging::writers(&self.staging, Some(&name)) {
                 continue;
             }
             point("complete");
-            let staged = self.staging.join(&name);
             let known = &mut self.crops[crop];
             let to = PathBuf::from(known.deliverable.path(frame));
-            if let Some(flaw) = flaw(known.deliverable, &staged) {
-                known.flaws.insert(frame, flaw);
+            if let Some(reason) = flaw(known.deliverable, &staged) {
+                known.flaws.insert(frame, Flaw { reason, seen });
                 continue;
             }
+            known.flaws.remove(&frame);
             point("verified");
             let ready = Ready {
                 record: record(&staged, &to, &known.credits)?,

@@ -7,6 +7,7 @@ use truepath_core::deliverable::Limits;
 
 use super::log::Log;
 use super::outcome::{End, Outcome};
+use super::times::Times;
 use super::work::Work;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
@@ -21,60 +22,6 @@ const TICK: Duration = Duration::from_millis(100);
 const GRACE: Duration = Duration::from_secs(5);
 /// How long an engine may go on that has brought everything.
 const AFTER_THE_LAST: Duration = Duration::from_secs(10);
-/// The longest that a run waits for the frames that are being rendered when it is to stop.
-const TO_FINISH: Duration = Duration::from_secs(60);
-
-/// What happened when.
-struct Times {
-    started: Moment,
-    /// The last frame that was begun or finished.
-    frame: Moment,
-    /// The last line.
-    line: Moment,
-    /// Whether any frame was begun or finished.
-    at_work: bool,
-    /// When everything was there.
-    whole: Option<Moment>,
-    /// When the run was first seen to stop.
-    halted: Option<Moment>,
-    /// When checkpoints were last kept.
-    checkpoint: Moment,
-}
-
-impl Times {
-    /// How long the frame that is being rendered may still take for being nearly done.
-    fn to_finish(&self, published: u64) -> Duration {
-        match u32::try_from(published) {
-            Ok(frames) if frames > 0 => {
-                let each = self.frame.since(self.started) / frames;
-                (each * 3).clamp(Duration::from_secs(1), TO_FINISH)
-            }
-            _ => TO_FINISH,
-        }
-    }
-
-    /// The limit that is passed, if any.
-    fn too_long(&self, limits: &Limits) -> Option<End> {
-        if let Some(limit) = limits.start
-            && !self.at_work
-        {
-            if self.started.elapsed() > limit {
-                return Some(End::TooLong("no frame was begun", limit, "start-limit"));
-            }
-        } else if let Some(limit) = limits.frame
-            && self.frame.elapsed() > limit
-        {
-            return Some(End::TooLong("no frame was finished", limit, "frame-limit"));
-        }
-        let limit = limits.silence?;
-        let silent = self.line.elapsed() > limit;
-        silent.then_some(End::TooLong(
-            "the engine printed nothing",
-            limit,
-            "silence-limit",
-        ))
-    }
-}
 
 impl Work<'_> {
     /// Sees a process through to its end.
@@ -95,16 +42,10 @@ impl Work<'_> {
             .collect();
         let reader = self.reader(&profile)?;
         let staging = field.staging.clone();
-        let now = Moment::now();
-        let mut times = Times {
-            started: now,
-            frame: now,
-            line: now,
-            at_work: false,
-            whole: None,
-            halted: None,
-            checkpoint: now,
-        };
+        let mut times = Times::now();
+        let is_silent = field.is_predictable() && !reader.tells_files();
+        // Files that it told of before they were finished.
+        let mut told: Vec<String> = Vec::new();
         // Why it is ended, and when it was asked to.
         let mut ending: Option<(End, Moment)> = None;
         loop {
@@ -120,7 +61,7 @@ impl Work<'_> {
                 }
                 ending = Some((end, Moment::now()));
             }
-            let published = match process
+            let mut published = match process
                 .next(pause(TICK))
                 .map_err(RunError::disk(&staging))?
             {
@@ -133,16 +74,17 @@ impl Work<'_> {
                     };
                     return Ok(());
                 }
-                Happening::Quiet if field.is_predictable() && !reader.tells_files() => {
-                    self.harvest(field, When::Passed, log)
-                }
                 Happening::Quiet => Ok(0),
                 Happening::Line(line) => {
                     times.line = Moment::now();
                     log.engine(&line).map_err(RunError::disk(log.path()))?;
                     match reader.read(&line) {
                         Some(Meaning::File(name)) if field.is_predictable() => {
-                            self.harvest(field, When::Told(&name), log)
+                            let published = self.harvest(field, When::Told(&name), log);
+                            if matches!(published, Ok(0)) {
+                                told.push(name);
+                            }
+                            published
                         }
                         Some(Meaning::Frame(frame)) => {
                             if outcome.began.replace(frame).is_none() {
@@ -171,6 +113,14 @@ impl Work<'_> {
                     }
                 }
             };
+            // Also while it prints without a pause.
+            if matches!(published, Ok(0)) && times.looked.elapsed() >= TICK {
+                times.looked = Moment::now();
+                published = match is_silent {
+                    true => self.harvest(field, When::Passed, log),
+                    false => self.harvest_told(field, &mut told, log),
+                };
+            }
             match published {
                 Ok(0) => {}
                 Ok(published) => {
@@ -190,6 +140,25 @@ impl Work<'_> {
                 times.checkpoint = Moment::now();
             }
         }
+    }
+
+    /// Publishes what is finished by now of the files that an engine told of too soon.
+    fn harvest_told(
+        &self,
+        field: &mut Field<'_>,
+        told: &mut Vec<String>,
+        log: &mut Log,
+    ) -> Result<u64, Troubled> {
+        let mut published = 0;
+        let mut early = Vec::new();
+        for name in told.drain(..) {
+            match self.harvest(field, When::Told(&name), log)? {
+                0 => early.push(name),
+                more => published += more,
+            }
+        }
+        *told = early;
+        Ok(published)
     }
 
     /// Why a process is to be ended, if it is.

@@ -23,6 +23,7 @@ mod staging_folders;
 mod start;
 mod stock;
 mod threads;
+mod times;
 mod warnings;
 mod watch_over;
 mod work;

@@ -152,7 +152,7 @@ impl Work<'_> {
         outcome.missing = field
             .crops
             .iter()
-            .map(|crop| (crop.index, field.missing(crop), crop.flaws.clone()))
+            .map(|crop| (crop.index, field.missing(crop), crop.reasons()))
             .collect();
         self.keep_checkpoints(&profile, &members, &staging, true)?;
         let kept = Self::is_fit_for_more(&staging, &outcome)?;
