@@ -104,6 +104,30 @@ fn of_another_size_or_of_other_channels_bits_or_format() {
 }
 
 #[test]
+fn a_byte_that_flips_on_the_disk_is_found() {
+    let project = kiln("1-2", "compression = \"none\"\n", "");
+    let job = project.read("truepath.toml").replace(".png", ".exr");
+    project.write("truepath.toml", &job);
+    project.call(&["run"]).ends(0);
+    project.call(&["audit"]).ends(0);
+    let path = project.path("renders/kiln.0002.exr");
+    let time = fs::metadata(&path).unwrap().modified().unwrap();
+    let mut bytes = fs::read(&path).unwrap();
+    // In the middle of the pixels, which are whole as far as anybody can tell.
+    let middle = bytes.len() - 100;
+    bytes[middle] ^= 1;
+    fs::write(&path, bytes).unwrap();
+    let file = fs::File::options().write(true).open(&path).unwrap();
+    file.set_modified(time).unwrap();
+    let audit = project.audit();
+    let broken = &audit["deliverables"][0]["broken"][0];
+    assert_eq!(broken["frames"], "2");
+    let reason = broken["reason"].as_str().unwrap();
+    assert_eq!(reason, "its bytes are not those that were published");
+    project.call(&["audit"]).ends(1);
+}
+
+#[test]
 fn missing_and_foreign_are_told_as_ranges() {
     let project = rendered();
     for number in [2, 3, 5] {

@@ -8,8 +8,8 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{Wanted, verify};
 
-use crate::disk::stamp;
-use crate::ledger::Ledger;
+use crate::disk::{hash_file, stamp};
+use crate::ledger::{Known, Ledger};
 
 /// What stands under a true name.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -70,12 +70,25 @@ fn at(
     {
         return There::Broken(flaw.to_string());
     }
+    if decode && let Some(flaw) = record.and_then(|record| changed(file, record)) {
+        return There::Broken(flaw);
+    }
     match record {
         None => There::Unrecorded,
         Some(record) => match (record.fingerprint(), fingerprint) {
             (Some(made), Some(wanted)) if made != wanted => There::OtherSettings,
             _ => There::AsRecorded,
         },
+    }
+}
+
+/// What is wrong with a file whose bytes are not those that were published: not every one that flips on
+/// a disk shows when a picture is decoded.
+pub(crate) fn changed(file: &Path, record: &Known) -> Option<String> {
+    match hash_file(file) {
+        Err(error) => Some(error.to_string()),
+        Ok(hash) if hash == record.hash.to_string() => None,
+        Ok(_) => Some("its bytes are not those that were published".to_owned()),
     }
 }
 

@@ -9,7 +9,7 @@ use truepath_media::{Wanted, verify};
 
 use crate::disk::{hash_file, stamp};
 use crate::fingerprint::Fingerprints;
-use crate::inventory::There;
+use crate::inventory::{There, changed};
 use crate::ledger::Ledger;
 use crate::proof;
 
@@ -51,7 +51,10 @@ pub(crate) fn look(
     let there = match (found, record) {
         (None, _) => There::Missing,
         (Some(_), None) => flaw().map_or(There::Unrecorded, There::Broken),
-        (Some(_), Some(record)) => match decode.then(flaw).flatten() {
+        (Some(_), Some(record)) => match decode
+            .then(|| flaw().or_else(|| changed(file, record)))
+            .flatten()
+        {
             Some(flaw) => There::Broken(flaw),
             None if fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref() => {
                 There::OtherSettings

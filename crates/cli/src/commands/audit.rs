@@ -21,9 +21,9 @@ use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files};
 
 /// Hold the files on disk against the job
 ///
-/// Every file is decoded whole. Told are the frames that are missing, broken (empty, truncated,
-/// of another size, format, channels or bits), made by other settings, and foreign: in the same
-/// folder, and wanted by no part of the job.
+/// Every file is decoded whole, and its bytes are held against the hash that was published. Told are the
+/// frames that are missing, broken (empty, truncated, changed, of another size, format, channels or
+/// bits), made by other settings, and foreign: in the same folder, and wanted by no part of the job.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n\nThe exit code is 0 when every wanted frame is there and whole."
