@@ -124,7 +124,15 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     assert_eq!(broken["frames"], "2");
     let reason = broken["reason"].as_str().unwrap();
     assert_eq!(reason, "its bytes are not those that were published");
+    // By size and time it is as recorded: a run reads it only when it is asked to.
+    let told = project.call(&["audit"]).ends(1).out;
+    assert!(told.contains("`truepath run --reread`"), "{told}");
+    project.call(&["run"]).ends(0);
     project.call(&["audit"]).ends(1);
+    let told = project.call(&["run", "--reread"]).ends(0).out;
+    assert!(!told.contains("by size and time"), "{told}");
+    project.call(&["audit"]).ends(0);
+    assert_eq!(project.files("renders/set-aside"), ["kiln.0002.exr"]);
 }
 
 #[test]

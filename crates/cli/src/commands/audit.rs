@@ -124,9 +124,14 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
             files(wanted)
         )
     } else {
+        // A run trusts what has the size and time that it recorded.
+        let advice = match audit.accounts.iter().any(|one| !one.broken.is_empty()) {
+            true => "`truepath run --reread` renders what is missing or broken",
+            false => "`truepath run` renders what is missing",
+        };
         writeln!(
             out,
-            "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole; `truepath run` renders what is missing or broken",
+            "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole; {advice}",
             grouped(valid),
             files(wanted)
         )

@@ -15,7 +15,7 @@ impl Work<'_> {
         let path = movie.path(movie.common.clip.first().unwrap_or(0));
         // Proving a movie takes a while: what is known is copied, and not held.
         let known = self.known().clone();
-        let seen = movies::look(movie, &known, false, &self.loaded.folder);
+        let seen = movies::look(movie, &known, self.policy.reread, &self.loaded.folder);
         seen.map_err(RunError::disk(Path::new(&path)))
     }
 

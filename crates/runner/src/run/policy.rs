@@ -43,6 +43,8 @@ pub struct Policy {
     pub accept: bool,
     /// Frames that no run recorded are rendered again.
     pub distrust: bool,
+    /// Files that are as recorded by size and time are read all the same.
+    pub reread: bool,
 }
 
 /// What is done about one file.

@@ -71,7 +71,7 @@ impl Work<'_> {
             chosen,
             &self.known(),
             credits.fingerprint.as_deref(),
-            false,
+            self.policy.reread,
         );
         let mut missing: Vec<Frame> = Vec::new();
         let mut stale: Vec<Frame> = Vec::new();
@@ -101,11 +101,11 @@ impl Work<'_> {
                     if let Some(made_by) = self.other_engine(&path, credits) {
                         *others.entry((made_by, credits.engine.clone())).or_default() += 1;
                     }
-                    self.keep(there == There::AsRecorded);
+                    self.keep(there == There::AsRecorded && !self.policy.reread);
                 }
                 Fate::Tell => {
                     stale.push(frame);
-                    self.keep(true);
+                    self.keep(!self.policy.reread);
                 }
                 // Another run is just bringing it.
                 Fate::Adopt if self.is_on_its_way(&path)? => self.keep(true),

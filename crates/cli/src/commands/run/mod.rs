@@ -60,6 +60,10 @@ pub(crate) struct Arguments {
     /// Render frames again that no run has recorded, in place of decoding and taking them
     #[arg(long, help_heading = FILES)]
     distrust: bool,
+    /// Read every file that is there, in place of trusting its size and time: what is broken is set
+    /// aside and rendered again
+    #[arg(long, help_heading = FILES, conflicts_with = "on")]
+    reread: bool,
     #[command(flatten)]
     stopping: stopping::Stopping,
     /// Let other programs of this machine go first
@@ -222,6 +226,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
             renew: arguments.renew,
             accept: arguments.accept,
             distrust: arguments.distrust,
+            reread: arguments.reread,
         },
     };
     let mut events = events::Events::new(
