@@ -7,7 +7,7 @@ use truepath_core::deliverable::SelectionError;
 use truepath_runner::load::LoadError;
 use truepath_runner::run::RunError;
 
-use crate::show::finding;
+use crate::show::{finding, remark};
 
 /// Done.
 pub(crate) const DONE: u8 = 0;
@@ -57,7 +57,7 @@ impl Trouble {
             Self::Run(_) | Self::Outside { .. } => OUTSIDE,
         };
         let red = crate::show::ERROR;
-        anstream::eprintln!("{red}error{red:#}: {self}");
+        remark(&format!("{red}error{red:#}: {self}"));
         ExitCode::from(code)
     }
 }

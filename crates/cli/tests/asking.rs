@@ -49,8 +49,8 @@ fn a_facts_file_tells_in_place_of_the_engine() {
     project.write("kiln.toml.facts.json", r#"{ "passes": ["beauty"] }"#);
     assert_eq!(codes(&project, &[]), ["TP513"]);
     project.write("kiln.toml.facts.json", r#"{ "passes": "beauty" }"#);
-    // Nonsense tells nothing, and says so when somebody starts from it.
-    assert_eq!(codes(&project, &[]), [""; 0]);
+    // Nonsense tells nothing, and that is said.
+    assert_eq!(codes(&project, &[]), ["TP522"]);
     let new = project.call(&["new", "--for-scene", "kiln.toml", "--to", "n.toml"]);
     assert!(new.ends(2).err.contains("kiln.toml.facts.json"));
 }
@@ -77,6 +77,27 @@ fn versions_are_held_against_the_profile() {
     assert_eq!(codes(&project, &["--ask-engine"]), ["TP510"]);
     profile("3.9");
     assert_eq!(codes(&project, &["--ask-engine"]), [""; 0]);
+}
+
+#[test]
+fn an_engine_that_gives_no_answer_is_not_waited_for() {
+    let project = Project::new(&common::job("1-4", "").replace("understudy", "lamp"));
+    project.write("kiln.toml", "");
+    project.write(
+        "engines/lamp.toml",
+        "engine = { name = \"lamp\", program = \"sh\", frames = \"list\" }\n\
+         version = { ask = [\"-c\", \"sleep 600 & sleep 600\"], find = '(?P<version>\\d+)' }\n\
+         describe = [\"-c\", \"sleep 600 & sleep 600\"]\narguments = [\"-c\", \"exit 1\", \"{frames}\"]\n",
+    );
+    let called = |arguments: &[&str]| project.call_with(arguments, ("TRUEPATH_HASTE", "1000"));
+    let told = called(&["check", "--ask-engine"]).out;
+    assert!(told.contains("it gives no answer for 60 s"), "{told}");
+    let told = called(&["run"]).ends(1);
+    assert!(
+        told.err.contains("it gives no answer for 60 s"),
+        "{}",
+        told.err
+    );
 }
 
 #[test]

@@ -3,6 +3,7 @@
 
 mod common;
 
+use std::fs;
 use std::io::Read;
 use std::process::Stdio;
 
@@ -125,6 +126,38 @@ fn a_closed_pipe_ends_quietly() {
     let output = paths.wait_with_output().unwrap();
     assert_eq!(output.status.code(), Some(0));
     assert_eq!(String::from_utf8_lossy(&output.stderr), "");
+}
+
+#[test]
+fn output_that_cannot_be_written_is_told() {
+    let project = kiln("1-3", "", "");
+    for command in [
+        &["run"][..],
+        &["overview"],
+        &["paths"],
+        &["tokens"],
+        &["check"],
+        &["check", "--mend", "--dry"],
+        &["check", "--format", "json"],
+        &["rules"],
+        &["commands"],
+        &["commands", "--as", "sh"],
+        &["status"],
+        &["audit"],
+        &["match", "renders/kiln.0001.png"],
+        &["engines"],
+        &["schema", "job"],
+    ] {
+        let full = fs::File::options().write(true).open("/dev/full").unwrap();
+        let output = project.command(command).stdout(full).output().unwrap();
+        let said = String::from_utf8_lossy(&output.stderr);
+        assert_eq!(output.status.code(), Some(3), "{command:?}: {said}");
+        assert!(
+            said.contains("the output cannot be written"),
+            "{command:?}: {said}"
+        );
+    }
+    assert_eq!(project.files("renders").len(), 3);
 }
 
 #[test]

@@ -5,7 +5,7 @@ mod common;
 
 use std::fs;
 use std::io::{BufRead, BufReader, Read, Write};
-use std::process::{Child, Stdio};
+use std::process::{Child, Command, Stdio};
 
 use common::{Project, kiln, needs, scene, wrote};
 use rustix::process::{Pid, Signal, kill_process};
@@ -453,6 +453,25 @@ fn the_end_is_told_to_a_command_and_to_an_address() {
 }
 
 #[test]
+fn the_end_is_told_although_its_summary_cannot_be_printed() {
+    let shots: Vec<String> = (0..100)
+        .map(|number| format!("[shot.s{number:03}]\nscene = \"kiln.toml\"\nframes = \"1\"\n"))
+        .collect();
+    let project = Project::new(&format!(
+        "[project]\nrun = [\"false\", \"{{frame}}\", \"{{target}}\"]\nsize = \"16x8\"\nretries = 0\n{}\
+         [output.o]\npath = \"renders/{{shot}}.{{frame:04}}.png\"\n",
+        shots.concat()
+    ));
+    project.write("kiln.toml", &scene(""));
+    let full = fs::File::options().write(true).open("/dev/full").unwrap();
+    let then = "echo $TRUEPATH_RESULT $TRUEPATH_FAILED >told";
+    let mut run = project.command(&["run", "--jobs", "4", "--then", then]);
+    let code = run.stdout(full).stderr(Stdio::null()).status().unwrap();
+    assert_eq!(code.code(), Some(3));
+    assert_eq!(project.read("told"), "not-complete 100\n");
+}
+
+#[test]
 fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
     let project = kiln("1-20", "", "[mishap]\nslow = 20\n");
     let called = project.call(&["run", "--detach"]).ends(0);
@@ -462,6 +481,22 @@ fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
         std::thread::yield_now();
     }
     assert_eq!(project.files("renders").len(), 20);
+    // A terminal that is gone takes no more words, and the end is told all the same.
+    if needs("python3") {
+        let closed = kiln("1-20", "", "[mishap]\nslow = 20\n");
+        let terminal = "import os, pty, subprocess, sys\nmaster, slave = pty.openpty()\n\
+             run = subprocess.Popen(sys.argv[1:], stdin=slave, stdout=slave, stderr=slave)\nos.close(slave)\n\
+             while not os.path.exists('renders/kiln.0002.png'):\n    os.read(master, 4096)\n\
+             os.close(master)\nrun.wait()\n";
+        let run = closed.command(&["run", "--then", "echo $TRUEPATH_RESULT >told"]);
+        let words = std::iter::once(run.get_program()).chain(run.get_args());
+        let mut python = Command::new("python3");
+        python.args(["-c", terminal]).args(words);
+        let ended = python.current_dir(closed.path("")).status().unwrap();
+        assert!(ended.success());
+        assert_eq!(closed.files("renders").len(), 20);
+        assert_eq!(closed.read("told"), "complete\n");
+    }
     let hung_up = kiln("1-20", "", "[mishap]\nslow = 20\n");
     let run = on(&hung_up, "north", &[], "frame 1 ");
     signal(&run, Signal::HUP);

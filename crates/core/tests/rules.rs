@@ -112,6 +112,9 @@ fn answer(question: Question, answers: &mut Answers) {
                     ..SceneFacts::default()
                 });
             }
+            if path.contains("mute") {
+                scene.trouble = Some("understudy says nothing".to_owned());
+            }
             scene.newer_than_run = path.contains("newer");
             for (word, list, file) in [
                 ("lacking", &mut scene.missing, "brass.png"),

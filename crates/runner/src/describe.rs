@@ -2,7 +2,7 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Stdio};
+use std::process::Command;
 
 use serde::Deserialize;
 use truepath_core::engine::{Profile, fill};
@@ -10,6 +10,7 @@ use truepath_core::scene_facts::SceneFacts;
 use truepath_core::template::TokenValue;
 
 use crate::Loaded;
+use crate::ask::output_of;
 use crate::disk::hash_file;
 use crate::program::find_program;
 
@@ -166,10 +167,7 @@ fn ask(profile: &Profile, scene: &Path, folder: &Path) -> Result<Option<String>,
         let argument = fill(template, &value).map_err(|error| no_answer(error.to_string()))?;
         arguments.extend(argument);
     }
-    let output = Command::new(&program)
-        .args(&arguments)
-        .stdin(Stdio::null())
-        .output()
+    let output = output_of(Command::new(&program).args(&arguments))
         .map_err(|error| no_answer(error.to_string()))?;
     if !output.status.success() {
         let said = String::from_utf8_lossy(&output.stderr);

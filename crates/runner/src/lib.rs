@@ -1,6 +1,7 @@
 //! The outside world of True Path: the disk, processes, staging, publishing, ledger and audit.
 
 pub mod answers;
+mod ask;
 pub mod audit;
 mod claims;
 pub mod clock;

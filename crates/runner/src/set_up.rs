@@ -4,8 +4,9 @@ use std::collections::BTreeMap;
 use std::fs;
 use std::io;
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Command;
 
+use crate::ask::output_of;
 use crate::disk::hash_file;
 
 /// Variables that belong to the shell that was asked, and to nobody else.
@@ -42,11 +43,11 @@ fn environment(script: Option<&Path>) -> io::Result<BTreeMap<String, String>> {
         None => "exec env -0",
     };
     let mut shell = Command::new("sh");
-    shell.args(["-c", line, "sh"]).stdin(Stdio::null());
+    shell.args(["-c", line, "sh"]);
     if let Some(script) = script {
         shell.arg(script);
     }
-    let output = shell.output()?;
+    let output = output_of(&mut shell)?;
     if !output.status.success() {
         let said = String::from_utf8_lossy(&output.stderr).trim().to_owned();
         return Err(io::Error::other(format!(

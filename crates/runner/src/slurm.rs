@@ -2,7 +2,9 @@
 
 use std::io;
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Command;
+
+use crate::ask::output_of;
 
 /// A task that did not end well.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -87,9 +89,7 @@ fn bad_task(line: &str) -> Option<BadTask> {
 
 fn ask(command: &mut Command) -> io::Result<String> {
     let program = command.get_program().to_string_lossy().into_owned();
-    let output = command
-        .stdin(Stdio::null())
-        .output()
+    let output = output_of(command)
         .map_err(|error| io::Error::new(error.kind(), format!("{program}: {error}")))?;
     if output.status.success() {
         return Ok(String::from_utf8_lossy(&output.stdout).into_owned());

@@ -16,7 +16,7 @@ use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::findings::Findings;
 use crate::show::finding::{summary, tell_all};
 use crate::show::sarif::sarif;
-use crate::show::{ERROR, GOOD, TITLE, count, files};
+use crate::show::{self, ERROR, GOOD, TITLE, count, files};
 
 /// Check a job before anything runs
 ///
@@ -104,12 +104,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             .iter()
             .map(|one| one.common.chosen.count())
             .sum();
-        anstream::println!(
+        show::print(&format!(
             "{} ({}, {})",
             summary(&findings, &chosen.name),
             count(deliverables.len() as u64, "deliverable", "deliverables"),
             files(wanted)
-        );
+        ))?;
     } else {
         print(format, sources, &findings)?;
     }
@@ -133,10 +133,10 @@ fn mend_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCo
     let sources = &chosen.loaded.job.sources;
     let mended = mend(sources, findings);
     if mended.is_empty() {
-        anstream::println!(
+        show::print(&format!(
             "nothing that can be mended without a choice in {}",
             chosen.name
-        );
+        ))?;
     }
     for one in &mended {
         let source = sources.get(one.source);
@@ -153,9 +153,9 @@ fn mend_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCo
             };
             let (line, _) = sources.line_and_column(&place);
             let old = &source.text[span.clone()];
-            anstream::println!("{TITLE}{}:{line}{TITLE:#}", source.name);
-            anstream::println!("  {ERROR}- {old}{ERROR:#}");
-            anstream::println!("  {GOOD}+ {new}{GOOD:#}");
+            show::print(&format!("{TITLE}{}:{line}{TITLE:#}", source.name))?;
+            show::print(&format!("  {ERROR}- {old}{ERROR:#}"))?;
+            show::print(&format!("  {GOOD}+ {new}{GOOD:#}"))?;
         }
         if !dry {
             truepath_runner::rewrite(&path, &source.text, &one.text)
@@ -164,13 +164,9 @@ fn mend_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCo
     }
     let number = mended.iter().map(|one| one.changes.len() as u64).sum();
     let text = count(number, "place", "places");
-    anstream::println!(
-        "{}",
-        if dry {
-            format!("{text} would be mended")
-        } else {
-            format!("{text} mended; `truepath check` tells what is left")
-        }
-    );
+    show::print(&match dry {
+        true => format!("{text} would be mended"),
+        false => format!("{text} mended; `truepath check` tells what is left"),
+    })?;
     Ok(ExitCode::from(DONE))
 }

@@ -8,7 +8,7 @@ use std::process::{Command, ExitCode};
 use clap::Args;
 
 use crate::outcome::{DONE, FOUND, Trouble};
-use crate::show::{FAINT, GOOD, TITLE};
+use crate::show::{self, FAINT, GOOD, TITLE};
 use crate::this_program;
 
 /// Write the demo project and take it all the way
@@ -83,11 +83,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         folder: folder.clone(),
         step: 0,
     };
-    anstream::println!(
+    tell(&format!(
         "The demo project is in {TITLE}{}{TITLE:#}: {} and its scenes.",
         folder.display(),
         FILES[0].0
-    );
+    ));
 
     guide.step(
         "Read what the paths turn into",
@@ -180,11 +180,16 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         guide.say("Python 3 is not installed here, so this step is left out.");
     }
 
-    anstream::println!(
+    tell(&format!(
         "\n{GOOD}That was the demo.{GOOD:#} Look around in {}, change truepath.toml, and check again.",
         folder.display()
-    );
+    ));
     Ok(ExitCode::from(DONE))
+}
+
+/// A line of the demo. Of output that cannot be written the commands tell that it calls.
+fn tell(line: &str) {
+    let _ = show::print(line);
 }
 
 /// Tells what is done and why, and calls this program as a user would.
@@ -197,17 +202,17 @@ struct Guide {
 impl Guide {
     fn step(&mut self, title: &str, why: &str) {
         self.step += 1;
-        anstream::println!("\n{TITLE}{}. {title}{TITLE:#}", self.step);
+        tell(&format!("\n{TITLE}{}. {title}{TITLE:#}", self.step));
         self.say(why);
     }
 
     fn say(&self, text: &str) {
-        anstream::println!("{FAINT}{text}{FAINT:#}");
+        tell(&format!("{FAINT}{text}{FAINT:#}"));
     }
 
     fn call(&self, arguments: &[&str], expected: u8) -> Result<(), Trouble> {
         let line = truepath_core::quote::posix_line("truepath", arguments.iter().copied());
-        anstream::println!("\n$ {line}");
+        tell(&format!("\n$ {line}"));
         let status = Command::new(&self.program)
             .args(arguments)
             .current_dir(&self.folder)

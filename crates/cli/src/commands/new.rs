@@ -14,6 +14,7 @@ use truepath_runner::describe::describe;
 use truepath_runner::load::{JOB_FILE, profiles};
 
 use crate::outcome::{DONE, Trouble};
+use crate::show::remark;
 
 /// Write a commented start job file
 ///
@@ -67,11 +68,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     file.write_all(text.as_bytes())
         .and_then(|()| file.sync_all())
         .map_err(Trouble::outside(&*name))?;
-    anstream::eprintln!(
+    remark(&format!(
         "wrote {name}: {} with {}; look at it with `truepath paths`",
         arguments.work.word(),
         engine.name
-    );
+    ));
     Ok(ExitCode::from(DONE))
 }
 

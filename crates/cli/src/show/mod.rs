@@ -7,6 +7,7 @@ pub(crate) mod progress;
 pub(crate) mod sarif;
 pub(crate) mod strips;
 
+use std::io::{self, Write};
 use std::os::fd::AsFd;
 
 use anstyle::{AnsiColor, Style};
@@ -32,6 +33,20 @@ pub(crate) fn columns(stream: impl AsFd, otherwise: usize) -> usize {
         .and_then(|text| text.parse().ok());
     let seen = || terminal_size::terminal_size_of(stream).map(|(width, _)| usize::from(width.0));
     told.or_else(seen).unwrap_or(otherwise).max(40)
+}
+
+/// A line of results. Whoever reads no more is no trouble.
+pub(crate) fn print(line: &str) -> io::Result<()> {
+    match anstream::stdout().write_all(format!("{line}\n").as_bytes()) {
+        Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
+        printed => printed,
+    }
+}
+
+/// A line on standard error. A terminal that was closed is no reason to stop.
+pub(crate) fn remark(line: &str) {
+    // In one call: several runs may share a terminal.
+    let _ = anstream::stderr().write_all(format!("{line}\n").as_bytes());
 }
 
 /// `1 file`, `2 files`

@@ -11,7 +11,7 @@ use truepath_runner::run::{Event, Watch};
 
 use super::live::Screen;
 use super::pace::{pace, rough};
-use super::{ERROR, FAINT, WARNING, columns, count, files};
+use super::{ERROR, FAINT, WARNING, columns, count, files, remark};
 
 /// The screen is drawn at most so often.
 const PAUSE: Duration = Duration::from_millis(100);
@@ -187,11 +187,4 @@ impl Watch for Progress {
             Event::Tick => self.draw(),
         }
     }
-}
-
-/// A line on standard error. A terminal that was closed is no reason to stop.
-pub(crate) fn remark(line: &str) {
-    use std::io::Write;
-    // In one call: several runs may share a terminal.
-    let _ = anstream::stderr().write_all(format!("{line}\n").as_bytes());
 }

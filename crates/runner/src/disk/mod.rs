@@ -121,3 +121,14 @@ pub(crate) fn free_name(folder: &Path, name: &str) -> PathBuf {
     }
     path
 }
+
+/// Makes a folder under a name that is free; others may look for one at the same time.
+pub(crate) fn create_free_folder(folder: &Path, name: &str) -> io::Result<PathBuf> {
+    loop {
+        let path = free_name(folder, name);
+        match fs::create_dir(&path) {
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
+            created => return created.map(|()| path),
+        }
+    }
+}

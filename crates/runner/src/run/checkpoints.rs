@@ -94,7 +94,7 @@ impl Work<'_> {
             let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
             let most = one.common.limits.checkpoint_keep;
             match keep(&folder, &name, &from, numbers, most) {
-                Ok(()) if ended => remove(&from)?,
+                Ok(()) if ended => remove(&from).map_err(RunError::disk(&from))?,
                 Ok(()) => {}
                 // It has written another one, or is done with the frame.
                 Err(error) if !ended && error.kind() == io::ErrorKind::NotFound => {}
@@ -111,7 +111,8 @@ impl Work<'_> {
                 let frame = pattern.read(&name).flatten();
                 if frame.is_some_and(|frame| Path::new(&one.path(frame)).is_file()) {
                     for number in numbers {
-                        remove(&numbered(&folder, &name, number))?;
+                        let old = numbered(&folder, &name, number);
+                        remove(&old).map_err(RunError::disk(&old))?;
                     }
                 }
             }
@@ -134,7 +135,7 @@ fn keep(folder: &Path, name: &str, from: &Path, numbers: &[u32], most: usize) ->
     fs::rename(&half, numbered(folder, name, next))?;
     let surplus = (numbers.len() + 1).saturating_sub(most);
     for number in &numbers[..surplus.min(numbers.len())] {
-        fs::remove_file(numbered(folder, name, *number))?;
+        remove(&numbered(folder, name, *number))?;
     }
     Ok(())
 }
@@ -165,8 +166,12 @@ fn is_same(one: &Path, other: &Path) -> bool {
         && matches!((hash_file(one), hash_file(other)), (Ok(one), Ok(other)) if one == other)
 }
 
-fn remove(path: &Path) -> Result<(), RunError> {
-    fs::remove_file(path).map_err(RunError::disk(path))
+/// Removes a checkpoint, unless somebody has: processes that end at the same time clear up the same.
+fn remove(path: &Path) -> io::Result<()> {
+    match fs::remove_file(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+        removed => removed,
+    }
 }
 
 /// The names of the checkpoints of a call.

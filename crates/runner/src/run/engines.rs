@@ -1,11 +1,12 @@
 //! Asks engines for their versions.
 
 use std::path::Path;
-use std::process::{Command, Stdio};
+use std::process::Command;
 
 use regex::Regex;
 use truepath_core::engine::Profile;
 
+use crate::ask::output_of;
 use crate::program::find_program;
 
 /// The engine's name, with its version where it tells one.
@@ -22,11 +23,7 @@ pub(crate) fn name_and_version(profile: &Profile, folder: &Path) -> String {
 fn version(profile: &Profile, folder: &Path) -> Option<String> {
     let query = profile.version.as_ref()?;
     let program = find_program(&profile.program, folder)?;
-    let output = Command::new(program)
-        .args(&query.ask)
-        .stdin(Stdio::null())
-        .output()
-        .ok()?;
+    let output = output_of(Command::new(program).args(&query.ask)).ok()?;
     let text = [output.stdout, output.stderr].concat();
     let pattern = Regex::new(&query.find).ok()?;
     pattern

@@ -11,7 +11,7 @@ use super::RunError;
 use super::log::Log;
 use super::process::of_profile;
 use super::work::Work;
-use crate::disk::{free_name, hash_file, hex};
+use crate::disk::{create_free_folder, hash_file, hex};
 use crate::process::{Happening, Process};
 
 impl Work<'_> {
@@ -57,8 +57,8 @@ impl Work<'_> {
         }
         fs::create_dir_all(&parent).map_err(RunError::disk(&parent))?;
         // Made whole under another name first: what has the name is never half of it.
-        let making = free_name(&parent, &format!("{key}.making"));
-        fs::create_dir(&making).map_err(RunError::disk(&making))?;
+        let making = create_free_folder(&parent, &format!("{key}.making"))
+            .map_err(RunError::disk(&parent))?;
         let target = making.join(&name).display().to_string();
         let call = Call {
             prepared: Some(&target),

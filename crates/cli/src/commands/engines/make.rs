@@ -9,6 +9,7 @@ use truepath_core::job::{Key, Value};
 
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, Trouble};
+use crate::show::remark;
 
 pub(super) fn make(name: &str, job: JobArguments, to: Option<&Path>) -> Result<ExitCode, Trouble> {
     let chosen = job.load()?;
@@ -40,10 +41,10 @@ pub(super) fn make(name: &str, job: JobArguments, to: Option<&Path>) -> Result<E
                 .and_then(|()| std::fs::File::create_new(path))
                 .and_then(|mut file| file.write_all(text.as_bytes()))
                 .map_err(refused)?;
-            anstream::eprintln!(
+            remark(&format!(
                 "{} is written; say engine = \"{name}\" in place of the run line",
                 path.display()
-            );
+            ));
         }
     }
     Ok(ExitCode::from(DONE))

@@ -20,7 +20,7 @@ use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::profiles::SHIPPED;
 use crate::shapes::VERSION;
-use crate::show::{ERROR, FAINT, GOOD, TITLE};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, remark};
 use crate::this_program;
 
 /// List the engines, explain a profile, or make one of a run line
@@ -174,7 +174,9 @@ fn list(asked: &List) -> Result<ExitCode, Trouble> {
     }
     out.flush()?;
     if !asked.probe {
-        anstream::eprintln!("{FAINT}with --probe each is started to ask its version{FAINT:#}");
+        remark(&format!(
+            "{FAINT}with --probe each is started to ask its version{FAINT:#}"
+        ));
     }
     Ok(ExitCode::from(code))
 }

@@ -6,8 +6,7 @@ use clap::{Args, ValueEnum};
 use serde_json::json;
 use truepath_runner::run::Report;
 
-use crate::show::WARNING;
-use crate::show::progress::remark;
+use crate::show::{WARNING, remark};
 
 /// What is done at the end.
 #[derive(Debug, Clone, Args)]

@@ -7,6 +7,7 @@ use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
 
 use crate::outcome::{DONE, Trouble};
+use crate::show::print;
 use crate::this_program;
 
 /// Starts the same call again, without the terminal, and tells where it goes on.
@@ -37,11 +38,11 @@ pub(super) fn detach(state: &Path) -> Result<ExitCode, Trouble> {
         .process_group(0)
         .spawn()
         .map_err(Trouble::outside("this program"))?;
-    anstream::println!(
+    print(&format!(
         "it goes on as process {}, and what it says is in {}\n`truepath status --follow` tells how far it is; `kill -INT {}` stops it",
         child.id(),
         path.display(),
         child.id()
-    );
+    ))?;
     Ok(ExitCode::from(DONE))
 }

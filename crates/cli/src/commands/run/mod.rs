@@ -24,9 +24,9 @@ use truepath_runner::run::{Existing, Options, Policy, RunError, run as render};
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
-use crate::show::count;
 use crate::show::finding::{summary, tell_all};
-use crate::show::progress::{Progress, remark};
+use crate::show::progress::Progress;
+use crate::show::{count, remark};
 use crate::this_program;
 
 /// Check the job, then render what is missing
@@ -137,15 +137,35 @@ fn to_the_end(
     job: &JobArguments,
     until: Option<Moment>,
 ) -> Result<ExitCode, Trouble> {
-    let ended = in_version(arguments, job, until);
-    if let Err(trouble) = &ended
-        && !matches!(trouble, Trouble::Closed)
-    {
-        arguments
-            .afterwards
-            .broken_off(&job.name(), &trouble.to_string());
+    let (code, printed) = match in_version(arguments, job, until) {
+        Ok(Ended::AtItsEnd { code, printed }) => (code, printed),
+        Ok(Ended::BeforeItBegan { job, reason }) => {
+            arguments.afterwards.broken_off(&job, reason);
+            return Ok(ExitCode::from(FOUND));
+        }
+        Err(trouble) => {
+            let reason = trouble.to_string();
+            arguments.afterwards.broken_off(&job.name(), &reason);
+            return Err(trouble);
+        }
+    };
+    // All who wait were told, whether it could be printed or not.
+    match printed {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => Err(error.into()),
+        _ => Ok(ExitCode::from(code)),
     }
-    ended
+}
+
+/// How a job ended.
+enum Ended {
+    /// It was rendered as far as it could be, and whoever waits was told, unless it goes on elsewhere.
+    AtItsEnd {
+        code: u8,
+        /// Whether its summary could be printed.
+        printed: io::Result<()>,
+    },
+    /// It has errors, or the like.
+    BeforeItBegan { job: String, reason: &'static str },
 }
 
 /// Runs a job, in the next version that is free where it asks for that.
@@ -153,7 +173,7 @@ fn in_version(
     arguments: &Arguments,
     job: &JobArguments,
     until: Option<Moment>,
-) -> Result<ExitCode, Trouble> {
+) -> Result<Ended, Trouble> {
     let keys = |version: Option<i64>| {
         let jobs = arguments.jobs.map(|jobs| format!("jobs={jobs}"));
         let version = version.map(|version| format!("version={version}"));
@@ -189,7 +209,7 @@ fn in_version(
 }
 
 /// Runs one job.
-fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<ExitCode, Trouble> {
+fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<Ended, Trouble> {
     let passed_over = |one: &Finding| arguments.pass_over.iter().any(|code| code == one.code);
     let grave = |found: &[Finding]| -> Vec<Finding> {
         let errors = found.iter().filter(|one| one.weight == Weight::Error);
@@ -203,10 +223,14 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     tell_all(&mut anstream::stderr(), &chosen.loaded.job.sources, &found);
     let grave = grave(&found);
     if has_errors(&grave) {
-        anstream::eprintln!("{}; nothing was rendered", summary(&grave, &chosen.name));
-        let reason = "the job has errors, so nothing was rendered";
-        arguments.afterwards.broken_off(&chosen.name, reason);
-        return Ok(ExitCode::from(FOUND));
+        remark(&format!(
+            "{}; nothing was rendered",
+            summary(&grave, &chosen.name)
+        ));
+        return Ok(Ended::BeforeItBegan {
+            job: chosen.name,
+            reason: "the job has errors, so nothing was rendered",
+        });
     }
     if arguments.on == Some(Where::Slurm) {
         return on_slurm::run(&chosen, &arguments.afterwards);
@@ -239,16 +263,16 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     let report = report?;
     remark_on_direct_movies(&chosen.chosen);
     let mut out = io::BufWriter::new(anstream::stdout().lock());
-    summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name)?;
-    let told = out.flush();
+    let printed = summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name);
+    let printed = printed.and_then(|()| out.flush());
     // Whoever closed the terminal still wants to know.
     arguments.afterwards.carry_out(&chosen.name, &report);
-    told?;
-    Ok(ExitCode::from(match &report {
+    let code = match &report {
         report if report.is_complete() => DONE,
         report if report.halt.as_ref().is_some_and(|halt| halt.interrupted) => INTERRUPTED,
         _ => FOUND,
-    }))
+    };
+    Ok(Ended::AtItsEnd { code, printed })
 }
 
 /// The cores of this machine.
@@ -264,9 +288,9 @@ pub(super) fn remark_on_direct_movies(expansion: &Expansion) {
         .filter(|one| one.movie().is_some_and(|movie| movie.is_direct()));
     let number = movies.count() as u64;
     if number > 0 {
-        anstream::eprintln!(
+        remark(&format!(
             "{} that an engine writes itself: named and checked, but not run by this version",
             count(number, "movie", "movies")
-        );
+        ));
     }
 }

@@ -1,8 +1,8 @@
 //! A run on a Slurm cluster: its tasks are runs like any other, which share the work by their claims.
 
 use std::fs;
+use std::io;
 use std::path::{Path, PathBuf};
-use std::process::ExitCode;
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 
@@ -14,13 +14,12 @@ use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
 use truepath_runner::status::{Follower, Status};
 
 use super::afterwards::Afterwards;
-use super::stopping;
+use super::{Ended, stopping};
 use crate::commands::command_lines::cluster;
 use crate::job_arguments::Chosen;
 use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
 use crate::show::pace::{pace, rough};
-use crate::show::progress::remark;
-use crate::show::{ERROR, GOOD, WARNING, files};
+use crate::show::{ERROR, GOOD, WARNING, files, print, remark};
 use crate::this_program;
 
 /// The most tasks of an array where the job does not say `slurm.at-once`.
@@ -31,7 +30,7 @@ const PAUSE: Duration = Duration::from_secs(1);
 const PATIENCE: u32 = 2;
 
 /// Hands the job to the cluster, follows it, and hands in again what is missing.
-pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<ExitCode, Trouble> {
+pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<Ended, Trouble> {
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
@@ -46,9 +45,10 @@ pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<ExitCode, 
         let (wanted, done) = status.files();
         if done >= wanted || barren >= PATIENCE {
             let report = report(&status, before, began);
-            tell(chosen, &expansion.deliverables, &status, &bad);
+            let printed = tell(chosen, &expansion.deliverables, &status, &bad);
             afterwards.carry_out(&chosen.name, &report);
-            return Ok(ExitCode::from(if done >= wanted { DONE } else { FOUND }));
+            let code = if done >= wanted { DONE } else { FOUND };
+            return Ok(Ended::AtItsEnd { code, printed });
         }
         // Of an earlier call whose terminal went away, there may be tasks at work already.
         let job = match latest(&folder)? {
@@ -64,7 +64,11 @@ pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<ExitCode, 
             remark(&format!(
                 "job {job} goes on without this terminal; the same call follows it again, `scancel {job}` ends it"
             ));
-            return Ok(ExitCode::from(INTERRUPTED));
+            let printed = Ok(());
+            return Ok(Ended::AtItsEnd {
+                code: INTERRUPTED,
+                printed,
+            });
         }
         bad = bad_tasks(&job).map_err(Trouble::outside("the cluster"))?;
         for task in &bad {
@@ -186,31 +190,34 @@ fn tell(
     deliverables: &[truepath_core::deliverable::Deliverable],
     status: &Status,
     bad: &[BadTask],
-) {
+) -> io::Result<()> {
     let (wanted, done) = status.files();
     let name = &chosen.name;
     if done >= wanted {
-        anstream::println!(
+        return print(&format!(
             "{GOOD}complete{GOOD:#}: all {} of {name} are there",
             files(wanted)
-        );
-        return;
+        ));
     }
-    anstream::println!(
+    print(&format!(
         "{ERROR}not complete{ERROR:#}: {done} of {} in {name} are there",
         files(wanted)
-    );
+    ))?;
     for task in bad {
-        anstream::println!("  task {}: {}, {}", task.task, task.state, task.reason);
+        print(&format!(
+            "  task {}: {}, {}",
+            task.task, task.state, task.reason
+        ))?;
     }
     for (one, row) in deliverables.iter().zip(&status.rows) {
         for failed in &row.failed {
-            anstream::println!(
+            print(&format!(
                 "\n{ERROR}failed{ERROR:#}  {}: frames {}\n        {}",
                 one.label(),
                 failed.frames,
                 failed.reason
-            );
+            ))?;
         }
     }
+    Ok(())
 }

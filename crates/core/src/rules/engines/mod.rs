@@ -13,6 +13,7 @@ mod program_missing;
 mod refused_argument;
 mod scene_changed;
 mod scene_missing;
+mod scene_tells_nothing;
 mod setting_of_engine;
 mod unknown;
 mod unknown_camera;
@@ -48,4 +49,5 @@ pub(super) const RULES: &[&Rule] = &[
     &one_core::RULE,
     &setting_of_engine::RULE,
     &writes_true_names::RULE,
+    &scene_tells_nothing::RULE,
 ];
