@@ -68,6 +68,8 @@ fn furnished(job: &str) -> Project {
         );
     }
     project.write("told-open.toml.lock", "");
+    project.write("mute.toml", "");
+    project.write("mute.toml.facts.json", "{ \"cameras\": \"dome\" }");
     project.write("shared/dusk.0001.png", "");
     project.write("stale/kiln.0001.png", "");
     for (name, tenths) in [("dawn", 20), ("short", 10), ("half", 10), ("fast", 16)] {

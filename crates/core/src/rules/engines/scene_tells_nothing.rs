@@ -41,9 +41,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .filter_map(|(one, files)| Some((one.common.scene.as_ref()?, trouble(one)?, files)))
         .map(|(scene, trouble, files)| {
             rule.finding("nobody can tell what this scene has")
-                .at(&scene.place, trouble)
+                .at(&scene.place, format!("comes to {}", scene.path))
                 .so(format!(
-                    "the names of {} were not held against the scene",
+                    "the names of {} were not held against it: {trouble}",
                     count(files, "file", "files")
                 ))
                 .advise("mend that, or write a facts file beside the scene")
