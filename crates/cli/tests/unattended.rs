@@ -361,6 +361,20 @@ fn a_scene_that_changes_stops_new_chunks_or_is_told() {
 }
 
 #[test]
+fn a_file_that_the_scene_needs_and_that_changes_stops_new_chunks() {
+    let project = kiln("1-60", "chunk = 2\n", "[mishap]\nslow = 50\n");
+    project.write("kiln.toml.facts.json", "{ \"files\": [\"brass.txt\"] }");
+    project.write("brass.txt", "polished");
+    let run = on(&project, "north", &[], "frame 3 ");
+    project.write("brass.txt", "tarnished");
+    let output = run.wait_with_output().unwrap();
+    let out = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert_eq!(output.status.code(), Some(1), "{out}");
+    assert!(out.contains("brass.txt, which the scene"), "{out}");
+    assert!(project.files("renders").len() < 60);
+}
+
+#[test]
 fn a_run_that_is_given_a_time_stops_then() {
     let project = kiln("1-60", "chunk = 2\n", "[mishap]\nslow = 50\n");
     let called = project

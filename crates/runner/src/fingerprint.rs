@@ -19,13 +19,23 @@ use crate::disk::{hash_file, hash_outline, hex};
 pub(crate) struct Fingerprints<'l> {
     loaded: &'l Loaded,
     scenes: HashMap<String, String>,
-    /// What a scene needs, by its path and its engine: names with the hash of what they hold.
+    /// What a scene needs, by its path and its engine.
     needed: HashMap<(String, String), Needed>,
     files: HashMap<PathBuf, String>,
 }
 
-/// Names of files as the scene tells them, with a hash of what they hold.
-type Needed = Arc<[(String, String)]>;
+/// A file that a scene needs.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(crate) struct NeededFile {
+    /// As the scene names it, without folders that only one machine has.
+    name: String,
+    /// Where it is.
+    pub(crate) path: PathBuf,
+    /// What it holds, by [`hash_outline`]; nothing of one that is not there.
+    pub(crate) hash: String,
+}
+
+type Needed = Arc<[NeededFile]>;
 
 impl<'l> Fingerprints<'l> {
     /// Makes those of a job.
@@ -55,8 +65,8 @@ impl<'l> Fingerprints<'l> {
         names.dedup();
         let folder = path.parent().unwrap_or(Path::new("/"));
         let hashed = names.into_iter().map(|name| {
-            let file = folder.join(&name);
-            let hash = self.files.entry(file).or_insert_with_key(|file| {
+            let path = folder.join(&name);
+            let hash = self.files.entry(path.clone()).or_insert_with_key(|file| {
                 // What is not there has no content; `check` tells that it is missing.
                 hash_outline(file).unwrap_or_default()
             });
@@ -70,16 +80,27 @@ impl<'l> Fingerprints<'l> {
                     .into_owned(),
                 false => name,
             };
-            (name, hash.clone())
+            let hash = hash.clone();
+            NeededFile { name, path, hash }
         });
         let hashed: Needed = hashed.collect();
         self.needed.insert(key, Arc::clone(&hashed));
         hashed
     }
 
-    /// Every scene that was read, with the hash of what it held.
-    pub(crate) fn scenes(self) -> HashMap<String, String> {
-        self.scenes
+    /// Every scene that was read, with the hash of what it held and the files that it needs.
+    pub(crate) fn scenes(self) -> HashMap<String, (String, Vec<NeededFile>)> {
+        let mut files: HashMap<String, Vec<NeededFile>> = HashMap::new();
+        for ((scene, _), needed) in self.needed {
+            files.entry(scene).or_default().extend_from_slice(&needed);
+        }
+        let scenes = self.scenes.into_iter();
+        scenes
+            .map(|(path, hash)| {
+                let files = files.remove(&path).unwrap_or_default();
+                (path, (hash, files))
+            })
+            .collect()
     }
 
     /// The fingerprint of a movie, from the hashes of the frames that it is put together from.
@@ -141,9 +162,9 @@ impl<'l> Fingerprints<'l> {
             }
         }
         add("scene", &scene);
-        for (name, hash) in needed.iter() {
-            add("file", name);
-            add(name, hash);
+        for file in needed.iter() {
+            add("file", &file.name);
+            add(&file.name, &file.hash);
         }
         for end in [common.clip.first(), common.clip.last()] {
             add("clip", &end.unwrap_or(0).to_string());

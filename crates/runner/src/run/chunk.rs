@@ -265,11 +265,12 @@ impl Work<'_> {
         let Some(scene) = &one.common.scene else {
             return Ok(true);
         };
-        let stands = self.scenes.is_as_it_was(&scene.path);
-        if stands.map_err(RunError::disk(std::path::Path::new(&scene.path)))? {
+        let changed = self.scenes.changed(&scene.path);
+        let changed = changed.map_err(RunError::disk(std::path::Path::new(&scene.path)))?;
+        let Some(changed) = changed else {
             return Ok(true);
-        }
-        let what = format!("the scene {} has changed since the run began", scene.path);
+        };
+        let what = format!("{changed} has changed since the run began");
         if self.only_tells_changes() {
             self.tell(&Event::Remark(&what));
             return Ok(true);

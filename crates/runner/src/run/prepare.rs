@@ -1,6 +1,6 @@
 //! Before anything is rendered: state, recovery, and what is there already.
 
-use std::collections::VecDeque;
+use std::collections::{HashMap, VecDeque};
 use std::time::Duration;
 
 use sha2::{Digest, Sha256};
@@ -8,7 +8,7 @@ use truepath_core::deliverable::Expansion;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Key;
-use truepath_core::plan::{Invocation, plan};
+use truepath_core::plan::plan;
 
 use super::board::{Board, Chunk};
 use super::engines::name_and_version;
@@ -92,6 +92,7 @@ pub(super) fn prepare<'a>(
             forecast: &forecast,
         });
     }
+    let sources = sources(expansion);
     let chunks = chunks
         .into_iter()
         .filter(|one| {
@@ -99,7 +100,7 @@ pub(super) fn prepare<'a>(
             one.deliverables.iter().any(lacks)
         })
         .map(|invocation| Chunk {
-            source: source(expansion, &invocation),
+            source: sources.get(&invocation.deliverables[0]).copied(),
             invocation,
             attempts: VecDeque::new(),
             brought: 0,
@@ -140,13 +141,25 @@ fn identity(expansion: &Expansion) -> String {
     hex(&hash.finalize()[..8])
 }
 
-/// The deliverable whose frames a movie is put together from.
-fn source(expansion: &Expansion, invocation: &Invocation) -> Option<usize> {
+/// The deliverable whose frames each movie is put together from, by the indices of both.
+fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
     let all = &expansion.deliverables;
-    let one = &all[invocation.deliverables[0]];
-    let source = one.movie()?.source.as_ref()?;
-    let path = source.pattern.sketch();
-    all.iter().position(|other| other.pattern.sketch() == path)
+    let movies: Vec<(usize, String)> = all
+        .iter()
+        .enumerate()
+        .filter_map(|(index, one)| Some((index, one.movie()?.source.as_ref()?.pattern.sketch())))
+        .collect();
+    if movies.is_empty() {
+        return HashMap::new();
+    }
+    let sequences = all.iter().enumerate().rev();
+    let by_path: HashMap<String, usize> = sequences
+        .map(|(index, one)| (one.pattern.sketch(), index))
+        .collect();
+    movies
+        .into_iter()
+        .filter_map(|(movie, path)| Some((movie, *by_path.get(&path)?)))
+        .collect()
 }
 
 fn credits(

@@ -449,7 +449,7 @@ pub const KEYS: [KeyFacts; 70] = [
         name: "scene-changes",
         kind: Kind::Choice(&["stop", "tell"]),
         tables: &[Project],
-        meaning: "What a run does when a scene changes under it: `stop` to start processes with it, or only `tell`. Unset, `stop`.",
+        meaning: "What a run does when a scene changes under it, or a file that it is known to need: `stop` to start processes with it, or only `tell`. Unset, `stop`.",
         example: r#"scene-changes = "tell""#,
     },
     KeyFacts {
