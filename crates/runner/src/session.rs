@@ -14,7 +14,7 @@ use crate::Loaded;
 use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::{Disk, hex};
+use crate::disk::{Disk, hex, remove};
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
 use crate::publish::Publisher;
@@ -249,11 +249,4 @@ impl<'a> Session<'a> {
 fn owner(machine: &str, state: &Path) -> String {
     let text = [machine.as_bytes(), state.as_os_str().as_encoded_bytes()].join(&0);
     hex(&Sha256::digest(text)[..4])
-}
-
-fn remove(path: &Path) -> io::Result<()> {
-    match fs::remove_file(path) {
-        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
-        _ => Ok(()),
-    }
 }

@@ -12,6 +12,7 @@ use std::path::{Path, PathBuf};
 pub use hash::hash_file;
 pub(crate) use hash::{hash_outline, hex};
 pub use real::RealDisk;
+pub(crate) use real::remove;
 pub use stamp::{Stamp, stamp};
 pub(crate) use surely::{create_folder, exchange, rename};
 

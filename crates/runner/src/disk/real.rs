@@ -96,7 +96,7 @@ impl Disk for RealDisk {
     }
 
     fn remove_file(&self, path: &Path) -> io::Result<()> {
-        gone(fs::remove_file(path))
+        remove(path)
     }
 
     fn remove_tree(&self, folder: &Path) -> io::Result<()> {
@@ -108,6 +108,11 @@ impl Disk for RealDisk {
             removed => gone(removed),
         }
     }
+}
+
+/// Removes a file of our own that somebody else may have removed.
+pub(crate) fn remove(path: &Path) -> io::Result<()> {
+    gone(fs::remove_file(path))
 }
 
 /// What is not there any more need not be removed: a file server that was asked twice says so.

@@ -10,6 +10,7 @@ use std::time::{Duration, Instant};
 use rustix::fs::{FlockOperation, flock};
 
 use super::{Card, host};
+use crate::disk::remove;
 
 /// Whether a run is at work.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -158,13 +159,8 @@ impl Sessions {
 
     /// Says that all that a dead run left is picked up.
     pub(crate) fn bury(&self, number: u32) -> io::Result<()> {
-        for path in [self.beat(number), self.fenced(number)] {
-            match fs::remove_file(path) {
-                Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-                _ => {}
-            }
-        }
-        Ok(())
+        remove(&self.beat(number))?;
+        remove(&self.fenced(number))
     }
 
     /// Removes all that there is here of runs that are over.
@@ -178,10 +174,7 @@ impl Sessions {
                 .next()
                 .and_then(|number| number.parse().ok());
             if number.is_some_and(is_over) {
-                match fs::remove_file(entry.path()) {
-                    Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-                    _ => {}
-                }
+                remove(&entry.path())?;
             }
         }
         Ok(())

@@ -10,7 +10,7 @@ use std::time::Duration;
 use rustix::fs::{FlockOperation, flock};
 
 use super::{Card, Sessions};
-use crate::disk::Disk;
+use crate::disk::{Disk, remove};
 
 /// This run's own sign of life.
 pub(crate) struct Presence {
@@ -64,13 +64,8 @@ impl Presence {
     /// Says that this run has ended, and left nothing behind.
     pub(crate) fn end(mut self) -> io::Result<()> {
         self.still();
-        for path in [&self.beat, &self.path] {
-            match fs::remove_file(path) {
-                Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
-                _ => {}
-            }
-        }
-        Ok(())
+        remove(&self.beat)?;
+        remove(&self.path)
     }
 
     fn still(&mut self) {

@@ -10,7 +10,7 @@ use truepath_core::template::{PathPattern, TokenValue, expand};
 use super::process::Members;
 use super::work::Work;
 use super::{Event, RunError};
-use crate::disk::hash_file;
+use crate::disk::{hash_file, remove};
 use crate::staging;
 
 impl Work<'_> {
@@ -164,14 +164,6 @@ fn is_same(one: &Path, other: &Path) -> bool {
     let size = |path: &Path| fs::metadata(path).ok().map(|found| found.len());
     size(one) == size(other)
         && matches!((hash_file(one), hash_file(other)), (Ok(one), Ok(other)) if one == other)
-}
-
-/// Removes a checkpoint, unless somebody has: processes that end at the same time clear up the same.
-fn remove(path: &Path) -> io::Result<()> {
-    match fs::remove_file(path) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
-        removed => removed,
-    }
 }
 
 /// The names of the checkpoints of a call.
