@@ -77,6 +77,11 @@ pub(crate) enum HarvestError {
     Fenced,
 }
 
+/// The name alone of a file that an engine tells of: it may tell its whole path.
+fn name_of(told: &str) -> String {
+    told.rsplit('/').next().unwrap_or(told).trim().to_owned()
+}
+
 /// A frame that got its true name.
 pub(crate) struct Harvested {
     /// Index of the deliverable.
@@ -140,6 +145,13 @@ impl<'a> Field<'a> {
         matches!(self.profile.naming, Naming::Native(_)) || self.profile.writes.is_some()
     }
 
+    /// Whether a file that an engine tells of is a frame that is still to come.
+    pub(crate) fn expects(&self, told: &str) -> bool {
+        let found = self.recognise(&[name_of(told)]).unwrap_or_default();
+        let mut found = found.iter();
+        found.any(|(_, crop, frame)| !self.crops[*crop].done.contains(frame))
+    }
+
     /// Publishes what is finished.
     pub(crate) fn harvest(
         &mut self,
@@ -175,9 +187,8 @@ impl<'a> Field<'a> {
     /// What is finished and verified.
     fn ripe(&mut self, when: When<'_>) -> Result<Vec<(usize, Ready)>, HarvestError> {
         let files = match when {
-            // The name alone: an engine may tell its whole path.
             When::Told(file) => {
-                let name = file.rsplit('/').next().unwrap_or(file).trim().to_owned();
+                let name = name_of(file);
                 if self.staging.join(&name).is_file() {
                     vec![name]
                 } else {

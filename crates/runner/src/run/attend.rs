@@ -81,7 +81,10 @@ impl Work<'_> {
                     match reader.read(&line) {
                         Some(Meaning::File(name)) if field.is_predictable() => {
                             let published = self.harvest(field, When::Told(&name), log);
-                            if matches!(published, Ok(0)) {
+                            if matches!(published, Ok(0))
+                                && field.expects(&name)
+                                && !told.contains(&name)
+                            {
                                 told.push(name);
                             }
                             published
