@@ -5,14 +5,14 @@ use std::io::{self, Read};
 use std::os::unix::process::CommandExt;
 use std::process::{Child, Command, Output, Stdio};
 use std::thread;
-use std::time::Duration;
+use std::time::{Duration, Instant};
 
 use rustix::process::{Pid, Signal, kill_process_group};
 
-use crate::clock::{Moment, pause};
+use crate::clock::pause;
 
-/// How long a program may take to answer.
-const PATIENCE: Duration = Duration::from_secs(60);
+/// How long a program may take to answer, and at least, however fast the run's clock goes.
+const PATIENCE: (Duration, Duration) = (Duration::from_secs(60), Duration::from_secs(1));
 /// How soon it is looked at again: most answer at once.
 const STEPS: (Duration, Duration) = (Duration::from_millis(1), Duration::from_millis(50));
 
@@ -50,23 +50,23 @@ fn all_of(stream: Option<impl Read>) -> io::Result<Vec<u8>> {
 }
 
 fn end_of(program: &mut Child) -> io::Result<std::process::ExitStatus> {
-    let begun = Moment::now();
+    let (begun, limit) = (Instant::now(), pause(PATIENCE.0).max(PATIENCE.1));
     let (mut step, longest) = STEPS;
     loop {
         if let Some(status) = program.try_wait()? {
             return Ok(status);
         }
-        if begun.elapsed() > PATIENCE {
+        if begun.elapsed() > limit {
             // Its group is its own, and it is not yet waited for. All of it goes: what it has started
             // holds its output open.
             if let Some(group) = i32::try_from(program.id()).ok().and_then(Pid::from_raw) {
                 let _ = kill_process_group(group, Signal::KILL);
             }
             program.wait()?;
-            let told = format!("it gives no answer for {} s", PATIENCE.as_secs());
+            let told = format!("it gives no answer for {} s", PATIENCE.0.as_secs());
             return Err(io::Error::new(io::ErrorKind::TimedOut, told));
         }
-        thread::sleep(pause(step));
+        thread::sleep(step);
         step = (step * 2).min(longest);
     }
 }
