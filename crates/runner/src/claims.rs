@@ -10,9 +10,10 @@ use std::collections::{HashMap, HashSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::Mutex;
 
 use crate::disk::Disk;
+use crate::lock::lock;
 
 /// Whose a claim is: a session, from 1.
 type Holder = u32;
@@ -55,10 +56,6 @@ struct Own {
     /// How many such files it has begun: file systems take only so many links to one.
     files: u32,
     held: HashSet<PathBuf>,
-}
-
-fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl<'a> Claims<'a> {

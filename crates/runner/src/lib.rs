@@ -16,6 +16,7 @@ pub mod in_turns;
 mod inventory;
 pub mod ledger;
 pub mod load;
+mod lock;
 mod movies;
 mod outside;
 pub mod presence;

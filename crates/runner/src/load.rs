@@ -3,7 +3,7 @@
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, PoisonError};
+use std::sync::{Arc, Mutex};
 
 use truepath_core::configuration::{Configuration, read_configuration};
 use truepath_core::deliverable::{Person, Surroundings};
@@ -15,6 +15,7 @@ use truepath_core::system::System;
 use truepath_core::template::refuse_component;
 
 use crate::ledger::Ledger;
+use crate::lock::lock;
 use crate::when::{self, When};
 
 /// The name of a job file.
@@ -38,11 +39,7 @@ pub struct Loaded {
 impl Loaded {
     /// What the ledgers tell, with what was written since they were read last.
     pub(crate) fn read_ledger(&self, folder: &Path) -> io::Result<Ledger> {
-        let kept = self
-            .ledger
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner)
-            .take();
+        let kept = lock(&self.ledger).take();
         let mut ledger = kept.unwrap_or_default();
         ledger.refresh(folder)?;
         Ok(ledger)
@@ -50,7 +47,7 @@ impl Loaded {
 
     /// Keeps what the ledgers told.
     pub(crate) fn keep_ledger(&self, ledger: Ledger) {
-        *self.ledger.lock().unwrap_or_else(PoisonError::into_inner) = Some(ledger);
+        *lock(&self.ledger) = Some(ledger);
     }
 }
 

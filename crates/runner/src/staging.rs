@@ -79,11 +79,6 @@ pub(crate) fn set_aside(
     Ok(to)
 }
 
-/// Whether nothing at all is in a staging folder.
-pub(crate) fn is_empty(staging: &Path) -> io::Result<bool> {
-    Ok(fs::read_dir(staging)?.next().is_none())
-}
-
 /// Removes a staging folder; what is left in it is set aside first, under `name` and its own name,
 /// but for what was given to the engine. Gives what was set aside.
 pub(crate) fn clear(

@@ -11,10 +11,12 @@ use std::io::{self, BufRead, Write};
 use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, ChildStdin, Command, Stdio};
-use std::sync::{Mutex, PoisonError};
+use std::sync::Mutex;
 use std::time::Duration;
 
 use rustix::process::{Pid, Signal, getpgid, kill_process_group};
+
+use crate::lock::lock;
 
 /// A run's hold on its supervisor.
 pub(crate) struct Warden {
@@ -63,10 +65,7 @@ impl Warden {
     }
 
     fn tell(&self, line: &str) -> io::Result<()> {
-        let mut supervisor = self
-            .supervisor
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
+        let mut supervisor = lock(&self.supervisor);
         match &mut supervisor.1 {
             Some(leash) => leash.write_all(format!("{line}\n").as_bytes()),
             None => Ok(()),
@@ -76,10 +75,7 @@ impl Warden {
 
 impl Drop for Warden {
     fn drop(&mut self) {
-        let mut supervisor = self
-            .supervisor
-            .lock()
-            .unwrap_or_else(PoisonError::into_inner);
+        let mut supervisor = lock(&self.supervisor);
         drop(supervisor.1.take());
         let _ = supervisor.0.wait();
     }

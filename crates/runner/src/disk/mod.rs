@@ -133,3 +133,8 @@ pub(crate) fn create_free_folder(folder: &Path, name: &str) -> io::Result<PathBu
         }
     }
 }
+
+/// Whether nothing at all is in a folder.
+pub(crate) fn is_empty(folder: &Path) -> io::Result<bool> {
+    Ok(fs::read_dir(folder)?.next().is_none())
+}

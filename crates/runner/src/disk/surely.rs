@@ -6,12 +6,12 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
-use super::Disk;
+use super::{Disk, is_empty};
 
 /// Makes a folder whose name nobody else uses.
 pub(crate) fn create_folder(disk: &dyn Disk, folder: &Path) -> io::Result<()> {
     match disk.create_new_folder(folder) {
-        Err(_) if is_empty_folder(folder) => Ok(()),
+        Err(_) if is_empty(folder).unwrap_or(false) => Ok(()),
         created => created,
     }
 }
@@ -49,8 +49,4 @@ fn identity(path: &Path) -> io::Result<(u64, u64)> {
     use std::os::unix::fs::MetadataExt;
     let facts = fs::symlink_metadata(path)?;
     Ok((facts.dev(), facts.ino()))
-}
-
-fn is_empty_folder(folder: &Path) -> bool {
-    fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_none())
 }

@@ -4,13 +4,14 @@ use std::collections::HashMap;
 use std::fs::{self, File};
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, PoisonError};
+use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 use rustix::fs::{FlockOperation, flock};
 
 use super::{Card, host};
 use crate::disk::remove;
+use crate::lock::lock;
 
 /// Whether a run is at work.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -95,7 +96,7 @@ impl Sessions {
                 Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
                 read => read?,
             };
-            let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+            let mut seen = lock(&self.seen);
             let first = || Seen {
                 beat: beat.clone(),
                 since: Instant::now(),
@@ -120,7 +121,7 @@ impl Sessions {
 
     /// Begins to look for signs of life: those of before do not count.
     pub(crate) fn look_anew(&self) {
-        let mut seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut seen = lock(&self.seen);
         seen.values_mut().for_each(|seen| seen.moved = false);
     }
 
@@ -130,7 +131,7 @@ impl Sessions {
         let State::Live(card) = self.state(number)? else {
             return Ok(false);
         };
-        let seen = self.seen.lock().unwrap_or_else(PoisonError::into_inner);
+        let seen = lock(&self.seen);
         Ok(card.host != self.host && seen.get(&number).is_some_and(|seen| !seen.moved))
     }
 

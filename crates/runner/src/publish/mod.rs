@@ -16,6 +16,7 @@ use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, Stamp, hash_file, stamp};
 use crate::ledger::{How, Intent, Line, Record, Replaces, Writer};
+use crate::lock::lock;
 use crate::presence::machine;
 
 /// What is told of every file that a run publishes.
@@ -106,7 +107,7 @@ impl Publisher {
 
     /// The ledger, for other lines.
     pub(crate) fn ledger(&self) -> MutexGuard<'_, Writer> {
-        self.ledger.lock().unwrap_or_else(PoisonError::into_inner)
+        lock(&self.ledger)
     }
 
     /// Publishes files, together with those that others bring meanwhile. `stands` says whether
@@ -120,7 +121,7 @@ impl Publisher {
         if files.is_empty() {
             return Vec::new();
         }
-        let mut waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+        let mut waiting = lock(&self.waiting);
         waiting.calls += 1;
         let call = waiting.calls;
         waiting.ready.push((call, files));
@@ -148,7 +149,7 @@ impl Publisher {
                 lots.into_iter().flatten().collect(),
             )
             .into_iter();
-            waiting = self.waiting.lock().unwrap_or_else(PoisonError::into_inner);
+            waiting = lock(&self.waiting);
             for (call, length) in calls.into_iter().zip(lengths) {
                 let lot = results.by_ref().take(length).collect();
                 waiting.results.insert(call, lot);

@@ -9,6 +9,7 @@ use truepath_core::plan::Invocation;
 use super::RunError;
 use crate::claims::Claim;
 use crate::clock::{Moment, pause};
+use crate::lock::lock;
 
 /// A thread that has nothing to do looks up this often.
 const TICK: Duration = Duration::from_millis(200);
@@ -123,7 +124,7 @@ impl Board {
     }
 
     fn inner(&self) -> MutexGuard<'_, Inner> {
-        self.inner.lock().unwrap_or_else(PoisonError::into_inner)
+        lock(&self.inner)
     }
 
     /// The next piece of work and a turn to do it in, waited for; none when the run is at its end.

@@ -6,6 +6,7 @@ use super::work::Work;
 use super::{Event, Failure, RunError};
 use crate::inventory::There;
 use crate::ledger::How;
+use crate::lock::lock;
 use crate::movies::{self, MovieThere};
 use crate::publish::Credits;
 
@@ -41,10 +42,7 @@ impl Work<'_> {
             }])?;
             return Ok(false);
         }
-        self.movies
-            .lock()
-            .unwrap_or_else(std::sync::PoisonError::into_inner)
-            .insert(index, seen.fingerprint);
+        lock(&self.movies).insert(index, seen.fingerprint);
         match seen.there {
             There::Missing => return Ok(true),
             There::AsRecorded => {}

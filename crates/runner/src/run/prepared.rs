@@ -12,6 +12,7 @@ use super::log::Log;
 use super::process::of_profile;
 use super::work::Work;
 use crate::disk::{create_free_folder, hash_file, hex};
+use crate::lock::lock;
 use crate::process::{Happening, Process};
 
 impl Work<'_> {
@@ -45,10 +46,7 @@ impl Work<'_> {
         let kept = parent.join(&key);
         let result = kept.join(&name);
         // One thread makes it, the others wait.
-        let _alone = self
-            .preparing
-            .lock()
-            .unwrap_or_else(std::sync::PoisonError::into_inner);
+        let _alone = lock(&self.preparing);
         if !step.keep && !self.to_remove().contains(&kept) {
             self.to_remove().push(kept.clone());
         }

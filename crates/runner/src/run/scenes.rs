@@ -3,12 +3,13 @@
 use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::Mutex;
 use std::time::Duration;
 
 use crate::clock::Moment;
 use crate::disk::{Stamp, hash_file, hash_outline, stamp};
 use crate::fingerprint::NeededFile;
+use crate::lock::lock;
 
 /// A scene may need thousands of files on a file server: they are not looked at before every process.
 const EVERY: Duration = Duration::from_secs(1);
@@ -22,10 +23,6 @@ pub(super) struct Scenes {
     fresh: Mutex<HashMap<PathBuf, Stamp>>,
     /// When the files were looked at last that a scene needs.
     looked: Mutex<HashMap<String, Moment>>,
-}
-
-fn lock<T>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl Scenes {

@@ -16,6 +16,7 @@ use super::{Event, Failure, Options, Report, RunError, Watch};
 use crate::Loaded;
 use crate::disk::Disk;
 use crate::ledger::{Ledger, Line, Replaces};
+use crate::lock::lock;
 use crate::publish::{Credits, Published, Ready};
 use crate::session::{Session, State};
 use crate::supervise::Warden;
@@ -66,10 +67,6 @@ pub(super) struct Beginning<'a> {
     pub(super) state: State,
     pub(super) scenes: Scenes,
     pub(super) watch: &'a mut (dyn Watch + Send),
-}
-
-fn lock<T: ?Sized>(mutex: &Mutex<T>) -> MutexGuard<'_, T> {
-    mutex.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 impl<'a> Work<'a> {
