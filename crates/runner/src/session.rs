@@ -250,3 +250,25 @@ fn owner(machine: &str, state: &Path) -> String {
     let text = [machine.as_bytes(), state.as_os_str().as_encoded_bytes()].join(&0);
     hex(&Sha256::digest(text)[..4])
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn runs_of_several_jobs_have_staging_folders_of_their_own() {
+        let folder = Path::new("/renders");
+        let name = |machine: &str, state: &str, number| {
+            staging::name(folder, &owner(machine, Path::new(state)), number, 1)
+        };
+        let names = [
+            name("north", "/show/.truepath", 1),
+            name("north", "/other/.truepath", 1),
+            name("south", "/show/.truepath", 1),
+            name("north", "/show/.truepath", 2),
+        ];
+        let different: std::collections::BTreeSet<&PathBuf> = names.iter().collect();
+        assert_eq!(different.len(), names.len());
+        assert_eq!(names[0], name("north", "/show/.truepath", 1));
+    }
+}
