@@ -265,7 +265,7 @@ fn what_was_prepared_is_removed_afterwards_if_asked() {
 #[test]
 fn what_a_set_up_script_sets_reaches_the_engine() {
     let profile = format!(
-        "{HEAD}set-up = \"env.sh\"\nenvironment = {{ LAMP = \"{{shot}}\" }}\narguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\nfine-exits = [7]\n"
+        "{HEAD}set-up = \"env.sh\"\nenvironment = {{ LAMP = \"{{shot}}\" }}\narguments = [\"{{frame}}\"]\nnative = \"p{{frame:?}}.png\"\nsuccess-codes = [7]\n"
     );
     let script = "test \"$BRASS\" = 'a  b'\ntest \"$LAMP\" = dawn\ncp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\nexit 7\n";
     let project = made_up(&profile, script, "1-2");

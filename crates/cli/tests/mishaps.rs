@@ -57,7 +57,7 @@ fn a_truncated_frame() {
     let (project, out) = run("truncate-at = 4", "");
     assert!(out.contains("cut short or damaged"), "{out}");
     // What the engine left is kept for whoever wants to look at it.
-    assert!(project.files("renders/set-aside")[0].contains("f000004"));
+    assert!(project.files("renders/set-aside")[0].contains("unproven-kiln.0004"));
 }
 
 #[test]
@@ -69,7 +69,10 @@ fn an_empty_frame() {
 #[test]
 fn a_frame_that_is_left_out() {
     let (_, out) = run("skip-at = 4", "");
-    assert!(out.contains("ended well but wrote no file for it"), "{out}");
+    assert!(
+        out.contains("ended with success and wrote no file for it"),
+        "{out}"
+    );
 }
 
 #[test]
@@ -101,9 +104,19 @@ fn a_scene_without_the_camera_fails_once_and_says_why() {
         "{}",
         called.out
     );
-    // Not a process for each of the 60 frames: it is no frame's fault.
+    // Not a process for each of the 60 frames: all at once, then four alone that are spread over them.
     let logs = std::fs::read_dir(project.path(".truepath/logs/0001"))
         .unwrap()
         .count();
-    assert_eq!(logs, 1);
+    assert_eq!(logs, 5);
+    let stopped = called
+        .err
+        .lines()
+        .filter(|line| line.contains("failed alike"));
+    assert_eq!(stopped.count(), 1, "{}", called.err);
+    assert!(
+        called.out.contains("55 frames were not tried"),
+        "{}",
+        called.out
+    );
 }

@@ -21,6 +21,7 @@ pub mod overview;
 pub mod pass;
 pub mod picture;
 pub mod plan;
+pub mod probes;
 pub mod provenance;
 pub mod question;
 pub mod quote;

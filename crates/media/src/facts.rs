@@ -84,3 +84,37 @@ pub enum Flaw {
         found: String,
     },
 }
+
+impl Flaw {
+    /// Whether the picture is whole and only another kind than was asked for: rendered again, it
+    /// would be the same.
+    #[must_use]
+    pub fn is_wrong_kind(&self) -> bool {
+        matches!(self, Self::OtherFormat { .. } | Self::Other { .. })
+    }
+
+    /// What the user can change, where the picture is of another kind.
+    #[must_use]
+    pub fn fix(&self) -> Option<String> {
+        match self {
+            Self::Other {
+                what,
+                wanted,
+                found,
+            } => {
+                let key = match *what {
+                    "set of channels" => "channels",
+                    "depth" => "bits",
+                    other => other,
+                };
+                Some(format!(
+                    "make the renderer write {wanted}, or set `{key} = \"{found}\"` in the job"
+                ))
+            }
+            Self::OtherFormat { wanted, .. } => Some(format!(
+                "make the renderer write {wanted} files, or set `format` and the extension in the job to what it writes"
+            )),
+            Self::Unreadable(_) | Self::Empty | Self::Broken(_) => None,
+        }
+    }
+}

@@ -1,5 +1,9 @@
 //! Reads an engine's log by the patterns of its profile.
 
+use std::fs::File;
+use std::io::{BufRead, BufReader};
+use std::path::Path;
+
 use regex::Regex;
 use truepath_core::engine::{LogKind, Profile};
 use truepath_core::frames::Frame;
@@ -9,8 +13,10 @@ use truepath_core::frames::Frame;
 pub(crate) enum Meaning {
     /// A frame has begun.
     Frame(Frame),
-    /// A file is written whole.
+    /// A file is final.
     File(String),
+    /// A file holds an intermediate state.
+    Saved,
     /// How far the frame is, from 0 to 100.
     Progress(f64),
     /// A warning.
@@ -39,11 +45,6 @@ impl Reader {
         Ok(Self { patterns })
     }
 
-    /// Whether the engine says which files are written.
-    pub(crate) fn tells_files(&self) -> bool {
-        self.patterns.iter().any(|(kind, _)| *kind == LogKind::File)
-    }
-
     /// What a line means, if anything.
     pub(crate) fn read(&self, line: &str) -> Option<Meaning> {
         self.patterns.iter().find_map(|(kind, pattern)| {
@@ -52,10 +53,47 @@ impl Reader {
             match kind {
                 LogKind::Frame => group("frame")?.parse().ok().map(Meaning::Frame),
                 LogKind::File => group("file").map(Meaning::File),
+                LogKind::Saved => Some(Meaning::Saved),
                 LogKind::Progress => group("percent")?.parse().ok().map(Meaning::Progress),
                 LogKind::Warning => group("text").map(Meaning::Warning),
                 LogKind::Error => group("text").map(Meaning::Error),
             }
         })
     }
+}
+
+/// What a log of an earlier run tells of finished frames.
+#[derive(Debug, Default)]
+pub(crate) struct Heard {
+    /// Files that the engine named as final.
+    pub(crate) named: Vec<String>,
+    /// The last frame that it said to have begun.
+    pub(crate) begun: Option<Frame>,
+}
+
+/// Reads the log of a process of an earlier run; what cannot be read proves nothing.
+pub(crate) fn heard(profile: &Profile, log: &Path) -> Heard {
+    let mut heard = Heard::default();
+    let proves = [LogKind::File, LogKind::Frame];
+    let has_patterns = profile.log.iter().any(|one| proves.contains(&one.kind));
+    let (true, Ok(reader), Ok(file)) = (has_patterns, Reader::new(profile), File::open(log)) else {
+        return heard;
+    };
+    let mut lines = BufReader::new(file);
+    let mut bytes = Vec::new();
+    while matches!(lines.read_until(b'\n', &mut bytes), Ok(1..)) {
+        let text = String::from_utf8_lossy(&bytes);
+        // The time, and `= ` before what the run itself says.
+        let line = text.trim_end_matches('\n').split_once(' ');
+        match line.map(|(_, line)| line) {
+            Some(line) if !line.starts_with("= ") => match reader.read(line) {
+                Some(Meaning::File(name)) => heard.named.push(name),
+                Some(Meaning::Frame(frame)) => heard.begun = heard.begun.max(Some(frame)),
+                _ => {}
+            },
+            _ => {}
+        }
+        bytes.clear();
+    }
+    heard
 }

@@ -17,10 +17,19 @@ use crate::supervise::Warden;
 pub(crate) enum Happening {
     /// It printed a line.
     Line(String),
-    /// It ended with this exit code, or 128 and the number of the signal that ended it.
-    Ended(i32),
+    /// It ended.
+    Ended(Exit),
     /// Nothing for a while.
     Quiet,
+}
+
+/// How a process ended.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Exit {
+    /// By itself, with this exit code.
+    Code(i32),
+    /// By a signal.
+    Signal(i32),
 }
 
 /// A line that is longer than this is cut, in bytes.
@@ -36,7 +45,7 @@ pub(crate) struct Process<'w> {
     engine: Child,
     group: Pid,
     lines: Receiver<String>,
-    ended: Option<i32>,
+    ended: Option<Exit>,
     warden: &'w Warden,
 }
 
@@ -93,8 +102,7 @@ impl<'w> Process<'w> {
                 if self.ended.is_none() && self.lives(patience)? {
                     return Ok(Happening::Quiet);
                 }
-                let code = self.wait()?;
-                Ok(Happening::Ended(code))
+                Ok(Happening::Ended(self.wait()?))
             }
             Err(RecvTimeoutError::Timeout) => {
                 if self.ended.is_none() && !self.lives(Duration::ZERO)? {
@@ -142,7 +150,7 @@ impl<'w> Process<'w> {
         }
     }
 
-    fn wait(&mut self) -> io::Result<i32> {
+    fn wait(&mut self) -> io::Result<Exit> {
         use std::os::unix::process::ExitStatusExt;
         if let Some(code) = self.ended {
             return Ok(code);
@@ -155,11 +163,12 @@ impl<'w> Process<'w> {
         self.kill();
         self.warden.forget(self.group);
         let status = self.engine.wait()?;
-        let code = status
-            .code()
-            .unwrap_or_else(|| 128 + status.signal().unwrap_or(0));
-        self.ended = Some(code);
-        Ok(code)
+        let exit = match status.code() {
+            Some(code) => Exit::Code(code),
+            None => Exit::Signal(status.signal().unwrap_or(0)),
+        };
+        self.ended = Some(exit);
+        Ok(exit)
     }
 }
 

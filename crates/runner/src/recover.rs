@@ -8,14 +8,17 @@ use std::sync::atomic::{AtomicU32, Ordering};
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::FrameSet;
 
+use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
 use crate::disk::{Disk, create_folder, hash_file, stamp};
-use crate::harvest::{Field, HarvestError, When};
-use crate::ledger::{Intent, Line, Record, Staged, Told};
+use crate::engine_log;
+use crate::ledger::{Intent, Line, Record, Staged, Told, Unproven};
 use crate::outside::give_back;
 use crate::publish::{Brought, Credits, PublishError, Ready, carry_out, tell_carried_out};
 use crate::session::Session;
 use crate::staging;
+use crate::staging_area::{CollectError, Evidence, StagingArea};
+use crate::unproven;
 
 /// What was picked up.
 #[derive(Debug, Default)]
@@ -24,6 +27,8 @@ pub(crate) struct Recovered {
     pub(crate) records: Vec<Record>,
     /// Files that could not be used and were set aside.
     pub(crate) aside: Vec<PathBuf>,
+    /// Pictures that nothing proves, moved aside.
+    pub(crate) unproven: Vec<Unproven>,
     /// Staging folders in which somebody still writes.
     pub(crate) busy: Vec<String>,
 }
@@ -38,6 +43,7 @@ impl Recovered {
 /// What picking up needs.
 pub(crate) struct Recovery<'a> {
     pub(crate) disk: &'a dyn Disk,
+    pub(crate) state: &'a Path,
     pub(crate) session: &'a Session<'a>,
     pub(crate) expansion: &'a Expansion,
     pub(crate) credits: &'a [Credits],
@@ -48,7 +54,7 @@ pub(crate) struct Recovery<'a> {
 
 impl Recovery<'_> {
     /// Finishes what stands between the steps of publishing, then harvests the staging folders.
-    pub(crate) fn pick_up(&mut self, told: &Told, elsewhere: bool) -> Result<(), HarvestError> {
+    pub(crate) fn pick_up(&mut self, told: &Told, elsewhere: bool) -> Result<(), CollectError> {
         for intent in &told.intents {
             self.finish(intent)?;
         }
@@ -56,7 +62,7 @@ impl Recovery<'_> {
             give_back(self.disk, Path::new(&held.folder), Path::new(&held.hold))?;
         }
         for staged in &told.staged {
-            self.clear(staged, elsewhere)?;
+            self.clear(staged, told, elsewhere)?;
         }
         // What was kept for later processes is empty, but for what nobody asked for.
         let later: BTreeSet<&String> = told.staged.iter().map(|staged| &staged.folder).collect();
@@ -67,7 +73,7 @@ impl Recovery<'_> {
     }
 
     /// Takes the steps that are left of a file that was about to get its true name.
-    fn finish(&mut self, intent: &Intent) -> Result<(), HarvestError> {
+    fn finish(&mut self, intent: &Intent) -> Result<(), CollectError> {
         let record = &intent.record;
         let to = Path::new(&record.path);
         let mut ledger = self.session.publisher.ledger();
@@ -83,14 +89,14 @@ impl Recovery<'_> {
         match finished {
             Ok(brought) => self.recovered.take(brought),
             Err(PublishError::Taken(_)) => {}
-            Err(PublishError::Fenced) => return Err(HarvestError::Fenced),
+            Err(PublishError::Fenced) => return Err(CollectError::Fenced),
             Err(PublishError::Disk(error)) => return Err(error.into()),
         }
         Ok(())
     }
 
     /// Takes what is finished out of a staging folder, sets the rest aside, and removes it.
-    fn clear(&mut self, staged: &Staged, elsewhere: bool) -> Result<(), HarvestError> {
+    fn clear(&mut self, staged: &Staged, told: &Told, elsewhere: bool) -> Result<(), CollectError> {
         let staging = PathBuf::from(&staged.folder);
         if !staging.is_dir() {
             return Ok(());
@@ -117,43 +123,63 @@ impl Recovery<'_> {
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
         if let (Some((_, first, _)), false) = (alike.first(), frames.is_empty()) {
             let profile = std::sync::Arc::clone(&first.common.engine);
+            let checkpoints =
+                Checkpoints::of(self.state, alike[0].2.fingerprint.as_deref(), alike[0].1);
+            let mut area = StagingArea::new(staging.clone(), alike.clone(), frames, &profile);
+            for output in &mut area.outputs {
+                let taken = |frame: &i64| {
+                    let path = output.deliverable.path(*frame);
+                    stamp(Path::new(&path)).is_ok_and(|there| there.is_none())
+                };
+                output.done = area.frames.iter().filter(|frame| !taken(frame)).collect();
+            }
+            // What its log tells of files and frames was heard before the run died.
+            let heard = engine_log::heard(&profile, Path::new(&staged.log));
+            area.begun = heard.begun;
+            let evidence = Evidence {
+                named: &heard.named,
+                in_order: profile.in_order,
+                success: told.succeeded.contains(&staged.process),
+            };
+            let finished =
+                match staging::files(&staging).map(|files| area.finished(&files, evidence))? {
+                    Ok(finished) => finished,
+                    // Half a set of files that tell nothing is no reason to stop.
+                    Err(CollectError::Learn(_)) => Vec::new(),
+                    Err(error) => return Err(error),
+                };
             // On another machine somebody may still write: what is copied, nobody else has open.
             let own = match elsewhere {
                 true => Some(self.copied(staged)?),
                 false => None,
             };
-            let from = own.as_ref().map_or(&staging, |(own, _)| own).clone();
-            let mut field = Field::new(from, alike, frames, &profile);
-            for crop in &mut field.crops {
-                let taken = |frame: &i64| {
-                    let path = crop.deliverable.path(*frame);
-                    stamp(Path::new(&path)).is_ok_and(|there| there.is_none())
-                };
-                crop.done = field.frames.iter().filter(|frame| !taken(frame)).collect();
+            if let Some((own, _)) = &own {
+                area.folder.clone_from(own);
             }
             let publish = |files: Vec<Ready>| {
                 let stands = || self.session.presence.stands();
                 self.session.publisher.publish(self.disk, &stands, files)
             };
-            match field.harvest(&publish, When::Ended) {
-                Ok(found) => {
-                    for one in found {
-                        if own.is_some() {
-                            let name = one.staged.file_name().unwrap_or_default();
-                            self.disk.remove_file(&staging.join(name))?;
-                        }
-                        self.recovered.take(one.brought);
-                    }
+            for one in area.collect_finished(&publish, finished)? {
+                if own.is_some() {
+                    let name = one.staged.file_name().unwrap_or_default();
+                    self.disk.remove_file(&staging.join(name))?;
                 }
-                // Half a set of files that tell nothing is no reason to stop.
-                Err(HarvestError::Learn(_)) => {}
-                Err(error) => return Err(error),
+                self.recovered.take(one.brought);
             }
             // A run that died over picking this up may have brought copies of these.
-            field.staging.clone_from(&staging);
-            for twin in field.twins()? {
+            area.folder.clone_from(&staging);
+            for twin in area.twins()? {
                 self.disk.remove_file(&twin)?;
             }
+            if let Some(checkpoints) = &checkpoints {
+                checkpoints.keep(&staging, true)?;
+                checkpoints.remove_done()?;
+            }
+            let moved = unproven::move_aside(self.disk, &area, &|_, _| None, None)?;
+            let lines: Vec<Line> = moved.iter().cloned().map(Line::Unproven).collect();
+            self.session.publisher.ledger().note(&lines)?;
+            self.recovered.unproven.extend(moved);
             if let Some((own, process)) = own {
                 self.disk.remove_tree(&own)?;
                 self.session.publisher.ledger().note(&[Line::Left {
@@ -167,7 +193,7 @@ impl Recovery<'_> {
     }
 
     /// Sets aside what is in a staging folder, and removes it.
-    fn set_aside(&mut self, staging: &Path, given: &[String]) -> Result<(), HarvestError> {
+    fn set_aside(&mut self, staging: &Path, given: &[String]) -> Result<(), CollectError> {
         if staging.is_dir() {
             let aside = staging::clear(self.disk, staging, "unfinished", given)?;
             self.recovered.aside.extend(aside);

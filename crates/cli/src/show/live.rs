@@ -116,6 +116,18 @@ impl Screen {
                 let states = &mut self.rows[failure.deliverable].1;
                 states.failed = with(&states.failed, failure.frame);
             }
+            Event::GivenUp {
+                deliverables,
+                tried,
+                ..
+            } => {
+                for index in *deliverables {
+                    let states = &mut self.rows[*index].1;
+                    self.failed += tried.count();
+                    let failed = states.failed.union(tried);
+                    states.failed = failed.unwrap_or_else(|_| (*tried).clone());
+                }
+            }
             Event::Aside { .. } | Event::Remark(_) | Event::Tick => return false,
         }
         true

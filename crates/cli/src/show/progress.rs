@@ -182,6 +182,15 @@ impl Watch for Progress {
                     failure.reason
                 ));
             }
+            Event::GivenUp {
+                label,
+                tried,
+                reason,
+                ..
+            } => self.say(&format!(
+                "{ERROR}stopped{ERROR:#} {label}: {} {tried} failed alike, the rest is not tried: {reason}",
+                if tried.count() == 1 { "frame" } else { "frames" },
+            )),
             Event::Remark(text) => self.say(text),
             Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } => {}
             Event::Tick => self.draw(),

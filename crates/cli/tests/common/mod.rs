@@ -244,3 +244,24 @@ pub fn wav(tenths: u32) -> Vec<u8> {
     file.extend(std::iter::repeat_n(128, samples as usize));
     file
 }
+
+/// A small PNG of 8 by 8 pixels; another shade is another picture.
+pub fn picture(shade: u8) -> Vec<u8> {
+    picture_of(8, 8, png::ColorType::Rgb, shade)
+}
+
+/// A PNG of 8 bits a channel.
+pub fn picture_of(width: u32, height: u32, color: png::ColorType, shade: u8) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    let mut encoder = png::Encoder::new(&mut bytes, width, height);
+    encoder.set_color(color);
+    encoder.set_depth(png::BitDepth::Eight);
+    let samples = width as usize * height as usize * color.samples();
+    let pixels: Vec<u8> = (0..samples)
+        .map(|at| (at as u8).wrapping_mul(7) ^ shade)
+        .collect();
+    let mut writer = encoder.write_header().unwrap();
+    writer.write_image_data(&pixels).unwrap();
+    writer.finish().unwrap();
+    bytes
+}

@@ -135,7 +135,7 @@ pub(super) struct Expander<'j> {
     pub(super) project_values: Arc<ProjectValues>,
     pub(super) expansion: Expansion,
     /// Profiles made of `run` lines, by the line's place.
-    pub(super) runs: Vec<(Place, Arc<Profile>)>,
+    pub(super) runs: Vec<Arc<Profile>>,
     /// Templates that many deliverables share, by their places.
     pub(super) templates: HashMap<Place, Arc<PathTemplate>>,
 }

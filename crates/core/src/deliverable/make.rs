@@ -156,11 +156,26 @@ impl<'j> Expander<'j> {
             && let Value::Run(line) = &run.value.value
         {
             let place = &run.value.place;
-            if let Some((_, profile)) = self.runs.iter().find(|(known, _)| known == place) {
-                return Some(Arc::clone(profile));
+            let mut profile = Profile::of_run(line, place);
+            if let Some(in_order) = chain.truth(Key::InOrder) {
+                profile.in_order = in_order;
             }
-            let profile = Arc::new(Profile::of_run(line, place));
-            self.runs.push((place.clone(), Arc::clone(&profile)));
+            if let Some(codes) = chain.value(Key::SuccessCodes, |value| match value {
+                Value::Codes(codes) => Some(codes.clone()),
+                _ => None,
+            }) {
+                profile.success_codes = codes.value;
+            }
+            let known = self.runs.iter().find(|known| {
+                known.place == profile.place
+                    && known.in_order == profile.in_order
+                    && known.success_codes == profile.success_codes
+            });
+            if let Some(known) = known {
+                return Some(Arc::clone(known));
+            }
+            let profile = Arc::new(profile);
+            self.runs.push(Arc::clone(&profile));
             return Some(profile);
         }
         let Some(name) = chain.text(Key::Engine) else {

@@ -1,7 +1,7 @@
 //! A profile in words, argument by argument, and a profile made of a `run` line.
 
 use super::{Argument, ENGINE_TOKENS, Each, Profile, Takes};
-use crate::job::Word;
+use crate::job::RunEntry;
 use crate::template::Template;
 use crate::token::TOKENS;
 
@@ -106,7 +106,7 @@ impl Takes {
 
 /// The text of a profile that does what a `run` line does.
 #[must_use]
-pub fn profile_of_run(run: &[(Template, Word)], name: &str, profile: &Profile) -> String {
+pub fn profile_of_run(run: &[RunEntry], name: &str, profile: &Profile) -> String {
     let quoted = |text: &str| serde_json::Value::from(text).to_string();
     let takes = match profile.takes {
         Takes::Range => "range",
@@ -122,12 +122,31 @@ pub fn profile_of_run(run: &[(Template, Word)], name: &str, profile: &Profile) -
         quoted(name),
         quoted(&profile.program)
     );
-    for (_, word) in run.iter().skip(1) {
-        text.push_str(&format!("  {},\n", quoted(&word.text)));
+    for entry in run.iter().skip(1) {
+        let words: Vec<String> = entry
+            .arguments
+            .iter()
+            .map(|(_, word)| quoted(&word.text))
+            .collect();
+        let group = match &words[..] {
+            [one] => one.clone(),
+            _ => format!("[{}]", words.join(", ")),
+        };
+        if entry.changes_picture {
+            text.push_str(&format!("  {group},\n"));
+        } else {
+            text.push_str(&format!(
+                "  {{ put = {group}, changes-picture = false }},\n"
+            ));
+        }
+    }
+    text.push_str("]\n");
+    if profile.in_order {
+        text.push_str("\n# It finishes each frame before it begins the next.\nin-order = true\n");
     }
     text.push_str(
-        "]\n\n# How it names its files. Unset, that is learned from what appears; with it, each frame is\n\
-         # published as soon as it is whole.\n\
+        "\n# How it names its files. Unset, that is learned from what appears; with it, each frame is\n\
+         # published as soon as it is finished.\n\
          # native = \"{target.stem}{frame:?}.{ext}\"\n\n\
          # What its log lines mean.\n\
          # log = [{ warning = '[Ww]arning: (?P<text>.*)' }, { error = '[Ee]rror: (?P<text>.*)' }]\n",

@@ -67,7 +67,7 @@ use ProfileKind::{
 };
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 40] = [
+pub const PROFILE_KEYS: [ProfileKey; 41] = [
     key(
         "engine.name",
         Text,
@@ -215,14 +215,20 @@ pub const PROFILE_KEYS: [ProfileKey; 40] = [
     key(
         "log",
         Log,
-        "What its log lines mean, by regular expressions: `frame` (group `frame`), `file` (group `file`), `warning` and `error` (group `text`).",
+        "What its log lines mean, by regular expressions: `frame` (group `frame`): a frame has begun; `file` (group `file`): this file is final; `saved` (group `file`): this file holds an intermediate state, which proves nothing; `progress` (group `percent`); `warning` and `error` (group `text`).",
         "log = [{ warning = '^warning: (?P<text>.*)$' }]",
     ),
     key(
-        "fine-exits",
+        "success-codes",
         Numbers,
-        "Exit codes, besides 0, after which its files are as good.",
-        r#"fine-exits = [3]"#,
+        "Exit codes, besides 0, with which it tells success.",
+        r#"success-codes = [3]"#,
+    ),
+    key(
+        "in-order",
+        Truth,
+        "Whether it finishes each frame before it begins the next, in ascending order. Then a frame is published as soon as a later one has begun; else only when the engine names its file (`log.file`) or ends with success.",
+        "in-order = true",
     ),
     key(
         "prepare.program",

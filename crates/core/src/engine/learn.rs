@@ -104,6 +104,12 @@ fn readings(files: &[String], wanted: &FrameSet) -> Vec<Vec<(String, Frame)>> {
     readings
 }
 
+/// The numbers in a name, the last first.
+pub fn numbers(name: &str) -> impl Iterator<Item = Frame> + '_ {
+    let runs = digit_runs(name).into_iter().rev();
+    runs.filter_map(|(from, to)| name[from..to].parse().ok())
+}
+
 fn digit_runs(name: &str) -> Vec<(usize, usize)> {
     let mut runs: Vec<(usize, usize)> = Vec::new();
     for (at, byte) in name.bytes().enumerate() {

@@ -2,7 +2,7 @@
 
 use super::{GivenFile, SettingFacts};
 use crate::frames::{Frame, FrameSet};
-use crate::job::Word;
+use crate::job::RunEntry;
 use crate::picture::Holds;
 use crate::source::Place;
 use crate::template::Template;
@@ -60,8 +60,11 @@ pub struct Profile {
     pub checkpoint: Option<Checkpoint>,
     /// How the movies that it makes are proven.
     pub proof: Option<Proof>,
-    /// Exit codes, besides 0, after which its files are as good.
-    pub fine_exits: Vec<i64>,
+    /// Exit codes, besides 0, with which it tells success.
+    pub success_codes: Vec<i64>,
+    /// Whether it finishes each frame before it begins the next, in ascending order: then a frame
+    /// is finished as soon as a later one has begun.
+    pub in_order: bool,
     /// Links to lay into the staging folder before it starts: name and what it leads to.
     pub links: Vec<(String, Template)>,
     /// What its log lines mean.
@@ -114,13 +117,20 @@ impl Profile {
     /// The profile of a `run` line: what it can take follows from its tokens, and how it names
     /// its files is learned.
     #[must_use]
-    pub fn of_run(run: &[(Template, Word)], place: &Place) -> Self {
-        let (program, arguments) = run
-            .split_first()
-            .map_or((String::new(), &[][..]), |((_, word), rest)| {
-                (word.text.clone(), rest)
-            });
-        let has = |name: &str| arguments.iter().any(|(template, _)| template.has(name));
+    pub fn of_run(run: &[RunEntry], place: &Place) -> Self {
+        let (program, entries) =
+            run.split_first()
+                .map_or((String::new(), &[][..]), |(first, rest)| {
+                    let word = first.arguments.first();
+                    (
+                        word.map_or_else(String::new, |(_, word)| word.text.clone()),
+                        rest,
+                    )
+                });
+        let has = |name: &str| {
+            let mut arguments = entries.iter().flat_map(|entry| &entry.arguments);
+            arguments.any(|(template, _)| template.has(name))
+        };
         let takes = if has("frame") {
             Takes::One
         } else if has("frames") {
@@ -137,14 +147,15 @@ impl Profile {
             name: name.to_owned(),
             program: program.clone(),
             takes,
-            arguments: arguments
+            in_order: matches!(takes, Takes::Range | Takes::Stepped),
+            arguments: entries
                 .iter()
-                .map(|(template, _)| Argument {
+                .map(|entry| Argument {
                     when: Vec::new(),
                     each: None,
                     split: false,
-                    put: vec![template.clone()],
-                    changes_picture: true,
+                    put: entry.arguments.iter().map(|(one, _)| one.clone()).collect(),
+                    changes_picture: entry.changes_picture,
                 })
                 .collect(),
             place: Some(place.clone()),
@@ -254,8 +265,10 @@ pub enum Naming {
 pub enum LogKind {
     /// A frame has begun; group `frame`.
     Frame,
-    /// A file is written whole; group `file`.
+    /// A file is final; group `file`.
     File,
+    /// A file holds an intermediate state of its picture, which proves nothing; group `file`.
+    Saved,
     /// How far the frame is; group `percent`, from 0 to 100.
     Progress,
     /// A warning; group `text`.
@@ -266,9 +279,10 @@ pub enum LogKind {
 
 impl LogKind {
     /// All of them.
-    pub const ALL: [Self; 5] = [
+    pub const ALL: [Self; 6] = [
         Self::Frame,
         Self::File,
+        Self::Saved,
         Self::Progress,
         Self::Warning,
         Self::Error,
@@ -279,7 +293,7 @@ impl LogKind {
     pub fn group(self) -> &'static str {
         match self {
             Self::Frame => "frame",
-            Self::File => "file",
+            Self::File | Self::Saved => "file",
             Self::Progress => "percent",
             Self::Warning | Self::Error => "text",
         }
@@ -291,6 +305,7 @@ impl LogKind {
         match self {
             Self::Frame => "frame",
             Self::File => "file",
+            Self::Saved => "saved",
             Self::Progress => "progress",
             Self::Warning => "warning",
             Self::Error => "error",

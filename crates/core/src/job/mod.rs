@@ -14,7 +14,7 @@ pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
 pub use table::{NamedTable, Setting, Table};
 pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
-pub use value::{Only, Value, Word, length_of_time};
+pub use value::{Only, RunEntry, Value, Word, length_of_time};
 
 use std::time::Duration;
 

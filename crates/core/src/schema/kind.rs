@@ -48,7 +48,25 @@ pub(super) fn of_kind(kind: Kind) -> Value {
                 "type": "array", "minItems": 1, "items": of_kind(Kind::Component),
             },
         }),
-        Kind::Run => json!({ "type": "array", "minItems": 1, "items": { "type": "string" } }),
+        Kind::Run => json!({ "type": "array", "minItems": 1, "items": { "anyOf": [
+            { "type": "string" },
+            { "type": "array", "minItems": 1, "items": { "type": "string" } },
+            {
+                "type": "object",
+                "required": ["put"],
+                "additionalProperties": false,
+                "properties": {
+                    "put": { "anyOf": [
+                        { "type": "string" },
+                        { "type": "array", "minItems": 1, "items": { "type": "string" } },
+                    ] },
+                    "changes-picture": { "type": "boolean" },
+                },
+            },
+        ] } }),
+        Kind::Codes => json!({
+            "type": "array", "items": { "type": "integer", "minimum": 0, "maximum": 255 },
+        }),
         Kind::Keys => {
             let names: Vec<&str> = KEYS.iter().map(|facts| facts.name).collect();
             json!({ "type": "array", "items": { "enum": names } })

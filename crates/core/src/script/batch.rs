@@ -162,7 +162,7 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     }
     writeln!(out, "{line} >>\"%TP_LOG%\" 2>&1 <nul")?;
     out.push_str("set \"TP_STATUS=%ERRORLEVEL%\"\npopd\n");
-    for code in &one.fine_exits {
+    for code in &one.success_codes {
         writeln!(out, "if \"%TP_STATUS%\"==\"{code}\" set \"TP_STATUS=0\"")?;
     }
     writeln!(out, ":ended_{number}")?;

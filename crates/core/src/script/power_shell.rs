@@ -112,7 +112,7 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
     write!(
         out,
         ") @({}) {{",
-        one.fine_exits
+        one.success_codes
             .iter()
             .map(i64::to_string)
             .collect::<Vec<_>>()

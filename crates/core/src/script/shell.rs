@@ -120,8 +120,8 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
     if let Some(script) = &one.set_up {
         writeln!(out, "    set_up={}", posix(script))?;
     }
-    if !one.fine_exits.is_empty() {
-        let codes: Vec<String> = one.fine_exits.iter().map(i64::to_string).collect();
+    if !one.success_codes.is_empty() {
+        let codes: Vec<String> = one.success_codes.iter().map(i64::to_string).collect();
         writeln!(out, "    fine='{}'", codes.join(" "))?;
     }
     if let Some((pattern, frames)) = &one.sources {

@@ -27,7 +27,7 @@ pub struct Step {
     /// The set-up script whose environment it needs.
     pub set_up: Option<String>,
     /// Exit codes after which its files are as good.
-    pub fine_exits: Vec<i64>,
+    pub success_codes: Vec<i64>,
     /// What has to be made of its scene before.
     pub preparing: Option<Preparing>,
     /// What it brings.
@@ -254,7 +254,7 @@ impl Step {
             folders,
             staging: written(&staging),
             set_up: profile.set_up.clone(),
-            fine_exits: profile.fine_exits.clone(),
+            success_codes: profile.success_codes.clone(),
             preparing,
             placed,
             sources: group.sources.clone(),

@@ -14,6 +14,7 @@ pub(crate) use hash::{hash_outline, hex};
 pub use real::RealDisk;
 pub(crate) use real::remove;
 pub use stamp::{Stamp, stamp};
+pub(crate) use stamp::{changed_at, modified_at};
 pub(crate) use surely::{create_folder, exchange, rename};
 
 /// What a run does to the disk.

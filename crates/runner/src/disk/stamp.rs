@@ -34,3 +34,30 @@ pub fn stamp(path: &Path) -> io::Result<Option<Stamp>> {
         })),
     }
 }
+
+/// When the content or the name of a file last changed, in nanoseconds since 1970 by its file system:
+/// no program can set that time back. None where there is no file.
+pub(crate) fn changed_at(path: &Path) -> io::Result<Option<i128>> {
+    use std::os::unix::fs::MetadataExt;
+    time_of(path, |meta| (meta.ctime(), meta.ctime_nsec()))
+}
+
+/// When the content of a file last changed, in nanoseconds since 1970, as its last writer left it. None
+/// where there is no file.
+pub(crate) fn modified_at(path: &Path) -> io::Result<Option<i128>> {
+    use std::os::unix::fs::MetadataExt;
+    time_of(path, |meta| (meta.mtime(), meta.mtime_nsec()))
+}
+
+fn time_of(path: &Path, time: impl Fn(&fs::Metadata) -> (i64, i64)) -> io::Result<Option<i128>> {
+    match fs::symlink_metadata(path) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
+        Err(error) => Err(error),
+        Ok(meta) => {
+            let (seconds, nanoseconds) = time(&meta);
+            Ok(Some(
+                i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds),
+            ))
+        }
+    }
+}

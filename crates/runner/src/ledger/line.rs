@@ -23,6 +23,18 @@ pub enum Line {
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         kept: bool,
     },
+    /// A process has ended with success: what it left is finished.
+    Succeeded {
+        /// The number of the process in its run.
+        process: u32,
+    },
+    /// A picture that is not proven to be finished, or not the one that is wanted, was moved aside.
+    Unproven(Unproven),
+    /// Such a picture was removed, since its frame is finished.
+    Discarded {
+        /// Where it was.
+        aside: String,
+    },
     /// A file is about to get its true name.
     Intent(Intent),
     /// A file has its true name.
@@ -91,6 +103,26 @@ pub struct Staged {
     /// Files that were given to the engine, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub given: Vec<String>,
+}
+
+/// A picture that was moved aside because nothing proves that it is finished.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Unproven {
+    /// The true name that it would have.
+    pub path: String,
+    /// Where it is.
+    pub aside: String,
+    /// Its size and time.
+    pub stamp: Stamp,
+    /// SHA-256 of its bytes, of one that decodes as what is wanted.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub hash: Option<String>,
+    /// The fingerprint of what made it.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub fingerprint: Option<String>,
+    /// The exit code of its process, where that ended by itself.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub code: Option<i32>,
 }
 
 /// What a process took for the frames that it brought.

@@ -11,7 +11,9 @@ use truepath_core::forecast::{Effort, Experience, Took};
 use super::known::Origins;
 use super::published::{Published, Reader};
 use super::reading::{Parsed, read_lines};
-use super::{Began, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, path};
+use super::{
+    Began, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, Unproven, path,
+};
 
 /// So many times are kept of every run.
 const RECENT: usize = 64;
@@ -27,6 +29,8 @@ pub struct Told {
     pub staged: Vec<Staged>,
     /// Staging folders that were empty and kept for later processes.
     pub kept: BTreeSet<String>,
+    /// Processes that ended with success, of those whose staging folder is not done with.
+    pub succeeded: BTreeSet<u32>,
     /// Everything that it held aside.
     pub held: Vec<Held>,
     /// What failed.
@@ -48,6 +52,8 @@ pub struct Ledger {
     pub published: Files,
     /// What each run told, by its number.
     pub sessions: BTreeMap<u32, Told>,
+    /// Pictures that were moved aside because nothing proves them, by where they are.
+    pub unproven: BTreeMap<String, Unproven>,
     /// Kinds of warnings that were ever told.
     pub warned: HashSet<String>,
     /// What processes took.
@@ -137,6 +143,15 @@ impl Ledger {
                 took,
                 kept,
             } => self.left(process, took, kept, told),
+            Line::Succeeded { process } => {
+                told.succeeded.insert(process);
+            }
+            Line::Unproven(one) => {
+                self.unproven.insert(one.aside.clone(), one);
+            }
+            Line::Discarded { aside } => {
+                self.unproven.remove(&aside);
+            }
             Line::Held(held) => told.held.push(held),
             Line::Intent(intent) => told.intents.push(intent),
             // Read without copying, above.
@@ -166,6 +181,7 @@ impl Ledger {
             return;
         };
         let staged = told.staged.swap_remove(at);
+        told.succeeded.remove(&process);
         if kept {
             told.kept.insert(staged.folder);
         } else {

@@ -50,6 +50,8 @@ pub(crate) struct Ready {
     pub(crate) replaces: Option<Replaces>,
     /// What a file that is removed for it is known to be.
     pub(crate) removed: Option<Stamp>,
+    /// How it came.
+    pub(crate) how: How,
     /// All there is to say of it.
     pub(crate) record: Record,
 }
@@ -205,7 +207,8 @@ fn together(
         };
     }
     point("renamed");
-    finish(disk, ledger, intents, results, How::Rendered)
+    let how: Vec<How> = files.iter().map(|file| file.how).collect();
+    finish(disk, ledger, intents, results, &how)
 }
 
 /// The steps behind the rename: folder syncs and ledger lines, for all that have no result yet.
@@ -214,11 +217,11 @@ fn finish(
     ledger: &mut Writer,
     intents: Vec<Intent>,
     mut results: Vec<Option<Published>>,
-    how: How,
+    how: &[How],
 ) -> Vec<Published> {
     let mut folders: BTreeMap<PathBuf, io::Result<()>> = BTreeMap::new();
     let mut lines = Vec::new();
-    for (result, intent) in results.iter_mut().zip(&intents) {
+    for ((result, intent), how) in results.iter_mut().zip(&intents).zip(how) {
         if result.is_some() {
             continue;
         }
@@ -239,7 +242,7 @@ fn finish(
                 record.modified = found.map_or(record.modified, |found| found.modified);
                 lines.push(Line::Published {
                     frame: intent.frame,
-                    how,
+                    how: *how,
                     record: record.clone(),
                 });
                 let aside = None;
@@ -283,7 +286,7 @@ pub(crate) fn carry_out(disk: &dyn Disk, ledger: &mut Writer, intent: Intent) ->
 
 /// Tells of an intent of a run that died right after it was carried out.
 pub(crate) fn tell_carried_out(disk: &dyn Disk, ledger: &mut Writer, intent: Intent) -> Published {
-    let mut results = finish(disk, ledger, vec![intent], vec![None], How::Recovered);
+    let mut results = finish(disk, ledger, vec![intent], vec![None], &[How::Recovered]);
     results
         .pop()
         .unwrap_or_else(|| Err(io::Error::other("no result").into()))

@@ -1,9 +1,10 @@
-//! Attends to an engine at work: reads its log, takes what it finishes, and ends it when it takes too
-//! long.
+//! Attends to an engine at work: reads its log, publishes what it finishes, and ends it when it takes
+//! too long.
 
 use std::time::Duration;
 
 use truepath_core::deliverable::Limits;
+use truepath_core::engine::Profile;
 
 use super::log::Log;
 use super::outcome::{End, Outcome};
@@ -12,9 +13,9 @@ use super::work::Work;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
 use crate::engine_log::{Meaning, Reader};
-use crate::harvest::{Field, HarvestError, When};
-use crate::process::{Happening, Process};
+use crate::process::{Exit, Happening, Process};
 use crate::publish::Brought;
+use crate::staging_area::{CollectError, Collected, Evidence, StagingArea};
 
 /// How often an engine is looked at that says nothing.
 const TICK: Duration = Duration::from_millis(100);
@@ -29,23 +30,18 @@ impl Work<'_> {
         &self,
         mut process: Process<'_>,
         number: u32,
-        field: &mut Field<'_>,
+        area: &mut StagingArea<'_>,
         log: &mut Log,
         outcome: &mut Outcome,
     ) -> Result<(), RunError> {
-        let common = &field.crops[0].deliverable.common;
+        let common = &area.outputs[0].deliverable.common;
         let (profile, limits) = (std::sync::Arc::clone(&common.engine), common.limits.clone());
-        let members: Vec<_> = field
-            .crops
-            .iter()
-            .map(|crop| (crop.index, crop.deliverable))
-            .collect();
         let reader = self.reader(&profile)?;
-        let staging = field.staging.clone();
+        let staging = area.folder.clone();
         let mut times = Times::now();
-        let is_silent = field.is_predictable() && !reader.tells_files();
-        // Files that it told of before they were finished.
-        let mut told: Vec<String> = Vec::new();
+        let is_watched = area.is_predictable() && profile.in_order;
+        // Files that it named before they were finished.
+        let mut named: Vec<String> = Vec::new();
         // Why it is ended, and when it was asked to.
         let mut ending: Option<(End, Moment)> = None;
         loop {
@@ -53,115 +49,102 @@ impl Work<'_> {
                 if since.elapsed() > GRACE {
                     process.kill();
                 }
-            } else if let Some(end) = self.why_end(&mut times, &limits, &profile, outcome.published)
-            {
+            } else if let Some(end) = self.why_end(&mut times, &limits, &profile, area, outcome) {
                 match self.board.halted() {
                     Some(halt) if !halt.finish => process.kill(),
                     _ => process.terminate(),
                 }
                 ending = Some((end, Moment::now()));
             }
-            let mut published = match process
-                .next(pause(TICK))
-                .map_err(RunError::disk(&staging))?
-            {
-                Happening::Ended(code) => {
+            let happening = process.next(pause(TICK));
+            let mut published = match happening.map_err(RunError::disk(&staging))? {
+                Happening::Ended(exit) => {
                     outcome.took = times.started.elapsed().saturating_sub(outcome.start);
-                    let fine = profile.fine_exits.contains(&i64::from(code));
                     outcome.end = match ending {
                         Some((end, _)) => end,
-                        None => End::Exit(if fine { 0 } else { code }),
+                        None => end_of(exit, &profile),
                     };
                     return Ok(());
                 }
-                Happening::Quiet => Ok(0),
+                Happening::Quiet => 0,
                 Happening::Line(line) => {
                     times.line = Moment::now();
                     log.engine(&line).map_err(RunError::disk(log.path()))?;
+                    outcome.complaint.line(&line);
                     match reader.read(&line) {
-                        Some(Meaning::File(name)) if field.is_predictable() => {
-                            let published = self.harvest(field, When::Told(&name), log);
-                            if matches!(published, Ok(0))
-                                && field.expects(&name)
-                                && !told.contains(&name)
-                            {
-                                told.push(name);
+                        Some(Meaning::File(name)) if area.is_predictable() => {
+                            let evidence = Evidence {
+                                named: std::slice::from_ref(&name),
+                                ..Evidence::default()
+                            };
+                            let published = self.collect_at_work(area, evidence, log)?;
+                            if published == 0 && area.expects(&name) && !named.contains(&name) {
+                                named.push(name);
                             }
                             published
                         }
-                        Some(Meaning::Frame(frame)) => {
-                            if outcome.began.replace(frame).is_none() {
-                                outcome.start = times.started.elapsed();
-                            }
-                            times.frame = Moment::now();
-                            times.at_work = true;
-                            let process = number;
-                            self.tell(&Event::Frame { process, frame });
-                            Ok(0)
+                        Some(meaning) => {
+                            self.understood(meaning, number, area, log, outcome, &mut times);
+                            0
                         }
-                        Some(Meaning::Progress(percent)) => {
-                            let process = number;
-                            self.tell(&Event::Percent { process, percent });
-                            Ok(0)
-                        }
-                        Some(Meaning::Warning(text)) => {
-                            self.warnings().add(&text, log.path(), log.lines());
-                            Ok(0)
-                        }
-                        Some(Meaning::Error(text)) => {
-                            outcome.last_error = Some(text);
-                            Ok(0)
-                        }
-                        _ => Ok(0),
+                        None => 0,
                     }
                 }
             };
             // Also while it prints without a pause.
-            if matches!(published, Ok(0)) && times.looked.elapsed() >= TICK {
+            if published == 0 && times.looked.elapsed() >= TICK {
                 times.looked = Moment::now();
-                published = match is_silent {
-                    true => self.harvest(field, When::Passed, log),
-                    false => self.harvest_told(field, &mut told, log),
+                let evidence = Evidence {
+                    named: &named,
+                    in_order: is_watched,
+                    success: false,
                 };
-            }
-            match published {
-                Ok(0) => {}
-                Ok(published) => {
-                    outcome.published += published;
-                    times.frame = Moment::now();
-                    times.at_work = true;
-                    if field.is_whole() {
-                        times.whole.get_or_insert(Moment::now());
-                    }
+                if is_watched || !named.is_empty() {
+                    published = self.collect_at_work(area, evidence, log)?;
+                    named.retain(|name| area.expects(name));
                 }
-                Err(Troubled::Unknown(_)) => {}
-                Err(Troubled::Run(error)) => return Err(*error),
+            }
+            if published > 0 {
+                outcome.published += published;
+                times.frame = Moment::now();
+                times.at_work = true;
+                if area.is_whole() {
+                    times.whole.get_or_insert(Moment::now());
+                }
             }
             if profile.checkpoint.is_some() && times.checkpoint.elapsed() > limits.checkpoint_every
             {
-                self.keep_checkpoints(&profile, &members, &staging, false)?;
+                self.keep_checkpoints(area, false)?;
                 times.checkpoint = Moment::now();
             }
         }
     }
 
-    /// Publishes what is finished by now of the files that an engine told of too soon.
-    fn harvest_told(
+    /// What follows from a line of the log that names no file.
+    fn understood(
         &self,
-        field: &mut Field<'_>,
-        told: &mut Vec<String>,
-        log: &mut Log,
-    ) -> Result<u64, Troubled> {
-        let mut published = 0;
-        let mut early = Vec::new();
-        for name in told.drain(..) {
-            match self.harvest(field, When::Told(&name), log)? {
-                0 => early.push(name),
-                more => published += more,
+        meaning: Meaning,
+        process: u32,
+        area: &mut StagingArea<'_>,
+        log: &Log,
+        outcome: &mut Outcome,
+        times: &mut Times,
+    ) {
+        match meaning {
+            Meaning::Frame(frame) => {
+                if area.begun.is_none() {
+                    outcome.start = times.started.elapsed();
+                }
+                area.begun = area.begun.max(Some(frame));
+                times.frame = Moment::now();
+                times.at_work = true;
+                self.tell(&Event::Frame { process, frame });
             }
+            Meaning::Progress(percent) => self.tell(&Event::Percent { process, percent }),
+            Meaning::Warning(text) => self.warnings().add(&text, log.path(), log.lines()),
+            Meaning::Error(text) => outcome.complaint.error(&text),
+            Meaning::File(_) | Meaning::Saved => {}
         }
-        *told = early;
-        Ok(published)
     }
 
     /// Why a process is to be ended, if it is.
@@ -169,21 +152,23 @@ impl Work<'_> {
         &self,
         times: &mut Times,
         limits: &Limits,
-        profile: &truepath_core::engine::Profile,
-        published: u64,
+        profile: &Profile,
+        area: &StagingArea<'_>,
+        outcome: &Outcome,
     ) -> Option<End> {
+        let published = outcome.published;
         // It has brought everything and does not go.
         if times
             .whole
             .is_some_and(|since| since.elapsed() > AFTER_THE_LAST)
         {
-            return Some(End::Exit(0));
+            return Some(End::Success);
         }
         if let Some(halt) = self.board.halted() {
             let since = times.halted.get_or_insert(Moment::now());
             // What was finished since then was the frame that was nearly done.
             let finished = times.at_work && published > 0 && times.frame > *since;
-            // What can be gone on with need not be waited for.
+            // What can be continued need not be waited for.
             if !halt.finish
                 || finished
                 || profile.checkpoint.is_some()
@@ -192,37 +177,46 @@ impl Work<'_> {
                 return Some(End::Halted);
             }
         }
+        if area.wrong_kind().is_some() {
+            return Some(End::WrongKind);
+        }
         times.too_long(limits)
     }
 
-    fn reader(&self, profile: &truepath_core::engine::Profile) -> Result<Reader, RunError> {
+    fn reader(&self, profile: &Profile) -> Result<Reader, RunError> {
         Reader::new(profile).map_err(|error| RunError::Pattern {
             engine: profile.name.clone(),
             error,
         })
     }
 
-    pub(super) fn harvest(
+    /// Publishes what is finished while the engine works; gives how many files.
+    fn collect_at_work(
         &self,
-        field: &mut Field<'_>,
-        when: When<'_>,
+        area: &mut StagingArea<'_>,
+        evidence: Evidence<'_>,
         log: &mut Log,
-    ) -> Result<u64, Troubled> {
+    ) -> Result<u64, RunError> {
         let publish = |files| self.publish(files);
-        let harvested = match field.harvest(&publish, when) {
-            Ok(harvested) => harvested,
-            Err(HarvestError::Learn(error)) => {
-                return Err(Troubled::Unknown(format!(
-                    "{error}; describe how it names its files in a profile"
-                )));
-            }
-            Err(error) => return Err(Troubled::Run(Box::new(error.into()))),
-        };
-        for one in &harvested {
+        match area.collect(&publish, evidence, true) {
+            Ok(collected) => self.collected(&collected, log),
+            // More files may tell.
+            Err(CollectError::Learn(_)) => Ok(0),
+            Err(error) => Err(error.into()),
+        }
+    }
+
+    /// Reports files that got their true names; gives how many.
+    pub(super) fn collected(
+        &self,
+        collected: &[Collected],
+        log: &mut Log,
+    ) -> Result<u64, RunError> {
+        for one in collected {
             let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
             let Brought { record, aside } = &one.brought;
             log.run(&format!("{name} is {}", record.path))
-                .map_err(|error| Troubled::Run(Box::new(RunError::disk(log.path())(error))))?;
+                .map_err(RunError::disk(log.path()))?;
             {
                 let mut report = self.report();
                 report.rendered += 1;
@@ -242,14 +236,16 @@ impl Work<'_> {
                 });
             }
         }
-        Ok(harvested.len() as u64)
+        Ok(collected.len() as u64)
     }
 }
 
-/// Why a harvest brought nothing.
-pub(super) enum Troubled {
-    /// The files cannot be told apart.
-    Unknown(String),
-    /// The run cannot go on.
-    Run(Box<RunError>),
+/// How a process ended that nobody asked to.
+fn end_of(exit: Exit, profile: &Profile) -> End {
+    match exit {
+        Exit::Code(0) => End::Success,
+        Exit::Code(code) if profile.success_codes.contains(&i64::from(code)) => End::Success,
+        Exit::Code(code) => End::Code(code),
+        Exit::Signal(signal) => End::Signal(signal),
+    }
 }

@@ -6,7 +6,9 @@ use std::time::Duration;
 
 use truepath_core::plan::Invocation;
 
-use super::RunError;
+use super::outcome::Unconfirmed;
+use super::prospects::Prospects;
+use super::{Failure, RunError};
 use crate::claims::Claim;
 use crate::clock::{Moment, pause};
 use crate::lock::lock;
@@ -31,8 +33,24 @@ pub struct Halt {
 #[derive(Debug, Clone)]
 pub(super) struct Attempt {
     pub(super) invocation: Invocation,
-    /// How often in a row they came to nothing.
+    /// How many tries in a row brought none of them.
     pub(super) tries: u32,
+    /// Not before this.
+    pub(super) not_before: Option<Moment>,
+    /// What the try before left, where only its exit code did not tell success.
+    pub(super) unconfirmed: Option<Unconfirmed>,
+}
+
+impl Attempt {
+    /// The first attempt at some frames.
+    pub(super) fn first(invocation: Invocation) -> Self {
+        Self {
+            invocation,
+            tries: 0,
+            not_before: None,
+            unconfirmed: None,
+        }
+    }
 }
 
 /// A piece of the plan: what one process renders when all goes well.
@@ -41,10 +59,8 @@ pub(super) struct Chunk {
     pub(super) invocation: Invocation,
     /// What is left of it once it was begun.
     pub(super) attempts: VecDeque<Attempt>,
-    /// Files that were brought of it.
-    pub(super) brought: u64,
-    /// Processes in a row that brought nothing of it.
-    pub(super) barren: u32,
+    /// Frames that failed while it is open whether anything of the deliverable works.
+    pub(super) failed_probes: Vec<(Attempt, Vec<Failure>)>,
     /// Ours, once it was begun.
     pub(super) claim: Option<Claim>,
     /// Of a movie the sequence that it is put together from, by the index of its deliverable.
@@ -63,6 +79,8 @@ pub(super) enum Next {
     Away,
     /// It cannot be begun yet.
     NotYet,
+    /// Whether anything of its deliverable works is to be found out first.
+    Doubtful,
 }
 
 struct Inner {
@@ -128,7 +146,7 @@ impl Board {
     }
 
     /// The next piece of work and a turn to do it in, waited for; none when the run is at its end.
-    pub(super) fn take(&self) -> Option<(usize, Chunk, Turn<'_>)> {
+    pub(super) fn take(&self, prospects: &Prospects) -> Option<(usize, Chunk, Turn<'_>)> {
         let mut inner = self.inner();
         loop {
             if inner.error.is_some() || inner.halt.is_some() {
@@ -140,20 +158,21 @@ impl Board {
                 inner.open.push_front(number);
             }
             if inner.turns < inner.jobs
-                && let Some(number) = inner.next_open()
+                && let Some(number) = inner.next_open(prospects)
                 && let Some(chunk) = inner.chunks[number].take()
             {
                 inner.busy += 1;
                 inner.turns += 1;
                 return Some((number, chunk, Turn(self)));
             }
-            if inner.busy == 0
-                && inner.open.is_empty()
-                && inner.later.is_empty()
-                && inner.away.is_empty()
-            {
-                self.changed.notify_all();
-                return None;
+            if inner.busy == 0 && inner.later.is_empty() {
+                if !inner.open.is_empty() {
+                    // What would tell whether anything works is out of reach.
+                    prospects.settle();
+                } else if inner.away.is_empty() {
+                    self.changed.notify_all();
+                    return None;
+                }
             }
             let first = inner.later.iter().map(|(when, _)| *when).min();
             let patience = first.map_or(TICK, |first| first.since(now).min(TICK));
@@ -193,6 +212,7 @@ impl Board {
             Next::Later(when) => inner.later.push((when, number)),
             Next::Away => inner.away.push_back(number),
             Next::NotYet => inner.later.push((Moment::now() + TICK, number)),
+            Next::Doubtful => inner.open.push_back(number),
         }
         drop(inner);
         self.changed.notify_all();
@@ -241,10 +261,13 @@ impl Board {
 
 impl Inner {
     /// The first that can be begun: a movie waits for its sequence.
-    fn next_open(&mut self) -> Option<usize> {
+    fn next_open(&mut self, prospects: &Prospects) -> Option<usize> {
         let at = self.open.iter().position(|number| {
-            let source = self.chunks[*number].as_ref().and_then(|chunk| chunk.source);
-            source.is_none_or(|source| self.left.get(&source).is_none_or(|left| *left == 0))
+            let Some(chunk) = self.chunks[*number].as_ref() else {
+                return false;
+            };
+            let is_due = |source: usize| self.left.get(&source).is_none_or(|left| *left == 0);
+            chunk.source.is_none_or(is_due) && prospects.may_begin(&chunk.invocation)
         })?;
         self.open.remove(at)
     }

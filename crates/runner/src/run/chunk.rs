@@ -1,11 +1,12 @@
-//! What a thread of a run does: takes a chunk, asks for it, renders what is missing of it, and tries
+//! What a thread of a run does: takes a chunk, claims it, renders what is missing of it, and tries
 //! again only what is still missing.
 
 use std::time::Duration;
 
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::{Invocation, plan};
-use truepath_core::retry::{self, Came};
+use truepath_core::probes::Verdict;
+use truepath_core::retry::{self, Again, Tried};
 
 use super::board::{Attempt, Chunk, Halt, Next, Turn};
 use super::outcome::{End, Outcome};
@@ -15,13 +16,10 @@ use crate::claims::Asked;
 use crate::clock::Moment;
 use crate::inventory::{There, look};
 
-/// A chunk of which nothing ever came is split so often before it is given up.
-const SPLITS: u32 = 6;
-
 impl Work<'_> {
     /// Renders chunk after chunk, until there is none left.
     pub(super) fn render(&self) {
-        while let Some((number, mut chunk, turn)) = self.board.take() {
+        while let Some((number, mut chunk, turn)) = self.board.take(&self.prospects) {
             let next = match self.go_on_with(&mut chunk, turn) {
                 Ok(next) => next,
                 Err(error) => {
@@ -34,6 +32,9 @@ impl Work<'_> {
     }
 
     fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
+        if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.invocation) {
+            return self.give_up_chunk(chunk, &reason);
+        }
         // What is scarce is asked for before the chunk, and held for one process.
         let Some(held) = self.permits(&chunk.invocation)? else {
             return Ok(Next::NotYet);
@@ -49,7 +50,24 @@ impl Work<'_> {
         {
             return Ok(next);
         }
-        let Some(attempt) = chunk.attempts.pop_front() else {
+        if self.prospects.verdict(&chunk.invocation) == Verdict::Open {
+            if !self.probe_first(chunk) {
+                self.prospects.out_of_reach(&chunk.invocation);
+                return Ok(Next::Doubtful);
+            }
+        } else {
+            self.go_on_with_probes(chunk)?;
+        }
+        let now = Moment::now();
+        let is_due = |one: &Attempt| one.not_before.is_none_or(|when| when <= now);
+        let Some(at) = chunk.attempts.iter().position(is_due) else {
+            let first = chunk.attempts.iter().filter_map(|one| one.not_before).min();
+            return match first {
+                Some(first) => Ok(Next::Later(first)),
+                None => self.close(chunk),
+            };
+        };
+        let Some(attempt) = chunk.attempts.remove(at) else {
             return self.close(chunk);
         };
         if !self.scene_stands(&attempt.invocation)? {
@@ -62,20 +80,25 @@ impl Work<'_> {
             return self.close(chunk);
         }
         let outcome = self.process(&attempt, turn)?;
-        if matches!(outcome.end, End::Halted) {
+        if outcome.end == End::Halted {
+            self.report_unfinished(&attempt, &outcome);
             chunk.attempts.push_front(attempt);
             return Ok(Next::Again);
         }
-        self.after(chunk, &attempt, &outcome)
+        self.after(chunk, attempt, &outcome)
     }
 
-    /// Asks for a chunk, and sees what is missing of it; what comes next where it is not ours.
+    /// Claims a chunk, and sees what is missing of it; what comes next where it is not ours.
     fn begin(&self, chunk: &mut Chunk) -> Result<Option<Next>, RunError> {
         let name = chunk.invocation.identity(&self.expansion.deliverables);
         match self.ask(&name, false)? {
             Asked::Ours(claim) => chunk.claim = Some(claim),
-            Asked::HeldBy(_) => return Ok(Some(Next::Away)),
+            Asked::HeldBy(_) => {
+                self.prospects.out_of_reach(&chunk.invocation);
+                return Ok(Some(Next::Away));
+            }
             Asked::ClosedBy(session) => {
+                self.prospects.out_of_reach(&chunk.invocation);
                 self.refresh()?;
                 self.settle(chunk, session)?;
                 return Ok(Some(Next::Done));
@@ -87,82 +110,288 @@ impl Work<'_> {
             let of_it = missing.iter().find(|(one, _)| *one == index);
             of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
         };
-        for invocation in plan(self.expansion, &wanted) {
-            let tries = 0;
-            chunk.attempts.push_back(Attempt { invocation, tries });
+        let invocations = plan(self.expansion, &wanted);
+        chunk
+            .attempts
+            .extend(invocations.into_iter().map(Attempt::first));
+        if chunk.attempts.is_empty() {
+            // Others brought all of it.
+            self.prospects.rendered(&chunk.invocation);
         }
         Ok(None)
     }
 
-    /// What follows from what a process came to: what it did not bring is tried again, or has failed.
+    /// Puts a frame that is to be tried alone in front; whether the chunk has one.
+    fn probe_first(&self, chunk: &mut Chunk) -> bool {
+        let retries = |invocation: &Invocation| {
+            let index = invocation.deliverables[0];
+            self.expansion.deliverables[index].common.limits.retries
+        };
+        for at in 0..chunk.attempts.len() {
+            let attempt = &chunk.attempts[at];
+            let frames = &attempt.invocation.frames;
+            let Some(frame) = self.prospects.probe(frames, &chunk.invocation) else {
+                continue;
+            };
+            let alone = FrameSet::range(frame, frame);
+            let rest = frames.difference(&alone).unwrap_or_default();
+            let with = |frames: FrameSet| Invocation {
+                deliverables: attempt.invocation.deliverables.clone(),
+                frames,
+            };
+            let probe = Attempt {
+                tries: retries(&attempt.invocation),
+                not_before: None,
+                unconfirmed: None,
+                invocation: with(alone),
+            };
+            let rest = Attempt {
+                invocation: with(rest),
+                ..attempt.clone()
+            };
+            chunk.attempts.remove(at);
+            if !rest.invocation.frames.is_empty() {
+                chunk.attempts.insert(at, rest);
+            }
+            chunk.attempts.push_front(probe);
+            return true;
+        }
+        false
+    }
+
+    /// Frames that failed while it was open whether anything works are tried again now, or failed.
+    fn go_on_with_probes(&self, chunk: &mut Chunk) -> Result<(), RunError> {
+        for (attempt, failures) in std::mem::take(&mut chunk.failed_probes) {
+            let index = attempt.invocation.deliverables[0];
+            let limits = &self.expansion.deliverables[index].common.limits;
+            if limits.retries == 0 {
+                self.failed(failures)?;
+            } else {
+                chunk.attempts.push_back(Attempt {
+                    tries: 1,
+                    not_before: Some(Moment::now() + limits.retry_pause),
+                    ..attempt
+                });
+            }
+        }
+        Ok(())
+    }
+
+    /// Nothing of a deliverable can be rendered: what was tried of a chunk has failed, and the rest is
+    /// not tried.
+    fn give_up_chunk(&self, chunk: &mut Chunk, reason: &str) -> Result<Next, RunError> {
+        let failures = std::mem::take(&mut chunk.failed_probes);
+        let failures: Vec<Failure> = failures
+            .into_iter()
+            .flat_map(|(_, failures)| failures)
+            .collect();
+        let tried = FrameSet::from_frames(failures.iter().map(|failure| failure.frame));
+        self.failed_silently(failures)?;
+        let frames = if chunk.claim.is_some() {
+            let left = chunk.attempts.iter().map(|one| &one.invocation.frames);
+            left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
+        } else {
+            chunk.invocation.frames.clone()
+        };
+        let not_tried = frames.difference(&tried).unwrap_or_default();
+        chunk.attempts.clear();
+        for &deliverable in chunk.invocation.deliverables.iter() {
+            let missing = not_tried.intersection(&self.missing[deliverable]);
+            self.report()
+                .give_up(deliverable, reason, &missing.unwrap_or_default());
+        }
+        if let Some(tried) = self.prospects.tried_once(&chunk.invocation) {
+            let members = chunk.invocation.members(&self.expansion.deliverables);
+            let label = truepath_core::plan::label(&members);
+            self.tell(&Event::GivenUp {
+                deliverables: &chunk.invocation.deliverables,
+                label: &label,
+                tried: &tried,
+                reason,
+            });
+        }
+        self.close(chunk)
+    }
+
+    /// What follows from the outcome of a process: what it did not bring is tried again, or has failed.
     fn after(
+        &self,
+        chunk: &mut Chunk,
+        attempt: Attempt,
+        outcome: &Outcome,
+    ) -> Result<Next, RunError> {
+        let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
+        let limits = &one.common.limits;
+        if outcome.published > 0 {
+            self.prospects.rendered(&chunk.invocation);
+        }
+        if let End::NotStarted(reason) = &outcome.end {
+            self.prospects.impossible(&chunk.invocation, reason);
+            let tried = outcome.failures_of(&attempt.invocation);
+            chunk.failed_probes.push((attempt, tried));
+            return Ok(Next::Again);
+        }
+        let missing = outcome.all_missing();
+        if let Some(unconfirmed) = outcome.whole_but_for_its_code() {
+            return self.after_unconfirmed(chunk, attempt, outcome, &unconfirmed);
+        }
+        let nothing_rendered = self.prospects.nothing_rendered(&chunk.invocation);
+        let is_deterministic = outcome.is_wrong_kind() || outcome.unknown_files.is_some();
+        let tries = if is_deterministic {
+            limits.retries
+        } else {
+            attempt.tries
+        };
+        if nothing_rendered && tries >= limits.retries && !missing.is_empty() {
+            self.prospects
+                .failed(&chunk.invocation, &outcome.evidence());
+            let is_alone = missing.count() == 1;
+            match self.prospects.verdict(&chunk.invocation) {
+                Verdict::Works => {}
+                // Tried frame by frame, if that is not given up.
+                Verdict::Open if !is_alone => {
+                    chunk.attempts.push_front(Attempt {
+                        invocation: Invocation {
+                            frames: missing,
+                            ..attempt.invocation
+                        },
+                        tries,
+                        not_before: None,
+                        unconfirmed: None,
+                    });
+                    return Ok(Next::Again);
+                }
+                Verdict::Open | Verdict::NothingWorks(_) => {
+                    chunk.failed_probes.push((attempt, outcome.failures()));
+                    return Ok(Next::Again);
+                }
+            }
+        }
+        let again = retry::next(
+            Tried {
+                missing: &missing,
+                progressed: outcome.published > 0,
+                failed_at: outcome.failed_at,
+                unproven: outcome.last_unproven,
+                tries,
+                nothing_rendered,
+            },
+            limits,
+        );
+        self.try_again(chunk, &attempt, outcome, &again)
+    }
+
+    /// All pictures are whole and only the exit code does not tell success: they are rendered once
+    /// more, and if the same comes again, that is reported.
+    fn after_unconfirmed(
+        &self,
+        chunk: &mut Chunk,
+        attempt: Attempt,
+        outcome: &Outcome,
+        unconfirmed: &super::outcome::Unconfirmed,
+    ) -> Result<Next, RunError> {
+        let missing = outcome.all_missing();
+        let invocation = Invocation {
+            frames: missing.clone(),
+            ..attempt.invocation.clone()
+        };
+        if attempt.unconfirmed.is_none() {
+            chunk.attempts.push_front(Attempt {
+                invocation,
+                tries: attempt.tries,
+                not_before: None,
+                unconfirmed: Some(unconfirmed.clone()),
+            });
+            return Ok(Next::Again);
+        }
+        if attempt.unconfirmed.as_ref() == Some(unconfirmed) {
+            let reason = unconfirmed.advice();
+            let mut failures = outcome.failures();
+            for failure in &mut failures {
+                failure.reason.clone_from(&reason);
+            }
+            if self.prospects.nothing_rendered(&chunk.invocation) {
+                let evidence: Vec<_> = missing
+                    .iter()
+                    .map(|frame| (frame, reason.clone()))
+                    .collect();
+                self.prospects.failed(&chunk.invocation, &evidence);
+            }
+            if self.prospects.verdict(&chunk.invocation) == Verdict::Works {
+                self.failed(failures)?;
+            } else {
+                chunk.failed_probes.push((attempt, failures));
+            }
+            return self.again_or_close(chunk);
+        }
+        let limits = {
+            let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
+            &one.common.limits
+        };
+        let again = retry::next(
+            Tried {
+                missing: &missing,
+                progressed: false,
+                failed_at: outcome.failed_at,
+                unproven: outcome.last_unproven,
+                tries: attempt.tries,
+                nothing_rendered: false,
+            },
+            limits,
+        );
+        self.try_again(chunk, &attempt, outcome, &again)
+    }
+
+    /// Puts what is tried again into the chunk, or reports what has failed for good.
+    fn try_again(
         &self,
         chunk: &mut Chunk,
         attempt: &Attempt,
         outcome: &Outcome,
+        again: &[Again],
     ) -> Result<Next, RunError> {
-        let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
-        let missing = outcome.all_missing();
-        chunk.brought += outcome.published;
-        chunk.barren = match outcome.published {
-            0 => chunk.barren + 1,
-            _ => 0,
-        };
-        let hopeless = outcome.never_began(&one.common.engine)
-            || (chunk.brought == 0 && chunk.barren > one.common.limits.retries + SPLITS);
-        let again = match outcome.is_final() {
-            true => Vec::new(),
-            false => retry::next(
-                Came {
-                    missing: &missing,
-                    progressed: outcome.published > 0,
-                    culprit: outcome.culprit(),
-                    tries: attempt.tries,
-                    hopeless,
-                },
-                &one.common.limits,
-            ),
-        };
         if again.is_empty() {
             self.failed(outcome.failures())?;
-            if hopeless {
-                // What was split off of it would fare no better.
-                let rest = chunk.attempts.drain(..);
-                let rest = rest.flat_map(|one| outcome.failures_of(&one.invocation));
-                self.failed(rest.collect())?;
-            }
+            return self.again_or_close(chunk);
         }
-        let pause = again.iter().map(|one| one.pause).max().unwrap_or_default();
-        if pause > Duration::ZERO {
-            let remark = format!(
-                "{}: {}; tried again in {}",
-                truepath_core::plan::label(
-                    &attempt.invocation.members(&self.expansion.deliverables)
-                ),
-                outcome.reason(),
-                super::outcome::shown(pause)
-            );
-            self.tell(&Event::Remark(&remark));
-        }
-        for piece in again.into_iter().rev() {
+        let members = attempt.invocation.members(&self.expansion.deliverables);
+        for piece in again {
             let wanted = |index: usize| {
                 let of_it = outcome.missing.iter().find(|(one, ..)| *one == index);
                 of_it
                     .and_then(|(_, frames, _)| frames.intersection(&piece.frames).ok())
                     .unwrap_or_default()
             };
-            for invocation in plan(self.expansion, &wanted).into_iter().rev() {
-                let tries = piece.tries;
-                chunk.attempts.push_front(Attempt { invocation, tries });
+            let is_paused = piece.pause > Duration::ZERO;
+            if is_paused {
+                let remark = format!(
+                    "{}: {}; tried again in {}",
+                    truepath_core::plan::label(&members),
+                    outcome.reason(),
+                    super::outcome::shown(piece.pause)
+                );
+                self.tell(&Event::Remark(&remark));
             }
+            let attempts = plan(self.expansion, &wanted)
+                .into_iter()
+                .map(|invocation| Attempt {
+                    invocation,
+                    tries: piece.tries,
+                    not_before: is_paused.then(|| Moment::now() + piece.pause),
+                    unconfirmed: None,
+                });
+            // What waits stands behind what need not wait.
+            chunk.attempts.extend(attempts);
         }
-        if chunk.attempts.is_empty() {
-            return self.close(chunk);
+        Ok(Next::Again)
+    }
+
+    fn again_or_close(&self, chunk: &mut Chunk) -> Result<Next, RunError> {
+        if chunk.attempts.is_empty() && chunk.failed_probes.is_empty() {
+            self.close(chunk)
+        } else {
+            Ok(Next::Again)
         }
-        Ok(match pause {
-            Duration::ZERO => Next::Again,
-            pause => Next::Later(Moment::now() + pause),
-        })
     }
 
     fn close(&self, chunk: &Chunk) -> Result<Next, RunError> {
@@ -199,6 +428,7 @@ impl Work<'_> {
                     There::Missing => missing.push(frame),
                     // A run that goes on replacing finds what it has replaced.
                     There::AsRecorded if !is_to_go || self.is_own(&one.path(frame)) => {
+                        self.prospects.rendered(invocation);
                         self.brought_elsewhere(index, frame);
                     }
                     _ => missing.push(frame),

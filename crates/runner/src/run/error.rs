@@ -3,8 +3,8 @@
 use std::io;
 use std::path::Path;
 
-use crate::harvest::HarvestError;
 use crate::session::SessionError;
+use crate::staging_area::CollectError;
 
 /// Why a run could not be done.
 #[derive(Debug, thiserror::Error)]
@@ -54,9 +54,17 @@ pub enum RunError {
         "another run has taken this one for dead, since it gave no sign of life for longer than dead-after, and goes on in its place"
     )]
     Fenced,
-    /// A staging folder cannot be harvested.
+    /// The files of a staging folder cannot be collected.
     #[error("{0}")]
-    Harvest(String),
+    Staging(String),
+    /// A profile has a mistake that shows only when it is used.
+    #[error("{engine}: {error}")]
+    Profile {
+        /// The engine.
+        engine: String,
+        /// The mistake.
+        error: truepath_core::engine::ArgumentError,
+    },
     /// A pattern of a profile is no regular expression.
     #[error("the profile {engine} has a pattern that cannot be read: {error}")]
     Pattern {
@@ -67,11 +75,11 @@ pub enum RunError {
     },
 }
 
-impl From<HarvestError> for RunError {
-    fn from(error: HarvestError) -> Self {
+impl From<CollectError> for RunError {
+    fn from(error: CollectError) -> Self {
         match error {
-            HarvestError::Fenced => Self::Fenced,
-            error => Self::Harvest(error.to_string()),
+            CollectError::Fenced => Self::Fenced,
+            error => Self::Staging(error.to_string()),
         }
     }
 }

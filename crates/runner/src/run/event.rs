@@ -75,6 +75,17 @@ pub enum Event<'a> {
     },
     /// A frame failed.
     Failed(&'a Failure),
+    /// Everything that was tried of some deliverables failed alike, and the rest is not tried.
+    GivenUp {
+        /// Indices of the deliverables.
+        deliverables: &'a [usize],
+        /// What they are, in words.
+        label: &'a str,
+        /// The frames that were tried.
+        tried: &'a FrameSet,
+        /// Why they failed.
+        reason: &'a str,
+    },
     /// Something that should be known.
     Remark(&'a str),
     /// Time goes by.

@@ -2,7 +2,6 @@
 
 mod attend;
 mod board;
-mod checkpoints;
 mod chunk;
 mod engines;
 mod error;
@@ -17,6 +16,7 @@ mod policy;
 mod prepare;
 mod prepared;
 mod process;
+mod prospects;
 mod report;
 mod scenes;
 mod staging_folders;
@@ -24,6 +24,7 @@ mod start;
 mod stock;
 mod threads;
 mod times;
+mod unproven;
 mod warnings;
 mod watch_over;
 mod work;
@@ -35,7 +36,7 @@ pub use event::{Event, Watch};
 pub(crate) use policy::Fate;
 pub use policy::{Existing, Policy};
 pub(crate) use prepare::dead_after;
-pub use report::{Failure, Report};
+pub use report::{Failure, GivenUp, Report};
 pub use warnings::Warning;
 
 use std::path::Path;
@@ -99,6 +100,8 @@ pub fn run(
         work.wait_for_the_silent()?;
     }
     work.remove_staging_folders()?;
+    work.discard_finished()?;
+    work.report_unproven();
     let halt = work.board.halted();
     let warnings = work.warnings().told(&work.known().warned);
     let (session, mut report, known) = work.dismantle();

@@ -1,49 +1,83 @@
-//! What a process came to, and why.
+//! The outcome of a process: how it ended, what it brought, and why frames are missing.
 
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{LogKind, Profile};
 use truepath_core::forecast::Effort;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::Invocation;
 
 use super::Failure;
+use crate::complaint::Complaint;
 use crate::ledger::Spent;
+use crate::staging_area::FrameFlaw;
 
 /// How a process ended.
-#[derive(Debug, Clone)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) enum End {
-    Exit(i32),
+    /// By itself, with success.
+    Success,
+    /// By itself, with an exit code that does not tell success.
+    Code(i32),
+    /// By a signal that this run did not send.
+    Signal(i32),
     /// A limit was passed: what did not happen, how long, and the key.
     TooLong(&'static str, Duration, &'static str),
+    /// It was ended because its pictures are of another kind than is wanted.
+    WrongKind,
     /// The run stops.
     Halted,
+    /// It could not be started.
     NotStarted(String),
 }
 
-/// What a process came to.
+/// The outcome of a process.
 pub(super) struct Outcome {
     pub(super) end: End,
-    /// The last frame that it began, where it says so.
-    pub(super) began: Option<Frame>,
-    pub(super) last_error: Option<String>,
+    /// The frame that it failed at, as far as that is known.
+    pub(super) failed_at: Option<Frame>,
+    /// The last frame of which it left a picture that nothing proves, where it works in order.
+    pub(super) last_unproven: Option<Frame>,
+    /// What it printed that may say why it failed.
+    pub(super) complaint: Complaint,
     /// Frames with their true names.
     pub(super) published: u64,
-    /// From its start to its first frame, where it told that.
+    /// From its start to its first frame, where its log says so.
     pub(super) start: Duration,
     /// From then to its end.
     pub(super) took: Duration,
     /// What is missing of each deliverable, and what was found bad of it.
-    pub(super) missing: Vec<(usize, FrameSet, BTreeMap<Frame, String>)>,
+    pub(super) missing: Vec<(usize, FrameSet, BTreeMap<Frame, FrameFlaw>)>,
+    /// Pictures that decode and are not proven, with their hashes, by deliverable and frame.
+    pub(super) unproven: BTreeMap<(usize, Frame), String>,
+    /// Frames that can be continued from a checkpoint.
+    pub(super) continuable: Vec<Frame>,
     pub(super) log: PathBuf,
     /// Why its files could not be recognised.
     pub(super) unknown_files: Option<String>,
 }
 
 impl Outcome {
+    /// That of a process that is about to be started.
+    pub(super) fn new(log: PathBuf) -> Self {
+        Self {
+            end: End::Halted,
+            failed_at: None,
+            last_unproven: None,
+            complaint: Complaint::default(),
+            published: 0,
+            start: Duration::ZERO,
+            took: Duration::ZERO,
+            missing: Vec::new(),
+            unproven: BTreeMap::new(),
+            continuable: Vec::new(),
+            log,
+            unknown_files: None,
+        }
+    }
+
     /// What it took for what it brought.
     pub(super) fn spent(&self, members: &[&Deliverable]) -> Option<Spent> {
         let effort = Effort::of(members.first()?);
@@ -64,23 +98,50 @@ impl Outcome {
         })
     }
 
-    /// The frame at which it broke off, where that is known.
-    pub(super) fn culprit(&self) -> Option<Frame> {
-        match self.end {
-            End::Exit(0) => None,
-            _ => self.began,
+    /// Whether it brought nothing but pictures of another kind than is wanted: another process would
+    /// bring the same.
+    pub(super) fn is_wrong_kind(&self) -> bool {
+        let mut flaws = self.missing.iter().flat_map(|(_, _, flaws)| flaws.values());
+        self.published == 0
+            && matches!(self.end, End::Success | End::WrongKind)
+            && flaws.clone().next().is_some()
+            && flaws.all(|flaw| flaw.is_wrong_kind)
+    }
+
+    /// The exit code and the pictures, where all pictures are whole and only the code at the very end
+    /// does not tell success.
+    pub(super) fn whole_but_for_its_code(&self) -> Option<Unconfirmed> {
+        let End::Code(code) = self.end else {
+            return None;
+        };
+        let is_unproven = |index: usize, frame| self.unproven.contains_key(&(index, frame));
+        let mut missing = self.missing.iter();
+        let all =
+            missing.all(|(index, frames, _)| frames.iter().all(|frame| is_unproven(*index, frame)));
+        (all && !self.unproven.is_empty()).then(|| Unconfirmed {
+            code,
+            pictures: self.unproven.clone(),
+        })
+    }
+
+    /// Frames that count as tried where nothing was brought, each with the reason.
+    pub(super) fn evidence(&self) -> Vec<(Frame, String)> {
+        let general = self.reason();
+        let mut evidence: BTreeMap<Frame, String> = BTreeMap::new();
+        for (_, frames, flaws) in &self.missing {
+            for (frame, flaw) in flaws {
+                evidence.insert(*frame, flaw.reason.clone());
+            }
+            if frames.count() == 1 || self.unknown_files.is_some() {
+                for frame in frames.iter() {
+                    evidence.entry(frame).or_insert_with(|| general.clone());
+                }
+            }
         }
-    }
-
-    /// Whether another process would come to the same.
-    pub(super) fn is_final(&self) -> bool {
-        matches!(self.end, End::NotStarted(_)) || self.unknown_files.is_some()
-    }
-
-    /// Whether the engine, which tells what it begins, ended badly before it began any frame.
-    pub(super) fn never_began(&self, profile: &Profile) -> bool {
-        let tells = profile.log.iter().any(|one| one.kind == LogKind::Frame);
-        tells && self.began.is_none() && !matches!(self.end, End::Exit(0))
+        if let Some(frame) = self.failed_at.or_else(|| self.all_missing().first()) {
+            evidence.entry(frame).or_insert(general);
+        }
+        evidence.into_iter().collect()
     }
 
     /// Frames that no process is started for any more, as failures for the same reason.
@@ -100,25 +161,24 @@ impl Outcome {
 
     /// Why frames are missing, as a sentence.
     pub(super) fn reason(&self) -> String {
-        match &self.end {
-            End::Exit(0) => match &self.unknown_files {
-                Some(reason) => reason.clone(),
-                None => "the engine ended well but wrote no file for it".to_owned(),
-            },
-            End::Exit(code) => {
-                let code = if *code > 128 {
-                    format!("was ended by signal {}", code - 128)
-                } else {
-                    format!("ended with exit code {code}")
+        let what = match &self.end {
+            End::Success | End::WrongKind => {
+                return match &self.unknown_files {
+                    Some(reason) => reason.clone(),
+                    None => "the engine ended with success and wrote no file for it".to_owned(),
                 };
-                match &self.last_error {
-                    Some(error) => format!("the engine {code}: {error}"),
-                    None => format!("the engine {code}"),
-                }
             }
-            End::TooLong(what, limit, key) => format!("{what} for {}, the {key}", shown(*limit)),
-            End::NotStarted(why) => why.clone(),
-            End::Halted => "the run was stopped".to_owned(),
+            End::Code(code) => format!("the engine ended with exit code {code}{}", meant(*code)),
+            End::Signal(signal) => format!("the engine was ended by {}", name_of_signal(*signal)),
+            End::TooLong(what, limit, key) => {
+                return format!("{what} for {}, the {key}", shown(*limit));
+            }
+            End::NotStarted(why) => return why.clone(),
+            End::Halted => return "the run was stopped".to_owned(),
+        };
+        match self.complaint.text() {
+            Some(text) => format!("{what}: {text}"),
+            None => what,
         }
     }
 
@@ -130,12 +190,66 @@ impl Outcome {
             failures.extend(frames.iter().map(|frame| Failure {
                 deliverable: *deliverable,
                 frame,
-                reason: flaws.get(&frame).unwrap_or(&general).clone(),
+                reason: match flaws.get(&frame) {
+                    Some(flaw) => flaw.reason.clone(),
+                    None => general.clone(),
+                },
                 log: Some(self.log.clone()),
             }));
         }
         failures
     }
+}
+
+/// Pictures of a process that are whole, and whose exit code does not tell success.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub(super) struct Unconfirmed {
+    pub(super) code: i32,
+    /// Hashes of the pictures, by deliverable and frame.
+    pub(super) pictures: BTreeMap<(usize, Frame), String>,
+}
+
+impl Unconfirmed {
+    /// Why the frames failed when the same code came again with the same pictures, and what to do.
+    pub(super) fn advice(&self) -> String {
+        let code = self.code;
+        format!(
+            "its picture is whole, and the engine ended with exit code {code} both times; if {code} means success, \
+             add it to `success-codes`, else take the pictures as they are with --accept-unproven"
+        )
+    }
+}
+
+/// What a shell means by an exit code above 128.
+fn meant(code: i32) -> String {
+    match code {
+        130 | 134 | 136 | 137 | 139 | 143 => {
+            format!(
+                " (from a shell: its program was ended by {})",
+                name_of_signal(code - 128)
+            )
+        }
+        _ => String::new(),
+    }
+}
+
+/// `signal 9 (SIGKILL)`; the numbers are those of POSIX systems.
+fn name_of_signal(signal: i32) -> String {
+    let name = match signal {
+        1 => "SIGHUP",
+        2 => "SIGINT",
+        3 => "SIGQUIT",
+        4 => "SIGILL",
+        6 => "SIGABRT",
+        8 => "SIGFPE",
+        9 => "SIGKILL",
+        11 => "SIGSEGV",
+        13 => "SIGPIPE",
+        14 => "SIGALRM",
+        15 => "SIGTERM",
+        _ => return format!("signal {signal}"),
+    };
+    format!("signal {signal} ({name})")
 }
 
 /// Failures of one deliverable with one reason and one log together.

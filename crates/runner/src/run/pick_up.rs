@@ -97,6 +97,7 @@ impl Work<'_> {
             };
             let mut recovery = Recovery {
                 disk: self.disk,
+                state: &self.state.folder,
                 session,
                 expansion: self.expansion,
                 credits: &self.credits,
@@ -131,6 +132,9 @@ impl Work<'_> {
         }
         self.report().recovered += recovered.records.len() as u64;
         let mut known = self.known();
+        for one in recovered.unproven {
+            known.unproven.insert(one.aside.clone(), one);
+        }
         for record in recovered.records {
             known.publish(&record);
         }

@@ -43,6 +43,8 @@ pub struct Policy {
     pub accept: bool,
     /// Frames that no run recorded are rendered again.
     pub distrust: bool,
+    /// Pictures that are whole and not proven are taken as they are, where their process ended by itself.
+    pub accept_unproven: bool,
     /// Files that are as recorded by size and time are read all the same.
     pub reread: bool,
 }

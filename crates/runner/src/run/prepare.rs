@@ -12,6 +12,7 @@ use truepath_core::plan::plan;
 
 use super::board::{Board, Chunk};
 use super::engines::name_and_version;
+use super::prospects::Prospects;
 use super::scenes::Scenes;
 use super::work::{Beginning, Work};
 use super::{Event, Options, RunError, Watch};
@@ -63,6 +64,7 @@ pub(super) fn prepare<'a>(
         watch,
     });
     work.pick_up_the_dead()?;
+    work.accept_unproven()?;
     let stock = match work.take_stock() {
         Ok(stock) => stock,
         Err(error) => {
@@ -103,8 +105,7 @@ pub(super) fn prepare<'a>(
             source: sources.get(&invocation.deliverables[0]).copied(),
             invocation,
             attempts: VecDeque::new(),
-            brought: 0,
-            barren: 0,
+            failed_probes: Vec::new(),
             claim: None,
         });
     let chunks: Vec<Chunk> = chunks.collect();
@@ -118,6 +119,11 @@ pub(super) fn prepare<'a>(
         work.tell(&Event::Remark(&remark));
     }
     work.board = Board::new(chunks, options.jobs.max(1));
+    let begun = |index: usize| {
+        let chosen = &expansion.deliverables[index].common.chosen;
+        stock.missing[index].count() < chosen.count()
+    };
+    work.prospects = Prospects::new(&stock.missing, &begun);
     work.missing = stock.missing;
     Ok(work)
 }

@@ -13,7 +13,7 @@ use super::process::of_profile;
 use super::work::Work;
 use crate::disk::{create_free_folder, hash_file, hex};
 use crate::lock::lock;
-use crate::process::{Happening, Process};
+use crate::process::{Exit, Happening, Process};
 
 impl Work<'_> {
     /// What was made of the scene of a call, made now if it is not there yet; the inner error says
@@ -108,9 +108,12 @@ impl Work<'_> {
             match process.next(Duration::from_millis(100))? {
                 Happening::Line(line) => log.engine(&line)?,
                 Happening::Quiet => {}
-                Happening::Ended(0) => return Ok(Ok(())),
-                Happening::Ended(code) => {
+                Happening::Ended(Exit::Code(0)) => return Ok(Ok(())),
+                Happening::Ended(Exit::Code(code)) => {
                     return Ok(Err(format!("it ended with exit code {code}")));
+                }
+                Happening::Ended(Exit::Signal(signal)) => {
+                    return Ok(Err(format!("it was ended by signal {signal}")));
                 }
             }
         }

@@ -4,23 +4,23 @@ use std::fs::File;
 use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::Ordering;
-use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
+use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::{Invocation, label};
 
-use super::attend::Troubled;
 use super::board::{Attempt, Turn};
 use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
+use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
 use crate::disk::create_folder;
-use crate::harvest::{Field, When};
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
+use crate::staging_area::{CollectError, Evidence, StagingArea};
 
 /// A deliverable of a process, with its index.
 pub(super) type Members<'e> = [(usize, &'e Deliverable)];
@@ -69,17 +69,7 @@ impl Work<'_> {
         let profile = std::sync::Arc::clone(&deliverables[0].common.engine);
         let folder = self.folders(&deliverables, &invocation.frames)?;
         self.look_for_room(&folder);
-        let mut outcome = Outcome {
-            end: End::Halted,
-            began: None,
-            last_error: None,
-            published: 0,
-            start: Duration::ZERO,
-            took: Duration::ZERO,
-            missing: Vec::new(),
-            log: log.path().to_owned(),
-            unknown_files: None,
-        };
+        let mut outcome = Outcome::new(log.path().to_owned());
         let scouting = Call::planned(&profile, &deliverables, &invocation.frames);
         let prepared = match self.prepared(&scouting, log)? {
             Ok(prepared) => prepared,
@@ -117,9 +107,8 @@ impl Work<'_> {
             create_folder(disk, &staging).map_err(RunError::disk(&staging))?;
         }
         self.lay_in(&orders, &staging)?;
-        orders
-            .arguments
-            .extend(self.checkpoints_laid_in(&call, &members, attempt.tries)?);
+        let laid_in = self.checkpoints_laid_in(&call, &members, attempt.tries)?;
+        orders.arguments.extend(laid_in);
         let writes = call.writes().map_err(of_profile(&profile))?;
         let outside = match &writes {
             Some(writes) => Some(
@@ -128,13 +117,17 @@ impl Work<'_> {
             ),
             None => None,
         };
-        let mut field = self.field(&staging, &members, invocation, &profile);
+        let mut area = self.area(&staging, &members, invocation, &profile);
         let work = orders.folder.clone();
         let work = work.as_deref().map_or(staging.as_path(), Path::new);
         let command = (profile.program.as_str(), orders.arguments.as_slice());
         match self.start(&profile, command, &orders, work, log)? {
-            Ok(process) => self.attend(process, number, &mut field, log, &mut outcome)?,
+            Ok(process) => self.attend(process, number, &mut area, log, &mut outcome)?,
             Err(reason) => outcome.end = End::NotStarted(reason),
+        }
+        if outcome.end == End::Success {
+            // Should this run die now, the next one knows that all is finished.
+            self.note(Line::Succeeded { process: number })?;
         }
         // A movie is proven by a program, which is part of the turn; to decode frames is not.
         let at_work = Some(at_work).filter(|_| members[0].1.is_put_together());
@@ -143,18 +136,13 @@ impl Work<'_> {
                 .end(disk, &staging)
                 .map_err(RunError::disk(&staging))?;
         }
-        match self.harvest(&mut field, When::Ended, log) {
-            Ok(published) => outcome.published += published,
-            Err(Troubled::Unknown(reason)) => outcome.unknown_files = Some(reason),
-            Err(Troubled::Run(error)) => return Err(*error),
-        }
+        self.collect_at_the_end(&mut area, log, &mut outcome)?;
         drop(at_work);
-        outcome.missing = field
-            .crops
-            .iter()
-            .map(|crop| (crop.index, field.missing(crop), crop.reasons()))
-            .collect();
-        self.keep_checkpoints(&profile, &members, &staging, true)?;
+        outcome.continuable = self.keep_checkpoints(&area, true)?;
+        let is_unsuccessful = outcome.end != End::Success;
+        if is_unsuccessful || !outcome.all_missing().is_empty() {
+            self.move_unproven_aside(&area, &outcome)?;
+        }
         let kept = Self::is_fit_for_more(&staging, &outcome)?;
         if !kept {
             self.remove_staging_folder(&staging, name, &given)?;
@@ -170,6 +158,143 @@ impl Work<'_> {
         Ok(outcome)
     }
 
+    /// Publishes what a process has finished by its end, and sees what is missing and why.
+    fn collect_at_the_end(
+        &self,
+        area: &mut StagingArea<'_>,
+        log: &mut Log,
+        outcome: &mut Outcome,
+    ) -> Result<(), RunError> {
+        let profile = &area.outputs[0].deliverable.common.engine;
+        let (success, in_order) = (outcome.end == End::Success, profile.in_order);
+        let evidence = Evidence {
+            named: &[],
+            in_order,
+            success,
+        };
+        let publish = |files| self.publish(files);
+        match area.collect(&publish, evidence, false) {
+            Ok(collected) => outcome.published += self.collected(&collected, log)?,
+            // Half a set of files tells nothing, and is no reason to give up.
+            Err(CollectError::Learn(_)) if !success => {}
+            Err(CollectError::Learn(error)) => {
+                outcome.unknown_files = Some(format!(
+                    "{error}; describe how it names its files in a profile"
+                ));
+            }
+            Err(error) => return Err(error.into()),
+        }
+        if !success {
+            let began = area.last_begun();
+            let unproven = area.unproven()?;
+            let is_by_itself = matches!(outcome.end, End::Code(_));
+            if self.policy.accept_unproven && is_by_itself {
+                let collected = area.accept(&publish, unproven)?;
+                outcome.published += self.collected(&collected, log)?;
+                self.report().accepted += collected.len() as u64;
+            } else {
+                let pictures = unproven.iter().map(|one| {
+                    let index = area.outputs[one.output].index;
+                    ((index, one.frame), one.hash.clone())
+                });
+                outcome.unproven = pictures.collect();
+            }
+            let last = outcome.unproven.keys().map(|(_, frame)| *frame).max();
+            outcome.last_unproven = last.filter(|last| in_order && Some(*last) == began);
+            let first = || {
+                let missing = area
+                    .outputs
+                    .iter()
+                    .filter_map(|one| area.missing(one).first());
+                missing.min().filter(|_| in_order)
+            };
+            outcome.failed_at = match outcome.end {
+                End::Halted | End::NotStarted(_) => None,
+                _ => began.or_else(first),
+            };
+        }
+        outcome.missing = area
+            .outputs
+            .iter()
+            .map(|output| (output.index, area.missing(output), output.flaws.clone()))
+            .collect();
+        Ok(())
+    }
+
+    /// Lays the checkpoints of a process's frames into its staging folder; gives the arguments that
+    /// tell the engine to continue from them.
+    fn checkpoints_laid_in(
+        &self,
+        call: &Call<'_>,
+        members: &Members<'_>,
+        tries: u32,
+    ) -> Result<Vec<String>, RunError> {
+        let Some(checkpoints) = self.checkpoints(members[0].0) else {
+            return Ok(Vec::new());
+        };
+        let staging = Path::new(call.staging);
+        let laid_in = checkpoints
+            .lay_in(call, tries)
+            .map_err(RunError::disk(staging))?;
+        if !laid_in.frames.is_empty() {
+            let frames = FrameSet::from_frames(laid_in.frames.iter().copied());
+            self.report().continued += frames.count();
+            self.tell(&Event::Remark(&format!(
+                "{}: frame {frames} is continued from its checkpoint",
+                label(call.deliverables)
+            )));
+        }
+        Ok(laid_in.arguments)
+    }
+
+    /// Keeps copies of what a process has to continue from; when it has `ended`, none stays in its
+    /// staging folder, and none of frames that are done. Gives the frames that can be continued.
+    pub(super) fn keep_checkpoints(
+        &self,
+        area: &StagingArea<'_>,
+        ended: bool,
+    ) -> Result<Vec<Frame>, RunError> {
+        let Some(checkpoints) = self.checkpoints(area.outputs[0].index) else {
+            return Ok(Vec::new());
+        };
+        let refused = RunError::disk(&area.folder);
+        let (_, remarks) = checkpoints.keep(&area.folder, ended).map_err(refused)?;
+        for remark in remarks {
+            self.tell(&Event::Remark(&remark));
+        }
+        if ended {
+            checkpoints
+                .remove_done()
+                .map_err(RunError::disk(&area.folder))?;
+        }
+        Ok(checkpoints.continuable(&area.frames))
+    }
+
+    /// The checkpoints of a deliverable.
+    fn checkpoints(&self, index: usize) -> Option<Checkpoints<'_>> {
+        let fingerprint = self.credits[index].fingerprint.as_deref();
+        let deliverable = &self.expansion.deliverables[index];
+        Checkpoints::of(&self.state.folder, fingerprint, deliverable)
+    }
+
+    /// Remembers the frames that a stopped process was working on.
+    pub(super) fn report_unfinished(&self, attempt: &Attempt, outcome: &Outcome) {
+        let mut frames: Vec<Frame> = outcome.continuable.clone();
+        let pictures = outcome.unproven.keys().map(|(_, frame)| *frame);
+        frames.extend(pictures.chain(outcome.failed_at));
+        frames.sort_unstable();
+        frames.dedup();
+        let mut report = self.report();
+        for frame in frames {
+            for (index, missing, _) in &outcome.missing {
+                if missing.contains(frame) && attempt.invocation.deliverables.contains(index) {
+                    let continues = outcome.continuable.contains(&frame);
+                    report.unfinished.push((*index, frame, continues));
+                }
+            }
+        }
+    }
+
     fn told(&self, members: &Members<'_>) -> Vec<Member> {
         let member = |(index, one): &(usize, &Deliverable)| Member {
             path: one.pattern.sketch(),
@@ -179,34 +304,34 @@ impl Work<'_> {
     }
 
     /// What is expected in a staging folder.
-    fn field<'f>(
+    fn area<'f>(
         &self,
         staging: &Path,
         members: &Members<'f>,
         invocation: &Invocation,
         profile: &'f Profile,
-    ) -> Field<'f> {
-        let crops = members
+    ) -> StagingArea<'f> {
+        let outputs = members
             .iter()
             .map(|(index, one)| (*index, *one, self.credits_of(*index)))
             .collect();
-        let mut field = Field::new(
+        let mut area = StagingArea::new(
             staging.to_owned(),
-            crops,
+            outputs,
             invocation.frames.clone(),
             profile,
         );
-        for crop in &mut field.crops {
-            let replaced = &self.replaced[crop.index];
+        for output in &mut area.outputs {
+            let replaced = &self.replaced[output.index];
             if !replaced.is_empty() {
-                crop.replaces = invocation
+                output.replaces = invocation
                     .frames
                     .iter()
                     .filter_map(|frame| Some((frame, *replaced.get(&frame)?)))
                     .collect();
             }
         }
-        field
+        area
     }
 
     /// Lays links and files into a staging folder.
@@ -244,5 +369,8 @@ impl Drop for AtWork<'_, '_> {
 /// A mistake of a profile that shows only when it is used.
 pub(super) fn of_profile(profile: &Profile) -> impl FnOnce(ArgumentError) -> RunError + use<> {
     let name = profile.name.clone();
-    move |error| RunError::Harvest(format!("{name}: {error}"))
+    move |error| RunError::Profile {
+        engine: name,
+        error,
+    }
 }

@@ -20,6 +20,17 @@ pub struct Failure {
     pub log: Option<PathBuf>,
 }
 
+/// Frames of a deliverable that were not tried.
+#[derive(Debug, Clone)]
+pub struct GivenUp {
+    /// Index of the deliverable.
+    pub deliverable: usize,
+    /// The frames.
+    pub frames: FrameSet,
+    /// Why those that were tried failed.
+    pub reason: String,
+}
+
 /// What a run came to, in files.
 #[derive(Debug, Default)]
 pub struct Report {
@@ -41,6 +52,13 @@ pub struct Report {
     pub stale: Vec<(usize, FrameSet)>,
     /// Not made.
     pub failures: Vec<Failure>,
+    /// Not tried, because everything that was tried of their deliverable failed alike.
+    pub given_up: Vec<GivenUp>,
+    /// Frames that the run was stopped in: index of the deliverable, frame, and whether the next run
+    /// continues it from a checkpoint.
+    pub unfinished: Vec<(usize, Frame, bool)>,
+    /// Frames that were continued from checkpoints.
+    pub continued: u64,
     /// Warnings in the logs, by kind, new ones first.
     pub warnings: Vec<Warning>,
     /// Why it stopped before all was done.
@@ -56,6 +74,25 @@ pub struct Report {
 }
 
 impl Report {
+    /// Frames of a deliverable that are not tried, since nothing of it works.
+    pub(super) fn give_up(&mut self, deliverable: usize, reason: &str, frames: &FrameSet) {
+        let known = self
+            .given_up
+            .iter_mut()
+            .find(|one| one.deliverable == deliverable);
+        match known {
+            Some(known) => {
+                let all = known.frames.union(frames);
+                known.frames = all.unwrap_or_else(|_| frames.clone());
+            }
+            None => self.given_up.push(GivenUp {
+                deliverable,
+                frames: frames.clone(),
+                reason: reason.to_owned(),
+            }),
+        }
+    }
+
     /// Files that are there, by whomever.
     #[must_use]
     pub fn there(&self) -> u64 {

@@ -21,7 +21,7 @@ impl Work<'_> {
 
     /// Whether a staging folder may be used again; not one of which something may still come.
     pub(super) fn is_fit_for_more(staging: &Path, outcome: &Outcome) -> Result<bool, RunError> {
-        let all_is_well = matches!(outcome.end, End::Exit(0)) && outcome.all_missing().is_empty();
+        let all_is_well = outcome.end == End::Success && outcome.all_missing().is_empty();
         Ok(all_is_well && is_empty(staging).map_err(RunError::disk(staging))?)
     }
 

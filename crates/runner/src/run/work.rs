@@ -10,6 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use super::board::Board;
 use super::policy::Policy;
+use super::prospects::Prospects;
 use super::scenes::Scenes;
 use super::warnings::Warnings;
 use super::{Event, Failure, Options, Report, RunError, Watch};
@@ -36,6 +37,8 @@ pub(super) struct Work<'a> {
     pub(super) state: State,
     pub(super) board: Board,
     pub(super) scenes: Scenes,
+    /// Which deliverables can be rendered at all.
+    pub(super) prospects: Prospects,
     /// The frames that are missing of each deliverable when the run begins.
     pub(super) missing: Vec<FrameSet>,
     /// Files that give way to new ones, of each deliverable.
@@ -88,6 +91,7 @@ impl<'a> Work<'a> {
             state: with.state,
             board: Board::new(Vec::new(), 1),
             scenes: with.scenes,
+            prospects: Prospects::default(),
             missing: Vec::new(),
             replaced: Vec::new(),
             watch: Mutex::new(with.watch),
@@ -179,8 +183,16 @@ impl<'a> Work<'a> {
         written.map_err(RunError::disk(&self.state.folder))
     }
 
-    /// Frames that could not be made: told, and written down.
+    /// Frames that could not be made: reported, and written down.
     pub(super) fn failed(&self, failures: Vec<Failure>) -> Result<(), RunError> {
+        for failure in &failures {
+            self.tell(&Event::Failed(failure));
+        }
+        self.failed_silently(failures)
+    }
+
+    /// Frames that could not be made, written down for the summary and for others.
+    pub(super) fn failed_silently(&self, failures: Vec<Failure>) -> Result<(), RunError> {
         for (index, reason, log, frames) in super::outcome::grouped(&failures) {
             let failed = crate::ledger::Failed {
                 path: self.expansion.deliverables[index].pattern.sketch(),
@@ -190,10 +202,7 @@ impl<'a> Work<'a> {
             };
             self.note(Line::Failed(failed))?;
         }
-        for failure in failures {
-            self.tell(&Event::Failed(&failure));
-            self.report().failures.push(failure);
-        }
+        self.report().failures.extend(failures);
         Ok(())
     }
 }

@@ -88,6 +88,17 @@ impl<'w, W: Watch> Events<'w, W> {
                 "reason": failure.reason,
                 "log": failure.log,
             }),
+            Event::GivenUp {
+                label,
+                tried,
+                reason,
+                ..
+            } => json!({
+                "event": "given-up",
+                "deliverable": label,
+                "tried": tried.to_string(),
+                "reason": reason,
+            }),
             Event::Remark(text) => json!({ "event": "remark", "text": text }),
             Event::Tick => return None,
         })

@@ -60,6 +60,10 @@ pub(crate) struct Arguments {
     /// Render frames again that no run has recorded, in place of decoding and taking them
     #[arg(long, help_heading = FILES)]
     distrust: bool,
+    /// Take pictures that are whole although the exit code of their process does not tell success; also
+    /// those that an earlier run moved aside for that reason
+    #[arg(long, help_heading = FILES)]
+    accept_unproven: bool,
     /// Read every file that is there, in place of trusting its size and time: what is broken is set
     /// aside and rendered again
     #[arg(long, help_heading = FILES, conflicts_with = "on")]
@@ -250,6 +254,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
             renew: arguments.renew,
             accept: arguments.accept,
             distrust: arguments.distrust,
+            accept_unproven: arguments.accept_unproven,
             reread: arguments.reread,
         },
     };

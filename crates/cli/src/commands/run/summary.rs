@@ -84,6 +84,11 @@ pub(super) fn tell(
             ),
         ),
         (
+            "continued",
+            report.continued,
+            "of the frames: from a checkpoint".to_owned(),
+        ),
+        (
             "failed",
             report.failures.len() as u64,
             "see below".to_owned(),
@@ -108,6 +113,32 @@ pub(super) fn tell(
         )?;
     }
     tell_warnings(out, &report.warnings)?;
+    for (index, frame, continues) in &report.unfinished {
+        let then = if *continues {
+            "the next run continues it from its checkpoint"
+        } else {
+            "the next run renders it from the start"
+        };
+        writeln!(
+            out,
+            "\n{WARNING}stopped{WARNING:#} {}: in the middle of frame {frame}; {then}",
+            deliverables[*index].label()
+        )?;
+    }
+    for one in &report.given_up {
+        writeln!(
+            out,
+            "\n{ERROR}given up{ERROR:#} {}: everything that was tried failed alike, so {} {} not tried\n        {}",
+            deliverables[one.deliverable].label(),
+            count(one.frames.count(), "frame", "frames"),
+            if one.frames.count() == 1 {
+                "was"
+            } else {
+                "were"
+            },
+            one.reason
+        )?;
+    }
     for (label, frames, reason, log) in failures(deliverables, report) {
         let word = if frames.count() == 1 {
             "frame"

@@ -86,10 +86,11 @@ impl Reader {
                 "at-once" => profile.at_once = u64::try_from(self.number(&entry.value)).ok(),
                 "folder" => profile.folder = Some(self.template(&entry.value)),
                 "writes" => profile.writes = Some(self.template(&entry.value)),
-                "fine-exits" => {
+                "in-order" => profile.in_order = self.truth(&entry.value),
+                "success-codes" => {
                     for item in self.list(&entry.value) {
                         let code = self.number(item);
-                        profile.fine_exits.push(code);
+                        profile.success_codes.push(code);
                     }
                 }
                 "setting" => {

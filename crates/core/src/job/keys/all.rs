@@ -35,7 +35,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 70] = [
+pub const KEYS: [KeyFacts; 73] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -329,8 +329,32 @@ pub const KEYS: [KeyFacts; 70] = [
         name: "run",
         kind: Kind::Run,
         tables: NOT_BY_PASS,
-        meaning: "The command line of a renderer that has no profile. With `{frame}` it is started once a frame, with `{first}` and `{last}` once a range. How it names its files is found out.",
+        meaning: "The command line of a renderer that has no profile. With `{frame}` it is started once a frame, with `{first}` and `{last}` once a range. An entry is an argument, or a group in brackets that is left out whole when a token in it has no value; `{ put = [\"--threads\", \"8\"], changes-picture = false }` is a group that has no part in the picture. How it names its files is found out.",
         example: "run = [\"myrender\", \"--input\", \"{scene.file}\", \"--frame\", \"{frame}\", \"--to\", \"{target}\"]",
+    },
+    KeyFacts {
+        key: Key::InOrder,
+        name: "in-order",
+        kind: Kind::Truth,
+        tables: NOT_BY_PASS,
+        meaning: "Whether the program of a `run` line finishes each frame before it begins the next. Then a frame counts as finished as soon as a later one has begun. True for lines with `{first}` and `{last}` unless set.",
+        example: "in-order = false",
+    },
+    KeyFacts {
+        key: Key::SuccessCodes,
+        name: "success-codes",
+        kind: Kind::Codes,
+        tables: NOT_BY_PASS,
+        meaning: "Exit codes, besides 0, with which the program of a `run` line tells success.",
+        example: "success-codes = [3]",
+    },
+    KeyFacts {
+        key: Key::SamePicture,
+        name: "same-picture",
+        kind: Kind::Text,
+        tables: ANYWHERE,
+        meaning: "Why files with different names may hold the same picture, or why the engine need not be told of a camera, view, pass or variant. Without it, names that make no difference to the picture are an error.",
+        example: "same-picture = \"the left eye stands in for the right until the rig is fixed\"",
     },
     KeyFacts {
         key: Key::Jobs,

@@ -74,6 +74,8 @@ pub enum Kind {
     Share,
     /// Whole numbers above zero.
     Weights,
+    /// Exit codes of a process.
+    Codes,
 }
 
 impl Kind {
@@ -141,6 +143,7 @@ impl Kind {
             Self::BitRate => "bits a second such as \"20M\" or \"800k\"",
             Self::Share => "a part such as \"2/4\"",
             Self::Weights => "numbers such as \"8,8,16,4\"",
+            Self::Codes => "a list of exit codes such as [3]",
             Self::Format
             | Self::Channels
             | Self::Bits

@@ -31,6 +31,15 @@ impl Word {
     }
 }
 
+/// An entry of a `run` line: one argument, or several that stand or fall together.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RunEntry {
+    /// The arguments, each with its text.
+    pub arguments: Vec<(Template, Word)>,
+    /// Whether another value would make another picture.
+    pub changes_picture: bool,
+}
+
 /// The value of a key.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Value {
@@ -55,7 +64,7 @@ pub enum Value {
     /// Settings by name.
     Settings(Vec<(String, Word)>),
     /// A command line.
-    Run(Vec<(Template, Word)>),
+    Run(Vec<RunEntry>),
     /// A length of time.
     Duration(Duration),
     /// A part: numerator and denominator, both above zero.
@@ -82,6 +91,8 @@ pub enum Value {
     Share(u64, u64),
     /// Whole numbers above zero.
     Weights(Vec<u64>),
+    /// Exit codes.
+    Codes(Vec<i64>),
     /// Handed back to the scene by `unset`.
     Unset,
 }

@@ -1,7 +1,7 @@
 //! Reads the value of a key by its kind.
 
 use super::text::{bit_rate, duration, scale, share, weights};
-use super::{Only, Value, Word};
+use super::{Only, RunEntry, Value, Word};
 use crate::finding::Finding;
 use crate::frames::FrameSet;
 use crate::job::tree::{Node, NodeKind};
@@ -84,6 +84,7 @@ pub(in crate::job) fn read(
         Kind::Settings => at.settings(),
         Kind::Layers => at.layers(),
         Kind::Run => at.run(),
+        Kind::Codes => at.codes(),
         Kind::Scale => at.part("it takes `10%`, `1/8` or `0.125`"),
         Kind::Ratio => at.part("it takes `2`, `1.5` or `64/45`"),
         Kind::Region => at.parsed("it takes a part such as `640x360 at 100,50`", |text| {
@@ -317,28 +318,97 @@ impl At<'_> {
             }
             _ => return Err(self.wrong_kind()),
         };
-        let mut line = Vec::new();
-        for item in items {
-            let NodeKind::Text(text) = &item.kind else {
-                return Err(vec![
-                    Finding::error(
-                        "TP003",
-                        format!("each entry of `run` is a text, not {}", item.kind_word()),
-                    )
-                    .at(&item.place, "")
-                    .advise("put it in quotes"),
-                ]);
-            };
-            let (template, _) = template(text, &item.place)?;
-            let word = Word {
-                text: text.clone(),
-                place: item.place.clone(),
-            };
-            line.push((template, word));
+        let line: Result<Vec<RunEntry>, _> = items.iter().map(run_entry).collect();
+        let line = line?;
+        if line[0].arguments.len() != 1 {
+            return Err(self.refuse(
+                "[…]",
+                "the first entry is the program alone; groups come after it",
+            ));
         }
         Ok(Value::Run(line))
     }
+
+    /// `[3, 4]`: a process may end with a code from 0 to 255.
+    fn codes(self) -> Result<Value, Vec<Finding>> {
+        let NodeKind::List(items) = &self.node.kind else {
+            return Err(self.wrong_kind());
+        };
+        let mut codes = Vec::new();
+        for item in items {
+            match item.kind {
+                NodeKind::Integer(code @ 0..=255) => codes.push(code),
+                NodeKind::Integer(code) => {
+                    return Err(self.refuse(&code.to_string(), "exit codes are 0 to 255"));
+                }
+                _ => return Err(self.wrong_kind()),
+            }
+        }
+        Ok(Value::Codes(codes))
+    }
 }
+
+/// One argument, a group `["--camera", "{camera}"]`, or `{ put = […], changes-picture = false }`.
+fn run_entry(item: &Node) -> Result<RunEntry, Vec<Finding>> {
+    let mut changes_picture = true;
+    let put = match &item.kind {
+        NodeKind::Table(entries) => {
+            let mut put = None;
+            for entry in entries {
+                match (entry.key.as_str(), &entry.value.kind) {
+                    ("put", _) => put = Some(&entry.value),
+                    ("changes-picture", NodeKind::Boolean(truth)) => changes_picture = *truth,
+                    _ => {
+                        return Err(vec![
+                            Finding::error(
+                                "TP002",
+                                format!("a group of `run` has no key `{}` of this kind", entry.key),
+                            )
+                            .at(&entry.key_place, "")
+                            .advise("it takes `put`, a list of texts, and `changes-picture`, true or false"),
+                        ]);
+                    }
+                }
+            }
+            put.ok_or_else(|| {
+                vec![
+                    Finding::error("TP005", "a group of `run` has no `put`")
+                        .at(&item.place, "")
+                        .advise(RUN_ENTRY),
+                ]
+            })?
+        }
+        _ => item,
+    };
+    let texts = match &put.kind {
+        NodeKind::List(items) if !items.is_empty() => items.iter().collect(),
+        _ => vec![put],
+    };
+    let mut arguments = Vec::new();
+    for node in texts {
+        let NodeKind::Text(text) = &node.kind else {
+            let sentence = format!("an argument of `run` is a text, not {}", node.kind_word());
+            return Err(vec![
+                Finding::error("TP003", sentence)
+                    .at(&node.place, "")
+                    .advise(RUN_ENTRY),
+            ]);
+        };
+        let (template, _) = template(text, &node.place)?;
+        let word = Word {
+            text: text.clone(),
+            place: node.place.clone(),
+        };
+        arguments.push((template, word));
+    }
+    Ok(RunEntry {
+        arguments,
+        changes_picture,
+    })
+}
+
+/// What an entry of a `run` line looks like.
+const RUN_ENTRY: &str = "an entry is a text in quotes, or a group such as [\"--camera\", \"{camera}\"], which is left out whole when a token in it has no value";
 
 /// A template for the scene's file name, which must say where the version stands.
 fn version_template(at: At<'_>, text: &str) -> Result<Value, Vec<Finding>> {

@@ -1,0 +1,206 @@
+//! Checkpoints: what an engine continues a frame from that it was stopped in. They are copied out of
+//! the staging folder while the engine works, and kept until their frame is finished.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+use std::{fs, io};
+
+use truepath_core::deliverable::Deliverable;
+use truepath_core::engine::{Call, Checkpoint, fill};
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::template::{PathPattern, TokenValue, expand};
+
+use crate::disk::{hash_file, remove};
+use crate::staging;
+
+/// The checkpoints of a deliverable with its settings; those of other settings are of no use.
+pub(crate) struct Checkpoints<'c> {
+    checkpoint: &'c Checkpoint,
+    deliverable: &'c Deliverable,
+    pattern: PathPattern,
+    folder: PathBuf,
+}
+
+/// Checkpoints that were laid into a staging folder.
+#[derive(Debug, Default)]
+pub(crate) struct LaidIn {
+    /// The arguments that tell the engine to continue from them.
+    pub(crate) arguments: Vec<String>,
+    /// The frames that are continued.
+    pub(crate) frames: Vec<Frame>,
+}
+
+impl<'c> Checkpoints<'c> {
+    /// Those of the first deliverable of a call; none where its engine has no checkpoints.
+    pub(crate) fn of(
+        state: &Path,
+        fingerprint: Option<&str>,
+        deliverable: &'c Deliverable,
+    ) -> Option<Self> {
+        let profile = &deliverable.common.engine;
+        let checkpoint = profile.checkpoint.as_ref()?;
+        let alone = [deliverable];
+        let call = Call::planned(profile, &alone, &deliverable.common.clip);
+        Some(Self {
+            pattern: names(checkpoint, &call)?,
+            checkpoint,
+            deliverable,
+            folder: state.join("checkpoints").join(fingerprint?),
+        })
+    }
+
+    /// Lays the latest of a process's frames into its staging folder. Where `tries` processes in a row
+    /// failed, that many of the latest are ignored: one of them may be what the engine fails on.
+    pub(crate) fn lay_in(&self, call: &Call<'_>, tries: u32) -> io::Result<LaidIn> {
+        let mut laid_in = LaidIn::default();
+        let mut laid = false;
+        for (name, numbers) in rotation(&self.folder) {
+            let frame = self.pattern.read(&name).flatten();
+            if frame.is_none_or(|frame| call.frames.contains(frame))
+                && let Some(latest) = numbers.iter().rev().nth(tries as usize)
+            {
+                let from = numbered(&self.folder, &name, *latest);
+                // The copy stays until the frame is done: this process may die too.
+                match fs::copy(&from, Path::new(call.staging).join(&name)) {
+                    Ok(_) => {
+                        laid = true;
+                        laid_in.frames.extend(frame.or_else(|| call.frames.first()));
+                    }
+                    // Another run is done with the frame.
+                    Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+                    Err(error) => return Err(error),
+                }
+            }
+        }
+        for template in self.checkpoint.put.iter().filter(|_| laid) {
+            let arguments = fill(template, &|name| call.token(name));
+            laid_in.arguments.extend(arguments.unwrap_or_default());
+        }
+        Ok(laid_in)
+    }
+
+    /// Keeps copies of what a staging folder holds to continue from, the last few of each frame. With
+    /// `ended` they do not stay in the staging folder. Gives the frames, and remarks on what could not
+    /// be kept: no frame depends on it.
+    pub(crate) fn keep(&self, staged: &Path, ended: bool) -> io::Result<(Vec<Frame>, Vec<String>)> {
+        let (mut frames, mut remarks) = (Vec::new(), Vec::new());
+        let kept = rotation(&self.folder);
+        for name in staging::files(staged)? {
+            let Some(frame) = self.pattern.read(&name) else {
+                continue;
+            };
+            let from = staged.join(&name);
+            let is_done = frame.is_some_and(|frame| self.is_done(frame));
+            if ended && is_done {
+                remove(&from)?;
+                continue;
+            }
+            let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
+            let most = self.deliverable.common.limits.checkpoint_keep;
+            match keep(&self.folder, &name, &from, numbers, most) {
+                Ok(()) => {
+                    frames.extend(frame);
+                    if ended {
+                        remove(&from)?;
+                    }
+                }
+                // It has written another one, or is done with the frame.
+                Err(error) if !ended && error.kind() == io::ErrorKind::NotFound => {}
+                // One that stays behind is set aside with all that does.
+                Err(error) => remarks.push(format!(
+                    "the checkpoint {} could not be kept: {error}",
+                    from.display()
+                )),
+            }
+        }
+        Ok((frames, remarks))
+    }
+
+    /// Removes those of frames that are done.
+    pub(crate) fn remove_done(&self) -> io::Result<()> {
+        let mut left = false;
+        for (name, numbers) in rotation(&self.folder) {
+            let frame = self.pattern.read(&name).flatten();
+            if frame.is_some_and(|frame| self.is_done(frame)) {
+                for number in numbers {
+                    remove(&numbered(&self.folder, &name, number))?;
+                }
+            } else {
+                left = true;
+            }
+        }
+        if !left {
+            // Another run may be keeping one there right now; then it stays.
+            let _ = fs::remove_dir(&self.folder);
+        }
+        Ok(())
+    }
+
+    /// Those of some frames that can be continued.
+    pub(crate) fn continuable(&self, frames: &FrameSet) -> Vec<Frame> {
+        let kept = rotation(&self.folder);
+        let frame = |name: &String| self.pattern.read(name).flatten();
+        kept.keys()
+            .filter_map(frame)
+            .filter(|frame| frames.contains(*frame))
+            .collect()
+    }
+
+    fn is_done(&self, frame: Frame) -> bool {
+        Path::new(&self.deliverable.path(frame)).is_file()
+    }
+}
+
+/// Keeps a copy of a checkpoint as the latest, and of those before it the last few.
+fn keep(folder: &Path, name: &str, from: &Path, numbers: &[u32], most: usize) -> io::Result<()> {
+    // What was laid in and not continued would only push out the others.
+    let is_old = |number: &u32| is_same(&numbered(folder, name, *number), from);
+    if numbers.iter().any(is_old) {
+        return Ok(());
+    }
+    fs::create_dir_all(folder)?;
+    let next = numbers.last().map_or(1, |last| last + 1);
+    let half = folder.join(format!(".{name}.half"));
+    fs::copy(from, &half)?;
+    fs::rename(&half, numbered(folder, name, next))?;
+    let surplus = (numbers.len() + 1).saturating_sub(most);
+    for number in &numbers[..surplus.min(numbers.len())] {
+        remove(&numbered(folder, name, *number))?;
+    }
+    Ok(())
+}
+
+/// The checkpoints that are kept, each name with its numbers, the latest last.
+fn rotation(folder: &Path) -> BTreeMap<String, Vec<u32>> {
+    let mut kept: BTreeMap<String, Vec<u32>> = BTreeMap::new();
+    for file in staging::files(folder).unwrap_or_default() {
+        if let Some((name, number)) = file.rsplit_once('~')
+            && let Ok(number) = number.parse()
+        {
+            kept.entry(name.to_owned()).or_default().push(number);
+        }
+    }
+    kept.values_mut()
+        .for_each(|numbers| numbers.sort_unstable());
+    kept
+}
+
+fn numbered(folder: &Path, name: &str, number: u32) -> PathBuf {
+    folder.join(format!("{name}~{number}"))
+}
+
+/// Whether two files have the same content, as far as can be told.
+fn is_same(one: &Path, other: &Path) -> bool {
+    let size = |path: &Path| fs::metadata(path).ok().map(|found| found.len());
+    size(one) == size(other)
+        && matches!((hash_file(one), hash_file(other)), (Ok(one), Ok(other)) if one == other)
+}
+
+/// The names of the checkpoints of a call.
+pub(crate) fn names(checkpoint: &Checkpoint, call: &Call<'_>) -> Option<PathPattern> {
+    let value = |name: &str| match name {
+        "frame" => TokenValue::Frame,
+        _ => call.token(name),
+    };
+    expand(&checkpoint.files, &value).ok()
+}

@@ -1,0 +1,43 @@
+//! Moves pictures aside that nothing proves to be finished: they are never published, and removed once
+//! their frame is finished.
+
+use std::io;
+use std::path::Path;
+
+use truepath_core::frames::Frame;
+
+use crate::disk::{Disk, stamp};
+use crate::ledger::Unproven;
+use crate::staging;
+use crate::staging_area::StagingArea;
+
+/// Moves the files of a staging folder aside that are recognised as frames. `hash` gives that of a
+/// picture of a deliverable and frame that decodes; `code` is the exit code of a process that ended by
+/// itself.
+pub(crate) fn move_aside(
+    disk: &dyn Disk,
+    area: &StagingArea<'_>,
+    hash: &dyn Fn(usize, Frame) -> Option<String>,
+    code: Option<i32>,
+) -> io::Result<Vec<Unproven>> {
+    let mut moved = Vec::new();
+    for (file, output, frame) in area.left_over() {
+        let output = &area.outputs[output];
+        let path = output.deliverable.path(frame);
+        let folder = area.folder.parent().unwrap_or(Path::new("/"));
+        let name = Path::new(&path).file_name().unwrap_or_default();
+        let name = format!("unproven-{}", name.to_string_lossy());
+        let to = staging::set_aside(disk, &file, folder, &name)?;
+        if let Some(stamp) = stamp(&to)? {
+            moved.push(Unproven {
+                path,
+                aside: to.display().to_string(),
+                stamp,
+                hash: hash(output.index, frame),
+                fingerprint: output.credits.fingerprint.clone(),
+                code,
+            });
+        }
+    }
+    Ok(moved)
+}
