@@ -16,7 +16,7 @@ const ENOUGH: usize = 3;
 /// let mut probes = Probes::new(&"1-100".parse()?);
 /// assert_eq!(probes.left(), [1, 100, 51, 26, 76]);
 /// for frame in probes.left() {
-///     assert_eq!(probes.verdict(), Verdict::Open);
+///     assert!(!matches!(probes.verdict(), Verdict::NothingWorks(_)));
 ///     probes.failed(frame, &format!("no licence for frame {frame}"));
 /// }
 /// assert!(matches!(probes.verdict(), Verdict::NothingWorks(_)));

@@ -181,19 +181,34 @@ impl Work<'_> {
     /// not tried.
     fn give_up_chunk(&self, chunk: &mut Chunk, reason: &str) -> Result<Next, RunError> {
         let failures = std::mem::take(&mut chunk.failed_probes);
-        let failures: Vec<Failure> = failures
+        let mut failures: Vec<Failure> = failures
             .into_iter()
             .flat_map(|(_, failures)| failures)
             .collect();
-        let tried = FrameSet::from_frames(failures.iter().map(|failure| failure.frame));
-        self.failed_silently(failures)?;
         let frames = if chunk.claim.is_some() {
             let left = chunk.attempts.iter().map(|one| &one.invocation.frames);
             left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
         } else {
             chunk.invocation.frames.clone()
         };
-        let not_tried = frames.difference(&tried).unwrap_or_default();
+        // A frame that was the first of several in a process that brought nothing was tried too.
+        let tried = self.prospects.tried(&chunk.invocation);
+        for frame in tried.intersection(&frames).unwrap_or_default().iter() {
+            for &deliverable in chunk.invocation.deliverables.iter() {
+                let is_it = |one: &Failure| one.frame == frame && one.deliverable == deliverable;
+                if !failures.iter().any(is_it) {
+                    failures.push(Failure {
+                        deliverable,
+                        frame,
+                        reason: reason.to_owned(),
+                        log: None,
+                    });
+                }
+            }
+        }
+        let failed = FrameSet::from_frames(failures.iter().map(|failure| failure.frame));
+        self.failed_silently(failures)?;
+        let not_tried = frames.difference(&failed).unwrap_or_default();
         chunk.attempts.clear();
         for &deliverable in chunk.invocation.deliverables.iter() {
             let missing = not_tried.intersection(&self.missing[deliverable]);

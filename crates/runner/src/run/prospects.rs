@@ -125,6 +125,12 @@ impl Prospects {
         }
     }
 
+    /// The frames that were tried and failed.
+    pub(super) fn tried(&self, invocation: &Invocation) -> FrameSet {
+        self.with(invocation, |one| one.probes.tried())
+            .unwrap_or_default()
+    }
+
     /// The frames that were tried, the first time that this is asked for.
     pub(super) fn tried_once(&self, invocation: &Invocation) -> Option<FrameSet> {
         let tried = |one: &mut Prospect| {

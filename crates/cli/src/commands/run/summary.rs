@@ -126,10 +126,18 @@ pub(super) fn tell(
         )?;
     }
     for one in &report.given_up {
+        let tried = report.failures.iter();
+        let tried = tried.filter(|failure| failure.deliverable == one.deliverable);
+        let frames = FrameSet::from_frames(tried.clone().map(|failure| failure.frame));
         writeln!(
             out,
-            "\n{ERROR}given up{ERROR:#} {}: everything that was tried failed alike, so {} {} not tried\n        {}",
+            "\n{ERROR}given up{ERROR:#} {}: {} {frames} failed alike, so {} {} not tried\n        {}",
             deliverables[one.deliverable].label(),
+            if frames.count() == 1 {
+                "frame"
+            } else {
+                "frames"
+            },
             count(one.frames.count(), "frame", "frames"),
             if one.frames.count() == 1 {
                 "was"
@@ -138,6 +146,9 @@ pub(super) fn tell(
             },
             one.reason
         )?;
+        if let Some(log) = tried.filter_map(|failure| failure.log.as_ref()).min() {
+            writeln!(out, "        log {}", log.display())?;
+        }
     }
     for (label, frames, reason, log) in failures(deliverables, report) {
         let word = if frames.count() == 1 {
@@ -196,7 +207,14 @@ type Failed<'a> = (String, FrameSet, &'a str, Option<&'a PathBuf>);
 /// Failures with one reason and one log together; a movie has no frames here.
 fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<Failed<'a>> {
     let mut groups: Vec<(usize, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
+    let is_given_up = |index: usize| {
+        let mut given_up = report.given_up.iter();
+        given_up.any(|one| one.deliverable == index)
+    };
     for failure in &report.failures {
+        if is_given_up(failure.deliverable) {
+            continue;
+        }
         let log = failure.log.as_ref();
         let index = failure.deliverable;
         match groups
