@@ -294,6 +294,96 @@ fn a_script_goes_on_after_a_failure_or_stops_as_asked() {
 }
 
 #[test]
+fn a_step_that_fails_does_not_bring_its_last_picture() {
+    let engine = "for f in $(seq $1 $2); do\n  if [ $f = 3 ]; then cp rough $3/p$f.png; ENDING; fi\n  cp final $3/p$f.png\ndone\n";
+    for (run, brought) in [
+        (
+            "[\"sh\", \"{place.job}/engine.sh\", \"{first}\", \"{last}\", \"{target.folder}\"]",
+            2,
+        ),
+        (
+            "[\"sh\", \"{place.job}/engine.sh\", \"{frame}\", \"{frame}\", \"{target.folder}\"]",
+            4,
+        ),
+    ] {
+        for ending in ["exit 1", "kill -9 $$"] {
+            let project = Project::new(&format!(
+                "frames = \"1-5\"\npath = \"r/kiln.{{frame:04}}.png\"\nrun = {run}\n"
+            ));
+            project.write("final", "final");
+            project.write("rough", "rough");
+            let script = format!(
+                "cd \"$(dirname \"$0\")\"\n{}",
+                engine.replace("ENDING", ending)
+            );
+            project.write("engine.sh", &script);
+            project
+                .call(&["commands", "--as", "sh", "--to", "night.sh"])
+                .ends(0);
+            let output = Command::new("sh")
+                .arg(project.path("night.sh"))
+                .output()
+                .unwrap();
+            assert_eq!(output.status.code(), Some(1));
+            let there = project.files("r");
+            let is_picture = |name: &&String| name.starts_with("kiln");
+            let pictures: Vec<&String> = there.iter().filter(is_picture).collect();
+            assert_eq!(pictures.len(), brought, "{run}, {ending}: {there:?}");
+            for name in pictures {
+                let bytes = project.read(&format!("r/{name}"));
+                assert_eq!(bytes, "final", "{run}, {ending}");
+            }
+        }
+    }
+}
+
+#[test]
+fn a_batch_file_goes_on_after_a_renderer_that_is_a_batch_file() {
+    if !needs("wine") {
+        return;
+    }
+    let project = Project::new("");
+    let drive = format!("Z:{}", project.path("").display()).replace('/', "\\");
+    let drive = drive.trim_end_matches('\\');
+    project.write(
+        "truepath.toml",
+        &format!(
+            "frames = \"1-3\"\npath = \"r/kiln.{{frame:03}}.png\"\nrun = ['{drive}\\my render.bat', \"{{frame}}\", \"{{target}}\"]\n\
+             [place]\njob = {{ windows = '{drive}' }}\n"
+        ),
+    );
+    project.write("my render.bat", "@echo off\r\n(echo frame %1) > %2\r\n");
+    let words = [
+        "commands",
+        "--as",
+        "batch",
+        "--for",
+        "windows",
+        "--to",
+        "night.bat",
+    ];
+    project.call(&words).ends(0);
+    let said = run_batch(&project.path(""), "night.bat");
+    assert!(
+        said.contains("3 of 3 steps done"),
+        "{said}\n{}",
+        project.read("night.bat")
+    );
+    let logs = project.files("r/truepath-logs");
+    let logs: Vec<String> = logs
+        .iter()
+        .map(|log| project.read(&format!("r/truepath-logs/{log}")))
+        .collect();
+    assert_eq!(
+        project.files("r").len(),
+        6,
+        "{said}\n{logs:?}\n{}",
+        project.read("night.bat")
+    );
+    assert_eq!(project.read("r/kiln.003.png").trim(), "frame 3");
+}
+
+#[test]
 fn a_batch_file_makes_the_files_and_leaves_alone_what_is_there() {
     if !needs("wine") {
         return;

@@ -133,6 +133,18 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     for (name, value) in &one.orders.env {
         set(out, name, value)?;
     }
+    // `call` reads a line twice, which changes these two.
+    if may_be_batch_file(&one.orders.program)
+        && let Some(text) = one.words().find(|text| text.contains(['^', '%']))
+    {
+        return Err(ScriptError::Character {
+            shell: SHELL,
+            character: "`^` or `%` in a command that may be a batch file itself".to_owned(),
+            text: text.to_owned(),
+            advice: "name the program with its extension .exe, if it has that",
+        }
+        .into());
+    }
     let percent = |text: &str| text.matches('%').count();
     if one.words().map(percent).sum::<usize>() > 1 {
         let text = one
@@ -160,7 +172,12 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
         }
         .into());
     }
-    writeln!(out, "{line} >>\"%TP_LOG%\" 2>&1 <nul")?;
+    // Without `call` the script would end with a program that is a batch file itself.
+    let call = match may_be_batch_file(&one.orders.program) {
+        true => "call ",
+        false => "",
+    };
+    writeln!(out, "{call}{line} >>\"%TP_LOG%\" 2>&1 <nul")?;
     out.push_str("set \"TP_STATUS=%ERRORLEVEL%\"\npopd\n");
     for code in &one.success_codes {
         writeln!(out, "if \"%TP_STATUS%\"==\"{code}\" set \"TP_STATUS=0\"")?;
@@ -190,6 +207,13 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
         }
     }
     Ok(())
+}
+
+/// Whether a program may be a batch file: without an extension the command processor looks for one of
+/// several.
+pub(super) fn may_be_batch_file(program: &str) -> bool {
+    let lower = program.to_ascii_lowercase();
+    ![".exe", ".com"].iter().any(|end| lower.ends_with(end))
 }
 
 /// The longest line that the command processor takes.

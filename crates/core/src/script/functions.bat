@@ -18,7 +18,7 @@ exit /b 1
 :bring
 rem Brings one frame to its true name, TP_TRUE.
 set "TP_FOUND="
-if "%TP_PADS%"=="any" for %%F in ("%TP_STAGING%\*") do set "TP_FOUND=%%F"
+if "%TP_PADS%"=="any" for /f "delims=" %%F in ('dir /b /a-d "%TP_STAGING%"') do set "TP_FOUND=%TP_STAGING%\%%F"
 if "%TP_PADS%"=="none" if exist "%TP_STAGING%\%TP_HEAD%" set "TP_FOUND=%TP_STAGING%\%TP_HEAD%"
 if "%TP_PADS%"=="all" for %%P in (x x0 x00 x000 x0000 x00000 x000000 x0000000) do call :candidate %%P
 if not defined TP_FOUND exit /b 0

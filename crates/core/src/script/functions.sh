@@ -17,6 +17,7 @@ begin() {
   outcome=0
   ran=0
   fine=0
+  in_order=0
   work=
   set_up=
   log=$folder/truepath-logs/$name.log
@@ -123,41 +124,55 @@ render() {
 }
 
 # bring one|digits|any BEFORE AFTER TRUE-BEFORE TRUE-AFTER DIGITS (FIRST LAST STEP)…: brings files
-# to their true names
+# to their true names; of a step that failed only those that a later one shows to be finished, where
+# the engine works in order
 bring() {
-  [ "$outcome" -eq 0 ] || return
   how=$1 native_before=$2 native_after=$3 before=$4 after=$5 digits=$6
   shift 6
+  last=
+  if [ "$outcome" -ne 0 ]; then
+    [ "$in_order" -ne 0 ] && [ "$how" != one ] || return
+    for file in "$staging"/*; do
+      frame_of "$@" || continue
+      if [ -z "$last" ] || [ "$found" -gt "$last" ]; then last=$found; fi
+    done
+  fi
   for file in "$staging"/*; do
-    [ -f "$file" ] && ! [ -L "$file" ] && [ -s "$file" ] || continue
-    base=${file##*/}
-    case $how in
-      one)
-        [ "$base" = "$native_before" ] || continue
-        found=$1
-        ;;
-      digits)
-        case $base in "$native_before"*"$native_after") ;; *) continue ;; esac
-        found=${base#"$native_before"}
-        found=${found%"$native_after"}
-        number_of "$found" || continue
-        ;;
-      any)
-        if [ "$1" = "$2" ] && [ $# -eq 3 ]; then
-          found=$1
-        else
-          stem=${base%.*}
-          head=${stem%"${stem##*[!0123456789]}"}
-          found=${stem#"$head"}
-          case $head in *-) [ "$1" -ge 0 ] || found=-$found ;; esac
-          number_of "$found" || continue
-        fi
-        ;;
-    esac
-    is_wanted "$found" "$@" || continue
+    frame_of "$@" || continue
+    [ "$found" != "$last" ] || continue
     true_name "$found"
     put "$file" "$named"
   done
+}
+
+# frame_of (FIRST LAST STEP)…: the frame of $file, in $found
+frame_of() {
+  [ -f "$file" ] && ! [ -L "$file" ] && [ -s "$file" ] || return 1
+  base=${file##*/}
+  case $how in
+    one)
+      [ "$base" = "$native_before" ] || return 1
+      found=$1
+      ;;
+    digits)
+      case $base in "$native_before"*"$native_after") ;; *) return 1 ;; esac
+      found=${base#"$native_before"}
+      found=${found%"$native_after"}
+      number_of "$found" || return 1
+      ;;
+    any)
+      if [ "$1" = "$2" ] && [ $# -eq 3 ]; then
+        found=$1
+      else
+        stem=${base%.*}
+        head=${stem%"${stem##*[!0123456789]}"}
+        found=${stem#"$head"}
+        case $head in *-) [ "$1" -ge 0 ] || found=-$found ;; esac
+        number_of "$found" || return 1
+      fi
+      ;;
+  esac
+  is_wanted "$found" "$@"
 }
 
 # number_of TEXT: a frame number without leading zeros, in $found

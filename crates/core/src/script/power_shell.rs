@@ -7,6 +7,7 @@
 
 use std::fmt::{self, Write};
 
+use super::batch::may_be_batch_file;
 use super::{
     About, Kind, NativeName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
 };
@@ -75,6 +76,20 @@ const FUNCTIONS: &str = include_str!("functions.ps1");
 
 fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError> {
     one.is_plain(SHELL)?;
+    // PowerShell hands such words to a batch file without quotes, and the command processor reads them.
+    if may_be_batch_file(&one.orders.program)
+        && let Some(text) = one
+            .words()
+            .find(|text| text.contains(['&', '|', '<', '>', '^', '%']))
+    {
+        return Err(ScriptError::Character {
+            shell: SHELL,
+            character: "one of & | < > ^ % in a command that may be a batch file".to_owned(),
+            text: text.to_owned(),
+            advice: "name the program with its extension .exe, if it has that",
+        }
+        .into());
+    }
     let mut files = Vec::new();
     if let Some((pattern, frames)) = &one.sources {
         // A movie of a sequence that is not whole is left out, and counts as missing.

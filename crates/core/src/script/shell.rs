@@ -124,6 +124,9 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
         let codes: Vec<String> = one.success_codes.iter().map(i64::to_string).collect();
         writeln!(out, "    fine='{}'", codes.join(" "))?;
     }
+    if one.in_order {
+        writeln!(out, "    in_order=1")?;
+    }
     if let Some((pattern, frames)) = &one.sources {
         writeln!(out, "    whole {}", names(one, pattern, frames)?)?;
     }

@@ -26,8 +26,10 @@ pub struct Step {
     pub orders: Orders,
     /// The set-up script whose environment it needs.
     pub set_up: Option<String>,
-    /// Exit codes after which its files are as good.
+    /// Exit codes, besides 0, with which it tells success.
     pub success_codes: Vec<i64>,
+    /// Whether it finishes each frame before it begins the next.
+    pub in_order: bool,
     /// What has to be made of its scene before.
     pub preparing: Option<Preparing>,
     /// What it brings.
@@ -255,6 +257,7 @@ impl Step {
             staging: written(&staging),
             set_up: profile.set_up.clone(),
             success_codes: profile.success_codes.clone(),
+            in_order: profile.in_order,
             preparing,
             placed,
             sources: group.sources.clone(),
