@@ -352,7 +352,8 @@ fn a_batch_file_goes_on_after_a_renderer_that_is_a_batch_file() {
              [place]\njob = {{ windows = '{drive}' }}\n"
         ),
     );
-    project.write("my render.bat", "@echo off\r\n(echo frame %1) > %2\r\n");
+    project.write("my render.bat", "@echo off\r\ncopy %~dp0picture.txt %2\r\n");
+    project.write("picture.txt", "picture");
     let words = [
         "commands",
         "--as",
@@ -380,7 +381,7 @@ fn a_batch_file_goes_on_after_a_renderer_that_is_a_batch_file() {
         "{said}\n{logs:?}\n{}",
         project.read("night.bat")
     );
-    assert_eq!(project.read("r/kiln.003.png").trim(), "frame 3");
+    assert_eq!(project.read("r/kiln.003.png").trim(), "picture");
 }
 
 #[test]
