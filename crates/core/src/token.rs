@@ -7,16 +7,32 @@ pub struct TokenFacts {
     pub name: &'static str,
     /// What it stands for.
     pub meaning: &'static str,
+    /// Whether another value can make another picture, where it reaches the engine.
+    pub changes_picture: bool,
 }
 
 const fn token(name: &'static str, meaning: &'static str) -> TokenFacts {
-    TokenFacts { name, meaning }
+    TokenFacts {
+        name,
+        meaning,
+        changes_picture: true,
+    }
+}
+
+/// A token of which another value never makes another picture: who, when, where, and the frame, which
+/// is the picture's own.
+const fn no_picture(name: &'static str, meaning: &'static str) -> TokenFacts {
+    TokenFacts {
+        name,
+        meaning,
+        changes_picture: false,
+    }
 }
 
 /// The tokens of templates, in the order of the reference.
 pub const TOKENS: [TokenFacts; 27] = [
     token("project", "the project's name"),
-    token(
+    no_picture(
         "place.NAME",
         "a folder of `[place]`; also `place.job` and `place.scene`",
     ),
@@ -30,7 +46,7 @@ pub const TOKENS: [TokenFacts; 27] = [
     token("engine", "the engine's name"),
     token("output", "the output's name"),
     token("version", "the version, a number"),
-    token("frame", "the frame, a number"),
+    no_picture("frame", "the frame, a number"),
     token("first", "the first frame of the shot"),
     token("last", "the last frame of the shot"),
     token("count", "how many frames the shot has"),
@@ -40,13 +56,13 @@ pub const TOKENS: [TokenFacts; 27] = [
     token("ext", "the extension of the format, without a dot"),
     token("codec", "how the pictures of a movie are coded"),
     token("container", "the kind of a movie file"),
-    token("user", "the user's name on this machine"),
-    token(
+    no_picture("user", "the user's name on this machine"),
+    no_picture(
         "author",
         "the author, from your configuration, else the user",
     ),
-    token("host", "this machine's name"),
-    token("date", "when the run began, such as `{date:%Y%m%d}`"),
+    no_picture("host", "this machine's name"),
+    no_picture("date", "when the run began, such as `{date:%Y%m%d}`"),
     token("settings.NAME", "a setting that is handed to the engine"),
 ];
 

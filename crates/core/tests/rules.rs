@@ -244,7 +244,7 @@ fn the_consequence_is_told_in_numbers() {
 fn three_shots(paths: [&str; 2], more: &str) -> Vec<(&'static str, Option<String>)> {
     let job = format!(
         "[project]\nengine = \"understudy\"\npasses = [\"beauty\", \"depth\"]\nvariants = [\"day\", \"night\"]\n\
-         [variant.day]\n[variant.night]\n\
+         [variant.day]\nsettings.exposure = 1\n[variant.night]\nsettings.exposure = -2\n\
          [shot.a]\nscene = \"kiln.toml\"\nframes = \"1-10\"\n\
          [shot.b]\nscene = \"kiln.toml\"\nframes = \"1-120\"\n\
          [shot.c]\nscene = \"kiln.toml\"\nframes = \"-20-2000\"\n\

@@ -7,9 +7,7 @@ use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{Call, Profile, SourceFiles, arguments};
-use truepath_core::frames::FrameSet;
-use truepath_core::job::Word;
+use truepath_core::engine::{PictureInputs, Profile};
 
 use crate::Loaded;
 use crate::describe::describe_kept;
@@ -22,6 +20,8 @@ pub(crate) struct Fingerprints<'l> {
     /// What a scene needs, by its path and its engine.
     needed: HashMap<(String, String), Needed>,
     files: HashMap<PathBuf, String>,
+    /// What can change the pictures of an engine, by the place of its profile in memory.
+    inputs: HashMap<usize, (Arc<Profile>, PictureInputs)>,
 }
 
 /// A file that a scene needs.
@@ -45,6 +45,7 @@ impl<'l> Fingerprints<'l> {
             scenes: HashMap::new(),
             needed: HashMap::new(),
             files: HashMap::new(),
+            inputs: HashMap::new(),
         }
     }
 
@@ -105,29 +106,17 @@ impl<'l> Fingerprints<'l> {
 
     /// The fingerprint of a movie, from the hashes of the frames that it is put together from.
     pub(crate) fn of_movie(deliverable: &Deliverable, frames: &[String]) -> io::Result<String> {
+        let inputs = PictureInputs::of(&deliverable.common.engine);
         let mut hasher = Sha256::new();
-        let common = &deliverable.common;
-        let staging = FrameSet::from_frames(common.clip.first());
-        let members = [deliverable];
-        let call = Call::planned(&common.engine, &members, &staging);
-        // Where the frames and the sound lie is no part of it, and what they hold is.
+        add_inputs(&mut hasher, &inputs, deliverable)?;
         let audio = deliverable.movie().and_then(|movie| movie.audio.as_ref());
         let sound = match audio {
             Some(audio) => hash_file(Path::new(&audio.value))?,
             None => String::new(),
         };
-        let source = deliverable.movie().and_then(|movie| movie.source.as_ref());
-        let printf = source.map(|source| SourceFiles::of(source));
-        for argument in arguments(&call, true).unwrap_or_default() {
-            let is_source =
-                matches!(&printf, Some(SourceFiles::Direct { printf, .. }) if *printf == argument);
-            if !is_source && audio.is_none_or(|audio| audio.value != argument) {
-                hasher.update(format!("argument {} {argument}\n", argument.len()));
-            }
-        }
-        hasher.update(format!("sound {sound}\n"));
+        add(&mut hasher, "sound", &sound);
         for hash in frames {
-            hasher.update(format!("frame {hash}\n"));
+            add(&mut hasher, "frame", hash);
         }
         Ok(hex(&hasher.finalize()[..16]))
     }
@@ -150,50 +139,37 @@ impl<'l> Fingerprints<'l> {
             None => Needed::default(),
             Some(scene) => self.needed(&common.engine, &scene.path),
         };
+        let key = Arc::as_ptr(&common.engine) as usize;
+        let profile = &common.engine;
+        let (_, inputs) = self
+            .inputs
+            .entry(key)
+            .or_insert_with(|| (Arc::clone(profile), PictureInputs::of(profile)));
         let mut hasher = Sha256::new();
-        let mut add = |name: &str, value: &str| {
-            // Lengths keep neighbours apart.
-            hasher.update(format!("{name} {} {value}\n", value.len()));
-        };
-        add("engine", &common.engine.name);
-        for argument in &common.engine.arguments {
-            for template in argument.put.iter().filter(|_| argument.changes_picture) {
-                add("argument", &template.to_string());
-            }
-        }
-        add("scene", &scene);
+        add_inputs(&mut hasher, inputs, deliverable)?;
+        add(&mut hasher, "scene", &scene);
         for file in needed.iter() {
-            add("file", &file.name);
-            add(&file.name, &file.hash);
-        }
-        for end in [common.clip.first(), common.clip.last()] {
-            add("clip", &end.unwrap_or(0).to_string());
-        }
-        for (name, value) in deliverable.picture.said() {
-            add(name, &value);
-        }
-        add(
-            "camera",
-            Word::text_of(common.camera.as_ref()).unwrap_or_default(),
-        );
-        for plane in deliverable.planes.iter() {
-            add(
-                "pass",
-                Word::text_of(plane.pass.as_ref()).unwrap_or_default(),
-            );
-            add(
-                "view",
-                Word::text_of(plane.view.as_ref()).unwrap_or_default(),
-            );
-        }
-        for (table, values) in [("setting", &deliverable.settings), ("env", &common.env)] {
-            let mut values: Vec<_> = values.iter().collect();
-            values.sort_by(|one, other| one.0.cmp(&other.0));
-            for (key, word) in values {
-                add(table, key);
-                add(key, &word.text);
-            }
+            add(&mut hasher, "needed", &file.name);
+            add(&mut hasher, "needed", &file.hash);
         }
         Ok(hex(&hasher.finalize()[..16]))
     }
+}
+
+/// Adds what reaches the engine of a deliverable.
+fn add_inputs(
+    hasher: &mut Sha256,
+    inputs: &PictureInputs,
+    deliverable: &Deliverable,
+) -> io::Result<()> {
+    let inputs = inputs.of_deliverable(deliverable);
+    for (name, value) in inputs.map_err(|error| io::Error::other(error.to_string()))? {
+        add(hasher, name, &value);
+    }
+    Ok(())
+}
+
+/// Adds a value; lengths keep neighbours apart.
+fn add(hasher: &mut Sha256, name: &str, value: &str) {
+    hasher.update(format!("{name} {} {value}\n", value.len()));
 }

@@ -211,12 +211,27 @@ impl Call<'_> {
         if let Some(SourceFiles::Linked { links: frames, .. }) = self.source_files() {
             links = frames;
         }
+        links.extend(self.links_of_profile()?);
+        Ok(links)
+    }
+
+    /// The links that the profile says.
+    pub(super) fn links_of_profile(&self) -> Result<Vec<(String, String)>, ArgumentError> {
+        let mut links = Vec::new();
         for (name, template) in &self.profile.links {
             if let Some(target) = fill(template, &|name| self.token(name))? {
                 links.push((name.clone(), target));
             }
         }
         Ok(links)
+    }
+
+    /// The folder that the engine works in; none for its staging folder.
+    pub(super) fn folder(&self) -> Result<Option<String>, ArgumentError> {
+        match &self.profile.folder {
+            Some(template) => Ok(fill(template, &|name| self.token(name))?),
+            None => Ok(None),
+        }
     }
 
     /// The true name, without its folder, of a frame of the first deliverable.

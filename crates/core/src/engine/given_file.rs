@@ -216,6 +216,24 @@ fn python(value: &Value) -> String {
 }
 
 impl JsonTemplate {
+    /// Goes through its templates.
+    pub(super) fn each_template(&mut self, act: &mut dyn FnMut(&mut Template)) {
+        match self {
+            Self::Plain(_) => {}
+            Self::Text(template) => act(template),
+            Self::List(items) => {
+                for item in items {
+                    item.each_template(act);
+                }
+            }
+            Self::Object(entries) => {
+                for (_, entry) in entries {
+                    entry.each_template(act);
+                }
+            }
+        }
+    }
+
     fn value(&self, call: &Call<'_>) -> Result<Option<Value>, ArgumentError> {
         match self {
             Self::Plain(value) => Ok(Some(value.clone())),

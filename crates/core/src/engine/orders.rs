@@ -41,17 +41,13 @@ impl Call<'_> {
         for file in &profile.files {
             files.push((file.name.clone(), file.text(self)?));
         }
-        let folder = match &profile.folder {
-            Some(template) => fill(template, &|name| self.token(name))?,
-            None => None,
-        };
         Ok(Orders {
             links: match &standing.links {
                 Some(links) => links.clone(),
                 None => self.links()?,
             },
             files,
-            folder,
+            folder: self.folder()?,
             env: match &standing.env {
                 Some(env) => env.clone(),
                 None => self.env()?,

@@ -1,5 +1,7 @@
 //! The tokens that profiles know besides those of paths.
 
+use crate::token::TOKENS;
+
 /// A token of a profile.
 #[derive(Debug)]
 pub struct EngineToken {
@@ -7,31 +9,62 @@ pub struct EngineToken {
     pub name: &'static str,
     /// What it stands for.
     pub meaning: &'static str,
+    /// Whether another value can make another picture. Files count by what they hold, and not by where
+    /// they are.
+    pub changes_picture: bool,
 }
 
 const fn token(name: &'static str, meaning: &'static str) -> EngineToken {
-    EngineToken { name, meaning }
+    EngineToken {
+        name,
+        meaning,
+        changes_picture: true,
+    }
+}
+
+const fn no_picture(name: &'static str, meaning: &'static str) -> EngineToken {
+    EngineToken {
+        name,
+        meaning,
+        changes_picture: false,
+    }
+}
+
+/// Whether another value of a token can make another picture.
+#[must_use]
+pub fn can_change_picture(name: &str) -> bool {
+    // What profiles call so is that of the process.
+    if matches!(name, "first" | "last") || name.starts_with("place.") {
+        return false;
+    }
+    let of_engines = ENGINE_TOKENS.iter().find(|one| one.name == name);
+    if let Some(facts) = of_engines {
+        return facts.changes_picture;
+    }
+    // Settings, words of the engine and tokens of the project's own can.
+    let of_paths = TOKENS.iter().find(|one| one.name == name);
+    of_paths.is_none_or(|facts| facts.changes_picture)
 }
 
 /// Every token of profiles, besides those of paths, in the order of the reference.
 pub const ENGINE_TOKENS: [EngineToken; 49] = [
-    token("scene.file", "the scene, an absolute path"),
-    token("scene.folder", "the folder of the scene"),
-    token("frames", "the frames of the process, such as `1-9,12`"),
-    token(
+    no_picture("scene.file", "the scene, an absolute path"),
+    no_picture("scene.folder", "the folder of the scene"),
+    no_picture("frames", "the frames of the process, such as `1-9,12`"),
+    no_picture(
         "frames.list",
         "each of them, a list in files that are given",
     ),
-    token("step", "the step between them"),
+    no_picture("step", "the step between them"),
     token("clip.first", "the first frame of the shot"),
     token("clip.last", "the last frame of the shot"),
-    token("target", "where to write: the target's folder and name"),
-    token("target.folder", "the folder to write to, an absolute path"),
-    token("target.name", "the name to write, with its extension"),
-    token("target.stem", "that name without its extension"),
+    no_picture("target", "where to write: the target's folder and name"),
+    no_picture("target.folder", "the folder to write to, an absolute path"),
+    no_picture("target.name", "the name to write, with its extension"),
+    no_picture("target.stem", "that name without its extension"),
     token("target.extension", "the extension alone, without a dot"),
-    token("target.printf", "the target with `%04d` for the frame"),
-    token("target.hashes", "the target with `####` for the frame"),
+    no_picture("target.printf", "the target with `%04d` for the frame"),
+    no_picture("target.hashes", "the target with `####` for the frame"),
     token("format", "the file format"),
     token("channels", "the channels of a pixel"),
     token("bits", "the bits of a channel"),
@@ -60,15 +93,15 @@ pub const ENGINE_TOKENS: [EngineToken; 49] = [
     token("settings", "all settings, a table in files that are given"),
     token("key", "the name of a setting, with `each = \"settings\"`"),
     token("value", "its value, with `each = \"settings\"`"),
-    token("threads", "the threads of the process"),
-    token("prepared", "what the preparing step made of the scene"),
+    no_picture("threads", "the threads of the process"),
+    no_picture("prepared", "what the preparing step made of the scene"),
     token("transfer", "how linear pixels become ready for display"),
     token("pixel-values", "what pixels are: `linear` or `display`"),
-    token(
+    no_picture(
         "source.printf",
         "the frames of a movie, with `%04d` and the like for the number",
     ),
-    token("source.first", "the number of the first of them"),
+    no_picture("source.first", "the number of the first of them"),
     token("source.count", "how many they are"),
     token("source.format", "their file format"),
     token(
@@ -85,7 +118,7 @@ pub const ENGINE_TOKENS: [EngineToken; 49] = [
     token("pixels", "how the pixels of a movie are stored"),
     token("movie-quality", "how good a movie is"),
     token("rate", "bits a second of a movie"),
-    token("audio", "the sound of a movie, an absolute path"),
+    no_picture("audio", "the sound of a movie, an absolute path"),
     token("audio-codec", "how it is coded"),
     token(
         "word.NAME",

@@ -54,6 +54,11 @@ impl Template {
         Self { parts: Vec::new() }
     }
 
+    /// A template of these parts.
+    pub(crate) fn of_parts(parts: Vec<Part>) -> Self {
+        Self { parts }
+    }
+
     /// The parts, in order.
     #[must_use]
     pub fn parts(&self) -> &[Part] {

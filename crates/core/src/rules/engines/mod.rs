@@ -1,8 +1,10 @@
 //! Engines and scenes. A new rule is a file here, and a line in the list.
 
 mod engine_not_said;
+mod flag_without_value;
 mod frames_engine_cannot_take;
 mod layers_engine_cannot_write;
+mod name_not_told;
 mod needed_file_local;
 mod needed_file_missing;
 mod not_told_to_engine;
@@ -11,6 +13,7 @@ mod one_core;
 mod picture_engine_cannot_write;
 mod program_missing;
 mod refused_argument;
+mod same_picture;
 mod scene_changed;
 mod scene_missing;
 mod scene_tells_nothing;
@@ -50,4 +53,7 @@ pub(super) const RULES: &[&Rule] = &[
     &setting_of_engine::RULE,
     &writes_true_names::RULE,
     &scene_tells_nothing::RULE,
+    &same_picture::RULE,
+    &name_not_told::RULE,
+    &flag_without_value::RULE,
 ];

@@ -15,7 +15,9 @@ pub(super) const RULE: Rule = Rule {
 engine = "understudy"
 variants = ["day"]
 [variant.day]
+settings = { exposure = 1 }
 [variant.night]
+settings = { exposure = -2 }
 [shot.dawn]
 scene = "dawn.toml"
 frames = "1-48"
@@ -26,7 +28,9 @@ path = "renders/{shot}_{variant}.{frame:04}.png"
 engine = "understudy"
 variants = ["day", "night"]
 [variant.day]
+settings = { exposure = 1 }
 [variant.night]
+settings = { exposure = -2 }
 [shot.dawn]
 scene = "dawn.toml"
 frames = "1-48"

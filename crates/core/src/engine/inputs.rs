@@ -1,0 +1,162 @@
+//! What reaches an engine and can change its picture: no targets, chunks, threads, machines, people,
+//! dates or folders. Two pictures with the same inputs are the same picture; other inputs make frames
+//! stale.
+
+use std::borrow::Cow;
+
+use super::arguments::{ArgumentError, arguments};
+use super::tokens::can_change_picture;
+use super::{Call, Content, Profile};
+use crate::deliverable::Deliverable;
+use crate::frames::FrameSet;
+use crate::template::{Part, Template};
+
+/// A profile that says only what can change a picture: every other token stands as a text that is
+/// always the same.
+///
+/// ```
+/// # use truepath_core::{engine::{PictureInputs, read_profile}, source::{SourceKind, Sources}};
+/// let text = r#"
+/// engine = { name = "brass", program = "brass" }
+/// arguments = ["--title={shot}", ["--out", "{target}"], ["--threads", "{threads}"]]
+/// "#;
+/// let profile = read_profile("brass.toml", text, SourceKind::File, &mut Sources::default()).unwrap();
+/// // The target always reads `{target}`, and whether threads are said makes no difference.
+/// let inputs = PictureInputs::of(&profile);
+/// assert!(inputs.can_see("shot"));
+/// assert!(!inputs.can_see("camera"));
+/// ```
+#[derive(Debug, Clone)]
+pub struct PictureInputs {
+    profile: Profile,
+}
+
+impl PictureInputs {
+    /// Those of a profile.
+    #[must_use]
+    pub fn of(profile: &Profile) -> Self {
+        let mut profile = profile.clone();
+        let neutral: Vec<String> = profile
+            .words
+            .iter()
+            .filter(|table| !table.by.iter().all(|by| can_change_picture(by)))
+            .map(|table| format!("word.{}", table.name))
+            .collect();
+        let fixed = |name: &str| !can_change_picture(name) || neutral.iter().any(|one| one == name);
+        profile.arguments.retain(|one| one.changes_picture);
+        for argument in &mut profile.arguments {
+            argument.when.retain(|(token, _)| !fixed(token));
+            for template in &mut argument.put {
+                *template = template.with_texts(&fixed);
+            }
+        }
+        for (_, template) in profile.environment.iter_mut().chain(&mut profile.links) {
+            *template = template.with_texts(&fixed);
+        }
+        if let Some(step) = &mut profile.prepare {
+            for template in &mut step.arguments {
+                *template = template.with_texts(&fixed);
+            }
+        }
+        if let Some(folder) = &mut profile.folder {
+            *folder = folder.with_texts(&fixed);
+        }
+        for file in &mut profile.files {
+            match &mut file.content {
+                Content::Text(_, template) => *template = template.with_texts(&fixed),
+                Content::Json(json) => json.each_template(&mut |one| *one = one.with_texts(&fixed)),
+            }
+        }
+        // What the engine cannot take is refused where it is called, with the true values.
+        profile.refuses = None;
+        Self { profile }
+    }
+
+    /// Whether the value of a token reaches the engine.
+    #[must_use]
+    pub fn can_see(&self, token: &str) -> bool {
+        let profile = &self.profile;
+        let mut templates: Vec<Cow<'_, Template>> = Vec::new();
+        for argument in &profile.arguments {
+            templates.extend(argument.put.iter().map(Cow::Borrowed));
+            if argument.when.iter().any(|(name, _)| name == token) {
+                return true;
+            }
+        }
+        let named = profile.environment.iter().chain(&profile.links);
+        templates.extend(named.map(|(_, template)| Cow::Borrowed(template)));
+        let prepare = profile.prepare.iter().flat_map(|step| &step.arguments);
+        templates.extend(prepare.chain(&profile.folder).map(Cow::Borrowed));
+        for file in &profile.files {
+            match &file.content {
+                Content::Text(_, template) => templates.push(Cow::Borrowed(template)),
+                Content::Json(json) => {
+                    let mut json = json.clone();
+                    json.each_template(&mut |one| templates.push(Cow::Owned(one.clone())));
+                }
+            }
+        }
+        let lists = [("pass", "passes"), ("view", "views")];
+        let list = lists.iter().find(|(one, _)| *one == token);
+        templates.iter().any(|template| {
+            template.tokens().iter().any(|(one, _)| {
+                let by_word = one.name.strip_prefix("word.").is_some_and(|name| {
+                    let mut words = profile.words.iter().filter(|table| table.name == name);
+                    words.any(|table| table.by.iter().any(|by| by == token))
+                });
+                one.name == token || by_word || list.is_some_and(|(_, all)| one.name == *all)
+            })
+        })
+    }
+
+    /// What reaches the engine for the pictures of a deliverable, in order, each with what it is.
+    /// Scenes and other files count by what they hold, which is not known here.
+    ///
+    /// # Errors
+    /// When the profile asks for something that is not there.
+    pub fn of_deliverable(
+        &self,
+        deliverable: &Deliverable,
+    ) -> Result<Vec<(&'static str, String)>, ArgumentError> {
+        let common = &deliverable.common;
+        let first = FrameSet::from_frames(common.clip.first());
+        let alone = [deliverable];
+        let call = Call::planned(&self.profile, &alone, &first);
+        let mut inputs = vec![
+            ("engine", self.profile.name.clone()),
+            // An engine may take it from the extension of its target.
+            ("format", deliverable.picture.format.name.to_owned()),
+        ];
+        let arguments = arguments(&call, false)?;
+        inputs.extend(arguments.into_iter().map(|one| ("argument", one)));
+        for (name, value) in call.env()? {
+            inputs.push(("variable", format!("{name}={value}")));
+        }
+        for file in &self.profile.files {
+            inputs.push(("file", format!("{}\n{}", file.name, file.text(&call)?)));
+        }
+        for (name, target) in call.links_of_profile()? {
+            inputs.push(("link", format!("{name}\n{target}")));
+        }
+        if let Some((program, words)) = call.preparation()? {
+            inputs.push(("prepare", program));
+            inputs.extend(words.into_iter().map(|one| ("prepare", one)));
+        }
+        if let Some(folder) = call.folder()? {
+            inputs.push(("folder", folder));
+        }
+        Ok(inputs)
+    }
+}
+
+impl Template {
+    /// The template with some tokens as the texts that name them.
+    fn with_texts(&self, fixed: &dyn Fn(&str) -> bool) -> Self {
+        let parts = self.parts().iter().map(|part| match part {
+            Part::Token(token) if fixed(&token.name) => Part::Text(format!("{{{}}}", token.name)),
+            Part::Optional(inner) => Part::Optional(inner.with_texts(fixed)),
+            other => other.clone(),
+        });
+        Self::of_parts(parts.collect())
+    }
+}
