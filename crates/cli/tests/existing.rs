@@ -16,6 +16,8 @@ enum There {
     Stale,
     /// A frame that is cut off.
     Broken,
+    /// Another whole picture under the name of one that a run has made.
+    Changed,
     /// A whole picture that no run has recorded.
     Foreign,
 }
@@ -49,7 +51,7 @@ fn project(existing: &str, there: There) -> (Project, Vec<u8>) {
             .unwrap()
             .set_len(40)
             .unwrap(),
-        There::Foreign => {
+        There::Changed | There::Foreign => {
             // Somebody put a picture of his own there, whole and of the right size.
             let made = kiln("2", "", "");
             made.write(
@@ -59,6 +61,9 @@ fn project(existing: &str, there: There) -> (Project, Vec<u8>) {
             made.call(&["run"]).ends(0);
             fs::remove_file(&path).unwrap();
             fs::copy(made.path("renders/kiln.0002.png"), &path).unwrap();
+            if there == There::Foreign {
+                fs::remove_dir_all(project.path(".truepath")).unwrap();
+            }
         }
     }
     let bytes = fs::read(&path).unwrap();
@@ -113,7 +118,8 @@ fn look(existing: &str, options: &[&str], there: There) -> Cell {
     match (called.code, again, aside.contains(&before)) {
         (Some(0), false, false) if now == before => Cell::Kept,
         (Some(1), false, false) if now == before => {
-            assert!(called.out.contains("stale"), "{}", called.out);
+            let told = called.out.contains("stale") || called.out.contains("changed");
+            assert!(told, "{}", called.out);
             Cell::Told
         }
         (Some(0), true, false) => Cell::Replaced,
@@ -129,23 +135,29 @@ fn look(existing: &str, options: &[&str], there: There) -> Cell {
 #[test]
 fn every_cell_of_the_table() {
     use Cell::{Kept, Refused, Replaced, SetAside, Told};
-    let all = [There::Valid, There::Stale, There::Broken, There::Foreign];
-    let table: [(&str, &[&str], [Cell; 4]); 7] = [
-        ("", &[], [Kept, Told, SetAside, Kept]),
-        ("", &["--renew"], [Kept, Replaced, SetAside, Kept]),
-        ("", &["--accept"], [Kept, Kept, SetAside, Kept]),
-        ("", &["--distrust"], [Kept, Told, SetAside, SetAside]),
+    let all = [
+        There::Valid,
+        There::Stale,
+        There::Broken,
+        There::Changed,
+        There::Foreign,
+    ];
+    let table: [(&str, &[&str], [Cell; 5]); 7] = [
+        ("", &[], [Kept, Told, SetAside, Told, Kept]),
+        ("", &["--renew"], [Kept, Replaced, SetAside, SetAside, Kept]),
+        ("", &["--accept"], [Kept, Kept, SetAside, Kept, Kept]),
+        ("", &["--distrust"], [Kept, Told, SetAside, Told, SetAside]),
         (
             "existing = \"keep\"\n",
             &["--renew", "--distrust"],
-            [Kept, Replaced, SetAside, SetAside],
+            [Kept, Replaced, SetAside, SetAside, SetAside],
         ),
         (
             "existing = \"replace\"\n",
             &[],
-            [Replaced, Replaced, SetAside, SetAside],
+            [Replaced, Replaced, SetAside, SetAside, SetAside],
         ),
-        ("existing = \"refuse\"\n", &[], [Refused; 4]),
+        ("existing = \"refuse\"\n", &[], [Refused; 5]),
     ];
     for (existing, options, cells) in table {
         for (there, cell) in all.into_iter().zip(cells) {
@@ -271,9 +283,7 @@ fn a_file_that_the_scene_needs_and_that_has_changed_makes_frames_stale() {
     project.write("brass.tex", "dull");
     let status = project.call(&["status"]).ends(1);
     assert!(
-        status
-            .out
-            .contains("0 of 4 files, 0 %, 4 of other settings"),
+        status.out.contains("0 of 4 files, 0 %, 4 stale"),
         "{}",
         status.out
     );
@@ -289,4 +299,53 @@ fn a_file_that_the_scene_needs_and_that_has_changed_makes_frames_stale() {
     );
     project.call(&["run", "--renew"]).ends(0);
     project.call(&["status"]).ends(0);
+}
+
+#[test]
+fn a_policy_means_the_same_wherever_it_is_set() {
+    for (policy, by_option) in [
+        ("replace", false),
+        ("replace", true),
+        ("refuse", false),
+        ("refuse", true),
+        ("keep", false),
+        ("keep", true),
+    ] {
+        let line = format!("existing = \"{policy}\"\n");
+        let project = kiln("1-3", if by_option { "" } else { &line }, "");
+        let option = format!("existing={policy}");
+        let mut words = vec!["run"];
+        if by_option {
+            words.extend(["--set", &option]);
+        }
+        project.call(&words).ends(0);
+        assert_eq!(wrote(&project).len(), 3, "{policy}, {by_option}");
+        // Again and again, and each time the same.
+        for again in 1..4 {
+            let called = project.call(&words);
+            let case = format!(
+                "{policy}, {by_option}, {again}: {}\n{}",
+                called.out, called.err
+            );
+            let (code, rendered) = match policy {
+                "replace" => (0, 3 + 3 * again),
+                "refuse" => (3, 3),
+                _ => (0, 3),
+            };
+            assert_eq!(called.code, Some(code), "{case}");
+            assert_eq!(wrote(&project).len(), rendered, "{case}");
+        }
+        // One policy after another.
+        let called = project.call(&["run", "--set", "existing=refuse"]);
+        assert_eq!(
+            called.code,
+            Some(3),
+            "{policy}: {}\n{}",
+            called.out,
+            called.err
+        );
+        let before = wrote(&project).len();
+        project.call(&["run", "--set", "existing=replace"]).ends(0);
+        assert_eq!(wrote(&project).len(), before + 3);
+    }
 }

@@ -13,9 +13,10 @@ pub enum Cell {
     Done,
     /// Some of its frames are being rendered.
     Running,
-    /// Some of its frames are of other settings than those of today.
+    /// Some of its frames are of other settings than those of today, or are not the files that were
+    /// published.
     Stale,
-    /// Some of its frames failed.
+    /// Some of its frames failed, or are broken.
     Failed,
 }
 
@@ -45,6 +46,10 @@ pub struct States {
     pub running: FrameSet,
     /// Those that are there, but of other settings than those of today.
     pub stale: FrameSet,
+    /// Those that are not the files that were published.
+    pub changed: FrameSet,
+    /// Those that are no whole picture of the right kind.
+    pub broken: FrameSet,
     /// Those that failed.
     pub failed: FrameSet,
 }
@@ -65,9 +70,11 @@ pub fn strip(states: &States, width: usize) -> Vec<Cell> {
         *all += 1;
         if states.done.contains(frame) {
             *done += 1;
-        } else if states.failed.contains(frame) {
+        } else if states.failed.contains(frame) || states.broken.contains(frame) {
             *cell = Cell::Failed;
-        } else if states.stale.contains(frame) && !states.running.contains(frame) {
+        } else if (states.stale.contains(frame) || states.changed.contains(frame))
+            && !states.running.contains(frame)
+        {
             *cell = (*cell).max(Cell::Stale);
         } else if states.running.contains(frame) {
             *cell = (*cell).max(Cell::Running);
@@ -96,6 +103,7 @@ mod tests {
             running: set("14-16"),
             stale: set("16-18"),
             failed: set("30"),
+            ..States::default()
         };
         strip(&states, width)
             .into_iter()

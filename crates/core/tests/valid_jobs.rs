@@ -109,7 +109,7 @@ fn text(wish: &Wish) -> String {
         job += "[preset.trial]\nonly = \"all\"\n";
     }
     for variant in &["day", "night"][..wish.variants] {
-        writeln!(job, "[variant.{variant}]").unwrap();
+        writeln!(job, "[variant.{variant}]\nsettings.tint = \"{variant}\"").unwrap();
     }
     if wish.views {
         job += "[view.left]\n[view.right]\n";

@@ -26,6 +26,8 @@ pub struct Account {
     pub missing: FrameSet,
     /// No whole picture, or another than was asked for: reason and frames.
     pub broken: Vec<(String, FrameSet)>,
+    /// Whole pictures that are not those that were published.
+    pub changed: FrameSet,
     /// Whole pictures that other settings made.
     pub stale: FrameSet,
     /// Files with the name of this deliverable and a frame that is not wanted.
@@ -47,7 +49,10 @@ impl Audit {
     #[must_use]
     pub fn is_clean(&self) -> bool {
         self.accounts.iter().all(|account| {
-            account.missing.is_empty() && account.broken.is_empty() && account.stale.is_empty()
+            account.missing.is_empty()
+                && account.broken.is_empty()
+                && account.changed.is_empty()
+                && account.stale.is_empty()
         })
     }
 }
@@ -71,12 +76,13 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         };
         let mut missing = Vec::new();
         let mut stale = Vec::new();
+        let mut changed = Vec::new();
         let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
         let found = if deliverable.is_put_together() {
             let seen = movies::look(deliverable, &ledger, true, &loaded.folder)?;
             let there = match (seen.there, seen.lacking.is_empty()) {
                 // A movie that nobody can make again as it is cannot be told from today's.
-                (There::AsRecorded, false) => There::OtherSettings,
+                (There::Valid, false) => There::Stale,
                 (there, _) => there,
             };
             frames
@@ -89,14 +95,16 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         };
         for (frame, there) in found {
             match there {
-                There::AsRecorded | There::Unrecorded => account.valid += 1,
+                There::Valid | There::Touched | There::Unrecorded => account.valid += 1,
+                There::Changed => changed.push(frame),
                 There::Missing => missing.push(frame),
-                There::OtherSettings => stale.push(frame),
+                There::Stale => stale.push(frame),
                 There::Broken(reason) => broken.entry(reason).or_default().push(frame),
             }
         }
         account.missing = FrameSet::from_frames(missing);
         account.stale = FrameSet::from_frames(stale);
+        account.changed = FrameSet::from_frames(changed);
         account.broken = broken
             .into_iter()
             .map(|(reason, frames)| (reason, FrameSet::from_frames(frames)))

@@ -1,4 +1,4 @@
-//! What is there already, held against the ledger and, where that does not know it, decoded.
+//! What is there already, compared with the ledger and, where that does not know it, decoded.
 
 use std::io;
 use std::path::Path;
@@ -9,19 +9,23 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{Wanted, verify};
 
 use crate::disk::{hash_file, stamp};
-use crate::ledger::{Known, Ledger};
+use crate::ledger::Ledger;
 
 /// What stands under a true name.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(crate) enum There {
     /// Nothing.
     Missing,
-    /// What the ledger says, by size and time; its bytes were not read.
-    AsRecorded,
+    /// What the ledger says, made with today's settings.
+    Valid,
+    /// The bytes that the ledger says, with another time of last change.
+    Touched,
     /// A whole picture of the right kind that the ledger does not know.
     Unrecorded,
-    /// A whole picture that other settings made.
-    OtherSettings,
+    /// What the ledger says, made with other settings.
+    Stale,
+    /// A whole picture of the right kind that is not the one that was published.
+    Changed,
     /// No such picture; with the reason.
     Broken(String),
 }
@@ -48,6 +52,75 @@ pub(crate) fn look(
     }
 }
 
+/// Looks at files as `status` does: those that are as recorded by size and time are not opened, others
+/// are; of files that the ledger does not know only so many.
+pub(crate) fn look_briefly(
+    deliverable: &Deliverable,
+    ledger: &Ledger,
+    fingerprint: Option<&str>,
+    most_unrecorded: usize,
+) -> Brief {
+    let frames = &deliverable.common.chosen;
+    let wanted = Wanted::from(deliverable);
+    let is_movie = deliverable.is_put_together();
+    let one = |frame: &Frame| {
+        let path = deliverable.path(*frame);
+        let record = ledger.published.get(&path);
+        let found = stamp(Path::new(&path));
+        let there = match (found, record) {
+            (Ok(None), _) => Some(There::Missing),
+            (Err(error), _) => Some(There::Broken(error.to_string())),
+            (Ok(Some(found)), Some(record)) if record.stamp == found => {
+                let made = record.fingerprint();
+                let is_stale = made.is_some() && fingerprint.is_some() && made != fingerprint;
+                Some(if is_stale { There::Stale } else { There::Valid })
+            }
+            // Nobody decodes a movie in passing.
+            (Ok(Some(_)), Some(_)) if is_movie => Some(There::Changed),
+            (Ok(Some(_)), Some(_)) => Some(at(&path, ledger, fingerprint, false, &wanted)),
+            (Ok(Some(_)), None) => None,
+        };
+        let bytes = match &there {
+            Some(There::Missing) => 0,
+            _ => record.map_or(0, |record| record.stamp.size),
+        };
+        (*frame, there, bytes)
+    };
+    let all: Vec<Frame> = frames.iter().collect();
+    let seen: Vec<(Frame, Option<There>, u64)> = match all.len() < 4096 {
+        true => all.iter().map(one).collect(),
+        false => all.par_iter().map(one).collect(),
+    };
+    let mut brief = Brief::default();
+    let mut unrecorded: Vec<Frame> = Vec::new();
+    for (frame, there, bytes) in seen {
+        brief.bytes += bytes;
+        match there {
+            Some(there) => brief.frames.push((frame, there)),
+            None => unrecorded.push(frame),
+        }
+    }
+    if unrecorded.len() <= most_unrecorded && !is_movie {
+        let set = FrameSet::from_frames(unrecorded);
+        let seen = look(deliverable, &set, ledger, fingerprint, false);
+        brief.frames.extend(seen);
+    } else {
+        brief.not_looked_into = FrameSet::from_frames(unrecorded);
+    }
+    brief
+}
+
+/// What a brief look finds.
+#[derive(Debug, Default)]
+pub(crate) struct Brief {
+    pub(crate) frames: Vec<(Frame, There)>,
+    /// Files that the ledger does not know and that were not opened.
+    pub(crate) not_looked_into: FrameSet,
+    /// Bytes of the recorded files that are there.
+    pub(crate) bytes: u64,
+}
+
+/// Looks at one file.
 fn at(
     path: &str,
     ledger: &Ledger,
@@ -61,35 +134,41 @@ fn at(
         Ok(Some(found)) => found,
         Err(error) => return There::Broken(error.to_string()),
     };
-    let record = ledger
-        .published
-        .get(path)
-        .filter(|record| record.stamp == found);
-    if (decode || record.is_none())
-        && let Err(flaw) = verify(file, wanted)
-    {
-        return There::Broken(flaw.to_string());
+    let record = ledger.published.get(path);
+    let is_as_recorded = record.is_some_and(|record| record.stamp == found);
+    let is_stale = record.is_some_and(|record| {
+        let made = record.fingerprint();
+        made.is_some() && fingerprint.is_some() && made != fingerprint
+    });
+    if is_as_recorded && !decode {
+        return match is_stale {
+            true => There::Stale,
+            false => There::Valid,
+        };
     }
-    if decode && let Some(flaw) = record.and_then(|record| changed(file, record)) {
-        return There::Broken(flaw);
+    match verify(file, wanted) {
+        // What other settings made may well be another kind of picture.
+        Err(flaw) if is_stale && flaw.is_wrong_kind() => {}
+        Err(flaw) => return There::Broken(flaw.to_string()),
+        Ok(_) => {}
     }
-    match record {
-        None => There::Unrecorded,
-        Some(record) => match (record.fingerprint(), fingerprint) {
-            (Some(made), Some(wanted)) if made != wanted => There::OtherSettings,
-            _ => There::AsRecorded,
-        },
+    let Some(record) = record else {
+        return There::Unrecorded;
+    };
+    match hash_file(file) {
+        Err(error) => There::Broken(error.to_string()),
+        Ok(hash) if hash != record.hash.to_string() => There::Changed,
+        Ok(_) if is_stale => There::Stale,
+        Ok(_) if is_as_recorded => There::Valid,
+        Ok(_) => There::Touched,
     }
 }
 
-/// What is wrong with a file whose bytes are not those that were published: not every one that flips on
-/// a disk shows when a picture is decoded.
-pub(crate) fn changed(file: &Path, record: &Known) -> Option<String> {
-    match hash_file(file) {
-        Err(error) => Some(error.to_string()),
-        Ok(hash) if hash == record.hash.to_string() => None,
-        Ok(_) => Some("its bytes are not those that were published".to_owned()),
-    }
+/// Why a file that is taken as it is cannot be, if it cannot: it must be the right kind of picture all
+/// the same.
+pub(crate) fn refused(deliverable: &Deliverable, path: &str) -> Option<String> {
+    let flaw = verify(Path::new(path), &Wanted::from(deliverable)).err()?;
+    Some(flaw.to_string())
 }
 
 /// Whether a folder, links followed, is still inside its place.

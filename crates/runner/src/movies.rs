@@ -9,8 +9,8 @@ use truepath_media::{Wanted, verify};
 
 use crate::disk::{hash_file, stamp};
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{There, changed};
-use crate::ledger::Ledger;
+use crate::inventory::There;
+use crate::ledger::{Known, Ledger};
 use crate::proof;
 
 /// What is there of a movie.
@@ -43,23 +43,24 @@ pub(crate) fn look(
     let path = movie.path(frame);
     let file = Path::new(&path);
     let found = stamp(file)?;
-    let record = ledger
-        .published
-        .get(&path)
-        .filter(|record| Some(record.stamp) == found);
+    let record = ledger.published.get(&path);
+    let is_as_recorded = record.is_some_and(|record| Some(record.stamp) == found);
     let flaw = || proof::flaw(movie, file, folder);
+    let other_frames =
+        |record: &Known| fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref();
     let there = match (found, record) {
         (None, _) => There::Missing,
         (Some(_), None) => flaw().map_or(There::Unrecorded, There::Broken),
-        (Some(_), Some(record)) => match decode
-            .then(|| flaw().or_else(|| changed(file, record)))
-            .flatten()
-        {
+        (Some(_), Some(record)) if is_as_recorded && !decode => match other_frames(record) {
+            true => There::Stale,
+            false => There::Valid,
+        },
+        (Some(_), Some(record)) => match flaw() {
             Some(flaw) => There::Broken(flaw),
-            None if fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref() => {
-                There::OtherSettings
-            }
-            None => There::AsRecorded,
+            None if hash_file(file)? != record.hash.to_string() => There::Changed,
+            None if other_frames(record) => There::Stale,
+            None if is_as_recorded => There::Valid,
+            None => There::Touched,
         },
     };
     Ok(MovieThere {

@@ -1,25 +1,25 @@
-//! How far deliverables are, as the ledger tells; no file is looked at.
+//! How far deliverables are, by the same look at their files as in a status.
 
 use std::io;
 
-use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::deliverable::Expansion;
 use truepath_core::overview::Progress;
 
 use crate::Loaded;
-use crate::ledger::Ledger;
+use crate::status::Follower;
 
-/// What the ledger tells of every deliverable.
+/// What is there of every deliverable: valid files and their bytes.
 ///
 /// # Errors
 /// When a ledger cannot be read.
 pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progress>> {
-    let ledger = Ledger::read(&loaded.state_folder().join("ledger"))?;
-    let of = |one: &Deliverable| {
-        let files = ledger.published.of(one);
-        Progress {
-            done: files.len() as u64,
-            bytes: files.iter().map(|(_, known)| known.stamp.size).sum(),
-        }
-    };
-    Ok(expansion.deliverables.iter().map(of).collect())
+    let mut follower = Follower::new(loaded, expansion);
+    let status = follower.look()?;
+    let rows = status.rows.iter();
+    Ok(rows
+        .map(|row| Progress {
+            done: row.states.done.count(),
+            bytes: row.bytes,
+        })
+        .collect())
 }

@@ -1,6 +1,7 @@
-//! How far the runs of a job are, on whatever machine: told by their ledgers and signs of life alone.
+//! How far the runs of a job are, on whatever machine: by their ledgers and signs of life, and by the
+//! size and time of the files that are there.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 use std::io;
 
 use truepath_core::deliverable::{Deliverable, Expansion};
@@ -10,7 +11,8 @@ use truepath_core::strip::States;
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::ledger::{Failed, Files, Known, Ledger, Told};
+use crate::inventory::{There, look_briefly};
+use crate::ledger::{Failed, Ledger, Told};
 use crate::presence::{Sessions, State};
 use crate::run::dead_after;
 
@@ -23,6 +25,10 @@ pub struct Row {
     pub bytes: u64,
     /// Why frames failed.
     pub failed: Vec<Failed>,
+    /// What is wrong with broken files.
+    pub broken: Vec<(String, FrameSet)>,
+    /// Files that the ledger does not know and that were not opened.
+    pub not_looked_into: FrameSet,
 }
 
 impl Row {
@@ -210,14 +216,15 @@ impl<'l> Follower<'l> {
             let wanted = &one.common.chosen;
             let path = one.pattern.sketch();
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
-            let (done, stale, bytes) = done(one, fingerprint, &self.ledger.published);
+            let seen = Seen::of(one, fingerprint, &self.ledger);
+            let done = &seen.done;
             let at_work = sets(running.get(path.as_str()));
             // What failed once and came after all did not fail.
             let mut reasons = Vec::new();
             let mut bad = FrameSet::empty();
             for one in failed.get(path.as_str()).into_iter().flatten().rev() {
                 let frames: FrameSet = one.frames.parse().unwrap_or_default();
-                let left = [&done, &at_work, &bad]
+                let left = [done, &seen.stale, &seen.changed, &at_work, &bad]
                     .iter()
                     .fold(frames, |left, known| left.difference(known).unwrap_or(left));
                 let left = left.intersection(wanted).unwrap_or(left);
@@ -233,12 +240,16 @@ impl<'l> Follower<'l> {
                 states: States {
                     running: at_work.intersection(wanted).unwrap_or_default(),
                     wanted: wanted.clone(),
-                    done,
-                    stale,
+                    done: seen.done,
+                    stale: seen.stale,
+                    changed: seen.changed,
+                    broken: broken(&seen.broken),
                     failed: bad,
                 },
-                bytes,
+                bytes: seen.bytes,
                 failed: reasons,
+                broken: seen.broken,
+                not_looked_into: seen.not_looked_into,
             }
         };
         let all = self.expansion.deliverables.iter();
@@ -246,22 +257,53 @@ impl<'l> Follower<'l> {
     }
 }
 
-/// The frames of a deliverable that the ledger has, those of them that are of other settings, and
-/// the bytes of all.
-fn done(
-    one: &Deliverable,
-    fingerprint: Option<&str>,
-    published: &Files,
-) -> (FrameSet, FrameSet, u64) {
-    let files = published.of(one);
-    let bytes = files.iter().map(|(_, known)| known.stamp.size).sum();
-    let is_stale = |known: &Known| {
-        let made_by = known.fingerprint();
-        made_by.is_some() && fingerprint.is_some() && made_by != fingerprint
-    };
-    let (stale, done): (Vec<_>, Vec<_>) = files.iter().partition(|(_, known)| is_stale(known));
-    let frames = |files: Vec<(Frame, &Known)>| FrameSet::from_frames(files.iter().map(|one| one.0));
-    (frames(done), frames(stale), bytes)
+/// Of files that the ledger does not know so many are opened at most, of each deliverable.
+const MOST_UNRECORDED: usize = 256;
+
+/// What is there of a deliverable.
+#[derive(Default)]
+struct Seen {
+    done: FrameSet,
+    stale: FrameSet,
+    changed: FrameSet,
+    broken: Vec<(String, FrameSet)>,
+    not_looked_into: FrameSet,
+    bytes: u64,
+}
+
+impl Seen {
+    fn of(one: &Deliverable, fingerprint: Option<&str>, ledger: &Ledger) -> Self {
+        let brief = look_briefly(one, ledger, fingerprint, MOST_UNRECORDED);
+        let (mut done, mut stale, mut changed) = (Vec::new(), Vec::new(), Vec::new());
+        let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
+        for (frame, there) in brief.frames {
+            match there {
+                There::Missing => {}
+                There::Valid | There::Touched | There::Unrecorded => done.push(frame),
+                There::Stale => stale.push(frame),
+                There::Changed => changed.push(frame),
+                There::Broken(reason) => broken.entry(reason).or_default().push(frame),
+            }
+        }
+        let broken = broken.into_iter();
+        Self {
+            done: FrameSet::from_frames(done),
+            stale: FrameSet::from_frames(stale),
+            changed: FrameSet::from_frames(changed),
+            broken: broken
+                .map(|(reason, frames)| (reason, FrameSet::from_frames(frames)))
+                .collect(),
+            not_looked_into: brief.not_looked_into,
+            bytes: brief.bytes,
+        }
+    }
+}
+
+/// All broken frames.
+fn broken(all: &[(String, FrameSet)]) -> FrameSet {
+    all.iter().fold(FrameSet::empty(), |sum, (_, frames)| {
+        sum.union(frames).unwrap_or(sum)
+    })
 }
 
 /// Files a second that a run brought lately, by the clock of its machine.

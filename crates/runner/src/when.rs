@@ -16,6 +16,42 @@ pub struct RunRecord {
     pub instant: DateTime,
     /// Whether all that the job wants was there at its end.
     pub complete: bool,
+    /// Counts the calls of the run that came to their end: what one call replaced, the next one that
+    /// is to replace replaces again.
+    #[serde(default)]
+    pub pass: u32,
+    /// Whether the last call brought all that was chosen in it.
+    #[serde(default)]
+    pub pass_ended: bool,
+    /// What that call did about files that were there, as the job says it.
+    #[serde(default)]
+    pub existing: String,
+}
+
+impl RunRecord {
+    /// That of a call that begins now: it goes on with the call before, unless that came to its end or
+    /// did something else about files that were there.
+    #[must_use]
+    pub fn of_call(before: Option<&Self>, instant: DateTime, existing: &str) -> Self {
+        let before = before.filter(|before| before.instant == instant);
+        let pass = before.map_or(0, |before| {
+            let goes_on = !before.pass_ended && before.existing == existing;
+            before.pass + u32::from(!goes_on)
+        });
+        Self {
+            instant,
+            complete: false,
+            pass,
+            pass_ended: false,
+            existing: existing.to_owned(),
+        }
+    }
+
+    /// What tells the files of this call and of those that it goes on with from all others.
+    #[must_use]
+    pub fn id(&self) -> String {
+        format!("{}/{}", self.instant, self.pass)
+    }
 }
 
 /// Which instant a command is about.

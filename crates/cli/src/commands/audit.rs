@@ -77,8 +77,8 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
         .max(11);
     writeln!(
         out,
-        "{TITLE}{:<width$}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}{TITLE:#}",
-        "deliverable", "wanted", "valid", "missing", "broken", "stale", "foreign"
+        "{TITLE}{:<width$}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}  {:>8}{TITLE:#}",
+        "deliverable", "wanted", "valid", "missing", "broken", "changed", "stale", "foreign"
     )?;
     for (label, account) in labels.iter().zip(&audit.accounts) {
         let broken = account
@@ -92,6 +92,7 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
             (account.valid, GOOD),
             (account.missing.count(), ERROR),
             (broken, ERROR),
+            (account.changed.count(), WARNING),
             (account.stale.count(), WARNING),
             (account.foreign.count(), WARNING),
         ] {
@@ -155,6 +156,12 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
     for (reason, frames) in &account.broken {
         row("broken", ERROR, frames, &format!("\n         {reason}"))?;
     }
+    row(
+        "changed",
+        WARNING,
+        &account.changed,
+        "\n         not the bytes that were published; `run --reread --accept` takes them as they are, `run --reread --renew` renders them again",
+    )?;
     let why = match is_movie {
         true => "\n         its frames have changed since it was made, or are not whole",
         false => "\n         other settings or another state of the scene made them",
@@ -183,6 +190,7 @@ fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
                 "valid": account.valid,
                 "missing": account.missing.to_string(),
                 "broken": broken,
+                "changed": account.changed.to_string(),
                 "stale": account.stale.to_string(),
                 "foreign": account.foreign.to_string(),
             })

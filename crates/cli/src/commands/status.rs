@@ -20,12 +20,13 @@ use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, fil
 
 /// Tell how far the runs of a job are
 ///
-/// It reads the ledger and touches nothing, so it may be asked at any time, on any machine that sees
-/// the state folder: what is done, what is running and where, what failed and why, the pace and the
-/// time left. No picture is opened; `truepath audit` does that.
+/// It changes nothing, so it may be asked at any time, on any machine that sees the state folder: what is
+/// there, what is running and where, what failed and why, the pace and the time left. Files are looked
+/// at by their size and time; only those that differ from the ledger are opened. `truepath audit` reads
+/// them all.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath status\n  truepath status --follow\n  truepath status --shot dawn --format json\n\nThe exit code is 0 when all wanted files are in the ledger, else 1."
+    after_help = "Examples:\n  truepath status\n  truepath status --follow\n  truepath status --shot dawn --format json\n\nThe exit code is 0 when all wanted files are there and valid, else 1."
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -78,6 +79,16 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
         .map(|row| row.states.failed.count())
         .sum();
     let stale: u64 = status.rows.iter().map(|row| row.states.stale.count()).sum();
+    let changed: u64 = status
+        .rows
+        .iter()
+        .map(|row| row.states.changed.count())
+        .sum();
+    let broken: u64 = status
+        .rows
+        .iter()
+        .map(|row| row.states.broken.count())
+        .sum();
     let share = 100 * done / wanted.max(1);
     write!(out, "{TITLE}{name}{TITLE:#}  ")?;
     match done >= wanted {
@@ -91,8 +102,14 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
     if failed > 0 {
         write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;
     }
-    if stale > 0 {
-        write!(out, ", {WARNING}{stale} of other settings{WARNING:#}")?;
+    for (number, word, style) in [
+        (broken, "broken", ERROR),
+        (changed, "changed", WARNING),
+        (stale, "stale", WARNING),
+    ] {
+        if number > 0 {
+            write!(out, ", {style}{} {word}{style:#}", grouped(number))?;
+        }
     }
     if let Some(rate) = status.rate() {
         write!(out, ", {}", pace(rate))?;
@@ -112,7 +129,7 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
     let size: u64 = status.rows.iter().map(|row| row.bytes).sum();
     writeln!(
         out,
-        "\n{FAINT}█ done  ▄ partly  ▒ running  ~ of other settings  ! failed  · missing    {} on the disk{FAINT:#}",
+        "\n{FAINT}█ done  ▄ partly  ▒ running  ~ stale or changed  ! failed or broken  · missing    {} on the disk{FAINT:#}",
         bytes(size)
     )?;
     for one in &status.machines {
@@ -140,6 +157,27 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
         )?;
     }
     for (one, row) in deliverables.iter().zip(&status.rows) {
+        let label = one.label();
+        for (reason, frames) in &row.broken {
+            writeln!(
+                out,
+                "\n{ERROR}broken{ERROR:#}  {label}: frames {frames}\n        {reason}"
+            )?;
+        }
+        if !row.states.changed.is_empty() {
+            writeln!(
+                out,
+                "\n{WARNING}changed{WARNING:#} {label}: frames {}\n        they are not the files that were published",
+                row.states.changed
+            )?;
+        }
+        if !row.not_looked_into.is_empty() {
+            writeln!(
+                out,
+                "\n{WARNING}unknown{WARNING:#} {label}: frames {}\n        the ledger does not know these files, and they were not opened; `truepath audit` does that",
+                row.not_looked_into
+            )?;
+        }
         for failed in &row.failed {
             writeln!(
                 out,
@@ -166,6 +204,16 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
         done: row.states.done.to_string(),
         running: row.states.running.to_string(),
         stale: row.states.stale.to_string(),
+        changed: row.states.changed.to_string(),
+        broken: row
+            .broken
+            .iter()
+            .map(|(reason, frames)| shapes::Broken {
+                frames: frames.to_string(),
+                reason: reason.clone(),
+            })
+            .collect(),
+        not_looked_into: row.not_looked_into.to_string(),
         failed: row
             .failed
             .iter()

@@ -8,11 +8,11 @@ use serde::Serialize;
 pub(crate) struct Status {
     /// The version of this shape
     pub(crate) version: u32,
-    /// Whether all wanted files are in the ledger
+    /// Whether all wanted files are there and valid
     pub(crate) complete: bool,
     /// Files that are wanted
     pub(crate) wanted: u64,
-    /// Files of those that the ledger has
+    /// Files of those that are there and valid, by size and time
     pub(crate) done: u64,
     /// Files a second of all runs at work, lately
     pub(crate) rate: Option<f64>,
@@ -39,9 +39,22 @@ pub(crate) struct Row {
     pub(crate) running: String,
     /// Frames that are there, but of other settings than those of today.
     pub(crate) stale: String,
+    /// Frames that are not the files that were published
+    pub(crate) changed: String,
+    /// Frames that are no whole picture of the right kind
+    pub(crate) broken: Vec<Broken>,
+    /// Frames whose files the ledger does not know and that were not opened
+    pub(crate) not_looked_into: String,
     pub(crate) failed: Vec<Failed>,
     /// Bytes of the files that are there
     pub(crate) bytes: u64,
+}
+
+/// Frames that are broken
+#[derive(Debug, Serialize, JsonSchema)]
+pub(crate) struct Broken {
+    pub(crate) frames: String,
+    pub(crate) reason: String,
 }
 
 /// Frames that failed

@@ -5,8 +5,6 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use foldhash::fast::RandomState;
-use truepath_core::deliverable::Deliverable;
-use truepath_core::frames::Frame;
 
 use super::Known;
 
@@ -36,36 +34,6 @@ impl Files {
         if let Some(names) = self.folders.get_mut(folder) {
             names.remove(name);
         }
-    }
-
-    /// What is told of the chosen files of a deliverable, each with its frame; a file that is made of
-    /// several frames goes by the first of them.
-    pub(crate) fn of(&self, one: &Deliverable) -> Vec<(Frame, &Known)> {
-        let chosen = &one.common.chosen;
-        let mut found = Vec::new();
-        if self.folders.is_empty() {
-            return found;
-        }
-        let mut path = String::new();
-        for folder in one.folders(chosen) {
-            let Some(names) = self.folders.get(folder.as_str()) else {
-                continue;
-            };
-            folder.clone_into(&mut path);
-            path.push('/');
-            let prefix = path.len();
-            for (name, known) in names {
-                path.truncate(prefix);
-                path.push_str(name);
-                let frame = match one.pattern.read(&path) {
-                    Some(Some(frame)) => Some(frame).filter(|frame| chosen.contains(*frame)),
-                    Some(None) => chosen.first(),
-                    None => None,
-                };
-                found.extend(frame.map(|frame| (frame, known)));
-            }
-        }
-        found
     }
 }
 

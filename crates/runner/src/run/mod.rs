@@ -82,11 +82,12 @@ pub fn run(
     // Kept by every call that goes on with this run.
     let state = loaded.state_folder();
     let began = loaded.surroundings.began.as_ref();
-    let mut record = began.map(|began| RunRecord {
-        instant: began.instant(),
-        complete: false,
-    });
-    let work = prepare::prepare(loaded, expansion, options, watch)?;
+    let before = when::latest(&state, &loaded.file).map_err(RunError::disk(&state))?;
+    let existing = options.policy.existing.word();
+    let mut record =
+        began.map(|began| RunRecord::of_call(before.as_ref(), began.instant(), existing));
+    let id = record.as_ref().map(RunRecord::id);
+    let work = prepare::prepare(loaded, expansion, options, id.as_deref(), watch)?;
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
@@ -122,11 +123,9 @@ pub fn run(
         written.map_err(RunError::disk(&state))?;
     }
     session.end(&known).map_err(RunError::disk(&state))?;
-    if let Some(record) = record
-        .as_mut()
-        .filter(|_| options.whole && report.is_complete())
-    {
-        record.complete = true;
+    if let Some(record) = record.as_mut().filter(|_| report.is_complete()) {
+        record.complete = options.whole;
+        record.pass_ended = true;
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }
     Ok(report)

@@ -2,6 +2,8 @@
 
 use std::path::Path;
 
+use truepath_core::frames::FrameSet;
+
 use super::work::Work;
 use super::{Event, Failure, RunError};
 use crate::inventory::There;
@@ -45,9 +47,22 @@ impl Work<'_> {
         lock(&self.movies).insert(index, seen.fingerprint);
         match seen.there {
             There::Missing => return Ok(true),
-            There::AsRecorded => {}
+            There::Valid | There::Touched => {}
+            There::Changed if self.policy.accept => {
+                let credits = self.credits_of(index);
+                self.take_in(&path, frame, &credits, How::Accepted)?;
+                self.report().accepted += 1;
+            }
+            There::Changed if self.policy.renew => {
+                self.make_room(&path, "it is not the file that was published")?;
+                return Ok(true);
+            }
+            There::Changed => {
+                let changed = FrameSet::range(frame, frame);
+                self.report().changed.push((index, changed));
+            }
             // A run has made it of other frames: it is made again, and the old one stays beside.
-            There::OtherSettings => {
+            There::Stale => {
                 self.make_room(&path, "its frames have changed since it was made")?;
                 return Ok(true);
             }
@@ -69,7 +84,7 @@ impl Work<'_> {
     pub(super) fn settle_movie(&self, index: usize) -> Result<(), RunError> {
         let movie = &self.expansion.deliverables[index];
         let frame = movie.common.clip.first().unwrap_or(0);
-        if self.movie_there(index)?.there == There::AsRecorded {
+        if self.movie_there(index)?.there == There::Valid {
             self.brought_elsewhere(index, frame);
             return Ok(());
         }

@@ -20,6 +20,17 @@ pub enum Existing {
 }
 
 impl Existing {
+    /// The word in job files.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Keep => "keep",
+            Self::Replace => "replace",
+            Self::Refuse => "refuse",
+            Self::NextVersion => "next-version",
+        }
+    }
+
     /// What the job says.
     #[must_use]
     pub fn of(job: &Job) -> Self {
@@ -58,8 +69,10 @@ pub(crate) enum Fate {
     Keep,
     /// It stays, is told, and counts as not done.
     Tell,
-    /// It stays, and the ledger says from now on that it is right.
+    /// It stays, and the ledger says from now on that it is right, if it is the right kind of picture.
     Accept,
+    /// It stays, and the ledger gets its new time.
+    Restamp,
     /// It stays, and the ledger knows it from now on.
     Adopt,
     /// It is set aside, and rendered.
@@ -74,21 +87,28 @@ impl Policy {
     /// What is done about a file; `own` says whether this very run made it, and is asked only where
     /// that matters.
     pub(crate) fn fate(self, there: &There, own: impl FnOnce() -> bool) -> Fate {
-        if *there == There::AsRecorded && (self.existing == Existing::Keep || own()) {
+        if *there == There::Valid && (self.existing == Existing::Keep || own()) {
             return Fate::Keep;
         }
         match (self.existing, there) {
             (_, There::Missing) => Fate::Render,
+            (Existing::Keep, There::Touched) => Fate::Restamp,
             (Existing::Refuse | Existing::NextVersion, _) => Fate::Refuse,
             // What is broken may still be of use to somebody.
             (_, There::Broken(_)) => Fate::SetAside,
             // Nobody knows what it is: it is not removed.
-            (Existing::Replace, There::Unrecorded) => Fate::Replace(Replaces::Keep),
+            (Existing::Replace, There::Unrecorded | There::Changed) => {
+                Fate::Replace(Replaces::Keep)
+            }
             (Existing::Replace, _) => Fate::Replace(Replaces::Remove),
-            (Existing::Keep, There::AsRecorded) => Fate::Keep,
-            (Existing::Keep, There::OtherSettings) if self.renew => Fate::Replace(Replaces::Remove),
-            (Existing::Keep, There::OtherSettings) if self.accept => Fate::Accept,
-            (Existing::Keep, There::OtherSettings) => Fate::Tell,
+            (Existing::Keep, There::Valid) => Fate::Keep,
+            // Somebody may have worked on it.
+            (Existing::Keep, There::Changed) if self.renew => Fate::Replace(Replaces::Keep),
+            (Existing::Keep, There::Changed) if self.accept => Fate::Accept,
+            (Existing::Keep, There::Changed) => Fate::Tell,
+            (Existing::Keep, There::Stale) if self.renew => Fate::Replace(Replaces::Remove),
+            (Existing::Keep, There::Stale) if self.accept => Fate::Accept,
+            (Existing::Keep, There::Stale) => Fate::Tell,
             (Existing::Keep, There::Unrecorded) if self.distrust => Fate::Replace(Replaces::Keep),
             (Existing::Keep, There::Unrecorded) => Fate::Adopt,
         }
@@ -107,33 +127,32 @@ mod tests {
         };
         let kinds = [
             There::Missing,
-            There::AsRecorded,
-            There::OtherSettings,
+            There::Valid,
+            There::Stale,
             There::Unrecorded,
             There::Broken(String::new()),
+            There::Changed,
+            There::Touched,
         ];
         let fates = |policy: Policy| kinds.clone().map(|there| policy.fate(&there, || false));
-        use Fate::{Adopt, Keep, Refuse, Render, Replace, SetAside, Tell};
+        use Fate::{Adopt, Keep, Refuse, Render, Replace, Restamp, SetAside, Tell};
         let remove = Replace(Replaces::Remove);
         let beside = Replace(Replaces::Keep);
         assert_eq!(
             fates(policy(Existing::Keep)),
-            [Render, Keep, Tell, Adopt, SetAside]
+            [Render, Keep, Tell, Adopt, SetAside, Tell, Restamp]
         );
         assert_eq!(
             fates(policy(Existing::Replace)),
-            [Render, remove, remove, beside, SetAside]
+            [Render, remove, remove, beside, SetAside, beside, remove]
         );
         for existing in [Existing::Refuse, Existing::NextVersion] {
             assert_eq!(
                 fates(policy(existing)),
-                [Render, Refuse, Refuse, Refuse, Refuse]
+                [Render, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse]
             );
-            assert_eq!(policy(existing).fate(&There::AsRecorded, || true), Keep);
+            assert_eq!(policy(existing).fate(&There::Valid, || true), Keep);
         }
-        assert_eq!(
-            policy(Existing::Replace).fate(&There::AsRecorded, || true),
-            Keep
-        );
+        assert_eq!(policy(Existing::Replace).fate(&There::Valid, || true), Keep);
     }
 }

@@ -31,12 +31,11 @@ pub(super) fn prepare<'a>(
     loaded: &'a Loaded,
     expansion: &'a Expansion,
     options: &'a Options<'a>,
+    run: Option<&str>,
     watch: &'a mut (dyn Watch + Send),
 ) -> Result<Work<'a>, RunError> {
     let state = State::new(loaded.state_folder());
-    let began = loaded.surroundings.began.as_ref();
-    let run = began.map(|began| began.instant().to_string());
-    let (credits, scenes) = credits(loaded, expansion, run.as_deref())?;
+    let (credits, scenes) = credits(loaded, expansion, run)?;
     // The chunks are those of all that is chosen, so that every run of the same job has the same.
     let chunks = plan(expansion, &|index| {
         expansion.deliverables[index].common.chosen.clone()

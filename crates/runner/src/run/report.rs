@@ -50,6 +50,10 @@ pub struct Report {
     pub elsewhere: u64,
     /// Kept although other settings made them: deliverable and frames.
     pub stale: Vec<(usize, FrameSet)>,
+    /// Kept although they are not the files that were published: deliverable and frames.
+    pub changed: Vec<(usize, FrameSet)>,
+    /// Frames that were to be taken as they are and cannot be: deliverable, frame and reason.
+    pub not_accepted: Vec<(usize, Frame, String)>,
     /// Not made.
     pub failures: Vec<Failure>,
     /// Not tried, because everything that was tried of their deliverable failed alike.
@@ -109,6 +113,6 @@ impl Report {
     /// Whether all that is wanted is there, made by today's settings.
     #[must_use]
     pub fn is_complete(&self) -> bool {
-        self.there() == self.wanted && self.stale.is_empty()
+        self.there() == self.wanted && self.stale.is_empty() && self.changed.is_empty()
     }
 }

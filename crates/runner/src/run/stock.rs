@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
+use std::sync::Arc;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::count;
@@ -9,7 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use super::work::Work;
 use super::{Event, Fate, RunError};
-use crate::inventory::{There, look};
+use crate::inventory::{There, look, refused};
 use crate::ledger::{How, Line, Replaces, Told};
 use crate::publish::{Credits, record};
 use crate::staging;
@@ -61,7 +62,7 @@ impl Work<'_> {
         &self,
         index: usize,
         deliverable: &Deliverable,
-        refused: &mut Vec<String>,
+        in_the_way: &mut Vec<String>,
         others: &mut OtherVersions,
     ) -> Result<(FrameSet, HashMap<Frame, Replaces>), RunError> {
         let credits = &self.credits[index];
@@ -75,6 +76,7 @@ impl Work<'_> {
         );
         let mut missing: Vec<Frame> = Vec::new();
         let mut stale: Vec<Frame> = Vec::new();
+        let mut changed: Vec<Frame> = Vec::new();
         let mut replaced = HashMap::new();
         for (frame, there) in seen {
             if there == There::Missing {
@@ -83,7 +85,7 @@ impl Work<'_> {
             }
             let path = deliverable.path(frame);
             match self.policy.fate(&there, || self.is_own(&path)) {
-                Fate::Refuse => refused.push(path),
+                Fate::Refuse => in_the_way.push(path),
                 Fate::Replace(replaces) => {
                     replaced.insert(frame, replaces);
                     missing.push(frame);
@@ -101,10 +103,13 @@ impl Work<'_> {
                     if let Some(made_by) = self.other_engine(&path, credits) {
                         *others.entry((made_by, credits.engine.clone())).or_default() += 1;
                     }
-                    self.keep(there == There::AsRecorded && !self.policy.reread);
+                    self.keep(there == There::Valid && !self.policy.reread);
                 }
                 Fate::Tell => {
-                    stale.push(frame);
+                    match there {
+                        There::Changed => changed.push(frame),
+                        _ => stale.push(frame),
+                    }
                     self.keep(!self.policy.reread);
                 }
                 // Another run is just bringing it.
@@ -115,12 +120,25 @@ impl Work<'_> {
                     self.report().adopted += 1;
                     self.keep(false);
                 }
-                Fate::Accept => {
-                    self.take_in(&path, frame, credits, How::Accepted)?;
-                    self.report().accepted += 1;
+                Fate::Restamp => {
+                    self.restamp(&path, frame)?;
                     self.keep(false);
                 }
+                Fate::Accept => {
+                    self.keep(false);
+                    if let Some(reason) = refused(deliverable, &path) {
+                        self.report().not_accepted.push((index, frame, reason));
+                        stale.push(frame);
+                    } else {
+                        self.take_in(&path, frame, credits, How::Accepted)?;
+                        self.report().accepted += 1;
+                    }
+                }
             }
+        }
+        if !changed.is_empty() {
+            let changed = FrameSet::from_frames(changed);
+            self.report().changed.push((index, changed));
         }
         if !stale.is_empty() {
             let stale = FrameSet::from_frames(stale);
@@ -188,6 +206,26 @@ impl Work<'_> {
             to: &to,
         });
         Ok(())
+    }
+
+    /// A file with the bytes that the ledger knows has another time: the ledger gets that.
+    fn restamp(&self, path: &str, frame: Frame) -> Result<(), RunError> {
+        let credits = {
+            let known = self.known();
+            let origin = known
+                .published
+                .get(path)
+                .map(|record| Arc::clone(&record.origin));
+            origin.map(|origin| Credits {
+                engine: origin.engine.to_string(),
+                fingerprint: origin.fingerprint.as_deref().map(str::to_owned),
+                run: origin.run.as_deref().map(str::to_owned),
+            })
+        };
+        match credits {
+            Some(credits) => self.take_in(path, frame, &credits, How::Adopted),
+            None => Ok(()),
+        }
     }
 
     /// Takes a file that is there into the ledger.

@@ -51,10 +51,11 @@ pub(crate) struct Arguments {
     /// How many processes run at once; unset, what the job says, or one
     #[arg(long, short, value_name = "NUMBER")]
     jobs: Option<NonZeroUsize>,
-    /// Render frames again that other settings made; each stays until its successor is verified
+    /// Render frames again that other settings made, or that are not the files that were published; each stays until its successor is verified
     #[arg(long, help_heading = FILES, conflicts_with = "accept")]
     renew: bool,
-    /// Take frames that other settings made as they are
+    /// Take frames that other settings made, or that are not the files that were published, as they
+    /// are, where they are the right kind of picture
     #[arg(long, help_heading = FILES)]
     accept: bool,
     /// Render frames again that no run has recorded, in place of decoding and taking them

@@ -67,7 +67,7 @@ pub(super) fn tell(
         (
             "accepted",
             report.accepted,
-            "of those: of other settings, and taken as they are".to_owned(),
+            "of those: taken as they are, because you said so".to_owned(),
         ),
         (
             "elsewhere",
@@ -104,6 +104,20 @@ pub(super) fn tell(
         if number > 0 {
             writeln!(out, "  {word:<10}{:>7}  {remark}", grouped(number))?;
         }
+    }
+    for (index, frames) in &report.changed {
+        writeln!(
+            out,
+            "\n{WARNING}changed{WARNING:#} {}: frames {frames}\n        they are not the files that were published; they are kept and count as not done.\n        `run --accept` takes them as they are, `run --renew` renders them again",
+            deliverables[*index].label()
+        )?;
+    }
+    for (index, frame, reason) in &report.not_accepted {
+        writeln!(
+            out,
+            "\n{ERROR}refused{ERROR:#} {}: frame {frame} cannot be taken as it is: {reason}",
+            deliverables[*index].label()
+        )?;
     }
     for (index, frames) in &report.stale {
         writeln!(
