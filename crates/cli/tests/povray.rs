@@ -254,6 +254,16 @@ sphere { <i, 0, j>, 0.45 pigment { rgb <0.8, 0.5, 0.2> } finish { reflection 0.7
 
 #[test]
 fn a_frame_that_was_stopped_goes_on_where_it_was_pixel_for_pixel() {
+    goes_on_after(rustix::process::Signal::INT);
+}
+
+#[test]
+fn a_frame_goes_on_where_it_was_when_the_run_was_killed() {
+    goes_on_after(rustix::process::Signal::KILL);
+}
+
+/// Ends a run in the middle of its frame by a signal, long before a checkpoint is copied.
+fn goes_on_after(signal: rustix::process::Signal) {
     if !needs("povray") {
         return;
     }
@@ -283,11 +293,18 @@ fn a_frame_that_was_stopped_goes_on_where_it_was_pixel_for_pixel() {
         std::thread::yield_now();
     }
     let id = rustix::process::Pid::from_raw(run.id().try_into().unwrap()).unwrap();
-    rustix::process::kill_process(id, rustix::process::Signal::INT).unwrap();
-    assert_eq!(run.wait().unwrap().code(), Some(130));
-    assert_eq!(project.files(".truepath/checkpoints").len(), 1);
+    rustix::process::kill_process(id, signal).unwrap();
+    let ended = run.wait().unwrap();
+    if signal == rustix::process::Signal::INT {
+        assert_eq!(ended.code(), Some(130));
+        assert_eq!(project.files(".truepath/checkpoints").len(), 1);
+    }
     assert_eq!(project.files("r").len(), 0);
-    project.call(&["run"]).ends(0);
+    let called = project.call(&["run"]).ends(0);
+    let continued = "frame 1 is continued from its checkpoint";
+    assert!(called.err.contains(continued), "{}", called.err);
+    // Neither its state nor anything else is left.
+    assert_eq!(project.files("r"), ["kiln.0001.png"]);
     let logs = fs::read_dir(project.path(".truepath/logs/0002")).unwrap();
     let log = logs
         .flatten()

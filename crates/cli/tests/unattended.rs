@@ -272,9 +272,27 @@ fn the_understudy_goes_on_with_a_frame_after_a_crash() {
         std::thread::yield_now();
     }
     signal(&run, Signal::INT);
+    let mut said = String::new();
+    run.stdout
+        .take()
+        .unwrap()
+        .read_to_string(&mut said)
+        .unwrap();
     run.wait().unwrap();
+    assert!(
+        said.contains("in the middle of frame 1; the next run continues it from its checkpoint"),
+        "{said}"
+    );
     let called = project.call(&["run"]).ends(0);
     assert!(called.out.contains("complete"), "{}", called.out);
+    assert!(
+        called
+            .err
+            .contains("frame 1 is continued from its checkpoint"),
+        "{}",
+        called.err
+    );
+    assert!(called.out.contains("continued"), "{}", called.out);
     let log = fs::read_dir(project.path(".truepath/logs/0002"))
         .unwrap()
         .next()
