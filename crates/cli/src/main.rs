@@ -37,6 +37,6 @@ fn main() -> ExitCode {
     let line = Line::parse();
     match commands::dispatch(line.command) {
         Ok(code) => code,
-        Err(trouble) => trouble.tell(),
+        Err(trouble) => ExitCode::from(trouble.report()),
     }
 }

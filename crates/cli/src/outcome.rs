@@ -1,7 +1,6 @@
 //! How a command ends: the one place where errors are told, and exit codes given.
 
 use std::io;
-use std::process::ExitCode;
 
 use truepath_core::deliverable::SelectionError;
 use truepath_runner::load::LoadError;
@@ -44,13 +43,13 @@ impl Trouble {
         move |error| Self::Outside { what, error }
     }
 
-    /// Tells it on standard error and gives the exit code.
-    pub(crate) fn tell(self) -> ExitCode {
-        let code = match &self {
-            Self::Closed => return ExitCode::SUCCESS,
+    /// Reports it on standard error and gives the exit code.
+    pub(crate) fn report(&self) -> u8 {
+        let code = match self {
+            Self::Closed => return DONE,
             Self::Load(LoadError::Mistakes { sources, findings }) => {
                 finding::tell_all(&mut anstream::stderr(), sources, findings);
-                return ExitCode::from(WRONG);
+                return WRONG;
             }
             Self::Load(LoadError::State { .. }) => OUTSIDE,
             Self::Load(_) | Self::Selection(_) | Self::Usage(_) => WRONG,
@@ -58,7 +57,7 @@ impl Trouble {
         };
         let red = crate::show::ERROR;
         remark(&format!("{red}error{red:#}: {self}"));
-        ExitCode::from(code)
+        code
     }
 }
 

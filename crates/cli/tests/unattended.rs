@@ -416,10 +416,36 @@ fn several_jobs_run_in_order_each_with_its_own_state() {
     );
     project.write("broken.toml", "frames = ");
     let called = project
-        .call(&["run", "truepath.toml", "broken.toml", "other/second.toml"])
-        .ends(1);
+        .call(&[
+            "run",
+            "truepath.toml",
+            "broken.toml",
+            "other/second.toml",
+            "--then",
+            "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >>told",
+            "--then-each",
+            "echo $TRUEPATH_JOB $TRUEPATH_RESULT >>each",
+        ])
+        .ends(2);
+    assert_eq!(project.read("told"), "aborted 4 of 4\n");
+    assert_eq!(
+        project.read("each"),
+        "truepath.toml complete\nbroken.toml aborted\nother/second.toml complete\n"
+    );
+    // A line for each at the end, the worst last.
+    let lines: Vec<&str> = called.out.lines().rev().take(3).collect();
     assert!(
-        called.out.matches("complete").count() == 2,
+        lines[0].starts_with("aborted       broken.toml"),
+        "{}",
+        called.out
+    );
+    assert!(
+        lines[1].starts_with("complete      other/second.toml"),
+        "{}",
+        called.out
+    );
+    assert!(
+        lines[2].starts_with("complete      truepath.toml"),
         "{}",
         called.out
     );
@@ -444,7 +470,7 @@ fn the_end_is_told_to_a_command_and_to_an_address() {
     project.call(&["run", "--then", then]).ends(1);
     let told = project.read("told");
     assert!(
-        told.ends_with("truepath.toml broken-off: the job has errors, so nothing was rendered\n"),
+        told.ends_with("truepath.toml aborted: the job has errors, so nothing was rendered\n"),
         "{told}"
     );
     project.write("truepath.toml", &whole.replace("scene", "scnee"));
@@ -452,9 +478,7 @@ fn the_end_is_told_to_a_command_and_to_an_address() {
         .call(&["run", "--then", then, "--then-when", "failure"])
         .ends(2);
     assert!(
-        project
-            .read("told")
-            .starts_with("truepath.toml broken-off: "),
+        project.read("told").starts_with("truepath.toml aborted: "),
         "{}",
         project.read("told")
     );

@@ -3,30 +3,33 @@
 use std::process::{Command, Stdio};
 
 use clap::{Args, ValueEnum};
-use serde_json::json;
-use truepath_runner::run::Report;
+use serde_json::{Value, json};
+
+use super::ended::{Ended, JobResult};
 
 use crate::show::{WARNING, remark};
 
 /// What is done at the end.
 #[derive(Debug, Clone, Args)]
 pub(super) struct Afterwards {
-    /// A line for `sh` to run at the end. It finds the result in its environment:
-    /// TRUEPATH_RESULT (complete, not-complete, stopped or broken-off), TRUEPATH_REASON of the last two,
-    /// TRUEPATH_WANTED, TRUEPATH_THERE, TRUEPATH_FAILED
+    /// A line for `sh` to run once, at the end of all jobs. It finds the result in its environment:
+    /// TRUEPATH_JOB, TRUEPATH_RESULT (complete, stopped, not-complete or aborted: the worst of several),
+    /// TRUEPATH_REASON, TRUEPATH_WANTED, TRUEPATH_THERE, TRUEPATH_FAILED
     #[arg(long, value_name = "COMMAND", help_heading = "At the end")]
     then: Option<String>,
-    /// When it is run
+    /// The same after each of several jobs
+    #[arg(long, value_name = "COMMAND", help_heading = "At the end")]
+    then_each: Option<String>,
+    /// When they are run
     #[arg(
         long,
         value_name = "WHEN",
         value_enum,
         default_value = "always",
-        requires = "then",
         help_heading = "At the end"
     )]
     then_when: When,
-    /// Post the result as JSON to this address, by `curl`
+    /// Post the result as JSON to this address once, at the end of all jobs, by `curl`
     #[arg(long, value_name = "ADDRESS", help_heading = "At the end")]
     notify: Option<String>,
 }
@@ -43,63 +46,90 @@ enum When {
 }
 
 impl Afterwards {
-    /// Does it for a run that came to its end.
-    pub(super) fn carry_out(&self, job: &str, report: &Report) {
-        let (result, reason) = match &report.halt {
-            _ if report.is_complete() => ("complete", ""),
-            Some(halt) => ("stopped", halt.why.as_str()),
-            None => ("not-complete", ""),
+    /// Does it for one of several jobs.
+    pub(super) fn after_each(&self, ended: &Ended) {
+        if let Some(line) = &self.then_each {
+            self.command(line, std::slice::from_ref(ended), "the command after a job");
+        }
+    }
+
+    /// Does it at the end of all jobs.
+    pub(super) fn at_the_end(&self, all: &[Ended]) {
+        if all.iter().any(|one| one.result == JobResult::Running) {
+            return;
+        }
+        if let Some(line) = &self.then {
+            self.command(line, all, "the command at the end");
+        }
+        if let Some(address) = &self.notify {
+            let mut curl = Command::new("curl");
+            curl.args(["--silent", "--show-error", "--fail", "--max-time", "30"])
+                .args(["--header", "Content-Type: application/json"])
+                .args(["--data", &message(all).to_string(), "--", address])
+                .stdin(Stdio::null())
+                .stdout(Stdio::null());
+            warn(curl.status(), "the message at the end");
+        }
+    }
+
+    /// What fails here is reported, and changes no result.
+    fn command(&self, line: &str, all: &[Ended], what: &str) {
+        let Some(worst) = all.iter().max_by_key(|one| one.result) else {
+            return;
         };
-        self.tell_of(job, report, result, reason);
-    }
-
-    /// Does it for a run that did not begin, or could not go on.
-    pub(super) fn broken_off(&self, job: &str, reason: &str) {
-        self.tell_of(job, &Report::default(), "broken-off", reason);
-    }
-
-    /// What fails here is told, and changes no result.
-    fn tell_of(&self, job: &str, report: &Report, result: &str, reason: &str) {
-        let success = result == "complete";
-        let asked = match self.then_when {
+        let success = worst.result == JobResult::Complete;
+        let is_asked = match self.then_when {
             When::Always => true,
             When::Success => success,
             When::Failure => !success,
         };
-        if let Some(line) = self.then.as_ref().filter(|_| asked) {
-            let mut shell = Command::new("sh");
-            shell
-                .args(["-c", line])
-                .env("TRUEPATH_JOB", job)
-                .env("TRUEPATH_RESULT", result)
-                .env("TRUEPATH_REASON", reason)
-                .env("TRUEPATH_WANTED", report.wanted.to_string())
-                .env("TRUEPATH_THERE", report.there().to_string())
-                .env("TRUEPATH_FAILED", report.failures.len().to_string());
-            tell(shell.status(), "the command at the end");
+        if !is_asked {
+            return;
         }
-        if let Some(address) = &self.notify {
-            let message = json!({
-                "job": job,
-                "result": result,
-                "reason": reason,
-                "wanted": report.wanted,
-                "there": report.there(),
-                "failed": report.failures.len(),
-                "seconds": report.took.as_secs(),
-            });
-            let mut curl = Command::new("curl");
-            curl.args(["--silent", "--show-error", "--fail", "--max-time", "30"])
-                .args(["--header", "Content-Type: application/json"])
-                .args(["--data", &message.to_string(), "--", address])
-                .stdin(Stdio::null())
-                .stdout(Stdio::null());
-            tell(curl.status(), "the message at the end");
+        let jobs: Vec<&str> = all.iter().map(|one| one.job.as_str()).collect();
+        let sum = |number: fn(&Ended) -> u64| all.iter().map(number).sum::<u64>().to_string();
+        let mut shell = Command::new("sh");
+        shell
+            .args(["-c", line])
+            .env("TRUEPATH_JOB", jobs.join(" "))
+            .env("TRUEPATH_RESULT", worst.result.word())
+            .env("TRUEPATH_REASON", &worst.reason)
+            .env("TRUEPATH_WANTED", sum(|one| one.wanted))
+            .env("TRUEPATH_THERE", sum(|one| one.there))
+            .env("TRUEPATH_FAILED", sum(|one| one.failed));
+        warn(shell.status(), what);
+    }
+}
+
+/// The result of all jobs, and of each where there are several.
+fn message(all: &[Ended]) -> Value {
+    let of = |one: &Ended| {
+        json!({
+            "job": one.job,
+            "result": one.result.word(),
+            "reason": one.reason,
+            "wanted": one.wanted,
+            "there": one.there,
+            "failed": one.failed,
+            "seconds": one.took.as_secs(),
+        })
+    };
+    match all {
+        [one] => of(one),
+        _ => {
+            let worst = all.iter().max_by_key(|one| one.result);
+            json!({
+                "result": worst.map(|one| one.result.word()),
+                "wanted": all.iter().map(|one| one.wanted).sum::<u64>(),
+                "there": all.iter().map(|one| one.there).sum::<u64>(),
+                "failed": all.iter().map(|one| one.failed).sum::<u64>(),
+                "jobs": all.iter().map(of).collect::<Vec<_>>(),
+            })
         }
     }
 }
 
-fn tell(ended: std::io::Result<std::process::ExitStatus>, what: &str) {
+fn warn(ended: std::io::Result<std::process::ExitStatus>, what: &str) {
     let why = match ended {
         Ok(status) if status.success() => return,
         Ok(status) => status.to_string(),

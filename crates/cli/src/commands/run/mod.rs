@@ -2,6 +2,7 @@
 
 mod afterwards;
 mod detach;
+mod ended;
 mod events;
 mod on_slurm;
 mod stopping;
@@ -21,9 +22,11 @@ use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
 use truepath_runner::run::{Existing, Options, Policy, RunError, run as render};
 
+use ended::Ended;
+
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
+use crate::outcome::{FOUND, Trouble};
 use crate::show::finding::{summary, tell_all};
 use crate::show::progress::Progress;
 use crate::show::{count, remark};
@@ -110,20 +113,41 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
     let until = arguments.stopping.until();
     let interrupt = stopping::listen()?;
-    if arguments.jobs_in_order.is_empty() {
-        return to_the_end(&arguments, &arguments.job, until);
-    }
-    // One that goes wrong does not keep the others from being rendered.
-    let mut worst = DONE;
-    for path in &arguments.jobs_in_order {
-        let code = to_the_end(&arguments, &arguments.job.of_job(path.clone()), until);
-        let code = code.unwrap_or_else(Trouble::tell);
-        worst = worst.max(FOUND * u8::from(code != ExitCode::SUCCESS));
+    let jobs: Vec<JobArguments> = match &arguments.jobs_in_order[..] {
+        [] => vec![arguments.job.clone()],
+        several => several
+            .iter()
+            .map(|path| arguments.job.of_job(path.clone()))
+            .collect(),
+    };
+    let mut all: Vec<Ended> = Vec::new();
+    for job in &jobs {
+        // One that goes wrong does not keep the others from being rendered.
+        let ended = in_version(&arguments, job, until).unwrap_or_else(|trouble| {
+            let reason = trouble.to_string();
+            Ended::aborted(&job.name(), &reason, trouble.report())
+        });
+        arguments.afterwards.after_each(&ended);
+        all.push(ended);
         if interrupt.load(Ordering::Relaxed) > 0 {
-            return Ok(ExitCode::from(INTERRUPTED));
+            break;
         }
     }
-    Ok(ExitCode::from(worst))
+    let mut printed = Ok(());
+    for ended in &mut all {
+        let of_job = std::mem::replace(&mut ended.printed, Ok(()));
+        printed = printed.and(of_job);
+    }
+    if jobs.len() > 1 {
+        let of_all = ended::summarize(&mut anstream::stdout().lock(), &all);
+        printed = printed.and(of_all);
+    }
+    // All who wait are told, whether it could be printed or not.
+    arguments.afterwards.at_the_end(&all);
+    match printed {
+        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => Err(error.into()),
+        _ => Ok(ExitCode::from(ended::worst_code(&all))),
+    }
 }
 
 impl Arguments {
@@ -134,43 +158,6 @@ impl Arguments {
             None => self.job.clone(),
         }
     }
-}
-
-/// Runs a job; whoever waits for its end is told of one that cannot go on, too.
-fn to_the_end(
-    arguments: &Arguments,
-    job: &JobArguments,
-    until: Option<Moment>,
-) -> Result<ExitCode, Trouble> {
-    let (code, printed) = match in_version(arguments, job, until) {
-        Ok(Ended::AtItsEnd { code, printed }) => (code, printed),
-        Ok(Ended::BeforeItBegan { job, reason }) => {
-            arguments.afterwards.broken_off(&job, reason);
-            return Ok(ExitCode::from(FOUND));
-        }
-        Err(trouble) => {
-            let reason = trouble.to_string();
-            arguments.afterwards.broken_off(&job.name(), &reason);
-            return Err(trouble);
-        }
-    };
-    // All who wait were told, whether it could be printed or not.
-    match printed {
-        Err(error) if error.kind() != io::ErrorKind::BrokenPipe => Err(error.into()),
-        _ => Ok(ExitCode::from(code)),
-    }
-}
-
-/// How a job ended.
-enum Ended {
-    /// It was rendered as far as it could be, and whoever waits was told, unless it goes on elsewhere.
-    AtItsEnd {
-        code: u8,
-        /// Whether its summary could be printed.
-        printed: io::Result<()>,
-    },
-    /// It has errors, or the like.
-    BeforeItBegan { job: String, reason: &'static str },
 }
 
 /// Runs a job, in the next version that is free where it asks for that.
@@ -232,13 +219,11 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
             "{}; nothing was rendered",
             summary(&grave, &chosen.name)
         ));
-        return Ok(Ended::BeforeItBegan {
-            job: chosen.name,
-            reason: "the job has errors, so nothing was rendered",
-        });
+        let reason = "the job has errors, so nothing was rendered";
+        return Ok(Ended::aborted(&chosen.name, reason, FOUND));
     }
     if arguments.on == Some(Where::Slurm) {
-        return on_slurm::run(&chosen, &arguments.afterwards);
+        return on_slurm::run(&chosen);
     }
     let jobs = usize::try_from(chosen.loaded.job.jobs()).unwrap_or(1);
     let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
@@ -271,14 +256,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     let mut out = io::BufWriter::new(anstream::stdout().lock());
     let printed = summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name);
     let printed = printed.and_then(|()| out.flush());
-    // Whoever closed the terminal still wants to know.
-    arguments.afterwards.carry_out(&chosen.name, &report);
-    let code = match &report {
-        report if report.is_complete() => DONE,
-        report if report.halt.as_ref().is_some_and(|halt| halt.interrupted) => INTERRUPTED,
-        _ => FOUND,
-    };
-    Ok(Ended::AtItsEnd { code, printed })
+    Ok(Ended::of_report(&chosen.name, &report, printed))
 }
 
 /// The cores of this machine.

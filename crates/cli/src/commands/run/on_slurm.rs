@@ -13,11 +13,11 @@ use truepath_runner::run::Report;
 use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
 use truepath_runner::status::{Follower, Status};
 
-use super::afterwards::Afterwards;
-use super::{Ended, stopping};
+use super::ended::Ended;
+use super::stopping;
 use crate::commands::command_lines::cluster;
 use crate::job_arguments::Chosen;
-use crate::outcome::{DONE, FOUND, INTERRUPTED, Trouble};
+use crate::outcome::Trouble;
 use crate::show::pace::{pace, rough};
 use crate::show::{ERROR, GOOD, WARNING, files, print, remark};
 use crate::this_program;
@@ -30,7 +30,7 @@ const PAUSE: Duration = Duration::from_secs(1);
 const PATIENCE: u32 = 2;
 
 /// Hands the job to the cluster, follows it, and hands in again what is missing.
-pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<Ended, Trouble> {
+pub(super) fn run(chosen: &Chosen) -> Result<Ended, Trouble> {
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
@@ -46,9 +46,7 @@ pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<Ended, Tro
         if done >= wanted || barren >= PATIENCE {
             let report = report(&status, before, began);
             let printed = tell(chosen, &expansion.deliverables, &status, &bad);
-            afterwards.carry_out(&chosen.name, &report);
-            let code = if done >= wanted { DONE } else { FOUND };
-            return Ok(Ended::AtItsEnd { code, printed });
+            return Ok(Ended::of_report(&chosen.name, &report, printed));
         }
         // Of an earlier call whose terminal went away, there may be tasks at work already.
         let job = match latest(&folder)? {
@@ -64,11 +62,7 @@ pub(super) fn run(chosen: &Chosen, afterwards: &Afterwards) -> Result<Ended, Tro
             remark(&format!(
                 "job {job} goes on without this terminal; the same call follows it again, `scancel {job}` ends it"
             ));
-            let printed = Ok(());
-            return Ok(Ended::AtItsEnd {
-                code: INTERRUPTED,
-                printed,
-            });
+            return Ok(Ended::running(&chosen.name));
         }
         bad = bad_tasks(&job).map_err(Trouble::outside("the cluster"))?;
         for task in &bad {

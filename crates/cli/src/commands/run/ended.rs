@@ -1,0 +1,140 @@
+//! How jobs ended: the result of each, of all of them together, and the lines that say so.
+
+use std::io::{self, Write};
+use std::time::Duration;
+
+use truepath_core::finding::grouped;
+use truepath_runner::run::Report;
+
+use crate::outcome::{DONE, FOUND, INTERRUPTED};
+use crate::show::{ERROR, GOOD, WARNING, files};
+
+/// The result of a job, the best first.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
+pub(super) enum JobResult {
+    /// All is there.
+    Complete,
+    /// It goes on elsewhere.
+    Running,
+    /// It was stopped before all was done.
+    Stopped,
+    /// Something is missing.
+    NotComplete,
+    /// It did not begin, or could not go on.
+    Aborted,
+}
+
+impl JobResult {
+    /// The word that others are told.
+    pub(super) fn word(self) -> &'static str {
+        match self {
+            Self::Complete => "complete",
+            Self::Running => "running",
+            Self::Stopped => "stopped",
+            Self::NotComplete => "not-complete",
+            Self::Aborted => "aborted",
+        }
+    }
+}
+
+/// How a job ended.
+pub(super) struct Ended {
+    /// The job file as it was named.
+    pub(super) job: String,
+    pub(super) result: JobResult,
+    /// Why it was stopped or aborted.
+    pub(super) reason: String,
+    /// The exit code.
+    pub(super) code: u8,
+    /// Files that are wanted, there and failed.
+    pub(super) wanted: u64,
+    pub(super) there: u64,
+    pub(super) failed: u64,
+    pub(super) took: Duration,
+    /// Whether its summary could be printed.
+    pub(super) printed: io::Result<()>,
+}
+
+impl Ended {
+    /// A job that came to its end.
+    pub(super) fn of_report(job: &str, report: &Report, printed: io::Result<()>) -> Self {
+        let (result, reason, code) = match &report.halt {
+            _ if report.is_complete() => (JobResult::Complete, "", DONE),
+            Some(halt) if halt.interrupted => (JobResult::Stopped, &*halt.why, INTERRUPTED),
+            Some(halt) => (JobResult::Stopped, &*halt.why, FOUND),
+            None => (JobResult::NotComplete, "", FOUND),
+        };
+        Self {
+            job: job.to_owned(),
+            result,
+            reason: reason.to_owned(),
+            code,
+            wanted: report.wanted,
+            there: report.there(),
+            failed: report.failures.len() as u64,
+            took: report.took,
+            printed,
+        }
+    }
+
+    /// A job that did not begin, or could not go on.
+    pub(super) fn aborted(job: &str, reason: &str, code: u8) -> Self {
+        Self {
+            job: job.to_owned(),
+            result: JobResult::Aborted,
+            reason: reason.to_owned(),
+            code,
+            wanted: 0,
+            there: 0,
+            failed: 0,
+            took: Duration::ZERO,
+            printed: Ok(()),
+        }
+    }
+
+    /// A job that goes on without this program.
+    pub(super) fn running(job: &str) -> Self {
+        Self {
+            result: JobResult::Running,
+            code: INTERRUPTED,
+            ..Self::aborted(job, "", INTERRUPTED)
+        }
+    }
+}
+
+/// The exit code of several jobs: that of the worst.
+pub(super) fn worst_code(all: &[Ended]) -> u8 {
+    let worst = all.iter().max_by_key(|one| one.result);
+    worst.map_or(DONE, |one| one.code)
+}
+
+/// A line for each job, the worst last.
+pub(super) fn summarize(out: &mut impl Write, all: &[Ended]) -> io::Result<()> {
+    let mut order: Vec<&Ended> = all.iter().collect();
+    order.sort_by_key(|one| one.result);
+    let width = order.iter().map(|one| one.job.chars().count()).max();
+    let width = width.unwrap_or(0);
+    writeln!(out)?;
+    for one in order {
+        let style = match one.result {
+            JobResult::Complete => GOOD,
+            JobResult::Running | JobResult::Stopped => WARNING,
+            JobResult::NotComplete | JobResult::Aborted => ERROR,
+        };
+        let word = one.result.word();
+        write!(out, "{style}{word:<12}{style:#}  {:<width$}", one.job)?;
+        if one.wanted > 0 {
+            write!(out, "  {} of {}", grouped(one.there), files(one.wanted))?;
+        }
+        if one.failed > 0 {
+            write!(out, ", {} failed", grouped(one.failed))?;
+        }
+        if !one.reason.is_empty() {
+            // The whole message was printed when it happened.
+            let first = one.reason.lines().next().unwrap_or_default();
+            write!(out, "  {first}")?;
+        }
+        writeln!(out)?;
+    }
+    Ok(())
+}
