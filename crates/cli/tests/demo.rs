@@ -11,6 +11,7 @@ use common::{Project, needs};
 fn the_demo_ends_well_and_other_decoders_open_its_frames() {
     let project = Project::empty();
     let called = project.call(&["demo", "show"]).ends(0);
+    assert!(called.out.lines().count() <= 125, "{}", called.out);
     for part in [
         "TP103",
         "88 of 132 files would be lost: depth and shadow would overwrite beauty",
@@ -103,7 +104,30 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
     the_estimate_was_within_a_factor_of_two(&project);
     // A second demo leaves the first alone.
     let again = project.call(&["demo", "show"]).ends(2);
-    assert!(again.err.contains("is not empty"), "{}", again.err);
+    assert!(
+        again.err.contains("cd show && truepath run"),
+        "{}",
+        again.err
+    );
+}
+
+#[test]
+fn the_demo_needs_no_other_program() {
+    let project = Project::empty();
+    let called = project.call_with(&["demo", "show"], ("PATH", "")).ends(0);
+    for part in [
+        "FFmpeg, which makes its movies, is not installed here",
+        "complete: all 182 files of truepath.toml are there and whole",
+        "so this step is left out",
+        "That was the demo.",
+    ] {
+        assert!(
+            called.out.contains(part),
+            "{part}\n{}\n{}",
+            called.out,
+            called.err
+        );
+    }
 }
 
 /// The bytes that the overview told before a frame was there, against those that are there now.

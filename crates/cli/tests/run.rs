@@ -246,3 +246,22 @@ fn a_foreign_frame_is_told_and_left_alone() {
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("renders").len(), 8);
 }
+
+#[test]
+fn a_run_that_has_nothing_to_do_leaves_no_trace() {
+    let project = kiln("1-3", "", "");
+    project.call(&["run"]).ends(0);
+    let before = project.files(".truepath");
+    let called = project.call(&["run"]).ends(0);
+    assert!(
+        called.out.contains("complete: all 3 files"),
+        "{}",
+        called.out
+    );
+    assert!(called.out.contains("kept            3"), "{}", called.out);
+    assert_eq!(project.files(".truepath"), before);
+    // A file that is not as recorded is something to do.
+    std::fs::remove_file(project.path("renders/kiln.0002.png")).unwrap();
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("renders").len(), 3);
+}

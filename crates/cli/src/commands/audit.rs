@@ -127,7 +127,9 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
     } else {
         // A run trusts what has the size and time that it recorded.
         let advice = match audit.accounts.iter().any(|one| !one.broken.is_empty()) {
-            true => "`truepath run --reread` renders what is missing or broken",
+            true => {
+                "`truepath run` renders what is missing or broken, with --reread also what has kept its size and time"
+            }
             false => "`truepath run` renders what is missing",
         };
         writeln!(

@@ -75,6 +75,9 @@ const WITHOUT_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{vers
 /// And with them again.
 const WITH_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_v{version:03}_{pass}.{frame:04}.{ext}";
 
+/// The outputs that need no program but this one.
+const PICTURES: [&str; 2] = ["--output", "frames,preview,poster"];
+
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let folder = arguments.folder;
     write_project(&folder)?;
@@ -83,112 +86,126 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         folder: folder.clone(),
         step: 0,
     };
-    tell(&format!(
+    let is_here = |name: &str| truepath_runner::find_program(name, Path::new("/")).is_some();
+    let has_movies = is_here("ffmpeg") && is_here("ffprobe");
+    let outputs: &[&str] = if has_movies { &[] } else { &PICTURES };
+    let with_outputs = |words: &[&'static str]| [words, outputs].concat();
+    print(&format!(
         "The demo project is in {TITLE}{}{TITLE:#}: {} and its scenes.",
         folder.display(),
         FILES[0].0
     ));
+    if !has_movies {
+        print("FFmpeg, which makes its movies, is not installed here: they are left out.");
+    }
 
     guide.step(
-        "Read what the paths turn into",
-        "Before anything is rendered: where will the files be, and what will they be called?\n\
-         Nobody edits names by hand; tokens make them. Here for one variant of one shot.",
+        "Read the paths",
+        "Where will the files be, and what will they be called? Tokens make every name.",
     );
-    guide.call(&["paths", "--shot", "dawn", "--variant", "night"], DONE)?;
+    let paths = ["paths", "--shot", "dawn", "--variant", "night"];
+    guide.call(&paths, DONE, Shown::First(5))?;
 
     guide.step(
         "Check the job",
-        "Collisions, lost alpha, missing scenes and programs: all that can be known beforehand.",
+        "Colliding names, lost alpha, missing scenes and programs: found before anything runs.",
     );
-    guide.call(&["check"], DONE)?;
+    guide.call(&with_outputs(&["check"]), DONE, Shown::Last(1))?;
 
     guide.step(
         "Read the command lines",
-        "What would be started, word for word. Pasted into a shell it renders the same frames.",
+        "What would be started, word for word.",
     );
-    guide.call(
-        &["commands", "--variant", "day", "--output", "preview"],
-        DONE,
-    )?;
+    let commands = ["commands", "--variant", "day", "--output", "preview"];
+    guide.call(&commands, DONE, Shown::First(4))?;
 
     guide.step(
         "Try it small",
-        "The built-in preset `trial`: first, middle and last frame at an eighth of the size, in a\n\
-         folder of its own, so that a trial never touches a final.",
+        "Preset `trial`: first, middle and last frame at an eighth of the size, in a folder of its own.",
     );
-    guide.call(&["run", "--preset", "trial", "--output", "frames"], DONE)?;
+    let trial = ["run", "--trial", "--output", "frames"];
+    guide.call(&trial, DONE, Shown::First(2))?;
 
     guide.step(
-        "Render",
+        "Render (about half a minute)",
         "Each frame goes into a staging folder, is decoded, and only then gets its true name.",
     );
-    guide.call(&["run"], DONE)?;
+    guide.call(&with_outputs(&["run"]), DONE, Shown::First(2))?;
 
     guide.step(
         "Audit",
         "Is every frame there, whole, and of the right size, format, channels and bits?",
     );
-    guide.call(&["audit"], DONE)?;
+    guide.call(&with_outputs(&["audit"]), DONE, Shown::Last(1))?;
 
     guide.step(
         "A mistake in the job: a pass left out of the path",
-        "mistake.toml is the same job with {pass} taken out of its path. Three passes would be\n\
-         written over one another. `check` finds it and says how many files would be lost.",
+        "mistake.toml is the same job with {pass} taken out of a path: three passes under one name.",
     );
     let mistake = String::from_utf8_lossy(FILES[0].1).replace(
         "{place.renders}/{shot}{?_{variant}}{?_{view}}/{pass}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_{pass}_v{version:03}.{frame:04}.{ext}",
         WITHOUT_PASS,
     );
     write_new(&folder.join("mistake.toml"), mistake.as_bytes())?;
-    guide.call(&["check", "--job", "mistake.toml"], FOUND)?;
-    guide.say("With the path that it advises, here given on the command line, all is well:");
-    let mended = format!("output.frames.path={WITH_PASS}");
-    guide.call(&["check", "--job", "mistake.toml", "--set", &mended], DONE)?;
+    let of_mistake = with_outputs(&["check", "--job", "mistake.toml"]);
+    guide.call(&of_mistake, FOUND, Shown::First(24))?;
+    guide.say("With the path that it advises, here given on the command line:");
+    let fixed = format!("output.frames.path={WITH_PASS}");
+    let fixed: Vec<&str> = [&of_mistake[..], &["--set", &fixed]].concat();
+    guide.call(&fixed, DONE, Shown::Last(1))?;
 
     guide.step(
         "An accident on the disk: a truncated frame",
         "Half of one file is cut off, as after a power loss. It looks complete in the folder.",
     );
-    let victim = folder.join(VICTIM);
-    truncate(&victim)?;
-    guide.call(&["audit", "--shot", "dawn"], FOUND)?;
-    guide.say(
-        "`run` sets the broken file aside, renders that one frame again, and keeps the others:",
-    );
-    guide.call(&["run", "--shot", "dawn"], DONE)?;
-    guide.call(&["audit", "--shot", "dawn"], DONE)?;
+    truncate(&folder.join(VICTIM))?;
+    let of_dawn = |command: &'static str| with_outputs(&[command, "--shot", "dawn"]);
+    guide.call(&of_dawn("audit"), FOUND, Shown::Last(5))?;
+    guide.say("`run` moves the broken file aside and renders that one frame again:");
+    guide.call(&of_dawn("run"), DONE, Shown::First(3))?;
+    guide.call(&of_dawn("audit"), DONE, Shown::Last(1))?;
 
-    guide.step(
-        "The same with a ray tracer",
-        "raytraced.toml is a whole job in the short form, for POV-Ray (Debian's package povray).",
-    );
-    if truepath_runner::find_program("povray", Path::new("/")).is_some() {
-        guide.call(&["run", "--job", "raytraced.toml"], DONE)?;
-        guide.call(&["audit", "--job", "raytraced.toml"], DONE)?;
-    } else {
-        guide.say("It is not installed here, so this step is left out.");
+    for (program, package, job, title, why) in [
+        (
+            "povray",
+            "povray",
+            "raytraced.toml",
+            "The same with a ray tracer",
+            "raytraced.toml is a whole job in the short form, for POV-Ray.",
+        ),
+        (
+            "python3",
+            "python3",
+            "scripted.toml",
+            "The same with a program that is driven by a script",
+            "scripted.toml is drawn by Python: the profile writes the script first, then runs it.",
+        ),
+    ] {
+        guide.step(title, why);
+        if is_here(program) {
+            guide.call(&["run", "--job", job], DONE, Shown::First(1))?;
+            guide.call(&["audit", "--job", job], DONE, Shown::Last(1))?;
+        } else {
+            guide.say(&format!(
+                "It is not installed here (Debian's package {package}), so this step is left out."
+            ));
+        }
     }
 
-    guide.step(
-        "The same with a program that is driven by a script",
-        "scripted.toml is drawn by Python: the profile writes the script first, then runs it.",
-    );
-    if truepath_runner::find_program("python3", Path::new("/")).is_some() {
-        guide.call(&["run", "--job", "scripted.toml"], DONE)?;
-        guide.call(&["audit", "--job", "scripted.toml"], DONE)?;
-    } else {
-        guide.say("Python 3 is not installed here, so this step is left out.");
-    }
-
-    tell(&format!(
-        "\n{GOOD}That was the demo.{GOOD:#} Look around in {}, change truepath.toml, and check again.",
-        folder.display()
+    let shown = folder.display();
+    print(&format!(
+        "\n{GOOD}That was the demo.{GOOD:#} Try next:\n\n  \
+         cd {shown}\n  \
+         truepath overview                       all that the job makes, a line each\n  \
+         truepath tokens --shot dawn             where every part of a name comes from\n  \
+         truepath run --shot eclipse --trial     one shot, small\n  \
+         truepath new --for-scene YOUR-SCENE     a job for a scene of your own"
     ));
     Ok(ExitCode::from(DONE))
 }
 
-/// A line of the demo. Of output that cannot be written the commands tell that it calls.
-fn tell(line: &str) {
+/// A line of the demo. What cannot be written is reported by the commands that it calls.
+fn print(line: &str) {
     let _ = show::print(line);
 }
 
@@ -202,29 +219,80 @@ struct Guide {
 impl Guide {
     fn step(&mut self, title: &str, why: &str) {
         self.step += 1;
-        tell(&format!("\n{TITLE}{}. {title}{TITLE:#}", self.step));
+        print(&format!("\n{TITLE}{}. {title}{TITLE:#}", self.step));
         self.say(why);
     }
 
     fn say(&self, text: &str) {
-        tell(&format!("{FAINT}{text}{FAINT:#}"));
+        print(&format!("{FAINT}{text}{FAINT:#}"));
     }
 
-    fn call(&self, arguments: &[&str], expected: u8) -> Result<(), Trouble> {
+    /// Calls this program, and shows a part of what it prints; all of it where it goes wrong.
+    fn call(&self, arguments: &[&str], expected: u8, shown: Shown) -> Result<(), Trouble> {
         let line = truepath_core::quote::posix_line("truepath", arguments.iter().copied());
-        tell(&format!("\n$ {line}"));
-        let status = Command::new(&self.program)
-            .args(arguments)
-            .current_dir(&self.folder)
-            .status()
+        print(&format!("\n$ {}", shortened(&line)));
+        let mut command = Command::new(&self.program);
+        command.args(arguments).current_dir(&self.folder);
+        if anstream::AutoStream::choice(&io::stdout()) != anstream::ColorChoice::Never {
+            command.env("CLICOLOR_FORCE", "1");
+        }
+        let output = command
+            .output()
             .map_err(Trouble::outside("this program cannot be started"))?;
-        if status.code() == Some(i32::from(expected)) {
+        let text = String::from_utf8_lossy(&output.stdout).into_owned();
+        if output.status.code() == Some(i32::from(expected)) {
+            shown.print(&text);
             return Ok(());
         }
+        Shown::First(usize::MAX).print(&text);
+        eprint!("{}", String::from_utf8_lossy(&output.stderr));
         Err(Trouble::Outside {
             what: format!("the demo went wrong at `{line}`"),
-            error: io::Error::other(status.to_string()),
+            error: io::Error::other(output.status.to_string()),
         })
+    }
+}
+
+/// A long value of a command line is not worth reading.
+fn shortened(line: &str) -> String {
+    match line.char_indices().nth(96) {
+        Some((at, _)) => format!("{}…", &line[..at]),
+        None => line.to_owned(),
+    }
+}
+
+/// Which lines of an output are shown.
+#[derive(Debug, Clone, Copy)]
+enum Shown {
+    First(usize),
+    Last(usize),
+}
+
+impl Shown {
+    fn print(self, text: &str) {
+        let lines: Vec<&str> = text
+            .lines()
+            .filter(|line| !line.trim().is_empty())
+            .collect();
+        let count = lines.len();
+        let left = |number: usize| {
+            print(&format!(
+                "{FAINT}… and {}{FAINT:#}",
+                show::count(number as u64, "more line", "more lines")
+            ));
+        };
+        match self {
+            Self::First(number) => {
+                lines.iter().take(number).for_each(|line| print(line));
+                if count > number {
+                    left(count - number);
+                }
+            }
+            Self::Last(number) => {
+                let from = count.saturating_sub(number);
+                lines[from..].iter().for_each(|line| print(line));
+            }
+        }
     }
 }
 
@@ -237,10 +305,18 @@ fn write_project(folder: &Path) -> Result<(), Trouble> {
     match fs::read_dir(folder) {
         Ok(mut entries) => {
             if entries.next().is_some() {
-                return Err(Trouble::Usage(format!(
-                    "{} is not empty, and nothing in it is to be lost; name another folder",
-                    folder.display()
-                )));
+                let shown = folder.display();
+                let is_demo =
+                    fs::read(folder.join(FILES[0].0)).is_ok_and(|text| text == FILES[0].1);
+                return Err(Trouble::Usage(match is_demo {
+                    true => format!(
+                        "{shown} is not empty: it holds a demo already. Go on there with `cd {shown} && truepath run`, \
+                         or begin another with `truepath demo ANOTHER-FOLDER`"
+                    ),
+                    false => format!(
+                        "{shown} is not empty, and nothing in it is to be lost; name another folder"
+                    ),
+                }));
             }
         }
         Err(error) if error.kind() == io::ErrorKind::NotFound => {}

@@ -7,6 +7,7 @@ mod engines;
 mod error;
 mod event;
 mod folders;
+mod idle;
 mod log;
 mod movie;
 mod outcome;
@@ -87,7 +88,18 @@ pub fn run(
     let mut record =
         began.map(|began| RunRecord::of_call(before.as_ref(), began.instant(), existing));
     let id = record.as_ref().map(RunRecord::id);
-    let work = prepare::prepare(loaded, expansion, options, id.as_deref(), watch)?;
+    let (credits, scenes) = prepare::credits(loaded, expansion, id.as_deref())?;
+    if let Some(mut report) = idle::nothing_to_do(loaded, expansion, options, &credits, watch)? {
+        report.took = begun.elapsed();
+        // What other calls brought may have completed the job.
+        if let Some(mut record) = before.filter(|before| options.whole && !before.complete) {
+            record.complete = true;
+            record.pass_ended = true;
+            when::write(&state, &loaded.file, &record).map_err(RunError::disk(&state))?;
+        }
+        return Ok(report);
+    }
+    let work = prepare::prepare(loaded, expansion, options, (credits, scenes), watch)?;
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }

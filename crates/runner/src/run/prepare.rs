@@ -31,11 +31,10 @@ pub(super) fn prepare<'a>(
     loaded: &'a Loaded,
     expansion: &'a Expansion,
     options: &'a Options<'a>,
-    run: Option<&str>,
+    (credits, scenes): (Vec<Credits>, Scenes),
     watch: &'a mut (dyn Watch + Send),
 ) -> Result<Work<'a>, RunError> {
     let state = State::new(loaded.state_folder());
-    let (credits, scenes) = credits(loaded, expansion, run)?;
     // The chunks are those of all that is chosen, so that every run of the same job has the same.
     let chunks = plan(expansion, &|index| {
         expansion.deliverables[index].common.chosen.clone()
@@ -167,7 +166,8 @@ fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
         .collect()
 }
 
-fn credits(
+/// What is said of every file that a run publishes, and the scenes as they are when it begins.
+pub(super) fn credits(
     loaded: &Loaded,
     expansion: &Expansion,
     run: Option<&str>,
