@@ -111,6 +111,26 @@ pub(crate) struct JobArguments {
     set: Vec<String>,
 }
 
+/// Which job, named as the only argument of a command, and which part of it.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct NamedJob {
+    /// The job file, in place of --job
+    #[arg(value_name = "JOB", conflicts_with = "job")]
+    named: Option<PathBuf>,
+    #[command(flatten)]
+    job: JobArguments,
+}
+
+impl NamedJob {
+    /// The job that is meant.
+    pub(crate) fn job(self) -> JobArguments {
+        match self.named {
+            Some(path) => self.job.of_job(path),
+            None => self.job,
+        }
+    }
+}
+
 /// A job, and the chosen part of what it comes to.
 pub(crate) struct Chosen {
     pub(crate) loaded: Loaded,
@@ -199,6 +219,15 @@ impl JobArguments {
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
         if let Ok(below) = path.strip_prefix(&here) {
             path = below.to_owned();
+        }
+        let is_job = path.extension().is_some_and(|end| end == "toml");
+        if !is_job && path.is_file() {
+            let name = truepath_core::quote::posix(&path.display().to_string()).into_owned();
+            return Err(Trouble::Usage(format!(
+                "{} is no job file: those end in .toml. If it is a scene, make a job of it: `truepath new --for-scene {name}`; \
+                 if you have the command line that renders it, `truepath adopt -- COMMAND`",
+                path.display()
+            )));
         }
         let preset = if self.trial {
             Some("trial".to_owned())

@@ -29,12 +29,48 @@ use clap::Parser;
     after_help = "Exit codes: 0 done; 1 errors found, or frames missing or stale; 2 wrong usage or job file;\n3 something outside failed; 130 interrupted."
 )]
 struct Line {
+    /// Print only results and errors
+    #[arg(long, short, global = true)]
+    quiet: bool,
+    /// When colours are used; NO_COLOR and a pipe switch them off, too
+    #[arg(
+        long,
+        value_name = "WHEN",
+        global = true,
+        value_enum,
+        default_value = "auto"
+    )]
+    color: Color,
     #[command(subcommand)]
     command: commands::Command,
 }
 
+/// When colours are used.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
+enum Color {
+    /// On a terminal
+    Auto,
+    /// Also in files and pipes
+    Always,
+    /// Nowhere
+    Never,
+}
+
+/// The whole command line, for completions and manual pages.
+pub(crate) fn command_line() -> clap::Command {
+    <Line as clap::CommandFactory>::command()
+}
+
 fn main() -> ExitCode {
     let line = Line::parse();
+    match line.color {
+        Color::Auto => {}
+        Color::Always => anstream::ColorChoice::Always.write_global(),
+        Color::Never => anstream::ColorChoice::Never.write_global(),
+    }
+    if line.quiet {
+        show::be_quiet();
+    }
     match commands::dispatch(line.command) {
         Ok(code) => code,
         Err(trouble) => ExitCode::from(trouble.report()),

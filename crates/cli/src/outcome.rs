@@ -6,7 +6,7 @@ use truepath_core::deliverable::SelectionError;
 use truepath_runner::load::LoadError;
 use truepath_runner::run::RunError;
 
-use crate::show::{finding, remark};
+use crate::show::{alert, finding};
 
 /// Done.
 pub(crate) const DONE: u8 = 0;
@@ -48,7 +48,7 @@ impl Trouble {
         let code = match self {
             Self::Closed => return DONE,
             Self::Load(LoadError::Mistakes { sources, findings }) => {
-                finding::tell_all(&mut anstream::stderr(), sources, findings);
+                finding::tell_all(&mut anstream::stderr(), sources, findings, false);
                 return WRONG;
             }
             Self::Load(LoadError::State { .. }) => OUTSIDE,
@@ -56,7 +56,7 @@ impl Trouble {
             Self::Run(_) | Self::Outside { .. } => OUTSIDE,
         };
         let red = crate::show::ERROR;
-        remark(&format!("{red}error{red:#}: {self}"));
+        alert(&format!("{red}error{red:#}: {self}"));
         code
     }
 }

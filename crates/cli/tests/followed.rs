@@ -108,7 +108,7 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
         ),
         (
             "variants that nobody declared, and a part outside the picture",
-            format!("{HEAD}{shot}variants = [\"day\", \"nigth\"]\ncrop = \"40x30 at 20,0\"\n[variant.day]\n[variant.night]\n[output.frames]\npath = \"r/{{shot}}_{{variant}}.{{frame:04}}.png\"\n"),
+            format!("{HEAD}{shot}variants = [\"day\", \"nigth\"]\ncrop = \"40x30 at 20,0\"\n[variant.day]\n[variant.night]\nsettings = {{ exposure = -2 }}\n[output.frames]\npath = \"r/{{shot}}_{{variant}}.{{frame:04}}.png\"\n"),
             vec![
                 ("TP112", "did you mean `night`", "nigth", "night"),
                 ("TP305", "upper left corner", "at 20,0", "at 8,0"),

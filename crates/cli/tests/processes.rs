@@ -117,7 +117,7 @@ fn a_file_that_is_still_open_is_not_published() {
          open('b4.png', 'wb').write(png(4))\n",
         "1-4",
     );
-    let called = project.call(&["run"]).ends(0);
+    let called = project.call(&["run", "--verbose"]).ends(0);
     let order: Vec<&str> = called
         .err
         .lines()

@@ -33,7 +33,7 @@ fn logs(project: &Project) -> usize {
 /// Starts a run as on a machine of this name, and waits for a line of it.
 fn on(project: &Project, machine: &str, arguments: &[&str], line: &str) -> Child {
     let mut run = project
-        .command(&[&["run"], arguments].concat())
+        .command(&[&["run", "--verbose"], arguments].concat())
         .env("TRUEPATH_MACHINE", machine)
         .stdout(Stdio::piped())
         .stderr(Stdio::piped())
@@ -60,7 +60,7 @@ fn the_time_left_is_told_from_what_it_took_before() {
         "scene = \"dawn.toml\"\nengine = \"understudy\"\nframes = \"1-40\"\nchunk = 10\n\
          path = \"r/{shot}.{frame:04}.png\"\nsize = \"64x64\"\nsettings = { samples = 2 }\n",
     );
-    project.write("dawn.toml", &scene(""));
+    project.write("dawn.toml", &scene("[mishap]\nslow = 210\n"));
     let begun = |arguments: &[&str]| {
         let run = project.call(&[&["run"], arguments].concat());
         let told = run.err.lines().find(|line| line.contains(" wanted, "));

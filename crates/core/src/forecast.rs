@@ -10,6 +10,11 @@ use crate::plan::{label, plan};
 /// So many frames of one kind weigh; of older ones ever less.
 const MEMORY: f64 = 64.0;
 
+/// A frame that took less than so many seconds is not scaled up by more than [`MOST_SCALED`].
+const LEAST_SCALED: f64 = 0.2;
+/// See [`LEAST_SCALED`].
+const MOST_SCALED: f64 = 8.0;
+
 /// How much there is to render in a frame.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Effort {
@@ -82,7 +87,12 @@ impl Experience {
         let known = self.known.get(label)?;
         let nearest = known.iter().min_by(|a, b| apart(a).total_cmp(&apart(b)))?;
         let each = nearest.seconds / nearest.frames;
-        let scaled = each * effort.work() / nearest.effort.work();
+        let factor = effort.work() / nearest.effort.work();
+        // What took no time to speak of says nothing about pictures that are much larger.
+        if factor > MOST_SCALED && each < LEAST_SCALED {
+            return None;
+        }
+        let scaled = each * factor;
         Some(scaled + nearest.start / frames.max(1) as f64)
     }
 

@@ -117,6 +117,11 @@ pub fn start(work: Work, engine: &Profile, scenes: &[StartScene]) -> String {
         );
         put(&mut text, "[variant.night]", "");
         put(&mut text, "inherits = \"day\"", "all that is not said here");
+        put(
+            &mut text,
+            "env = { LIGHT = \"night\" }",
+            "what makes its picture another: a variable, settings, a scene",
+        );
         text.push('\n');
     }
     outputs(&mut text, work, engine);

@@ -146,6 +146,12 @@ impl<'l> Follower<'l> {
         }
     }
 
+    /// Seconds for a file of each deliverable, where something like it was ever made.
+    #[must_use]
+    pub fn expected(&self) -> Vec<Option<f64>> {
+        self.ledger.experience.expected(self.expansion)
+    }
+
     /// How far they are now.
     ///
     /// # Errors

@@ -13,7 +13,7 @@ use truepath_runner::audit::{Account, Audit, audit};
 use super::check::{findings, has_errors};
 use super::run::remark_on_direct_movies;
 use super::{Format, print_json};
-use crate::job_arguments::JobArguments;
+use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::VERSION;
 use crate::show::finding::tell_all;
@@ -30,20 +30,21 @@ use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files};
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
-    job: JobArguments,
+    job: NamedJob,
     /// How the result is printed
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load_latest()?;
+    let chosen = arguments.job.job().load_latest()?;
     if !chosen.chosen.problems.is_empty() {
         let findings = findings(&chosen);
         tell_all(
             &mut anstream::stderr(),
             &chosen.loaded.job.sources,
             &findings,
+            false,
         );
         if has_errors(&findings) {
             return Ok(ExitCode::from(WRONG));

@@ -11,7 +11,7 @@ use truepath_runner::LoadError;
 use truepath_runner::answers::answer;
 
 use super::print_json;
-use crate::job_arguments::{Chosen, JobArguments};
+use crate::job_arguments::{Chosen, NamedJob};
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::findings::Findings;
 use crate::show::finding::{summary, tell_all};
@@ -29,7 +29,7 @@ use crate::show::{self, ERROR, GOOD, TITLE, count, files};
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
-    job: JobArguments,
+    job: NamedJob,
     /// Start engines to ask their version and what their scenes have: cameras, passes, frames, files.
     /// What was told is kept, by the content of the scene
     #[arg(long)]
@@ -40,6 +40,9 @@ pub(crate) struct Arguments {
     /// With --mend: show what would change, and write nothing
     #[arg(long, requires = "mend")]
     dry: bool,
+    /// Show every finding, also those of one cause
+    #[arg(long)]
+    all: bool,
     /// How the findings are printed
     #[arg(long, value_enum, default_value = "text")]
     format: CheckFormat,
@@ -81,7 +84,7 @@ pub(super) fn has_errors(findings: &[Finding]) -> bool {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let format = arguments.format;
-    let chosen = match arguments.job.load() {
+    let chosen = match arguments.job.job().load() {
         // What cannot be read is told in the form that was asked for.
         Err(Trouble::Load(LoadError::Mistakes { sources, findings }))
             if format != CheckFormat::Text =>
@@ -98,7 +101,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
     if format == CheckFormat::Text {
         let mut out = anstream::stdout();
-        tell_all(&mut out, sources, &findings);
+        tell_all(&mut out, sources, &findings, arguments.all);
         let deliverables = &chosen.chosen.deliverables;
         let wanted = deliverables
             .iter()

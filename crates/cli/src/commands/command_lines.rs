@@ -19,7 +19,7 @@ use truepath_runner::find_program;
 use truepath_runner::in_turns::in_turns;
 
 use super::check::{findings, has_errors};
-use crate::job_arguments::{Chosen, ForSystem, JobArguments};
+use crate::job_arguments::{Chosen, ForSystem, NamedJob};
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::show::finding::tell_all;
 use crate::this_program;
@@ -36,7 +36,7 @@ use crate::this_program;
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
-    job: JobArguments,
+    job: NamedJob,
     /// As what the command lines are printed
     #[arg(long = "as", value_name = "KIND", default_value = "text")]
     kind: Form,
@@ -48,6 +48,9 @@ pub(crate) struct Arguments {
     /// A line of the script's own shell to run at the end, whatever happened
     #[arg(long, value_name = "COMMAND")]
     then: Option<String>,
+    /// Show every finding, also those of one cause
+    #[arg(long)]
+    all: bool,
     /// Stop after the first step that fails; else the others go on
     #[arg(long)]
     stop_on_failure: bool,
@@ -88,13 +91,14 @@ impl ValueEnum for Form {
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let kind = arguments.kind.0;
     let system = arguments.system.system.or(kind.and_then(Kind::system));
-    let chosen = arguments.job.load_for(system)?;
+    let chosen = arguments.job.job().load_for(system)?;
     let system = chosen.loaded.surroundings.system;
     let findings = findings(&chosen);
     tell_all(
         &mut anstream::stderr(),
         &chosen.loaded.job.sources,
         &findings,
+        arguments.all,
     );
     if has_errors(&findings) {
         return Ok(ExitCode::from(FOUND));

@@ -5,8 +5,10 @@ mod adopt;
 mod audit;
 mod check;
 mod command_lines;
+mod completions;
 mod demo;
 mod engines;
+mod man;
 mod match_names;
 mod new;
 mod overview;
@@ -44,6 +46,8 @@ pub(crate) enum Command {
     Match(match_names::Arguments),
     Engines(engines::Arguments),
     Schema(schema::Arguments),
+    Completions(completions::Arguments),
+    Man(man::Arguments),
     Understudy(understudy::Arguments),
     /// Started by a run beside the engines; not for people
     #[command(hide = true)]
@@ -68,6 +72,8 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Match(arguments) => match_names::run(arguments),
         Command::Engines(arguments) => engines::run(arguments),
         Command::Schema(arguments) => schema::run(arguments),
+        Command::Completions(arguments) => completions::run(arguments),
+        Command::Man(arguments) => man::run(arguments),
         Command::Understudy(arguments) => understudy::run(arguments),
         Command::Supervise => supervise::run(),
     }

@@ -13,7 +13,7 @@ use truepath_runner::progress::progress;
 
 use super::paths::tell_unexpanded;
 use super::{Format, print_json};
-use crate::job_arguments::JobArguments;
+use crate::job_arguments::NamedJob;
 use crate::outcome::Trouble;
 use crate::shapes::VERSION;
 use crate::shapes::overview::{Entry, Overview};
@@ -31,14 +31,14 @@ use crate::show::{FAINT, GOOD, TITLE, bytes, count, files, playing_time};
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
-    job: JobArguments,
+    job: NamedJob,
     /// How the overview is printed
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load_latest()?;
+    let chosen = arguments.job.job().load_latest()?;
     let progress = progress(&chosen.loaded, &chosen.chosen)
         .map_err(Trouble::outside("the ledger cannot be read"))?;
     let lines = overview(&chosen.chosen, &|index| progress[index]);

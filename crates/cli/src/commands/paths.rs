@@ -11,7 +11,7 @@ use truepath_core::template::TokenValue;
 
 use super::check::{findings, has_errors};
 use super::{Format, print_json};
-use crate::job_arguments::{Chosen, ForSystem, JobArguments};
+use crate::job_arguments::{Chosen, ForSystem, NamedJob};
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::VERSION;
 use crate::shapes::paths::{Entry, Paths};
@@ -28,7 +28,7 @@ use crate::show::{FAINT, TITLE, files};
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
-    job: JobArguments,
+    job: NamedJob,
     #[command(flatten)]
     elsewhere: ForSystem,
     /// Every path, one a line, for pipes
@@ -40,7 +40,7 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load_for(arguments.elsewhere.system)?;
+    let chosen = arguments.job.job().load_for(arguments.elsewhere.system)?;
     let deliverables = &chosen.chosen.deliverables;
     if arguments.all {
         let mut out = io::stdout().lock();
@@ -82,6 +82,7 @@ pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
         &mut anstream::stderr(),
         &chosen.loaded.job.sources,
         &findings,
+        false,
     );
     Ok(ExitCode::from(if has_errors(&findings) {
         FOUND

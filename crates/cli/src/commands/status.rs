@@ -8,14 +8,15 @@ use clap::Args;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::job::Word;
+use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
 use super::{Format, print_json};
-use crate::job_arguments::JobArguments;
+use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::{VERSION, status as shapes};
 use crate::show::pace::{pace, rough};
-use crate::show::strips::{coloured, fitted, table};
+use crate::show::strips::{bar, coloured, fitted, table};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files};
 
 /// Tell how far the runs of a job are
@@ -30,7 +31,7 @@ use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, fil
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
-    job: JobArguments,
+    job: NamedJob,
     /// Look again every second, until no run is at work any more
     #[arg(long, conflicts_with = "format")]
     follow: bool,
@@ -40,7 +41,7 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load_latest()?;
+    let chosen = arguments.job.job().load_latest()?;
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
@@ -48,14 +49,15 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     if arguments.format == Format::Json {
         print_json(&shape(&expansion.deliverables, &status))?;
     } else if !arguments.follow {
-        tell(&expansion.deliverables, &status, &chosen.name)?;
+        tell(&expansion.deliverables, &status, &chosen.name, None)?;
     } else {
         loop {
             if io::stdout().is_terminal() {
                 // The top of the screen, and nothing below.
                 write!(io::stdout(), "\x1b[H\x1b[2J")?;
             }
-            tell(&expansion.deliverables, &status, &chosen.name)?;
+            let height = terminal_size::terminal_size().map(|(_, height)| usize::from(height.0));
+            tell(&expansion.deliverables, &status, &chosen.name, height)?;
             if status.machines.is_empty() {
                 break;
             }
@@ -69,7 +71,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     Ok(ExitCode::from(if done >= wanted { DONE } else { FOUND }))
 }
 
-fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(), Trouble> {
+/// Prints a status; with a `height` in lines no more of it than fits, and what is at work first.
+fn tell(
+    deliverables: &[Deliverable],
+    status: &Status,
+    name: &str,
+    height: Option<usize>,
+) -> Result<(), Trouble> {
     let mut out = io::BufWriter::new(anstream::stdout().lock());
     let width = columns(io::stdout(), 80);
     let (wanted, done) = status.files();
@@ -117,14 +125,20 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
     if let Some(left) = status.left().filter(|_| done < wanted) {
         write!(out, ", {} left", rough(left))?;
     }
-    writeln!(out, "\n")?;
-    let rows: Vec<_> = deliverables
-        .iter()
-        .zip(&status.rows)
-        .map(|(one, row)| (one.label(), row.states.clone()))
-        .collect();
+    writeln!(out, "\n{}\n", bar(done, wanted, (width / 2).min(60)))?;
+    // Lines for the head, the legend, and two for each run at work.
+    let most = height.map(|height| height.saturating_sub(8 + 3 * status.machines.len()).max(3));
+    let (rows, hidden) = shown_rows(deliverables, status, most);
     for (head, cells) in table(&rows, width) {
         writeln!(out, "{head}{}", coloured(&cells))?;
+    }
+    if !hidden.is_empty() {
+        let complete = hidden.iter().filter(|states| is_complete(states)).count();
+        writeln!(
+            out,
+            "{FAINT}and {} more, {complete} of them complete{FAINT:#}",
+            count(hidden.len() as u64, "deliverable", "deliverables")
+        )?;
     }
     let size: u64 = status.rows.iter().map(|row| row.bytes).sum();
     writeln!(
@@ -192,6 +206,35 @@ fn tell(deliverables: &[Deliverable], status: &Status, name: &str) -> Result<(),
         }
     }
     Ok(out.flush()?)
+}
+
+/// Whether all frames are there.
+fn is_complete(states: &States) -> bool {
+    states.done.count() >= states.wanted.count()
+}
+
+/// The rows that are shown, and the states of those that are not: complete ones are left out first, those
+/// at work last.
+fn shown_rows(
+    deliverables: &[Deliverable],
+    status: &Status,
+    most: Option<usize>,
+) -> (Vec<(String, States)>, Vec<States>) {
+    let mut order: Vec<usize> = (0..status.rows.len()).collect();
+    let most = most.unwrap_or(order.len());
+    order.sort_by_key(|index| {
+        let states = &status.rows[*index].states;
+        let is_idle = states.running.is_empty() && states.failed.is_empty();
+        (is_complete(states), is_idle, *index)
+    });
+    let hidden = order.split_off(most.min(order.len()));
+    order.sort_unstable();
+    let row = |index: usize| {
+        let states = status.rows[index].states.clone();
+        (deliverables[index].label(), states)
+    };
+    let hidden = hidden.into_iter().map(|index| row(index).1).collect();
+    (order.into_iter().map(row).collect(), hidden)
 }
 
 fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {

@@ -1,11 +1,12 @@
 //! Findings in the form of a good compiler: code, sentence, the place underlined, what would
 //! happen, what to do.
 
+use std::collections::HashMap;
 use std::io::{self, Write};
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
-use truepath_core::finding::{Finding, Label, Weight};
+use truepath_core::finding::{Finding, Label, Weight, grouped};
 use truepath_core::source::{SourceKind, Sources};
 
 use super::{ERROR, GOOD, TITLE, WARNING, columns, count};
@@ -16,12 +17,80 @@ const COLUMNS: usize = 100;
 /// Columns that numbers and signs at the left of a finding take.
 const MARGIN: usize = 12;
 
-/// Tells all findings; the writer drops colours where they are not wanted.
-pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Finding]) {
+/// So many findings of one cause are shown each; of more the first, and where the others are.
+const MOST_ALIKE: usize = 3;
+
+/// Shows all findings; the writer drops colours where they are not wanted. Those of one cause are
+/// gathered, unless `each` is to be seen.
+pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Finding], each: bool) {
+    let mut causes: Vec<(String, Vec<&Finding>)> = Vec::new();
+    let mut known: HashMap<String, usize> = HashMap::new();
     for finding in findings {
-        // Nobody is left to tell when this fails.
-        let _ = writeln!(out, "{}\n", rendered(sources, finding));
+        let cause = cause(finding);
+        let at = *known.entry(cause.clone()).or_insert_with(|| {
+            causes.push((cause, Vec::new()));
+            causes.len() - 1
+        });
+        causes[at].1.push(finding);
     }
+    for (_, alike) in causes {
+        // Nobody is left to read when this fails.
+        if each || alike.len() <= MOST_ALIKE {
+            for finding in alike {
+                let _ = writeln!(out, "{}\n", rendered(sources, finding));
+            }
+            continue;
+        }
+        let mut first = alike[0].clone();
+        let others = alike.len() - 1;
+        let places: Vec<String> = alike[1..]
+            .iter()
+            .filter_map(|finding| place(sources, finding))
+            .take(MOST_ALIKE - 1)
+            .collect();
+        let more = match others.saturating_sub(places.len()) {
+            0 => String::new(),
+            more => format!(" and {} more", grouped(more as u64)),
+        };
+        let at = match places.is_empty() {
+            true => String::new(),
+            false => format!(": {}{more}", places.join(", ")),
+        };
+        first = first.advise(format!(
+            "the same {}{at}; --all shows each",
+            count(others as u64, "more time", "more times")
+        ));
+        let _ = writeln!(out, "{}\n", rendered(sources, &first));
+    }
+}
+
+/// What findings of one cause have in common: the rule, and the sentence but for names and numbers.
+fn cause(finding: &Finding) -> String {
+    let mut text = format!("{} ", finding.code);
+    let mut quoted = false;
+    for c in finding.sentence.chars() {
+        match c {
+            '`' => {
+                quoted = !quoted;
+                text.push(c);
+            }
+            _ if quoted => {}
+            c if c.is_ascii_digit() => {
+                if !text.ends_with('#') {
+                    text.push('#');
+                }
+            }
+            c => text.push(c),
+        }
+    }
+    text
+}
+
+/// `job.toml:12`
+fn place(sources: &Sources, finding: &Finding) -> Option<String> {
+    let place = &finding.labels.first()?.place;
+    let (line, _) = sources.line_and_column(place);
+    Some(format!("{}:{line}", sources.get(place.source).name))
 }
 
 fn rendered(sources: &Sources, finding: &Finding) -> String {

@@ -10,7 +10,7 @@ use truepath_core::strip::States;
 use truepath_runner::run::Event;
 
 use super::pace::{pace, rough};
-use super::strips::{coloured, fitted, table};
+use super::strips::{bar, coloured, distinct, fitted, table};
 use super::{ERROR, FAINT, TITLE, count, files};
 
 /// A process at work.
@@ -147,9 +147,13 @@ impl Screen {
         if let Some(left) = self.forecast.left(took).filter(|left| *left > 0.0) {
             head.push_str(&format!(", {} left", rough(left)));
         }
-        let mut lines = vec![head];
+        let whole = bar(self.done, self.to_do, (width / 2).min(60));
+        let mut lines = vec![head, whole];
         let room = height.saturating_sub(3).max(2);
-        for worker in self.workers.values().take(room / 2) {
+        let shown: Vec<&Worker> = self.workers.values().take(room / 2).collect();
+        let labels: Vec<&str> = shown.iter().map(|worker| worker.label.as_str()).collect();
+        let labels = distinct(&labels, width.saturating_sub(28));
+        for (worker, label) in shown.iter().zip(labels) {
             let doing = match (worker.frame, worker.percent) {
                 (Some(frame), Some(percent)) => format!("frame {frame}, {percent:.0} %"),
                 (Some(frame), None) => format!("frame {frame}"),
@@ -157,10 +161,7 @@ impl Screen {
             };
             let since = now.saturating_sub(worker.since).as_secs_f64();
             let doing = format!("{doing}, {}", rough(since));
-            let label = fitted(
-                &worker.label,
-                width.saturating_sub(doing.chars().count() + 5),
-            );
+            let label = fitted(&label, width.saturating_sub(doing.chars().count() + 5));
             lines.push(format!("  {label}{FAINT}  {doing}{FAINT:#}"));
         }
         lines.extend(self.strips(width, room.saturating_sub(lines.len())));

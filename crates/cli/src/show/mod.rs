@@ -9,6 +9,7 @@ pub(crate) mod strips;
 
 use std::io::{self, Write};
 use std::os::fd::AsFd;
+use std::sync::atomic::{AtomicBool, Ordering};
 
 use anstyle::{AnsiColor, Style};
 
@@ -43,8 +44,29 @@ pub(crate) fn print(line: &str) -> io::Result<()> {
     }
 }
 
-/// A line on standard error. A terminal that was closed is no reason to stop.
+/// Whether only results and errors are printed.
+static QUIET: AtomicBool = AtomicBool::new(false);
+
+/// From now on only results and errors are printed.
+pub(crate) fn be_quiet() {
+    QUIET.store(true, Ordering::Relaxed);
+}
+
+/// Whether only results and errors are printed.
+pub(crate) fn is_quiet() -> bool {
+    QUIET.load(Ordering::Relaxed)
+}
+
+/// A line on standard error, unless only results and errors are wanted. A terminal that was closed is
+/// no reason to stop.
 pub(crate) fn remark(line: &str) {
+    if !is_quiet() {
+        alert(line);
+    }
+}
+
+/// A line on standard error that is printed in any case.
+pub(crate) fn alert(line: &str) {
     // In one call: several runs may share a terminal.
     let _ = anstream::stderr().write_all(format!("{line}\n").as_bytes());
 }

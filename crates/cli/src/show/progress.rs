@@ -16,12 +16,18 @@ use super::{ERROR, FAINT, WARNING, columns, count, files, remark};
 /// The screen is drawn at most so often.
 const PAUSE: Duration = Duration::from_millis(100);
 
+/// How often a line about the whole is printed where there is no live screen.
+const BETWEEN_LINES: Duration = Duration::from_secs(5);
+
 /// Watches a run and shows it on standard error.
 pub(crate) struct Progress {
     /// One label for each deliverable, and whether it is a movie.
     labels: Vec<(String, bool)>,
     /// The live screen, where there is a terminal.
     live: Option<(ProgressBar, Screen)>,
+    verbose: bool,
+    /// When the last line about the whole was printed.
+    printed: Instant,
     colours: bool,
     drawn: Option<Instant>,
     to_do: u64,
@@ -31,7 +37,8 @@ pub(crate) struct Progress {
 }
 
 impl Progress {
-    pub(crate) fn new(deliverables: &[Deliverable]) -> Self {
+    /// With `verbose` a line is printed for every file where there is no live screen.
+    pub(crate) fn new(deliverables: &[Deliverable], verbose: bool) -> Self {
         let label = |one: &Deliverable| (one.label(), one.movie().is_some());
         let live = || {
             let bar = ProgressBar::new_spinner();
@@ -44,7 +51,9 @@ impl Progress {
         let choice = anstream::AutoStream::choice(&std::io::stderr());
         Self {
             labels: deliverables.iter().map(label).collect(),
-            live: std::io::stderr().is_terminal().then(live),
+            live: (is_live() && !verbose).then(live),
+            verbose,
+            printed: Instant::now(),
             colours: choice != anstream::ColorChoice::Never,
             drawn: None,
             to_do: 0,
@@ -117,21 +126,43 @@ impl Progress {
 
     fn published(&mut self, file: &str, elsewhere: bool) {
         self.done += 1;
-        if self.live.is_some() {
-            return;
+        if self.verbose {
+            let by = if elsewhere { ", elsewhere" } else { "" };
+            let line = format!("{file}{by} ({})", self.whole());
+            self.say(&line);
         }
+    }
+
+    /// How far the whole is.
+    fn whole(&self) -> String {
         let took = self.since.elapsed().as_secs_f64().max(0.001);
-        let rate = self.done as f64 / took;
-        let left = self.forecast.left(took).unwrap_or_default();
-        let by = if elsewhere { ", elsewhere" } else { "" };
-        self.say(&format!(
-            "{file}{by} ({} of {}, {}, {} left)",
+        let mut text = format!(
+            "{} of {}, {} %, {}",
             self.done,
             files(self.to_do),
-            pace(rate),
-            rough(left)
-        ));
+            100 * self.done / self.to_do.max(1),
+            pace(self.done as f64 / took),
+        );
+        if let Some(left) = self.forecast.left(took) {
+            text.push_str(&format!(", {} left", rough(left)));
+        }
+        text
     }
+
+    /// Where there is no live screen, a line every few seconds.
+    fn line(&mut self) {
+        if self.live.is_none() && !self.verbose && self.printed.elapsed() >= BETWEEN_LINES {
+            self.printed = Instant::now();
+            let whole = self.whole();
+            self.say(&whole);
+        }
+    }
+}
+
+/// Whether the terminal can show a screen that changes.
+fn is_live() -> bool {
+    let is_dumb = std::env::var_os("TERM").is_some_and(|kind| kind == "dumb");
+    io::stderr().is_terminal() && !is_dumb && !super::is_quiet()
 }
 
 impl Watch for Progress {
@@ -150,7 +181,7 @@ impl Watch for Progress {
             Event::Started {
                 label, frames, log, ..
             } => {
-                if self.live.is_none() {
+                if self.verbose {
                     self.say(&format!(
                         "{FAINT}started {label}, {} (log {}){FAINT:#}",
                         count(frames.count(), "frame", "frames"),
@@ -193,7 +224,10 @@ impl Watch for Progress {
             )),
             Event::Remark(text) => self.say(text),
             Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } => {}
-            Event::Tick => self.draw(),
+            Event::Tick => {
+                self.draw();
+                self.line();
+            }
         }
     }
 }

@@ -14,7 +14,7 @@ use std::process::{Child, Command, Output, Stdio};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 16] = [
+pub const COMMANDS: [&str; 18] = [
     "new",
     "adopt",
     "demo",
@@ -30,6 +30,8 @@ pub const COMMANDS: [&str; 16] = [
     "match",
     "engines",
     "schema",
+    "completions",
+    "man",
     "understudy",
 ];
 

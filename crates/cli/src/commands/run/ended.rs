@@ -92,6 +92,15 @@ impl Ended {
         }
     }
 
+    /// A job of which only the plan was shown.
+    pub(super) fn dry(job: &str) -> Self {
+        Self {
+            result: JobResult::Running,
+            code: DONE,
+            ..Self::aborted(job, "", DONE)
+        }
+    }
+
     /// A job that goes on without this program.
     pub(super) fn running(job: &str) -> Self {
         Self {

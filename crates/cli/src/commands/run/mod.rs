@@ -2,6 +2,7 @@
 
 mod afterwards;
 mod detach;
+mod dry_run;
 mod ended;
 mod events;
 mod on_slurm;
@@ -51,6 +52,15 @@ pub(crate) struct Arguments {
     /// Render although this error was found; may be said several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
     pass_over: Vec<String>,
+    /// Show every finding, also those of one cause
+    #[arg(long)]
+    all: bool,
+    /// Say what would be done: processes, frames, where they go and how long it may take; start nothing
+    #[arg(long, conflicts_with_all = ["on", "detach"])]
+    dry_run: bool,
+    /// Where there is no live screen: a line for every file, in place of one every few seconds
+    #[arg(long, short)]
+    verbose: bool,
     /// How many processes run at once; unset, what the job says, or one
     #[arg(long, short, value_name = "NUMBER")]
     jobs: Option<NonZeroUsize>,
@@ -212,7 +222,8 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     if grave(&found).is_empty() && can_ask(&chosen.chosen) {
         found = findings_asking(&chosen, true);
     }
-    tell_all(&mut anstream::stderr(), &chosen.loaded.job.sources, &found);
+    let sources = &chosen.loaded.job.sources;
+    tell_all(&mut anstream::stderr(), sources, &found, arguments.all);
     let grave = grave(&found);
     if has_errors(&grave) {
         remark(&format!(
@@ -227,7 +238,11 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     }
     let jobs = usize::try_from(chosen.loaded.job.jobs()).unwrap_or(1);
     let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
-    let mut progress = Progress::new(&rendered.deliverables);
+    if arguments.dry_run {
+        dry_run::tell(&chosen, &rendered, jobs)?;
+        return Ok(Ended::dry(&chosen.name));
+    }
+    let mut progress = Progress::new(&rendered.deliverables, arguments.verbose);
     let options = Options {
         this_program: &this_program::path().map_err(Trouble::outside("this program"))?,
         interrupt: stopping::listen()?,

@@ -1,0 +1,85 @@
+//! What a run would do: the processes, their frames, where they go, and how long it may take.
+
+use std::collections::BTreeMap;
+use std::io::{self, Write};
+
+use truepath_core::deliverable::Expansion;
+use truepath_core::finding::grouped;
+use truepath_core::forecast::Forecast;
+use truepath_core::frames::FrameSet;
+use truepath_core::plan::plan;
+use truepath_runner::status::Follower;
+
+use crate::job_arguments::Chosen;
+use crate::outcome::Trouble;
+use crate::show::pace::rough;
+use crate::show::{FAINT, TITLE, count, files};
+
+/// Shows it. Nothing is started, and nothing written.
+pub(super) fn tell(chosen: &Chosen, rendered: &Expansion, jobs: usize) -> Result<(), Trouble> {
+    let mut follower = Follower::new(&chosen.loaded, rendered);
+    let status = follower
+        .look()
+        .map_err(Trouble::outside("the state folder"))?;
+    let missing: Vec<FrameSet> = status
+        .rows
+        .iter()
+        .map(|row| {
+            let states = &row.states;
+            // What is of other settings or has changed stays unless that is asked for.
+            let kept = [&states.done, &states.stale, &states.changed];
+            kept.iter().fold(states.wanted.clone(), |left, known| {
+                left.difference(known).unwrap_or(left)
+            })
+        })
+        .collect();
+    let processes = plan(rendered, &|index| missing[index].clone());
+    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut of: BTreeMap<usize, u64> = BTreeMap::new();
+    for process in &processes {
+        *of.entry(process.deliverables[0]).or_default() += 1;
+    }
+    for (index, one) in rendered.deliverables.iter().enumerate() {
+        let frames = &missing[index];
+        if frames.is_empty() {
+            continue;
+        }
+        let first = one.path(frames.first().unwrap_or(0));
+        writeln!(out, "{TITLE}{}{TITLE:#}", one.label())?;
+        let what = match one.movie() {
+            Some(_) => "the movie".to_owned(),
+            None => format!("{}: {frames}", count(frames.count(), "frame", "frames")),
+        };
+        let by = match of.get(&index) {
+            Some(number) => format!(
+                ", {} of {}",
+                count(*number, "process", "processes"),
+                one.common.engine.name
+            ),
+            None => ", in the same processes".to_owned(),
+        };
+        writeln!(out, "  {what}{by}")?;
+        writeln!(out, "  {FAINT}to {first}{FAINT:#}")?;
+    }
+    let left: Vec<u64> = missing.iter().map(FrameSet::count).collect();
+    let total: u64 = left.iter().sum();
+    let time = match Forecast::new(&follower.expected(), &left, jobs).left(0.0) {
+        Some(seconds) if total > 0 => format!("about {}, by what it took before", rough(seconds)),
+        _ if total > 0 => "nothing was measured yet, so how long it takes is not known".to_owned(),
+        _ => "nothing to do".to_owned(),
+    };
+    let wanted: u64 = rendered
+        .deliverables
+        .iter()
+        .map(|one| one.common.chosen.count())
+        .sum();
+    writeln!(
+        out,
+        "{} of {} to make in {}, {} at once; {time}",
+        grouped(total),
+        files(wanted),
+        count(processes.len() as u64, "process", "processes"),
+        jobs
+    )?;
+    Ok(out.flush()?)
+}
