@@ -62,7 +62,7 @@ fn a_killed_run_takes_the_engine_and_its_children_along() {
         "1-4",
     );
     let mut run = project
-        .command(&["run"])
+        .command(&["run", "--verbose"])
         .stdout(Stdio::null())
         .stderr(Stdio::piped())
         .spawn()

@@ -60,7 +60,7 @@ fn the_time_left_is_told_from_what_it_took_before() {
         "scene = \"dawn.toml\"\nengine = \"understudy\"\nframes = \"1-40\"\nchunk = 10\n\
          path = \"r/{shot}.{frame:04}.png\"\nsize = \"64x64\"\nsettings = { samples = 2 }\n",
     );
-    project.write("dawn.toml", &scene("[mishap]\nslow = 210\n"));
+    project.write("dawn.toml", &scene("[mishap]\nslow = 330\n"));
     let begun = |arguments: &[&str]| {
         let run = project.call(&[&["run"], arguments].concat());
         let told = run.err.lines().find(|line| line.contains(" wanted, "));

@@ -107,7 +107,12 @@ pub fn start(work: Work, engine: &Profile, scenes: &[StartScene]) -> String {
             "[view.left]",
             "what only this eye has stands here",
         );
-        text.push_str("[view.right]\n\n");
+        put(
+            &mut text,
+            "env = { EYE = \"left\" }",
+            "what makes its picture another: a variable, settings, a camera",
+        );
+        text.push_str("[view.right]\nenv = { EYE = \"right\" }\n\n");
     }
     if work == Work::Show {
         put(
