@@ -139,17 +139,25 @@ fn what_cannot_be_understood_is_told() {
         let called = project.call(&words).ends(2);
         assert!(called.err.contains(part), "{}", called.err);
     }
-    project.write(
-        "a.sh",
-        "render --mood happy r/a.png\nrender --mood sad r/b.png\n",
-    );
+    project.write("a.sh", "render happy r/a.png\nrender sad r/b.png\n");
     let called = project.call(&["adopt", "--script", "a.sh"]).ends(2);
     assert!(
         called
             .err
-            .contains("word 3 differs from line to line (happy, sad)"),
+            .contains("word 2 differs from line to line (happy, sad)"),
         "{}",
         called.err
+    );
+    // What was understood and what was not is said word by word.
+    assert!(
+        called.out.contains(" 2  happy    not understood"),
+        "{}",
+        called.out
+    );
+    assert!(
+        called.out.contains(" 3  r/a.png  what is written"),
+        "{}",
+        called.out
     );
     project.write("b.sh", "render $HOME/a.png\n");
     let called = project.call(&["adopt", "--script", "b.sh"]).ends(2);
@@ -158,4 +166,252 @@ fn what_cannot_be_understood_is_told() {
         "{}",
         called.err
     );
+}
+
+/// Command lines as people write them, a script each, with a part of the job that they become.
+const SCRIPTS: [(&str, &str); 35] = [
+    (
+        "render --first 1 --last 20 --by 2 --out r/k.png kiln.scene",
+        "",
+    ),
+    (
+        "render --scene kiln.scene --frames 1-48 --out r/kiln.png",
+        "frames = \"1-48\"",
+    ),
+    (
+        "render -s 1 -e 9 kiln.scene -o r/k.####.exr",
+        "r/k.{frame:04}.exr",
+    ),
+    (
+        "render kiln.scene -start 1 -end 9 -output r/k.png",
+        "frames = \"1-9\"",
+    ),
+    (
+        "render -frame 7 -camera front -output r/k.png kiln.scene",
+        "camera = \"front\"",
+    ),
+    (
+        "render --first 1 --last 19 --by 2 --out r/k.png kiln.scene",
+        "{step}",
+    ),
+    (
+        "render --name kiln --format png --dir r -f 7 kiln.scene",
+        "r/kiln.{frame:04}.png",
+    ),
+    (
+        "render --out-dir=r --output-name=kiln --ext=exr --frames=1-9 kiln.scene",
+        "r/kiln.{frame:04}.exr",
+    ),
+    (
+        "render --dir r/ --name k --type tiff --first 1 --last 4 kiln.scene",
+        "r/k.{frame:04}",
+    ),
+    (
+        "render --verbose --out r/k.png --frame 3 later.scene",
+        "scene  = \"later.scene\"",
+    ),
+    (
+        "render --range 1:48 -o r/k.png kiln.scene",
+        "{first}:{last}",
+    ),
+    (
+        "render --range 1..48 -o r/k.png kiln.scene",
+        "{first}..{last}",
+    ),
+    ("render -f 0007 -o r/k_0007.png kiln.scene", "{frame:04}"),
+    (
+        "render --start-frame 001 --end-frame 010 -o r/k.%03d.png kiln.scene",
+        "{first:03}",
+    ),
+    ("render -o r/k.%d.png -f 3 kiln.scene", "r/k.{frame}.png"),
+    (
+        "render -w 640 -h 480 -f 1 -o r/k.png kiln.scene",
+        "size   = \"640x480\"",
+    ),
+    (
+        "render --size 640x480 -f 1 -o r/k.png kiln.scene",
+        "{width}x{height}",
+    ),
+    (
+        "render -res 640 480 -f 1 -o r/k.png kiln.scene",
+        "size   = \"640x480\"",
+    ),
+    (
+        "render --threads 8 -f 1 -o r/k.png kiln.scene",
+        "threads = 8",
+    ),
+    (
+        "render --layer depth -f 1 -o r/k_depth.exr kiln.scene",
+        "passes = [\"depth\"]",
+    ),
+    (
+        "render +Ikiln.scene +Or/k.png +W32 +H24 -s 1 -e 2",
+        "+I{scene.file}",
+    ),
+    (
+        "/opt/brass/bin/render -f 1 -o r/k.png kiln.scene",
+        "\"/opt/brass/bin/render\"",
+    ),
+    (
+        "render -f 1 -o /tmp/out/k.png kiln.scene",
+        "{place.output}/k.{frame:04}.png",
+    ),
+    (
+        "render --quality high --gamma 2.2 -f 1 -o r/k.png kiln.scene",
+        "\"2.2\"",
+    ),
+    ("render kiln.scene still.png", "still  = 1"),
+    ("nice -n 19 render -f 1 -o r/k.png kiln.scene", "\"render\""),
+    (
+        "LIGHT=moon render -f 1 -o r/k.png kiln.scene",
+        "env    = { LIGHT = \"moon\" }",
+    ),
+    (
+        "render -f 1 -o 'r/my k.png' 'my scene.scene'",
+        "my scene.scene",
+    ),
+    (
+        "cd /tmp\nrender -f 1 -o r/k.png kiln.scene\nshutdown -h now",
+        "frames = \"1\"",
+    ),
+    (
+        "render -s 1 -e 10 --camera front -o r/front.####.png kiln.scene\nrender -s 11 -e 20 --camera top -o r/top.####.png kiln.scene",
+        "[shot.\"front\"]",
+    ),
+    (
+        "render -f 1 --camera a -o r/frame_a.####.png kiln.scene\nrender -f 1 --camera b -o r/frame_b.####.png kiln.scene",
+        "r/frame_{camera}.{frame:04}.png",
+    ),
+    (
+        "render -s 1 -e 4 --mood happy -o r/happy.####.png kiln.scene\nrender -s 1 -e 4 --mood sad -o r/sad.####.png kiln.scene",
+        "settings = { \"mood\" = \"sad\" }",
+    ),
+    (
+        "render -s 1 -e 4 -o r/dawn.####.png dawn.scene --camera a\nrender -s 3 -e 9 -o r/dusk.####.png dusk.scene --camera b",
+        "[shot.",
+    ),
+    (
+        "render -f 1 -o r/k_0001.png kiln.scene\nrender -f 2 -o r/k_0002.png kiln.scene\nrender -f 3 -o r/k_0003.png kiln.scene",
+        "frames = \"1-3\"",
+    ),
+    (
+        "render -s 1 -e 4 -w 64 -h 48 -o r/small.####.png kiln.scene\nrender -s 1 -e 4 -w 640 -h 480 -o r/large.####.png kiln.scene",
+        "size   = \"64x48\"",
+    ),
+];
+
+#[test]
+fn lines_as_people_write_them_are_given_back() {
+    for (script, part) in SCRIPTS {
+        let project = Project::empty();
+        for scene in ["kiln.scene", "my scene.scene", "dawn.scene", "dusk.scene"] {
+            project.write(scene, "x");
+        }
+        project.write("night.sh", script);
+        let called = project.call(&["adopt", "--script", "night.sh"]);
+        if part.is_empty() {
+            // A last frame that is not one of the steps: nothing is written, and why is said.
+            assert_eq!(called.code, Some(1), "{script}: {}", called.out);
+            assert!(called.out.contains("Nothing is written"), "{}", called.out);
+            assert!(!project.path("truepath.toml").exists());
+            continue;
+        }
+        assert_eq!(
+            called.code,
+            Some(0),
+            "{script}\n{}\n{}",
+            called.out,
+            called.err
+        );
+        assert!(
+            called.out.contains("word for word"),
+            "{script}\n{}",
+            called.out
+        );
+        let job = project.read("truepath.toml");
+        assert!(job.contains(part), "{script}: {part}\n{job}");
+        if script.contains("shutdown") {
+            assert!(
+                called.out.contains("--then 'shutdown -h now'"),
+                "{}",
+                called.out
+            );
+        }
+    }
+}
+
+#[test]
+fn a_meaning_that_cannot_be_guessed_is_given_by_the_user() {
+    let project = Project::empty();
+    project.write("kiln.scene", "x");
+    let line = ["render", "kiln.scene", "-z", "7", "--dest", "r/kiln"];
+    let called = project
+        .call(&[&["adopt", "--"], &line[..]].concat())
+        .ends(2);
+    assert!(called.err.contains("--meaning"), "{}", called.err);
+    assert!(
+        called.out.contains(" 6  r/kiln      not understood"),
+        "{}",
+        called.out
+    );
+    let hints = [
+        "adopt",
+        "--meaning=-z=frame",
+        "--meaning=--dest=output-folder",
+        "--",
+    ];
+    project.call(&[&hints[..], &line[..]].concat()).ends(0);
+    let job = project.read("truepath.toml");
+    assert!(
+        job.contains("{frame}") && job.contains("{target.folder}"),
+        "{job}"
+    );
+    let wrong = project
+        .call(&["adopt", "--meaning=-z=fram", "--", "x"])
+        .ends(2);
+    assert!(wrong.err.contains("did you mean `frame`?"), "{}", wrong.err);
+}
+
+proptest::proptest! {
+    #![proptest_config(proptest::prelude::ProptestConfig { cases: 60, failure_persistence: None, ..Default::default() })]
+    #[test]
+    fn a_job_that_is_written_gives_the_same_lines_back(
+        first in 1_i64..50, length in 0_i64..50,
+        camera in "[a-z]{1,5}", other in "[a-z]{1,5}",
+        name in "[a-z]{1,6}", style in 0_usize..4, several: bool, same_frames: bool,
+    ) {
+        let last = first + length;
+        let line = |camera: &str, first: i64, last: i64| match style {
+            0 => format!("render -s {first} -e {last} --camera {camera} -o r/{name}_{camera}.####.png kiln.scene"),
+            1 => format!("render --range {first}-{last} --cam={camera} --out=r/{camera}/{name}.png kiln.scene"),
+            2 => format!("render kiln.scene --first {first} --last {last} --camera {camera} --dir r/{camera} --name {name} --type png"),
+            _ => format!("render -frame {first} -camera {camera} -output r/{camera}_{name}.png kiln.scene"),
+        };
+        let mut script = line(&camera, first, last);
+        if several {
+            let (first, last) = if same_frames { (first, last) } else { (last + 1, last + 1 + length) };
+            script = format!("{script}\n{}", line(&other, first, last));
+        }
+        let project = Project::empty();
+        project.write("kiln.scene", "x");
+        project.write("night.sh", &script);
+        let called = project.call(&["adopt", "--script", "night.sh"]);
+        if called.code == Some(0) {
+            // What `commands` makes of the job are the lines, in whatever pieces.
+            proptest::prop_assert!(called.out.contains("word for word"), "{script}\n{}", called.out);
+            let paths = project.call(&["paths", "--all"]).ends(0).out;
+            let mut frames = length + 1;
+            if style == 3 {
+                frames = 1;
+            }
+            let is_other = several && (camera != other || !same_frames);
+            let wanted = frames * if is_other { 2 } else { 1 };
+            proptest::prop_assert_eq!(paths.lines().count() as i64, wanted, "{}\n{}", script, project.read("truepath.toml"));
+            let unique: std::collections::BTreeSet<&str> = paths.lines().collect();
+            proptest::prop_assert_eq!(unique.len() as i64, wanted, "{}\n{}", script, project.read("truepath.toml"));
+        } else {
+            proptest::prop_assert!(!project.path("truepath.toml").exists());
+            proptest::prop_assert!(several && camera == other, "{script}\n{}\n{}", called.out, called.err);
+        }
+    }
 }

@@ -5,9 +5,10 @@ use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::adopt::{Adoption, Folder, Means, adopt, command_lines};
+use truepath_core::adopt::{Adoption, Folder, Hint, Meaning, Means, Script, adopt, read_script};
 use truepath_core::deliverable::Expansion;
 use truepath_core::engine::{Call, Profile};
+use truepath_core::frames::FrameSet;
 use truepath_core::plan::plan;
 use truepath_core::quote::posix_line;
 use truepath_runner::load::{JOB_FILE, profiles};
@@ -20,11 +21,11 @@ use crate::show::{FAINT, GOOD, TITLE, WARNING, count};
 /// Make a job of a command line that is already in use
 ///
 /// Reads the line, or a script with several of one kind, shows what it takes each word to mean, and
-/// writes a short job file that gives the same line back, word for word, for the same frames; paths
-/// are written out whole.
+/// writes a job file that gives the same lines back, word for word, for the same frames, and no others;
+/// paths are written out whole. Where it cannot, it writes nothing and says why.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath adopt -- myrender --in kiln.scene --frames 1-48 --out renders/kiln.png\n  truepath adopt --script nightly.sh --to nightly.toml"
+    after_help = "Examples:\n  truepath adopt -- myrender --in kiln.scene --frames 1-48 --out renders/kiln.png\n  truepath adopt --script nightly.sh --to nightly.toml\n  truepath adopt --meaning=-z=frame --meaning=--dest=output -- myrender -z 7 --dest kiln.out"
 )]
 pub(crate) struct Arguments {
     /// A script with the command lines, in place of a line
@@ -35,7 +36,12 @@ pub(crate) struct Arguments {
     to: PathBuf,
     /// Show the job, and write nothing
     #[arg(long)]
-    dry: bool,
+    dry_run: bool,
+    /// What a flag, or the word with a number, means where that is not recognised: scene, output,
+    /// output-folder, output-name, output-type, frame, first, last, step, range, width, height, size,
+    /// camera, pass or threads
+    #[arg(long, value_name = "FLAG=WHAT", value_parser = hint, allow_hyphen_values = true)]
+    meaning: Vec<Hint>,
     /// The command line, after `--`
     #[arg(last = true, value_name = "COMMAND")]
     command: Vec<String>,
@@ -52,79 +58,131 @@ impl Folder for Here {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
-    let lines = match &arguments.script {
-        None => vec![arguments.command.clone()],
+    let script = match &arguments.script {
+        None => Script {
+            lines: vec![arguments.command.clone()],
+            ..Script::default()
+        },
         Some(path) => {
             let name = path.display().to_string();
             let text = std::fs::read_to_string(path).map_err(Trouble::outside(name.clone()))?;
-            command_lines(&text).map_err(|error| Trouble::Usage(format!("{name}: {error}")))?
+            read_script(&text).map_err(|error| Trouble::Usage(format!("{name}: {error}")))?
         }
     };
     let known = profiles(&here, &SHIPPED)?;
     let known: Vec<&Profile> = known.iter().map(AsRef::as_ref).collect();
-    let lines: Vec<Vec<String>> = lines.into_iter().filter(|line| !line.is_empty()).collect();
-    let adopted = adopt(&lines, &Here(here.clone()), &known)
-        .map_err(|error| Trouble::Usage(error.to_string()))?;
-    show(&adopted)?;
-    let mut out = io::stdout().lock();
-    if arguments.dry {
-        write!(out, "\n{}", adopted.job)?;
+    let lines: Vec<Vec<String>> = script
+        .lines
+        .iter()
+        .filter(|line| !line.is_empty())
+        .cloned()
+        .collect();
+    let script = Script {
+        lines: lines.clone(),
+        ..script
+    };
+    let adopted = match adopt(&script, &Here(here.clone()), &known, &arguments.meaning) {
+        Ok(adopted) => adopted,
+        Err(error) => {
+            let program = lines.first().and_then(|line| line.first());
+            show_words(program.map_or("", String::as_str), error.words())?;
+            return Err(Trouble::Usage(error.to_string()));
+        }
+    };
+    show_words(&adopted.program, &adopted.words)?;
+    for remark in &adopted.remarks {
+        writeln!(anstream::stdout(), "{WARNING}note{WARNING:#}: {remark}")?;
+    }
+    if arguments.dry_run {
+        write!(io::stdout(), "\n{}", adopted.job)?;
         return Ok(ExitCode::from(DONE));
     }
-    let name = arguments.to.display().to_string();
-    std::fs::File::create_new(&arguments.to)
+    write_if_same(&arguments.to, &lines, &adopted)
+}
+
+/// Writes the job under its name if it gives the same lines back, and no others.
+fn write_if_same(
+    to: &Path,
+    lines: &[Vec<String>],
+    adopted: &Adoption,
+) -> Result<ExitCode, Trouble> {
+    let name = to.display().to_string();
+    let whole = std::path::absolute(to).map_err(Trouble::outside(name.clone()))?;
+    let folder = whole.parent().unwrap_or(Path::new("/"));
+    if whole.symlink_metadata().is_ok() {
+        let taken = io::Error::from(io::ErrorKind::AlreadyExists);
+        return Err(Trouble::outside(name)(taken));
+    }
+    // It is read back as a file before it gets its name.
+    let trial = folder.join(format!(".adopted-{}.toml", std::process::id()));
+    std::fs::File::create_new(&trial)
         .and_then(|mut file| file.write_all(adopted.job.as_bytes()))
         .map_err(Trouble::outside(name.clone()))?;
-    let folder = std::path::absolute(&arguments.to)
-        .map_err(Trouble::outside(name.clone()))?
-        .parent()
-        .unwrap_or(Path::new("/"))
-        .to_owned();
-    let same = gives_back(&arguments.to, &lines, &adopted, &folder)?;
-    writeln!(out, "\n{name} is written.")?;
-    match same {
+    let same = gives_back(&trial, lines, adopted, folder);
+    let kept = match &same {
+        Ok(Ok(())) => std::fs::hard_link(&trial, &whole),
+        _ => Ok(()),
+    };
+    std::fs::remove_file(&trial).map_err(Trouble::outside(trial.display().to_string()))?;
+    kept.map_err(Trouble::outside(name.clone()))?;
+    let mut out = io::stdout().lock();
+    match same? {
         Ok(()) => {
+            let which = match lines.len() {
+                1 => "the same line".to_owned(),
+                several => format!("the same {several} lines"),
+            };
             writeln!(
                 out,
-                "It gives {} back, word for word.",
-                match lines.len() {
-                    1 => "the same line".to_owned(),
-                    several => format!("the same {several} lines"),
-                }
+                "\n{name} is written.\nIt gives {which} back, word for word."
             )?;
             Ok(ExitCode::from(DONE))
         }
         Err(difference) => {
-            writeln!(out, "It does not give the same line back:\n  {difference}")?;
+            writeln!(
+                out,
+                "\nNothing is written, since a job would not give the same lines back:\n  {difference}\n\
+                 Say what a word means with --meaning, or write the job by hand: `truepath new`."
+            )?;
             Ok(ExitCode::from(FOUND))
         }
     }
 }
 
-/// What each word was taken to mean.
-fn show(adopted: &Adoption) -> io::Result<()> {
+/// `--dest=output` or `4=output`
+fn hint(text: &str) -> Result<Hint, String> {
+    let words = Means::HINTS.map(|(word, _)| word);
+    let (flag, word) = text.rsplit_once('=').ok_or_else(|| {
+        format!(
+            "it takes a flag and its meaning, such as --dest=output: {}",
+            words.join(", ")
+        )
+    })?;
+    let means = Means::HINTS.iter().find(|(known, _)| *known == word);
+    match means {
+        Some((_, means)) => Ok((flag.to_owned(), *means)),
+        None => Err(truepath_core::nearest::advice(word, &words)),
+    }
+}
+
+/// What each word was taken to mean, with its number.
+fn show_words(program: &str, words: &[Meaning]) -> io::Result<()> {
     let mut out = anstream::stdout().lock();
-    let width = adopted
-        .words
-        .iter()
-        .map(|word| word.text.chars().count())
-        .max()
-        .unwrap_or(0)
-        .clamp(7, 40);
-    writeln!(
-        out,
-        "{TITLE}{:<width$}{TITLE:#}  the program",
-        adopted.program
-    )?;
-    for word in &adopted.words {
+    let longest = words.iter().map(|word| word.text.chars().count()).max();
+    let width = longest.unwrap_or(0).clamp(7, 40);
+    if !program.is_empty() {
+        writeln!(
+            out,
+            "{FAINT} 1{FAINT:#}  {TITLE}{program:<width$}{TITLE:#}  the program"
+        )?;
+    }
+    for (number, word) in (2..).zip(words) {
         let meaning = word.means.word();
+        write!(out, "{FAINT}{number:>2}{FAINT:#}  ")?;
         match word.means {
             Means::Itself => writeln!(out, "{FAINT}{:<width$}  {meaning}{FAINT:#}", word.text)?,
             _ => writeln!(out, "{:<width$}  {GOOD}{meaning}{GOOD:#}", word.text)?,
         }
-    }
-    for remark in &adopted.remarks {
-        writeln!(out, "{WARNING}note{WARNING:#}: {remark}")?;
     }
     Ok(())
 }
@@ -146,13 +204,35 @@ fn gives_back(
         .iter()
         .map(|line| whole(line, adopted, folder))
         .collect();
-    let given = lines_of(&expansion, lines, adopted)?;
-    let missing = wanted.iter().find(|line| !given.contains(line));
-    Ok(match missing {
+    let pieces = adopted.pieces(lines);
+    let mut made: Vec<String> = Vec::new();
+    for (index, one) in expansion.deliverables.iter().enumerate() {
+        let chosen = &one.common.chosen;
+        let mut covered = FrameSet::empty();
+        for piece in &pieces {
+            let frames = piece.as_ref().unwrap_or(chosen);
+            if frames.difference(chosen).is_ok_and(|rest| !rest.is_empty()) {
+                continue;
+            }
+            let lines = lines_of(&expansion, index, frames)?;
+            if lines.iter().all(|line| wanted.contains(line)) {
+                covered = covered.union(frames).unwrap_or(covered);
+            }
+            made.extend(lines);
+        }
+        let surplus = chosen.difference(&covered).unwrap_or_default();
+        if !surplus.is_empty() && wanted.iter().all(|line| made.contains(line)) {
+            return Ok(Err(format!(
+                "it would also make frames {surplus} of {}",
+                one.label()
+            )));
+        }
+    }
+    Ok(match wanted.iter().find(|line| !made.contains(line)) {
         Some(line) => Err(format!(
-            "{line}\n  and gives {}:\n  {}",
-            count(given.len() as u64, "line", "lines"),
-            given.join("\n  ")
+            "it would not make\n    {line}\n  but {}:\n    {}",
+            count(made.len() as u64, "line", "lines"),
+            made.join("\n    ")
         )),
         None => Ok(()),
     })
@@ -165,7 +245,7 @@ fn whole(line: &[String], adopted: &Adoption, folder: &Path) -> String {
         .skip(1)
         .zip(&adopted.words)
         .map(|(text, word)| match word.means {
-            Means::Scene | Means::Output => {
+            Means::Scene | Means::Output | Means::OutputFolder => {
                 let (before, path) = text.split_at(word.before.len());
                 format!("{before}{}", folder.join(path).display())
             }
@@ -175,43 +255,34 @@ fn whole(line: &[String], adopted: &Adoption, folder: &Path) -> String {
     posix_line(&line[0], words.iter().map(String::as_str))
 }
 
-/// The lines that the job comes to, rendering right into the folders of the true names; in the
-/// pieces of frames that the lines had.
+/// The lines that the job makes for some frames of a deliverable, rendering right into the folder of the
+/// true names.
 fn lines_of(
     expansion: &Expansion,
-    lines: &[Vec<String>],
-    adopted: &Adoption,
+    index: usize,
+    frames: &FrameSet,
 ) -> Result<Vec<String>, Trouble> {
-    let mut all = Vec::new();
-    let pieces = adopted.pieces(lines);
-    for frames in pieces {
-        let plan = plan(expansion, &|index| {
-            let chosen = &expansion.deliverables[index].common.chosen;
-            match &frames {
-                Some(frames) => chosen.intersection(frames).unwrap_or_default(),
-                None => chosen.clone(),
-            }
-        });
-        for invocation in &plan {
-            let deliverables = invocation.members(&expansion.deliverables);
-            let one = deliverables[0];
-            let path = one.path(invocation.frames.first().unwrap_or(0));
-            let call = Call {
-                profile: &one.common.engine,
-                deliverables: &deliverables,
-                frames: &invocation.frames,
-                staging: path.rsplit_once('/').map_or("", |(folder, _)| folder),
-                prepared: None,
-            };
-            let orders = call
-                .orders()
-                .map_err(|error| Trouble::Usage(error.to_string()))?;
-            let words = orders.arguments.iter().map(String::as_str);
-            let line = posix_line(&orders.program, words);
-            if !all.contains(&line) {
-                all.push(line);
-            }
-        }
+    let wanted = |other: usize| match other == index {
+        true => frames.clone(),
+        false => FrameSet::empty(),
+    };
+    let mut lines = Vec::new();
+    for invocation in plan(expansion, &wanted) {
+        let deliverables = invocation.members(&expansion.deliverables);
+        let one = deliverables[0];
+        let path = one.path(invocation.frames.first().unwrap_or(0));
+        let call = Call {
+            profile: &one.common.engine,
+            deliverables: &deliverables,
+            frames: &invocation.frames,
+            staging: path.rsplit_once('/').map_or("", |(folder, _)| folder),
+            prepared: None,
+        };
+        let orders = call
+            .orders()
+            .map_err(|error| Trouble::Usage(error.to_string()))?;
+        let words = orders.arguments.iter().map(String::as_str);
+        lines.push(posix_line(&orders.program, words));
     }
-    Ok(all)
+    Ok(lines)
 }

@@ -16,6 +16,10 @@ pub struct Meaning {
     pub before: String,
     /// What it means.
     pub means: Means,
+    /// The name of the setting that it is.
+    pub setting: String,
+    /// What stands between the two numbers of a range, such as `-` or `:`.
+    pub between: &'static str,
 }
 
 /// What a value means.
@@ -27,6 +31,12 @@ pub enum Means {
     Scene,
     /// What is written.
     Output,
+    /// The folder of what is written.
+    OutputFolder,
+    /// Its name, without folder and extension.
+    OutputName,
+    /// Its kind of file.
+    OutputType,
     /// A single frame.
     Frame,
     /// The first frame.
@@ -49,6 +59,8 @@ pub enum Means {
     Pass,
     /// The threads.
     Threads,
+    /// A setting of the renderer's own, which differs from line to line.
+    Setting,
 }
 
 impl Means {
@@ -56,9 +68,12 @@ impl Means {
     #[must_use]
     pub fn word(self) -> &'static str {
         match self {
-            Self::Itself => "stays as it is",
+            Self::Itself => "not understood, stays as it is",
             Self::Scene => "the scene",
             Self::Output => "what is written",
+            Self::OutputFolder => "the folder of what is written",
+            Self::OutputName => "the name of what is written",
+            Self::OutputType => "the kind of file that is written",
             Self::Frame => "the frame",
             Self::First => "the first frame",
             Self::Last => "the last frame",
@@ -70,8 +85,29 @@ impl Means {
             Self::Camera => "the camera",
             Self::Pass => "the pass",
             Self::Threads => "threads of the process",
+            Self::Setting => "a setting, which differs from line to line",
         }
     }
+
+    /// The words with which a user can say what a flag means.
+    pub const HINTS: [(&'static str, Self); 16] = [
+        ("scene", Self::Scene),
+        ("output", Self::Output),
+        ("output-folder", Self::OutputFolder),
+        ("output-name", Self::OutputName),
+        ("output-type", Self::OutputType),
+        ("frame", Self::Frame),
+        ("first", Self::First),
+        ("last", Self::Last),
+        ("step", Self::Step),
+        ("range", Self::Range),
+        ("width", Self::Width),
+        ("height", Self::Height),
+        ("size", Self::Size),
+        ("camera", Self::Camera),
+        ("pass", Self::Pass),
+        ("threads", Self::Threads),
+    ];
 
     /// What a token of a profile means.
     fn of_token(token: &str) -> Option<Self> {
@@ -93,33 +129,97 @@ impl Means {
     }
 }
 
+/// What a user says that a flag, or the word with a number, means.
+pub type Hint = (String, Means);
+
 /// The meaning of every column.
 pub(super) fn guess(
     columns: &[Vec<&str>],
     folder: &dyn Folder,
     profile: Option<&Profile>,
+    hints: &[Hint],
 ) -> Vec<Meaning> {
     let mut words: Vec<Meaning> = Vec::new();
     for (index, column) in columns.iter().enumerate() {
         let text = column[0];
-        let told = profile.and_then(|profile| by_profile(profile, text));
-        let (before, means) = told.unwrap_or_else(|| {
-            let flag = index.checked_sub(1).map(|before| columns[before][0]);
-            by_look(text, flag, words.last(), folder)
-        });
+        let flag = index.checked_sub(1).map(|before| columns[before][0]);
+        let hinted = by_hint(hints, index + 2, text, flag);
+        let known = || profile.and_then(|profile| by_profile(profile, text));
+        let (before, means) = hinted
+            .or_else(known)
+            .unwrap_or_else(|| by_look(text, flag, words.last(), folder));
         words.push(Meaning {
             text: text.to_owned(),
             before: before.to_owned(),
+            setting: String::new(),
+            between: match means {
+                Means::Range => range(&text[before.len()..]).map_or("-", |(.., between)| between),
+                _ => "",
+            },
             means,
         });
     }
-    only_one(&mut words, Means::Scene);
-    only_one(&mut words, Means::Output);
+    scene_without_flag(&mut words);
+    only_one(&mut words, Means::Scene, hints);
+    only_one(&mut words, Means::Output, hints);
     words
 }
 
+/// The meaning that the user gives: of a flag with its value in the same word or the next one, or of
+/// the word with a number; the program is word 1.
+fn by_hint<'t>(
+    hints: &[Hint],
+    number: usize,
+    text: &'t str,
+    flag: Option<&str>,
+) -> Option<(&'t str, Means)> {
+    hints.iter().find_map(|(name, means)| {
+        let joined = text
+            .strip_prefix(name.as_str())
+            .filter(|value| !value.is_empty() && name.parse::<usize>().is_err())
+            .map(|value| value.strip_prefix('=').unwrap_or(value))
+            .filter(|value| !value.is_empty())
+            .map(|value| (&text[..text.len() - value.len()], *means));
+        let is_next = flag == Some(name.as_str()) || name.parse() == Ok(number);
+        joined.or(is_next.then_some(("", *means)))
+    })
+}
+
+/// First and last of a text such as `1-96`, `1:96` or `1..96`, and what stands between.
+pub(super) fn range(value: &str) -> Option<(i64, i64, &'static str)> {
+    ["..", "-", ":", ","].into_iter().find_map(|between| {
+        let (first, last) = value.split_once(between)?;
+        Some((first.parse().ok()?, last.parse().ok()?, between))
+    })
+}
+
+/// A scene that is not there stands alone: a name with an extension, and no flag before it.
+fn scene_without_flag(words: &mut [Meaning]) {
+    if words.iter().any(|word| word.means == Means::Scene) {
+        return;
+    }
+    let is_flag = |text: &str| text.starts_with(['-', '+']) && !text.contains('=');
+    let found = (0..words.len()).rev().find(|&at| {
+        let word = &words[at];
+        let extension = word.text.rsplit_once('.').map_or("", |(_, end)| end);
+        let after_flag = at > 0 && is_flag(&words[at - 1].text);
+        word.means == Means::Itself
+            && !word.text.starts_with(['-', '+'])
+            && !after_flag
+            && (1..=6).contains(&extension.len())
+            && extension.starts_with(|c: char| c.is_ascii_alphabetic())
+            && extension.chars().all(|c| c.is_ascii_alphanumeric())
+    });
+    if let Some(at) = found {
+        words[at].means = Means::Scene;
+    }
+}
+
 /// Of several that look alike the last is taken for the output, and the first for the scene.
-fn only_one(words: &mut [Meaning], means: Means) {
+fn only_one(words: &mut [Meaning], means: Means, hints: &[Hint]) {
+    if hints.iter().any(|(_, hinted)| *hinted == means) {
+        return;
+    }
     let found: Vec<usize> = (0..words.len())
         .filter(|index| words[*index].means == means)
         .collect();
@@ -199,20 +299,67 @@ fn by_look<'t>(
     ("", Means::Itself)
 }
 
+const OUTPUT_FOLDER: &[&str] = &[
+    "dir",
+    "folder",
+    "directory",
+    "outdir",
+    "out-dir",
+    "output-dir",
+    "output-folder",
+    "output-directory",
+    "target-dir",
+    "dest-dir",
+];
+const OUTPUT_TYPE: &[&str] = &[
+    "format",
+    "type",
+    "ext",
+    "extension",
+    "filetype",
+    "file-type",
+    "image-format",
+    "output-format",
+];
+const OUTPUT_NAME: &[&str] = &[
+    "name",
+    "basename",
+    "prefix",
+    "filename",
+    "file-name",
+    "output-name",
+    "image-name",
+    "out-name",
+];
+const SCENE: &[&str] = &["scene", "input", "in", "i", "scene-file", "file"];
+
 fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder) -> Option<Means> {
     let extension = value
         .rsplit_once('.')
         .map_or("", |(_, extension)| extension);
+    let has = |words: &[&str]| words.contains(&flag);
     let picture =
         format_of_extension(extension).is_some() || container_of_extension(extension).is_some();
     if picture {
         return Some(Means::Output);
     }
+    let is_number = value.parse::<i64>().is_ok();
     if folder.has(value) {
         return Some(Means::Scene);
     }
-    let has = |words: &[&str]| words.contains(&flag);
-    if value.parse::<i64>().is_ok() {
+    if has(OUTPUT_FOLDER) && !is_number {
+        return Some(Means::OutputFolder);
+    }
+    if has(OUTPUT_TYPE) && (format_of_extension(value).is_some() || !is_number) {
+        return Some(Means::OutputType);
+    }
+    if has(OUTPUT_NAME) && !is_number {
+        return Some(Means::OutputName);
+    }
+    if has(SCENE) && !extension.is_empty() && !is_number {
+        return Some(Means::Scene);
+    }
+    if is_number {
         return match flag {
             _ if has(&["frame", "f", "fr", "only-frame"]) => Some(Means::Frame),
             _ if has(&[
@@ -266,8 +413,8 @@ fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder
     if pair('x').is_some_and(|(width, height)| width > 0 && height > 0) {
         return Some(Means::Size);
     }
-    if flag.contains("frame") || has(&["f", "range", "r"]) {
-        return pair('-').map(|_| Means::Range);
+    if flag.contains("frame") || has(&["f", "fr", "range", "r"]) {
+        return range(value).map(|_| Means::Range);
     }
     match flag {
         _ if flag.starts_with("cam") => Some(Means::Camera),

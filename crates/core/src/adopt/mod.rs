@@ -2,10 +2,11 @@
 
 mod guess;
 mod job;
+mod path;
 mod words;
 
-pub use guess::{Meaning, Means};
-pub use words::{WordsError, command_lines};
+pub use guess::{Hint, Meaning, Means};
+pub use words::{Script, WordsError, read_script};
 
 use crate::engine::Profile;
 
@@ -46,30 +47,48 @@ pub enum AdoptError {
     },
     /// Nothing in it looks like what is written.
     #[error(
-        "nothing in the line looks like a picture that is written; name one such as out.0001.png, or write the job by hand: `truepath new`"
+        "nothing in the line looks like a picture that is written; say which word is it with --meaning, such as --meaning=--dest=output or --meaning=4=output"
     )]
-    NoOutput,
+    NoOutput {
+        /// What the words were taken to mean.
+        words: Vec<Meaning>,
+    },
     /// Something differs from line to line and nobody knows what it means.
     #[error(
-        "word {word} differs from line to line ({texts}), and what it means is not known; set it apart with a flag such as --camera, or adopt the lines one by one"
+        "word {word} differs from line to line ({texts}), and what it means is not known; say it with --meaning, such as --meaning={word}=camera"
     )]
     Varies {
         /// The word, from 1.
         word: usize,
         /// What stands there.
         texts: String,
+        /// What the words were taken to mean.
+        words: Vec<Meaning>,
     },
 }
 
-/// Reads command lines of one kind.
+impl AdoptError {
+    /// What the words were taken to mean, as far as that is known.
+    #[must_use]
+    pub fn words(&self) -> &[Meaning] {
+        match self {
+            Self::NoOutput { words } | Self::Varies { words, .. } => words,
+            Self::Nothing | Self::Unlike { .. } => &[],
+        }
+    }
+}
+
+/// Reads command lines of one kind, with what the user says that flags mean.
 ///
 /// # Errors
 /// When they cannot be understood as one job.
 pub fn adopt(
-    lines: &[Vec<String>],
+    script: &Script,
     folder: &dyn Folder,
     profiles: &[&Profile],
+    hints: &[Hint],
 ) -> Result<Adoption, AdoptError> {
+    let lines = &script.lines;
     let Some((first, others)) = lines.split_first() else {
         return Err(AdoptError::Nothing);
     };
@@ -91,11 +110,12 @@ pub fn adopt(
     let columns: Vec<Vec<&str>> = (1..first.len())
         .map(|column| lines.iter().map(|line| line[column].as_str()).collect())
         .collect();
-    let words = guess::guess(&columns, folder, profile.copied());
+    let words = guess::guess(&columns, folder, profile.copied(), hints);
     job::write(
         program,
         &columns,
         words,
+        script,
         profile.map(|profile| profile.name.clone()),
     )
 }

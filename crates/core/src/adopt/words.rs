@@ -16,25 +16,86 @@ pub enum WordsError {
     },
 }
 
-/// The command lines of a script, as words. Remarks, empty lines, `cd`, `set`, `echo` and what only
-/// prepares the shell are left out.
+/// A script, taken apart.
+#[derive(Debug, Clone, Default, PartialEq, Eq)]
+pub struct Script {
+    /// The command lines, as words.
+    pub lines: Vec<Vec<String>>,
+    /// Variables that stand before all of them: name and value.
+    pub env: Vec<(String, String)>,
+    /// Lines that do something else at the end, such as switching the machine off.
+    pub afterwards: Vec<String>,
+}
+
+/// Lines that only prepare the shell.
+const PREPARES: [&str; 20] = [
+    "cd", "set", "echo", "export", "mkdir", "exit", "wait", "@echo", "rem", "pause", "date",
+    "sleep", "sync", "true", ":", "printf", "umask", "ulimit", "module", "trap",
+];
+/// Lines that do something when all is rendered.
+const AFTERWARDS: [&str; 12] = [
+    "shutdown",
+    "poweroff",
+    "halt",
+    "reboot",
+    "systemctl",
+    "notify-send",
+    "mail",
+    "rsync",
+    "cp",
+    "mv",
+    "rm",
+    "curl",
+];
+/// Words that may stand before a command and change nothing about it.
+const IN_FRONT: [&str; 4] = ["nohup", "time", "exec", "sudo"];
+
+/// Takes a script apart. Remarks, empty lines and what only prepares the shell are left out; lines that
+/// do something afterwards are kept apart.
 ///
 /// # Errors
 /// When a line needs a shell to work out.
-pub fn command_lines(text: &str) -> Result<Vec<Vec<String>>, WordsError> {
+pub fn read_script(text: &str) -> Result<Script, WordsError> {
     let joined = text.replace("\r\n", "\n").replace("\\\n", " ");
-    let mut lines = Vec::new();
+    let mut script = Script::default();
     for (number, line) in (1..).zip(joined.lines()) {
-        let words = words(line, number)?;
-        let prepares = [
-            "cd", "set", "echo", "export", "mkdir", "exit", "wait", "@echo", "rem", "pause",
-        ];
-        match words.first() {
-            Some(first) if !prepares.contains(&first.as_str()) => lines.push(words),
-            _ => {}
+        let mut words: Vec<String> = words(line, number)?;
+        let mut env = Vec::new();
+        loop {
+            let Some(first) = words.first() else { break };
+            if IN_FRONT.contains(&first.as_str()) {
+                words.remove(0);
+            } else if first == "nice" {
+                let adjusted = words.get(1).is_some_and(|word| word == "-n");
+                words.drain(..if adjusted { 3.min(words.len()) } else { 1 });
+            } else if let Some((name, value)) = first.split_once('=').filter(|(name, _)| {
+                name.starts_with(|c: char| c.is_ascii_alphabetic() || c == '_')
+                    && name.chars().all(|c| c.is_ascii_alphanumeric() || c == '_')
+            }) {
+                env.push((name.to_owned(), value.to_owned()));
+                words.remove(0);
+            } else {
+                break;
+            }
         }
+        let Some(first) = words.first() else {
+            continue;
+        };
+        if PREPARES.contains(&first.as_str()) {
+            continue;
+        }
+        if AFTERWARDS.contains(&first.as_str()) {
+            script.afterwards.push(line.trim().to_owned());
+            continue;
+        }
+        for variable in env {
+            if !script.env.contains(&variable) {
+                script.env.push(variable);
+            }
+        }
+        script.lines.push(words);
     }
-    Ok(lines)
+    Ok(script)
 }
 
 fn words(line: &str, number: usize) -> Result<Vec<String>, WordsError> {
@@ -82,18 +143,18 @@ mod tests {
             let line = posix_line("prog", words.iter().map(String::as_str));
             let mut wanted = vec!["prog".to_owned()];
             wanted.extend(words);
-            prop_assert_eq!(command_lines(&line).unwrap(), vec![wanted]);
+            prop_assert_eq!(read_script(&line).unwrap().lines, vec![wanted]);
         }
     }
 
     #[test]
     fn remarks_are_left_out_and_what_needs_a_shell_is_told() {
         let text = "#!/bin/sh\ncd here\nprog -a \\\n  b # why\n\n";
-        assert_eq!(command_lines(text).unwrap(), [["prog", "-a", "b"]]);
+        assert_eq!(read_script(text).unwrap().lines, [["prog", "-a", "b"]]);
         assert_eq!(
-            command_lines("prog $HOME"),
+            read_script("prog $HOME"),
             Err(WordsError::Shell { line: 1, sign: '$' })
         );
-        assert_eq!(command_lines("a\nprog 'x"), Err(WordsError::Open(2)));
+        assert_eq!(read_script("a\nprog 'x"), Err(WordsError::Open(2)));
     }
 }
