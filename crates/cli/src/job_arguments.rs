@@ -8,6 +8,7 @@ use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
 use truepath_core::system::System;
 use truepath_core::template::PathPattern;
+use truepath_runner::describe::frames_of_scenes;
 use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
@@ -109,6 +110,9 @@ pub(crate) struct JobArguments {
     /// Set a key for this call: camera=north, or shot.dawn.camera=north for one table
     #[arg(long, value_name = "KEY=VALUE")]
     set: Vec<String>,
+    /// Whether engines may be started to tell the frames of scenes.
+    #[arg(skip)]
+    asks_for_frames: bool,
 }
 
 /// Which job, named as the only argument of a command, and which part of it.
@@ -153,6 +157,12 @@ impl Chosen {
 }
 
 impl JobArguments {
+    /// Lets engines be started to tell the frames of scenes whose shots say none.
+    pub(crate) fn asking_for_frames(mut self, ask: bool) -> Self {
+        self.asks_for_frames = ask;
+        self
+    }
+
     /// Loads and expands the job.
     pub(crate) fn load(self) -> Result<Chosen, Trouble> {
         self.load_at(When::Next, None)
@@ -249,12 +259,17 @@ impl JobArguments {
         let mut sets: Vec<String> = self.set.iter().cloned().chain(shorthand).collect();
         let as_it_is = sets.is_empty();
         sets.extend(keys.iter().cloned());
-        let loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
+        let mut loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;
         // A trial, or a job that was changed for one call, is not what the job wants.
         let whole = selection == Selection::default() && as_it_is;
-        let chosen = expand(&loaded.job, &loaded.surroundings, &selection);
+        let mut chosen = expand(&loaded.job, &loaded.surroundings, &selection);
+        if !chosen.without_frames.is_empty()
+            && frames_of_scenes(&mut loaded, &chosen, self.asks_for_frames)
+        {
+            chosen = expand(&loaded.job, &loaded.surroundings, &selection);
+        }
         if let Some(asked) = &selection.frames
             && chosen.problems.is_empty()
             && chosen

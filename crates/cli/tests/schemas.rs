@@ -75,6 +75,7 @@ fn every_key_has_its_place_in_the_schema() {
         TableKind::Pass => format!("[pass.a]\n{line}"),
         TableKind::Output => format!("[output.a]\n{line}"),
         TableKind::OutputPass => format!("[output.a.pass.b]\n{line}"),
+        TableKind::ShotPass => format!("[shot.a.pass.b]\n{line}"),
         TableKind::Variant => format!("[variant.a]\n{line}"),
         TableKind::View => format!("[view.a]\n{line}"),
         TableKind::ShotVariant => format!("[shot.a.variant.b]\n{line}"),

@@ -86,6 +86,15 @@ impl Finding {
         self
     }
 
+    /// Says what to do, where that is known.
+    #[must_use]
+    pub fn advise_some(self, advice: Option<String>) -> Self {
+        match advice {
+            Some(advice) => self.advise(advice),
+            None => self,
+        }
+    }
+
     /// Says what to do.
     #[must_use]
     pub fn advise(mut self, advice: impl Into<String>) -> Self {

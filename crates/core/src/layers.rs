@@ -48,6 +48,7 @@ impl<'j> Chain<'j> {
         tables.extend(named(&job.passes, scope.pass));
         tables.extend(inner(output, TableKind::OutputPass, scope.pass));
         tables.push(&shot.table);
+        tables.extend(inner(shot, TableKind::ShotPass, scope.pass));
         tables.extend(line.iter().map(|variant| &variant.table));
         tables.extend(named(&job.views, scope.view));
         tables.extend(

@@ -49,13 +49,11 @@ impl Probes {
         let count = frames.count();
         let mut probes = Vec::new();
         if count > 5 {
-            let nth = |index: u64| {
-                frames
-                    .iter()
-                    .nth(usize::try_from(index).unwrap_or(usize::MAX))
-            };
             let indices = [0, count - 1, count / 2, count / 4, count * 3 / 4];
-            probes = indices.into_iter().filter_map(nth).collect();
+            probes = indices
+                .into_iter()
+                .filter_map(|index| frames.nth(index))
+                .collect();
         }
         Self {
             frames: probes,

@@ -160,6 +160,16 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
                 engine: engine.name.clone(),
             });
         }
+        if engine.is_absent {
+            continue;
+        }
+        // Everything that a run will start: to prove movies, and to prepare scenes.
+        let proof = engine.proof.iter().map(|proof| &proof.program);
+        let prepare = engine
+            .prepare
+            .iter()
+            .filter_map(|step| step.program.as_ref());
+        all.extend(proof.chain(prepare).cloned().map(Question::Program));
         if engine.program != Profile::THIS_PROGRAM {
             all.insert(Question::Program(engine.program.clone()));
             if engine.wants.is_some() {

@@ -116,6 +116,8 @@ pub enum Layer {
     OutputPass,
     /// `[shot.*]`
     Shot,
+    /// `[shot.X.pass.Y]`
+    ShotPass,
     /// `[variant.*]`, with what it inherits.
     Variant,
     /// `[view.*]`
@@ -143,6 +145,7 @@ impl Layer {
             Self::Pass => "pass",
             Self::OutputPass => "pass of the output",
             Self::Shot => "shot",
+            Self::ShotPass => "pass of the shot",
             Self::Variant => "variant",
             Self::View => "view",
             Self::ShotVariant => "variant of the shot",

@@ -46,6 +46,7 @@ fn expansion(profile: &str, more: &str) -> Expansion {
         person: Person::default(),
         began: None,
         profiles: vec![Arc::new(profile)],
+        scene_frames: std::collections::HashMap::new(),
     };
     let text =
         format!("engine = \"brass\"\npath = \"r/{{shot}}{{?_{{pass}}}}.{{frame:04}}.png\"\n{more}");

@@ -33,6 +33,7 @@ fn made(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<Deliverable> {
         person: Person::default(),
         began: None,
         profiles: vec![Arc::new(profile)],
+        scene_frames: std::collections::HashMap::new(),
     };
     let expansion = expand(&reading.job, &around, &Selection::default());
     assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);

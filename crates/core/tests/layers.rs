@@ -51,6 +51,7 @@ fn deliverables(job: &Job, selection: &Selection) -> Vec<Deliverable> {
         person: Person::default(),
         began: None,
         profiles: vec![Arc::new(profile)],
+        scene_frames: std::collections::HashMap::new(),
     };
     let expansion = expand(job, &around, selection);
     assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);

@@ -58,6 +58,7 @@ fn surroundings() -> Surroundings {
         person: Person::default(),
         began: None,
         profiles: vec![Arc::new(profile)],
+        scene_frames: std::collections::HashMap::new(),
     }
 }
 

@@ -67,6 +67,7 @@ fn surroundings() -> Surroundings {
             .ok()
             .map(|at: jiff::civil::DateTime| at.into()),
         profiles: profiles.to_vec(),
+        scene_frames: std::collections::HashMap::new(),
     }
 }
 

@@ -50,6 +50,7 @@ fn surroundings(profiles: &[Arc<Profile>]) -> Surroundings {
         person: Person::default(),
         began: None,
         profiles: all,
+        scene_frames: std::collections::HashMap::new(),
     }
 }
 

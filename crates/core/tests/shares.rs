@@ -31,6 +31,7 @@ fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion
         person: Person::default(),
         began: None,
         profiles: profiles.to_vec(),
+        scene_frames: std::collections::HashMap::new(),
     };
     let reading = read("truepath.toml", job, sets, &mut no_files);
     assert!(reading.is_sound(), "{job}\n{:?}", reading.findings);

@@ -27,6 +27,7 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
         person: Person::default(),
         began: None,
         profiles: profiles.to_vec(),
+        scene_frames: std::collections::HashMap::new(),
     }
 });
 

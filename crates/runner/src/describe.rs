@@ -1,11 +1,14 @@
 //! What a scene has: told by a file beside it, or by its engine.
 
+use std::collections::HashMap;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use serde::Deserialize;
+use truepath_core::deliverable::Expansion;
 use truepath_core::engine::{Profile, fill};
+use truepath_core::frames::FrameSet;
 use truepath_core::scene_facts::SceneFacts;
 use truepath_core::template::TokenValue;
 
@@ -195,4 +198,20 @@ fn read(from: &str, text: &str) -> Result<SceneFacts, DescribeError> {
         settings: told.settings,
         files: told.files,
     })
+}
+
+/// Finds out the frames of scenes whose shots say none: by what was told before, and with `ask` by
+/// starting their engines. Gives whether any became known.
+pub fn frames_of_scenes(loaded: &mut Loaded, expansion: &Expansion, ask: bool) -> bool {
+    let mut found = HashMap::new();
+    for (profile, scene) in &expansion.without_frames {
+        let told = describe_kept(profile, Path::new(scene), loaded, ask);
+        let frames = told.ok().flatten().and_then(|facts| facts.frames);
+        if let Some(frames) = frames.and_then(|text| text.parse::<FrameSet>().ok()) {
+            found.insert(scene.clone(), frames);
+        }
+    }
+    let is_news = !found.is_empty();
+    loaded.surroundings.scene_frames.extend(found);
+    is_news
 }

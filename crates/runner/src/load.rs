@@ -180,6 +180,7 @@ pub fn load(
             person,
             began: None,
             profiles,
+            scene_frames: std::collections::HashMap::new(),
         },
         file: absolute
             .file_name()

@@ -84,7 +84,12 @@ pub(super) fn has_errors(findings: &[Finding]) -> bool {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let format = arguments.format;
-    let chosen = match arguments.job.job().load() {
+    let chosen = match arguments
+        .job
+        .job()
+        .asking_for_frames(arguments.ask_engine)
+        .load()
+    {
         // What cannot be read is told in the form that was asked for.
         Err(Trouble::Load(LoadError::Mistakes { sources, findings }))
             if format != CheckFormat::Text =>

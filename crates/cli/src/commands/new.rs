@@ -100,7 +100,8 @@ fn engine(arguments: &Arguments, profiles: &[Arc<Profile>]) -> Result<Arc<Profil
     match (able.next(), able.next()) {
         (Some(only), None) => Ok(Arc::clone(only)),
         _ => Err(Trouble::Usage(format!(
-            "the extension of {} does not tell the engine; say it: --engine {}",
+            "no profile here is for scenes such as {}. If you have the command line that renders it, make a job of that: \
+             `truepath adopt -- COMMAND`; or write a job with a `run` line by hand. For an engine that has a profile: --engine {}",
             scene.display(),
             names.join(" or ")
         ))),

@@ -14,6 +14,7 @@ use super::root::absolute;
 use super::share::Share;
 use super::{Began, Expansion, PathTemplate, Person, ProjectValues, Selection};
 use crate::engine::Profile;
+use crate::frames::FrameSet;
 use crate::job::{Job, Key, NamedTable, Word};
 use crate::layers::{Chain, Scope};
 use crate::nearest::nearest;
@@ -33,6 +34,8 @@ pub struct Surroundings {
     pub began: Option<Began>,
     /// The profiles that are known.
     pub profiles: Vec<Arc<Profile>>,
+    /// The frames of scenes, by their absolute paths, where somebody told: for shots that say none.
+    pub scene_frames: HashMap<String, FrameSet>,
 }
 
 /// So many shots are worth a thread of their own.

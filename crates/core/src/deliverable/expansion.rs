@@ -6,6 +6,7 @@ use std::sync::Arc;
 use super::problem::Problem;
 use super::share::Share;
 use super::{Common, Deliverable};
+use crate::engine::Profile;
 
 /// What a job comes to.
 #[derive(Debug, Clone, Default)]
@@ -14,6 +15,8 @@ pub struct Expansion {
     pub deliverables: Vec<Deliverable>,
     /// What could not be expanded; no mistake is told twice.
     pub problems: Vec<Problem>,
+    /// Scenes of which the frames are not known and no shot says them, with their engines.
+    pub without_frames: Vec<(Arc<Profile>, String)>,
     /// The share of the work that was chosen; frames of other shares are not among the chosen.
     pub share: Option<Share>,
 }
@@ -51,6 +54,7 @@ impl Expansion {
     /// This and another part of the same job.
     pub(super) fn and(mut self, other: Self) -> Self {
         self.deliverables.extend(other.deliverables);
+        self.without_frames.extend(other.without_frames);
         for problem in other.problems {
             problem.among(&mut self.problems);
         }
@@ -64,6 +68,7 @@ impl Expansion {
         Self {
             deliverables: self.deliverables.iter().filter(runnable).cloned().collect(),
             problems: self.problems.clone(),
+            without_frames: self.without_frames.clone(),
             share: self.share.clone(),
         }
     }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::expand::{Expander, Walk};
+use super::expand::{At, Expander, Walk};
 use super::movie::OutputKind;
 use super::problem::{Problem, ProblemKind};
 use super::resolve::{picture, template};
@@ -145,7 +145,7 @@ impl<'j> Expander<'j> {
     pub(super) fn engine(
         &mut self,
         chain: &Chain<'j>,
-        shot: &NamedTable,
+        at: At<'j>,
         count: u64,
     ) -> Option<Arc<Profile>> {
         let run = chain.get(Key::Run);
@@ -179,14 +179,30 @@ impl<'j> Expander<'j> {
             return Some(profile);
         }
         let Some(name) = chain.text(Key::Engine) else {
+            if self.is_source_of_movie(at) {
+                return Some(Arc::new(Profile::absent()));
+            }
             self.problem(
                 ProblemKind::Unset(Key::Engine),
-                shot.name_place.clone(),
+                at.shot.name_place.clone(),
                 count,
             );
             return None;
         };
         self.profile(name, count)
+    }
+
+    /// Whether a movie is put together from an output: its pictures may be there already.
+    fn is_source_of_movie(&self, at: At<'j>) -> bool {
+        self.job.outputs.iter().any(|output| {
+            let from = output.table.get(Key::MovieFrom).map(|one| &one.value.value);
+            let name = match from {
+                Some(Value::Text(name)) => Some(name.as_str()),
+                Some(Value::Words(words)) => words.first().map(|word| word.text.as_str()),
+                _ => None,
+            };
+            name == Some(at.output.name.as_str())
+        })
     }
 
     /// The program that puts a movie of an output together.

@@ -7,10 +7,11 @@ use super::expand::{At, Expander, Walk};
 use super::planes::{FileOf, files};
 use super::resolve::{extension, listed, picture, template, transfer};
 use super::{Common, Deliverable, Look, PathTemplate, Picture, ProblemKind};
+use crate::engine::Profile;
 use crate::job::{Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
 use crate::movie::{
-    AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat, container_of_extension,
+    AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat, container_of_extension, pixel_format,
 };
 use crate::source::Sourced;
 
@@ -38,6 +39,17 @@ pub struct Movie {
 }
 
 impl Movie {
+    /// How its pixels are stored: as the job says it, else as its encoder usually does.
+    #[must_use]
+    pub fn stored_pixels(&self, encoder: &Profile) -> Option<&'static PixelFormat> {
+        if let Some(pixels) = &self.pixels {
+            return Some(pixels.value);
+        }
+        let codec = self.codec.as_ref()?.value.name;
+        let usual = encoder.usual_pixels.iter().find(|(name, _)| name == codec);
+        pixel_format(&usual?.1)
+    }
+
     /// Whether the engine writes it itself.
     #[must_use]
     pub fn is_direct(&self) -> bool {

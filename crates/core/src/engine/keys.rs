@@ -67,7 +67,7 @@ use ProfileKind::{
 };
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 41] = [
+pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "engine.name",
         Text,
@@ -217,6 +217,12 @@ pub const PROFILE_KEYS: [ProfileKey; 41] = [
         Log,
         "What its log lines mean, by regular expressions: `frame` (group `frame`): a frame has begun; `file` (group `file`): this file is final; `saved` (group `file`): this file holds an intermediate state, which proves nothing; `progress` (group `percent`); `warning` and `error` (group `text`).",
         "log = [{ warning = '^warning: (?P<text>.*)$' }]",
+    ),
+    key(
+        "usual-pixels",
+        Templates,
+        "Of an encoder: how it stores pixels where `movie.pixels` is unset, by codec.",
+        r#"usual-pixels = { h264 = "4:2:0 8" }"#,
     ),
     key(
         "success-codes",

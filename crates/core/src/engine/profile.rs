@@ -14,6 +14,8 @@ pub struct Profile {
     pub name: String,
     /// The program; [`Profile::THIS_PROGRAM`] for a part of True Path itself.
     pub program: String,
+    /// Whether nothing renders: the pictures are there already, and a movie is made of them.
+    pub is_absent: bool,
     /// Whether it puts movies together, and renders nothing.
     pub makes_movies: bool,
     /// What one process can take of the frames.
@@ -60,6 +62,9 @@ pub struct Profile {
     pub checkpoint: Option<Checkpoint>,
     /// How the movies that it makes are proven.
     pub proof: Option<Proof>,
+    /// How it stores the pixels of movies where the job does not say it: codec, and the name of the
+    /// pixels.
+    pub usual_pixels: Vec<(String, String)>,
     /// Exit codes, besides 0, with which it tells success.
     pub success_codes: Vec<i64>,
     /// Whether it finishes each frame before it begins the next, in ascending order: then a frame
@@ -85,6 +90,17 @@ impl Profile {
 
     /// The profile that puts movies together where the job names no other.
     pub const USUAL_ENCODER: &'static str = "ffmpeg";
+
+    /// What stands for an engine where the pictures are there already.
+    #[must_use]
+    pub fn absent() -> Self {
+        Self {
+            name: "no engine".to_owned(),
+            takes: Takes::List,
+            is_absent: true,
+            ..Self::default()
+        }
+    }
 
     /// Whether one process makes all passes of an output.
     #[must_use]

@@ -87,12 +87,38 @@ pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
                 "TP001",
                 format!("this is not TOML: {}", error.message().replace('\n', ", ")),
             )
-            .at(&Place { source, span }, "here")
+            .at(
+                &Place {
+                    source,
+                    span: span.clone(),
+                },
+                "here",
+            )
+            .advise_some(slip(text, span.start))
         })
         .collect();
     findings.sort_by_key(|finding| finding.labels[0].place.span.start);
     let reader = Reader { text, source };
     (reader.table(table.get_ref()), findings)
+}
+
+/// What was likely meant in a line that is not TOML.
+fn slip(text: &str, at: usize) -> Option<String> {
+    let at = (0..=at.min(text.len()))
+        .rev()
+        .find(|at| text.is_char_boundary(*at))?;
+    let start = text[..at].rfind('\n').map_or(0, |end| end + 1);
+    let line = text[start..].lines().next()?.trim();
+    let (key, value) = line.split_once('=')?;
+    let (key, value) = (key.trim(), value.split('#').next()?.trim());
+    if value.contains('\\') {
+        let plain = value.trim_matches('"').replace('\\', "/");
+        return Some(format!(
+            "a backslash is a sign of its own in quotes: write {key} = \"{plain}\", or use single quotes"
+        ));
+    }
+    let is_bare = !value.is_empty() && !value.starts_with(['"', '\'', '[', '{']);
+    is_bare.then(|| format!("texts stand in quotes: {key} = \"{value}\""))
 }
 
 /// Reads one value, such as `"north"`, `3` or `[1, 2]`, that stands `offset` bytes into its source.

@@ -106,5 +106,17 @@ pub const CODECS: [CodecFacts; 7] = [
 /// The facts of the codec with this name.
 #[must_use]
 pub fn codec(name: &str) -> Option<&'static CodecFacts> {
-    CODECS.iter().find(|facts| facts.name == name)
+    let plain: String = name
+        .to_lowercase()
+        .chars()
+        .filter(|c| c.is_ascii_alphanumeric())
+        .collect();
+    // The same standard has two names: ITU-T H.265 is ISO/IEC 23008-2, HEVC; H.264 is AVC.
+    let plain = match plain.as_str() {
+        "h265" => "hevc",
+        "avc" => "h264",
+        "avc1" => "h264",
+        other => other,
+    };
+    CODECS.iter().find(|facts| facts.name == plain)
 }

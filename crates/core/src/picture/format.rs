@@ -172,7 +172,9 @@ pub const FORMATS: [FormatFacts; 9] = [
 /// The facts of the format with this name.
 #[must_use]
 pub fn format(name: &str) -> Option<&'static FormatFacts> {
-    FORMATS.iter().find(|facts| facts.name == name)
+    let lowered = name.trim_start_matches('.').to_lowercase();
+    let by_name = FORMATS.iter().find(|facts| facts.name == lowered);
+    by_name.or_else(|| format_of_extension(&lowered))
 }
 
 /// The format that an extension stands for, in any case.

@@ -54,11 +54,15 @@ impl FromStr for Size {
     type Err = SizeError;
 
     fn from_str(text: &str) -> Result<Self, SizeError> {
-        if let Some((_, size)) = NAMED_SIZES.iter().find(|(name, _)| *name == text) {
+        if let Some((_, size)) = NAMED_SIZES
+            .iter()
+            .find(|(name, _)| *name == text.to_lowercase())
+        {
             return Ok(*size);
         }
         let error = || SizeError(text.to_owned());
-        let (width, height) = text.split_once('x').ok_or_else(error)?;
+        let (width, height) = text.split_once(['x', 'X', '×', '*']).ok_or_else(error)?;
+        let (width, height) = (width.trim(), height.trim());
         let number = |text: &str| {
             text.bytes()
                 .all(|byte| byte.is_ascii_digit())

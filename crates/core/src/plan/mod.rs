@@ -141,7 +141,7 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<In
     let mut movies = Vec::new();
     for (index, deliverable) in all.iter().enumerate() {
         let frames = wanted(index);
-        if frames.is_empty() {
+        if frames.is_empty() || deliverable.common.engine.is_absent {
             continue;
         }
         if deliverable.is_put_together() {

@@ -78,6 +78,7 @@ pub fn job_schema() -> Value {
             "shot": table(
                 TableKind::Shot,
                 &[
+                    ("pass", named("shot-pass", "What holds for a pass of this shot.")),
                     ("variant", named("shot-variant", "What holds for a variant of this shot.")),
                     ("view", named("shot-view", "What holds for a view of this shot.")),
                 ],
@@ -97,6 +98,7 @@ pub fn job_schema() -> Value {
                 &[("pass", named("output-pass", "What holds for a pass of this output."))],
             ),
             "output-pass": table(TableKind::OutputPass, &[]),
+            "shot-pass": table(TableKind::ShotPass, &[]),
             "shot-variant": table(TableKind::ShotVariant, &[]),
             "shot-view": table(TableKind::ShotView, &[]),
         },

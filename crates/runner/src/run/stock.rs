@@ -9,7 +9,7 @@ use truepath_core::finding::count;
 use truepath_core::frames::{Frame, FrameSet};
 
 use super::work::Work;
-use super::{Event, Fate, RunError};
+use super::{Event, Failure, Fate, RunError};
 use crate::inventory::{There, look, refused};
 use crate::ledger::{How, Line, Replaces, Told};
 use crate::publish::{Credits, record};
@@ -40,6 +40,20 @@ impl Work<'_> {
             } else {
                 self.stock_of(index, deliverable, &mut refused, &mut others)?
             };
+            if deliverable.common.engine.is_absent && !missing.is_empty() {
+                let reason = "it is not there, and the job names no engine that renders it";
+                self.failed_silently(
+                    missing
+                        .iter()
+                        .map(|frame| Failure {
+                            deliverable: index,
+                            frame,
+                            reason: reason.to_owned(),
+                            log: None,
+                        })
+                        .collect(),
+                )?;
+            }
             stock.missing.push(missing);
             stock.replaced.push(replaced);
         }

@@ -127,6 +127,7 @@ fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
         person: Person::default(),
         began: None,
         profiles: all.to_vec(),
+        scene_frames: std::collections::HashMap::new(),
     };
     let scene = profile.scenes.first().map_or("scene", String::as_str);
     FORMATS.iter().find_map(|format| {

@@ -133,6 +133,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let mut all: Vec<Ended> = Vec::new();
     for job in &jobs {
         // One that goes wrong does not keep the others from being rendered.
+        let job = &job.clone().asking_for_frames(!arguments.dry_run);
         let ended = in_version(&arguments, job, until).unwrap_or_else(|trouble| {
             let reason = trouble.to_string();
             Ended::aborted(&job.name(), &reason, trouble.report())
@@ -219,7 +220,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     };
     // What can be known without starting anything comes first.
     let mut found = findings_asking(&chosen, false);
-    if grave(&found).is_empty() && can_ask(&chosen.chosen) {
+    if grave(&found).is_empty() && can_ask(&chosen.chosen) && !arguments.dry_run {
         found = findings_asking(&chosen, true);
     }
     let sources = &chosen.loaded.job.sources;

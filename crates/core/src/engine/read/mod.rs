@@ -86,6 +86,12 @@ impl Reader {
                 "at-once" => profile.at_once = u64::try_from(self.number(&entry.value)).ok(),
                 "folder" => profile.folder = Some(self.template(&entry.value)),
                 "writes" => profile.writes = Some(self.template(&entry.value)),
+                "usual-pixels" => {
+                    for one in self.table(entry) {
+                        let pixels = self.text(&one.value);
+                        profile.usual_pixels.push((one.key.clone(), pixels));
+                    }
+                }
                 "in-order" => profile.in_order = self.truth(&entry.value),
                 "success-codes" => {
                     for item in self.list(&entry.value) {

@@ -4,7 +4,7 @@ use super::{Key, KeyFacts, Kind, TableKind};
 use crate::movie::QUALITIES;
 
 use TableKind::{
-    Output, OutputPass, Pass, Preset, Project, Shot, ShotVariant, ShotView, Variant, View,
+    Output, OutputPass, Pass, Preset, Project, Shot, ShotPass, ShotVariant, ShotView, Variant, View,
 };
 
 const ANYWHERE: &[TableKind] = &[
@@ -13,6 +13,7 @@ const ANYWHERE: &[TableKind] = &[
     Pass,
     OutputPass,
     Shot,
+    ShotPass,
     Variant,
     View,
     ShotVariant,

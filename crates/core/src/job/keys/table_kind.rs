@@ -17,6 +17,8 @@ pub enum TableKind {
     Variant,
     /// `[view.*]`
     View,
+    /// `[shot.X.pass.Y]`
+    ShotPass,
     /// `[shot.X.variant.Y]`
     ShotVariant,
     /// `[shot.X.view.Y]`
@@ -39,6 +41,7 @@ impl TableKind {
             Self::OutputPass => "[output.*.pass.*]",
             Self::Variant => "[variant.*]",
             Self::View => "[view.*]",
+            Self::ShotPass => "[shot.*.pass.*]",
             Self::ShotVariant => "[shot.*.variant.*]",
             Self::ShotView => "[shot.*.view.*]",
             Self::Preset => "[preset.*]",

@@ -6,7 +6,7 @@ use crate::job::tree::{Entry, NodeKind};
 use crate::job::{Job, NamedPlace};
 use crate::nearest::advice;
 use crate::picture::{NAMED_SIZES, Size};
-use crate::source::{Layer, Sourced};
+use crate::source::{Layer, Place, Sourced};
 use crate::system::System;
 
 impl Reader<'_> {
@@ -103,6 +103,10 @@ impl Reader<'_> {
         let value = &entry.value;
         let text = value.scalar().filter(|text| !text.is_empty());
         match text {
+            Some(text) if text == "~" || text.starts_with("~/") => {
+                self.findings.push(tilde(&text, &value.place));
+                None
+            }
             Some(text) if !text.chars().any(char::is_control) => Some(Sourced {
                 value: text,
                 layer: Layer::Project,
@@ -130,4 +134,11 @@ impl Reader<'_> {
             }
         }
     }
+}
+
+/// A home folder that no shell writes out here.
+fn tilde(text: &str, place: &Place) -> Finding {
+    Finding::error("TP004", format!("`{text}` is not written out here: a folder called `~` would be made"))
+        .at(place, "")
+        .advise("name the whole folder, such as /home/me/renders; or, since no other machine has yours, one that all machines see")
 }

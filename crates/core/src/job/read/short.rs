@@ -46,13 +46,10 @@ impl Reader<'_> {
         let (tables, keys): (Vec<Entry>, Vec<Entry>) = entries.into_iter().partition(is_common);
         self.long(&tables, job);
         job.project = self.table(&keys, TableKind::Project, Layer::Project);
-        for (key, what) in [
-            (
-                Key::Path,
-                "where the files go: path = \"renders/{scene}.{frame:04}.png\"",
-            ),
-            (Key::Frames, "which frames are wanted: frames = \"1-48\""),
-        ] {
+        for (key, what) in [(
+            Key::Path,
+            "where the files go: path = \"renders/{scene}.{frame:04}.png\"",
+        )] {
             if job.project.get(key).is_none()
                 && job.command_line.get(key).is_none()
                 && self.findings.is_empty()

@@ -13,6 +13,7 @@ fn inner_kinds(kind: TableKind) -> &'static [(&'static str, TableKind, Layer)] {
     match kind {
         TableKind::Output => &[("pass", TableKind::OutputPass, Layer::OutputPass)],
         TableKind::Shot => &[
+            ("pass", TableKind::ShotPass, Layer::ShotPass),
             ("variant", TableKind::ShotVariant, Layer::ShotVariant),
             ("view", TableKind::ShotView, Layer::ShotView),
         ],

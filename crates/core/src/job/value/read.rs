@@ -461,6 +461,13 @@ fn template(text: &str, place: &Place) -> Result<(Template, usize), Vec<Finding>
                 .advise("names hold no line ends, tabs or other control characters"),
         ]);
     }
+    if text == "~" || text.starts_with("~/") {
+        return Err(vec![
+            Finding::error("TP004", format!("`{text}` is not written out here: a folder called `~` would be made"))
+                .at(place, "")
+                .advise("make it a place with the whole folder, such as [place] renders = \"/home/me/renders\", and start from {place.renders}"),
+        ]);
+    }
     text.parse::<Template>()
         .map(|template| (template, text.len()))
         .map_err(|error| {

@@ -40,7 +40,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     for group in by_shot_and_output(subject) {
         let one = group[0];
         // A movie is made of pictures that are judged themselves.
-        if one.is_put_together() {
+        if one.is_put_together() || one.common.engine.is_absent {
             continue;
         }
         for kind in KINDS {

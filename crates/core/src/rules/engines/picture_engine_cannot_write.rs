@@ -66,11 +66,25 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .flat_map(|words| words.rows.iter().map(|(row, _)| row.as_str()))
                 .collect();
             let picture = &one.picture;
-            let place = picture
-                .bits
-                .as_ref()
-                .map(|bits| &bits.place)
-                .or(picture.format_place.as_ref())
+            // The key at fault: the last of those that choose the row and that the job sets.
+            let keys = engine.words.iter().filter(|words| words.name == table);
+            let of_key = |key: &String| match key.as_str() {
+                "channels" => picture.channels.as_ref().map(|one| &one.place),
+                "bits" => picture.bits.as_ref().map(|one| &one.place),
+                "compression" => picture.compression.as_ref().map(|one| &one.place),
+                "quality" => picture.quality.as_ref().map(|one| &one.place),
+                "format" => picture.format_place.as_ref(),
+                "pixels" => one
+                    .movie()
+                    .and_then(|movie| Some(&movie.pixels.as_ref()?.place)),
+                "codec" => one
+                    .movie()
+                    .and_then(|movie| Some(&movie.codec.as_ref()?.place)),
+                _ => None,
+            };
+            let place = keys
+                .flat_map(|words| words.by.iter().rev())
+                .find_map(of_key)
                 .unwrap_or(&one.template.place);
             rule.finding(format!("{} cannot write `{asked}`", engine.name))
                 .at(place, "")

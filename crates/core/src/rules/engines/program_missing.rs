@@ -1,5 +1,6 @@
 //! A program that is not here.
 
+use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject};
 
@@ -26,29 +27,47 @@ run = ["myrender", "{frame}", "{target}"]
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let programs = &subject.answers.programs;
+    let is_missing = |program: &str| matches!(programs.get(program), Some(None));
+    let missing = |one: &Deliverable| -> Option<(String, &'static str)> {
+        let engine = &one.common.engine;
+        let proof = engine.proof.as_ref().map(|proof| &proof.program);
+        let prepare = engine.prepare.as_ref();
+        let prepare = prepare.and_then(|step| step.program.as_ref());
+        let all = [
+            (Some(&engine.program), "renders"),
+            (prepare, "prepares the scene"),
+            (proof.filter(|_| one.movie().is_some()), "proves the movie"),
+        ];
+        let mut missing = all
+            .into_iter()
+            .filter_map(|(program, what)| Some((program?, what)));
+        let (program, what) = missing.find(|(program, _)| is_missing(program))?;
+        Some((program.clone(), what))
+    };
     subject
-        .once(|one| {
-            let program = &one.common.engine.program;
-            matches!(programs.get(program), Some(None)).then(|| program.clone())
-        })
+        .once(missing)
         .into_iter()
-        .map(|(one, files)| {
+        .filter_map(|(one, files)| {
             let engine = &one.common.engine;
+            let (program, what) = missing(one)?;
             let place = engine
                 .place
                 .as_ref()
                 .or(one.common.scene.as_ref().map(|scene| &scene.place))
                 .unwrap_or(&one.template.place);
-            rule.finding(format!(
-                "the program `{}` is not on this machine",
-                engine.program
-            ))
-            .at(place, format!("rendered by {}", engine.name))
-            .so(format!(
-                "{} could not be rendered",
-                count(files, "file", "files")
-            ))
-            .advise("install it, put its folder on the PATH, or name it with its folder")
+            let label = match what {
+                "renders" => format!("rendered by {}", engine.name),
+                what => format!("{} needs it: it {what}", engine.name),
+            };
+            Some(
+                rule.finding(format!("the program `{program}` is not on this machine"))
+                    .at(place, label)
+                    .so(format!(
+                        "{} could not be made",
+                        count(files, "file", "files")
+                    ))
+                    .advise("install it, put its folder on the PATH, or name it with its folder"),
+            )
         })
         .collect()
 }

@@ -100,7 +100,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 group.iter().any(|one| text(one) != first)
             })
             .collect();
-        if differing.is_empty() || all_reach(&group, &differing) {
+        let is_absent = group[0].common.engine.is_absent;
+        if differing.is_empty() || is_absent || all_reach(&group, &differing) {
             continue;
         }
         let mut same: HashMap<String, Vec<&Deliverable>> = HashMap::new();

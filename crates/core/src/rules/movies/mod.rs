@@ -1,5 +1,6 @@
 //! Movies. A new rule is a file here, and a line in the list.
 
+mod alpha_lost;
 mod codec_in_container;
 mod codec_not_said;
 mod container_not_said;
@@ -70,4 +71,5 @@ pub(super) const RULES: &[&Rule] = &[
     &split_movie::RULE,
     &quality_of_codec::RULE,
     &fps_not_said::RULE,
+    &alpha_lost::RULE,
 ];

@@ -53,15 +53,15 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {
     let movie = one.movie()?;
-    let pixels = movie.pixels.as_ref()?;
+    let pixels = movie.stored_pixels(&one.common.engine)?;
     let size = one.picture.size.as_ref()?;
-    let (across, down) = pixels.value.shared;
+    let (across, down) = pixels.shared;
     if size.value.width.is_multiple_of(across) && size.value.height.is_multiple_of(down) {
         return None;
     }
     Some(Wrong {
         place: size.place.clone(),
-        sentence: format!("{} cannot be stored as {}", size.value, pixels.value.name),
+        sentence: format!("{} cannot be stored as {}", size.value, pixels.name),
         label: format!("{across} by {down} pixels share their colour"),
         advice: "use an even size, or movie.pixels = \"4:4:4 8\"".to_owned(),
     })

@@ -49,6 +49,8 @@ pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'stat
 /// All collisions of one template with one cause.
 struct Cause<'a> {
     tokens: Vec<&'static str>,
+    /// Those of them that some deliverables with this path do not have.
+    optional: Vec<&'static str>,
     first: &'a Deliverable,
     /// What the first of the tokens stands for.
     values: Vec<String>,
@@ -82,7 +84,24 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 values.push(value);
             }
         }
+        let of_template = || {
+            all.iter()
+                .filter(|one| one.template.place == first.template.place)
+        };
+        let lacks = |token: &str| {
+            let has = |one: &Deliverable| {
+                words(one)
+                    .iter()
+                    .any(|(name, word)| *name == token && word.is_some())
+            };
+            of_template().any(|one| !has(one))
+        };
         causes.push(Cause {
+            optional: tokens
+                .iter()
+                .copied()
+                .filter(|token| lacks(token))
+                .collect(),
             tokens,
             first,
             values,
@@ -99,7 +118,7 @@ impl Cause<'_> {
         let braced = self.tokens.iter().map(|token| format!("{{{token}}}"));
         let shown = one_of(braced).replace(" or ", " and ");
         let template = &self.first.template;
-        let mended = mended(&template.template.to_string(), &self.tokens);
+        let mended = mended(&template.template.to_string(), &self.tokens, &self.optional);
         let (first, others) = match self.values.split_first() {
             Some((first, rest)) => (first.as_str(), listed(rest)),
             None => ("", String::new()),
@@ -140,13 +159,18 @@ fn listed(values: &[String]) -> String {
     }
 }
 
-/// The template with the tokens before the frame, or before the extension.
-fn mended(template: &str, tokens: &[&str]) -> String {
+/// The template with the tokens before the frame, or before the extension; those that some deliverables
+/// do not have as optional parts.
+fn mended(template: &str, tokens: &[&str], optional: &[&str]) -> String {
     let at = template
         .rfind("{frame")
         .map(|at| at - usize::from(template[..at].ends_with(['.', '_', '-'])))
         .or_else(|| template.rfind('.'))
         .unwrap_or(template.len());
-    let added: String = tokens.iter().map(|token| format!("_{{{token}}}")).collect();
+    let added = |token: &&str| match optional.contains(token) {
+        true => format!("{{?_{{{token}}}}}"),
+        false => format!("_{{{token}}}"),
+    };
+    let added: String = tokens.iter().map(added).collect();
     format!("{}{added}{}", &template[..at], &template[at..])
 }

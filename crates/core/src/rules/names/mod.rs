@@ -4,6 +4,7 @@ mod ambiguous_template;
 mod clash;
 mod doubled_extension;
 mod extension_of_format;
+mod frame_notation;
 mod glued_digits;
 mod left_out_token;
 mod long_name;
@@ -52,4 +53,5 @@ pub(super) const RULES: &[&Rule] = &[
     &scattered::RULE,
     &movie_with_frame::RULE,
     &shared_folder::RULE,
+    &frame_notation::RULE,
 ];
