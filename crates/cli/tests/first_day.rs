@@ -277,3 +277,144 @@ fn quiet_says_only_results_and_a_dry_run_starts_nothing() {
         project.files("man")
     );
 }
+
+#[test]
+fn stale_frames_say_what_has_changed_from_what_to_what() {
+    let project = kiln("1-4", "settings = { samples = 2, exposure = 1 }\n", "");
+    project.call(&["run"]).ends(0);
+    let job = project.read("truepath.toml");
+    project.write("truepath.toml", &job.replace("samples = 2", "samples = 1"));
+    let called = project.call(&["status", "--stale"]).ends(1);
+    assert!(
+        called.out.contains("settings.samples: 2 is now 1"),
+        "{}",
+        called.out
+    );
+    let called = project.call(&["audit"]).ends(1);
+    assert!(
+        called.out.contains("settings.samples: 2 is now 1"),
+        "{}",
+        called.out
+    );
+    project.write(
+        "kiln.toml",
+        &scene("").replace("radius = 0.2", "radius = 0.3"),
+    );
+    let called = project.call(&["audit"]).ends(1);
+    assert!(
+        called.out.contains("the scene has changed"),
+        "{}",
+        called.out
+    );
+}
+
+#[test]
+fn small_pictures_under_final_names_are_warned_of() {
+    let project = kiln("1-4", "", "");
+    let called = project.call(&["check", "--set", "scale=1/4"]).ends(0);
+    assert!(called.out.contains("TP203"), "{}", called.out);
+    assert!(called.out.contains("--trial"), "{}", called.out);
+    // A trial has a folder of its own.
+    let called = project.call(&["check", "--trial"]).ends(0);
+    assert!(
+        called.out.starts_with("nothing to complain about"),
+        "{}",
+        called.out
+    );
+}
+
+#[test]
+fn tokens_show_merged_tables_and_what_is_handed_back() {
+    let project = Project::new(
+        "[project]\nengine = \"understudy\"\nsettings = { samples = 2 }\nsize = \"48x32\"\n\
+         [shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1\"\nsettings = { exposure = 1 }\nunset = [\"size\"]\n\
+         [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\n",
+    );
+    project.write("kiln.toml", &scene(""));
+    let called = project.call(&["tokens", "settings", "size"]).ends(0);
+    assert!(
+        called.out.contains("{ samples = 2, exposure = 1 }"),
+        "{}",
+        called.out
+    );
+    assert!(
+        called.out.contains("unset: left to the scene"),
+        "{}",
+        called.out
+    );
+    // In a profile the first frame is that of the process.
+    let shown = project.call(&["engines", "show", "povray"]).ends(0);
+    assert!(
+        shown.out.contains("the first frame of the process"),
+        "{}",
+        shown.out
+    );
+}
+
+#[test]
+fn the_user_is_known_without_a_variable() {
+    let project = kiln("1", "", "");
+    let job = project.read("truepath.toml").replace("{shot}", "{user}");
+    project.write("truepath.toml", &job);
+    let mut command = project.command(&["paths", "--all"]);
+    let output = command
+        .env_remove("USER")
+        .env_remove("LOGNAME")
+        .output()
+        .unwrap();
+    let out = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(
+        output.status.success(),
+        "{}",
+        String::from_utf8_lossy(&output.stderr)
+    );
+    assert!(!out.contains("/renders/.0001"), "{out}");
+}
+
+#[test]
+fn a_machine_with_nothing_left_says_what_it_waits_for() {
+    let project = kiln(
+        "1-2",
+        "chunk = 1\ndead-after = \"1s\"\n",
+        "[mishap]\nslow = 1500\n",
+    );
+    let run = |machine: &str| {
+        let mut run = project.command(&["run"]);
+        run.env("TRUEPATH_MACHINE", machine);
+        run.stdout(std::process::Stdio::null())
+            .stderr(std::process::Stdio::piped());
+        run.spawn().unwrap()
+    };
+    let north = run("north");
+    let south = run("south");
+    let east = run("east");
+    let said: Vec<String> = [north, south, east]
+        .map(|run| String::from_utf8_lossy(&run.wait_with_output().unwrap().stderr).into_owned())
+        .to_vec();
+    let waits = said
+        .iter()
+        .filter(|one| one.contains("nothing is left to begin here: waiting for"));
+    assert!(waits.count() >= 1, "{said:?}");
+    assert_eq!(project.files("renders").len(), 2);
+}
+
+#[test]
+fn a_junk_line_in_a_ledger_is_reported_and_changes_nothing() {
+    let project = kiln("1-3", "", "");
+    project.call(&["run"]).ends(0);
+    let ledger = project.path(".truepath/ledger/0001.jsonl");
+    let text = fs::read_to_string(&ledger).unwrap();
+    let mut lines: Vec<&str> = text.lines().collect();
+    lines.insert(2, "what is this");
+    fs::write(&ledger, lines.join("\n") + "\n").unwrap();
+    for command in ["status", "audit"] {
+        let called = project.call(&[command]).ends(0);
+        assert!(
+            called.err.contains("ledger/0001.jsonl:3 is no sound line"),
+            "{command}: {}",
+            called.err
+        );
+    }
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("renders").len(), 3);
+}

@@ -90,6 +90,8 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
 
 /// When the ledger was written last.
 fn last_run(loaded: &Loaded) -> Option<SystemTime> {
+    // Other jobs may share the state folder.
+    crate::when::latest(&loaded.state_folder(), &loaded.file).ok()??;
     let ledgers = State::new(loaded.state_folder()).ledgers();
     let entries = fs::read_dir(ledgers).ok()?;
     entries

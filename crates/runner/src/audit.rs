@@ -14,6 +14,7 @@ use crate::inventory::{There, look};
 use crate::ledger::Ledger;
 use crate::movies;
 use crate::staging::ASIDE;
+use crate::stale::{WhyStale, why_stale};
 
 /// What an audit found of one deliverable.
 #[derive(Debug, Clone, Default)]
@@ -30,6 +31,8 @@ pub struct Account {
     pub changed: FrameSet,
     /// Whole pictures that other settings made.
     pub stale: FrameSet,
+    /// Why those are stale.
+    pub why_stale: Vec<WhyStale>,
     /// Files with the name of this deliverable and a frame that is not wanted.
     pub foreign: FrameSet,
 }
@@ -39,6 +42,8 @@ pub struct Account {
 pub struct Audit {
     /// One account for each deliverable, in their order.
     pub accounts: Vec<Account>,
+    /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
+    pub unsound: Vec<(String, u64)>,
     /// Files in the folders of frames that belong to no deliverable, as sequences: folder, name
     /// with `#` for the digits of the frame, frames; or a single name without frames.
     pub strangers: Vec<(PathBuf, String, FrameSet)>,
@@ -104,6 +109,10 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         }
         account.missing = FrameSet::from_frames(missing);
         account.stale = FrameSet::from_frames(stale);
+        if !account.stale.is_empty() && !deliverable.is_put_together() {
+            let today = fingerprints.inputs(deliverable);
+            account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
+        }
         account.changed = FrameSet::from_frames(changed);
         account.broken = broken
             .into_iter()
@@ -112,6 +121,7 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         audit.accounts.push(account);
     }
     foreign(&mut audit, chosen, all)?;
+    audit.unsound = ledger.unsound();
     Ok(audit)
 }
 

@@ -12,6 +12,7 @@ use truepath_core::engine::{PictureInputs, Profile};
 use crate::Loaded;
 use crate::describe::describe_kept;
 use crate::disk::{hash_file, hash_outline, hex};
+use crate::stale::{Inputs, SCENE};
 
 /// Makes fingerprints; every scene is read once, and every file that scenes are known to need.
 pub(crate) struct Fingerprints<'l> {
@@ -87,6 +88,30 @@ impl<'l> Fingerprints<'l> {
         let hashed: Needed = hashed.collect();
         self.needed.insert(key, Arc::clone(&hashed));
         hashed
+    }
+
+    /// What makes the pictures of a deliverable, by name; its fingerprint was asked for before.
+    pub(crate) fn inputs(&self, deliverable: &Deliverable) -> Inputs {
+        let common = &deliverable.common;
+        let key = Arc::as_ptr(&common.engine) as usize;
+        let Some((_, inputs)) = self.inputs.get(&key) else {
+            return Inputs::new();
+        };
+        let mut values = inputs.values(deliverable);
+        if let Some(scene) = &common.scene {
+            let hash = self.scenes.get(&scene.path).cloned();
+            values.push((SCENE.to_owned(), hash.unwrap_or_default()));
+            let needed = (scene.path.clone(), common.engine.name.clone());
+            for file in self
+                .needed
+                .get(&needed)
+                .iter()
+                .flat_map(|files| files.iter())
+            {
+                values.push((format!("the file {}", file.name), file.hash.clone()));
+            }
+        }
+        values
     }
 
     /// Every scene that was read, with the hash of what it held and the files that it needs.

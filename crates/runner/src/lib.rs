@@ -35,6 +35,7 @@ pub mod set_up;
 pub mod slurm;
 mod staging;
 mod staging_area;
+pub mod stale;
 mod state_folder;
 pub mod status;
 pub mod supervise;

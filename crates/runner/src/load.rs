@@ -266,7 +266,10 @@ fn configuration_file() -> Option<PathBuf> {
 fn with_system(person: Person) -> Person {
     // A name that no file name can hold is no name to use.
     let sound = |text: String| refuse_component(&text).is_none().then_some(text);
-    let user = || std::env::var("USER").ok().and_then(sound);
+    let by_variable = || std::env::var("USER").ok();
+    // Services and clusters start programs without it: the system knows the user by its number.
+    let by_system = || whoami::username().ok();
+    let user = || by_variable().or_else(by_system).and_then(sound);
     Person {
         user: person.user.or_else(user),
         author: person.author,

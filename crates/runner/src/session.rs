@@ -143,6 +143,7 @@ impl<'a> Session<'a> {
                 job: card.job.clone(),
                 time: timestamp(),
                 logs: logs.display().to_string(),
+                format: ledger::FORMAT,
             })])
             .map_err(refused)?;
         let session = Self {
@@ -201,6 +202,23 @@ impl<'a> Session<'a> {
     /// A name for a new staging folder of a process, in a folder.
     pub(crate) fn staging_folder(&self, folder: &Path, process: u32) -> PathBuf {
         staging::name(folder, &self.owner, self.number, process)
+    }
+
+    /// The machines of other runs that are at work.
+    pub(crate) fn others_at_work(&self, known: &Ledger) -> Vec<String> {
+        let open = known
+            .sessions
+            .iter()
+            .filter(|(number, told)| **number != self.number && !told.ended);
+        let mut machines: Vec<String> = open
+            .filter_map(|(number, _)| match self.sessions.state(*number) {
+                Ok(Life::Live(card)) => Some(card.machine),
+                _ => None,
+            })
+            .collect();
+        machines.sort();
+        machines.dedup();
+        machines
     }
 
     /// Whether a run holds nothing any more.

@@ -15,6 +15,7 @@ use crate::inventory::{There, look_briefly};
 use crate::ledger::{Failed, Ledger, Told};
 use crate::presence::{Sessions, State};
 use crate::run::dead_after;
+use crate::stale::{Inputs, WhyStale, why_stale};
 
 /// How far a deliverable is.
 #[derive(Debug, Clone, Default)]
@@ -29,6 +30,8 @@ pub struct Row {
     pub broken: Vec<(String, FrameSet)>,
     /// Files that the ledger does not know and that were not opened.
     pub not_looked_into: FrameSet,
+    /// Why stale frames are stale.
+    pub why_stale: Vec<WhyStale>,
 }
 
 impl Row {
@@ -83,6 +86,8 @@ pub struct Status {
     pub expected: Option<f64>,
     /// Runs that died and are not yet picked up.
     pub dead: Vec<u32>,
+    /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
+    pub unsound: Vec<(String, u64)>,
 }
 
 impl Status {
@@ -124,6 +129,8 @@ pub struct Follower<'l> {
     sessions: Sessions,
     /// What makes the pictures of each deliverable today; not of movies, which hang on their frames.
     fingerprints: Vec<Option<String>>,
+    /// What makes them, by name.
+    inputs: Vec<Inputs>,
 }
 
 impl<'l> Follower<'l> {
@@ -131,14 +138,15 @@ impl<'l> Follower<'l> {
     #[must_use]
     pub fn new(loaded: &'l Loaded, expansion: &'l Expansion) -> Self {
         let mut fingerprints = Fingerprints::new(loaded);
-        let all = expansion.deliverables.iter();
+        let all = &expansion.deliverables;
+        let of = |one: &Deliverable| match one.is_put_together() {
+            true => None,
+            false => fingerprints.of(one).ok(),
+        };
+        let all_fingerprints = all.iter().map(of).collect();
         Self {
-            fingerprints: all
-                .map(|one| match one.is_put_together() {
-                    true => None,
-                    false => fingerprints.of(one).ok(),
-                })
-                .collect(),
+            fingerprints: all_fingerprints,
+            inputs: all.iter().map(|one| fingerprints.inputs(one)).collect(),
             loaded,
             expansion,
             ledger: Ledger::default(),
@@ -187,6 +195,7 @@ impl<'l> Follower<'l> {
             }
         }
         status.rows = self.rows(&live);
+        status.unsound = self.ledger.unsound();
         if !status.machines.is_empty() {
             let expected = self.ledger.experience.expected(self.expansion);
             let files: Vec<u64> = status.rows.iter().map(Row::to_do).collect();
@@ -224,6 +233,10 @@ impl<'l> Follower<'l> {
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
             let seen = Seen::of(one, fingerprint, &self.ledger);
             let done = &seen.done;
+            let why_stale = match seen.stale.is_empty() {
+                true => Vec::new(),
+                false => why_stale(one, &seen.stale, &self.ledger, &self.inputs[index]),
+            };
             let at_work = sets(running.get(path.as_str()));
             // What failed once and came after all did not fail.
             let mut reasons = Vec::new();
@@ -256,6 +269,7 @@ impl<'l> Follower<'l> {
                 failed: reasons,
                 broken: seen.broken,
                 not_looked_into: seen.not_looked_into,
+                why_stale,
             }
         };
         let all = self.expansion.deliverables.iter();

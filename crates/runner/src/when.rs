@@ -16,6 +16,9 @@ pub struct RunRecord {
     pub instant: DateTime,
     /// Whether all that the job wants was there at its end.
     pub complete: bool,
+    /// The format of the record.
+    #[serde(default)]
+    pub format: u32,
     /// Counts the calls of the run that came to their end: what one call replaced, the next one that
     /// is to replace replaces again.
     #[serde(default)]
@@ -44,6 +47,7 @@ impl RunRecord {
             pass,
             pass_ended: false,
             existing: existing.to_owned(),
+            format: crate::ledger::FORMAT,
         }
     }
 

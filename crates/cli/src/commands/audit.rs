@@ -17,7 +17,7 @@ use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::VERSION;
 use crate::show::finding::tell_all;
-use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_unsound_lines};
 
 /// Hold the files on disk against the job
 ///
@@ -53,6 +53,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let rendered = chosen.chosen.runnable();
     let audit = audit(&chosen.loaded, &rendered, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
+    warn_of_unsound_lines(&chosen.loaded.state_folder(), &audit.unsound);
     remark_on_direct_movies(&chosen.chosen);
     if arguments.format == Format::Json {
         print_json(&as_json(&labels(&rendered.deliverables), &audit))?;
@@ -165,16 +166,30 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
         &account.changed,
         "\n         not the bytes that were published; `run --reread --accept` takes them as they are, `run --reread --renew` renders them again",
     )?;
-    let why = match is_movie {
-        true => "\n         its frames have changed since it was made, or are not whole",
-        false => "\n         other settings or another state of the scene made them",
-    };
-    row("stale", WARNING, &account.stale, why)?;
+    if is_movie || account.why_stale.is_empty() {
+        let why = match is_movie {
+            true => "\n         its frames have changed since it was made, or are not whole",
+            false => "\n         other settings or another state of the scene made them",
+        };
+        row("stale", WARNING, &account.stale, why)?;
+    }
+    for why in &account.why_stale {
+        let changes = format!("\n         {}", changes(&why.changes));
+        row("stale", WARNING, &why.frames, &changes)?;
+    }
     let why = format!(
         "\n         {} the job does not want",
         count(account.foreign.count(), "frame that", "frames that")
     );
     row("foreign", WARNING, &account.foreign, &why)
+}
+
+/// What has changed since frames were made, in one line.
+pub(super) fn changes(all: &[String]) -> String {
+    match all {
+        [] => "other settings or another state of the scene made them".to_owned(),
+        all => all.join("; "),
+    }
 }
 
 fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
@@ -195,6 +210,10 @@ fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
                 "broken": broken,
                 "changed": account.changed.to_string(),
                 "stale": account.stale.to_string(),
+                "why-stale": account.why_stale.iter().map(|why| json!({
+                    "frames": why.frames.to_string(),
+                    "changes": why.changes,
+                })).collect::<Vec<_>>(),
                 "foreign": account.foreign.to_string(),
             })
         })
@@ -211,5 +230,9 @@ fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
         "complete": audit.is_clean(),
         "deliverables": accounts,
         "foreign": strangers,
+        "unsound-ledger-lines": audit.unsound.iter().map(|(ledger, line)| json!({
+            "ledger": ledger,
+            "line": line,
+        })).collect::<Vec<_>>(),
     })
 }

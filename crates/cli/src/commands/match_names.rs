@@ -83,6 +83,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     Ok(ExitCode::from(if clear { DONE } else { FOUND }))
 }
 
+/// So many readings of a name are shown.
+const MOST_READINGS_SHOWN: usize = 5;
+
 /// Tokens whose values are numbers.
 const NUMBERS: [&str; 7] = [
     "frame", "version", "first", "last", "count", "width", "height",
@@ -209,8 +212,14 @@ fn tell(out: &mut impl Write, one: &Matched) -> io::Result<()> {
                 one.name,
                 found.len()
             )?;
-            for values in found {
+            for values in found.iter().take(MOST_READINGS_SHOWN) {
                 writeln!(out, "  {}", shown(values))?;
+            }
+            if let Some(more @ 1..) = found.len().checked_sub(MOST_READINGS_SHOWN) {
+                writeln!(
+                    out,
+                    "  {FAINT}and {more} more; `--format json` has them all{FAINT:#}"
+                )?;
             }
             Ok(())
         }

@@ -32,7 +32,7 @@ pub(crate) struct Arguments {
     /// The kind of work: sequence, passes, stereo, stills, movie or show
     #[arg(long, value_name = "KIND", default_value = "sequence", value_parser = work)]
     work: Work,
-    /// A scene; may be said several times. Else the engine's scenes in this folder and in scenes/
+    /// A scene; may be said several times. Else the engine's scenes in the folder of the job file, or in scenes/ there
     #[arg(long, value_name = "FILE")]
     for_scene: Vec<PathBuf>,
     /// The file to write
@@ -46,7 +46,8 @@ fn work(word: &str) -> Result<Work, String> {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let absolute = std::path::absolute(&arguments.to).map_err(Trouble::outside("this folder"))?;
+    let absolute =
+        std::path::absolute(&arguments.to).map_err(Trouble::outside("the current folder"))?;
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
     let profiles = profiles(&folder, &crate::profiles::SHIPPED)?;
     let engine = engine(&arguments, &profiles)?;

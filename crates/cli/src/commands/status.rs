@@ -11,13 +11,16 @@ use truepath_core::job::Word;
 use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
+use super::audit::changes;
 use super::{Format, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::{VERSION, status as shapes};
 use crate::show::pace::{pace, rough};
 use crate::show::strips::{bar, coloured, fitted, table};
-use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files};
+use crate::show::{
+    ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, warn_of_unsound_lines,
+};
 
 /// Tell how far the runs of a job are
 ///
@@ -35,6 +38,9 @@ pub(crate) struct Arguments {
     /// Look again every second, until no run is at work any more
     #[arg(long, conflicts_with = "format")]
     follow: bool,
+    /// Say which setting of stale frames has changed, from what to what
+    #[arg(long, conflicts_with_all = ["follow", "format"])]
+    stale: bool,
     /// How the result is printed
     #[arg(long, value_enum, default_value = "text")]
     format: Format,
@@ -46,6 +52,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
     let mut status = follower.look().map_err(refused())?;
+    warn_of_unsound_lines(&chosen.loaded.state_folder(), &status.unsound);
     if arguments.format == Format::Json {
         print_json(&shape(&expansion.deliverables, &status))?;
     } else if !arguments.follow {
@@ -64,6 +71,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             std::thread::sleep(Duration::from_secs(1));
             status = follower.look().map_err(refused())?;
         }
+    }
+    if arguments.stale {
+        tell_stale(&expansion.deliverables, &status)?;
     }
     let (wanted, done) = status.files();
     // What is remembered of a hundred thousand files goes with the process; to take it apart takes time.
@@ -206,6 +216,23 @@ fn tell(
         }
     }
     Ok(out.flush()?)
+}
+
+/// Which frames are stale, and what has changed since they were made.
+fn tell_stale(deliverables: &[Deliverable], status: &Status) -> io::Result<()> {
+    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    for (one, row) in deliverables.iter().zip(&status.rows) {
+        for why in &row.why_stale {
+            writeln!(
+                out,
+                "\n{WARNING}stale{WARNING:#}   {}: frames {}\n        {}",
+                one.label(),
+                why.frames,
+                changes(&why.changes)
+            )?;
+        }
+    }
+    out.flush()
 }
 
 /// Whether all frames are there.

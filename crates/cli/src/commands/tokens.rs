@@ -5,7 +5,8 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::job::{Job, KEYS};
+use truepath_core::job::{Job, KEYS, Kind, Word};
+use truepath_core::layers::Chain;
 use truepath_core::provenance::{Origin, by_key, origins};
 use truepath_core::template::TokenValue;
 use truepath_core::token::TOKENS;
@@ -193,7 +194,14 @@ fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
                 .text
                 .get(first.place.span.clone())
                 .unwrap_or_default();
-            let value = text.lines().next().unwrap_or_default().to_owned();
+            let chain = Chain::of_deliverable(job, deliverable);
+            let is_unset = chain.get(facts.key).is_none();
+            let value = match facts.kind {
+                _ if is_unset => "unset: left to the scene".to_owned(),
+                // Of tables every layer adds its part.
+                Kind::Settings => merged(&chain.merged(facts.key)),
+                _ => text.lines().next().unwrap_or_default().to_owned(),
+            };
             if !values.iter().any(|known| known.value == value) {
                 values.push(Valued { value, origins });
             }
@@ -206,6 +214,14 @@ fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
         });
     }
     all
+}
+
+/// A table of settings as TOML, in one line.
+fn merged(settings: &[(String, Word)]) -> String {
+    let each = settings
+        .iter()
+        .map(|(name, word)| format!("{name} = {}", word.text));
+    format!("{{ {} }}", each.collect::<Vec<_>>().join(", "))
 }
 
 fn origin(job: &Job, origin: &Origin) -> String {

@@ -113,6 +113,16 @@ pub(crate) fn playing_time(seconds: f64) -> String {
     }
 }
 
+/// Warns of lines of ledgers that are not sound.
+pub(crate) fn warn_of_unsound_lines(state: &std::path::Path, lines: &[(String, u64)]) {
+    for (ledger, line) in lines {
+        alert(&format!(
+            "{WARNING}warning{WARNING:#}: {}:{line} is no sound line of a ledger, and is ignored",
+            state.join(ledger).display()
+        ));
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -2,11 +2,9 @@
 //! dates or folders. Two pictures with the same inputs are the same picture; other inputs make frames
 //! stale.
 
-use std::borrow::Cow;
-
-use super::arguments::{ArgumentError, arguments};
+use super::arguments::{ArgumentError, arguments, text_of};
 use super::tokens::can_change_picture;
-use super::{Call, Content, Profile};
+use super::{Call, Content, Each, Profile};
 use crate::deliverable::Deliverable;
 use crate::frames::FrameSet;
 use crate::template::{Part, Template};
@@ -75,38 +73,87 @@ impl PictureInputs {
     /// Whether the value of a token reaches the engine.
     #[must_use]
     pub fn can_see(&self, token: &str) -> bool {
-        let profile = &self.profile;
-        let mut templates: Vec<Cow<'_, Template>> = Vec::new();
-        for argument in &profile.arguments {
-            templates.extend(argument.put.iter().map(Cow::Borrowed));
-            if argument.when.iter().any(|(name, _)| name == token) {
-                return true;
-            }
-        }
-        let named = profile.environment.iter().chain(&profile.links);
-        templates.extend(named.map(|(_, template)| Cow::Borrowed(template)));
-        let prepare = profile.prepare.iter().flat_map(|step| &step.arguments);
-        templates.extend(prepare.chain(&profile.folder).map(Cow::Borrowed));
-        for file in &profile.files {
-            match &file.content {
-                Content::Text(_, template) => templates.push(Cow::Borrowed(template)),
-                Content::Json(json) => {
-                    let mut json = json.clone();
-                    json.each_template(&mut |one| templates.push(Cow::Owned(one.clone())));
-                }
-            }
-        }
         let lists = [("pass", "passes"), ("view", "views")];
         let list = lists.iter().find(|(one, _)| *one == token);
-        templates.iter().any(|template| {
-            template.tokens().iter().any(|(one, _)| {
-                let by_word = one.name.strip_prefix("word.").is_some_and(|name| {
-                    let mut words = profile.words.iter().filter(|table| table.name == name);
-                    words.any(|table| table.by.iter().any(|by| by == token))
-                });
-                one.name == token || by_word || list.is_some_and(|(_, all)| one.name == *all)
-            })
-        })
+        let names = self.token_names();
+        let mut names = names.iter();
+        names.any(|name| name == token || list.is_some_and(|(_, all)| name == all))
+    }
+
+    /// The values of all tokens, settings and variables that reach the engine for a deliverable, by name:
+    /// what people call what has changed.
+    #[must_use]
+    pub fn values(&self, deliverable: &Deliverable) -> Vec<(String, String)> {
+        let common = &deliverable.common;
+        let first = FrameSet::from_frames(common.clip.first());
+        let alone = [deliverable];
+        let call = Call::planned(&self.profile, &alone, &first);
+        let mut names: Vec<String> = self.token_names();
+        let by_each = |each: Each| {
+            self.profile
+                .arguments
+                .iter()
+                .any(|one| one.each == Some(each))
+        };
+        if by_each(Each::Settings) || names.iter().any(|name| name == "settings") {
+            let settings = deliverable.settings.iter();
+            names.extend(settings.map(|(name, _)| format!("settings.{name}")));
+        }
+        for (each, name) in [(Each::Passes, "pass"), (Each::Views, "view")] {
+            if by_each(each) {
+                names.push(name.to_owned());
+            }
+        }
+        names.sort();
+        names.dedup();
+        let mut values: Vec<(String, String)> = Vec::new();
+        for name in names {
+            if let Some(value) = text_of(&call.token(&name)) {
+                values.push((name, value));
+            }
+        }
+        let variables = common.env.iter();
+        values.extend(variables.map(|(name, word)| (format!("env.{name}"), word.text.clone())));
+        values
+    }
+
+    /// The names of all tokens that reach the engine; of its own words those that choose them.
+    fn token_names(&self) -> Vec<String> {
+        let mut names = Vec::new();
+        self.each_template(&mut |template| {
+            for (token, _) in template.tokens() {
+                match token.name.strip_prefix("word.") {
+                    Some(word) => {
+                        let tables = self.profile.words.iter().filter(|table| table.name == word);
+                        names.extend(tables.flat_map(|table| table.by.iter().cloned()));
+                    }
+                    None => names.push(token.name.clone()),
+                }
+            }
+        });
+        let conditions = self.profile.arguments.iter().flat_map(|one| &one.when);
+        names.extend(conditions.map(|(name, _)| name.clone()));
+        names
+    }
+
+    /// Goes through all templates.
+    fn each_template(&self, act: &mut dyn FnMut(&Template)) {
+        let profile = &self.profile;
+        profile
+            .arguments
+            .iter()
+            .flat_map(|one| &one.put)
+            .for_each(&mut *act);
+        let named = profile.environment.iter().chain(&profile.links);
+        named.for_each(|(_, template)| act(template));
+        let prepare = profile.prepare.iter().flat_map(|step| &step.arguments);
+        prepare.chain(&profile.folder).for_each(&mut *act);
+        for file in &profile.files {
+            match &file.content {
+                Content::Text(_, template) => act(template),
+                Content::Json(json) => json.clone().each_template(&mut |one| act(one)),
+            }
+        }
     }
 
     /// What reaches the engine for the pictures of a deliverable, in order, each with what it is.

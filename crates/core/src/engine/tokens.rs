@@ -33,8 +33,7 @@ const fn no_picture(name: &'static str, meaning: &'static str) -> EngineToken {
 /// Whether another value of a token can make another picture.
 #[must_use]
 pub fn can_change_picture(name: &str) -> bool {
-    // What profiles call so is that of the process.
-    if matches!(name, "first" | "last") || name.starts_with("place.") {
+    if name.starts_with("place.") {
         return false;
     }
     let of_engines = ENGINE_TOKENS.iter().find(|one| one.name == name);
@@ -47,9 +46,12 @@ pub fn can_change_picture(name: &str) -> bool {
 }
 
 /// Every token of profiles, besides those of paths, in the order of the reference.
-pub const ENGINE_TOKENS: [EngineToken; 49] = [
+pub const ENGINE_TOKENS: [EngineToken; 52] = [
     no_picture("scene.file", "the scene, an absolute path"),
     no_picture("scene.folder", "the folder of the scene"),
+    no_picture("frame", "the frame of a process that renders one"),
+    no_picture("first", "the first frame of the process"),
+    no_picture("last", "the last frame of the process"),
     no_picture("frames", "the frames of the process, such as `1-9,12`"),
     no_picture(
         "frames.list",

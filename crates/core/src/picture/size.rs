@@ -97,9 +97,10 @@ mod tests {
             })
         );
         assert_eq!("uhd".parse::<Size>().unwrap().to_string(), "3840x2160");
-        for wrong in [
-            "", "160", "0x90", "160x", "160X90", "-1x5", "4k", "160 x 90",
-        ] {
+        for plain in ["160X90", "160 x 90", "160×90"] {
+            assert_eq!(plain.parse::<Size>().unwrap().to_string(), "160x90");
+        }
+        for wrong in ["", "160", "0x90", "160x", "-1x5", "4k", "160 by 90"] {
             assert!(wrong.parse::<Size>().is_err(), "{wrong}");
         }
     }

@@ -28,6 +28,13 @@ pub enum Line {
         /// The number of the process in its run.
         process: u32,
     },
+    /// What makes the pictures of a fingerprint: names and values.
+    Inputs {
+        /// The fingerprint.
+        fingerprint: String,
+        /// Names and values.
+        inputs: Vec<(String, String)>,
+    },
     /// A picture that is not proven to be finished, or not the one that is wanted, was moved aside.
     Unproven(Unproven),
     /// Such a picture was removed, since its frame is finished.
@@ -70,6 +77,13 @@ pub enum Line {
     Ended,
 }
 
+/// The format of ledgers and of the other files of the state folder.
+pub const FORMAT: u32 = 1;
+
+fn first_format() -> u32 {
+    1
+}
+
 /// A run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Began {
@@ -81,6 +95,9 @@ pub struct Began {
     pub time: String,
     /// Where its logs are.
     pub logs: String,
+    /// The format of the ledger: [`FORMAT`].
+    #[serde(default = "first_format")]
+    pub format: u32,
 }
 
 /// A staging folder, and what is rendered in it.

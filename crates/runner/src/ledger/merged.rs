@@ -41,6 +41,10 @@ pub struct Told {
     pub recent: VecDeque<Timestamp>,
     /// Whether it has ended, or what it left is picked up.
     pub ended: bool,
+    /// Lines of its ledger that are not sound, counted from 1: they are ignored.
+    pub unsound: Vec<u64>,
+    /// Lines of its ledger that were read.
+    lines: u64,
     /// Bytes of its ledger that were read.
     read: u64,
 }
@@ -54,6 +58,8 @@ pub struct Ledger {
     pub sessions: BTreeMap<u32, Told>,
     /// Pictures that were moved aside because nothing proves them, by where they are.
     pub unproven: BTreeMap<String, Unproven>,
+    /// What made the pictures of each fingerprint.
+    pub inputs: BTreeMap<String, Vec<(String, String)>>,
     /// Kinds of warnings that were ever told.
     pub warned: HashSet<String>,
     /// What processes took.
@@ -72,6 +78,17 @@ impl Ledger {
         let mut ledger = Self::default();
         ledger.refresh(folder)?;
         Ok(ledger)
+    }
+
+    /// The lines that are not sound, by the names of their ledgers: they are ignored.
+    #[must_use]
+    pub fn unsound(&self) -> Vec<(String, u64)> {
+        let mut all = Vec::new();
+        for (number, told) in &self.sessions {
+            let name = path(Path::new("ledger"), *number).display().to_string();
+            all.extend(told.unsound.iter().map(|line| (name.clone(), *line)));
+        }
+        all
     }
 
     /// The runs alone, to read on from here without what they published.
@@ -120,10 +137,15 @@ impl Ledger {
         let more = file.metadata()?.len().saturating_sub(told.read);
         file.seek(SeekFrom::Start(told.read))?;
         let intents = !told.ended;
-        told.read += read_lines(&mut file, more, intents, |line| match line {
+        let read = read_lines(&mut file, more, intents, |line| match line {
             Parsed::Published(published) => self.take_published(published, &mut told),
             Parsed::Other(line) => self.take(*line, &mut told),
         })?;
+        told.read += read.bytes;
+        let before = told.lines;
+        told.unsound
+            .extend(read.unsound.iter().map(|line| before + line));
+        told.lines += read.lines;
         if told.ended {
             told.intents.clear();
             told.staged.clear();
@@ -145,6 +167,12 @@ impl Ledger {
             } => self.left(process, took, kept, told),
             Line::Succeeded { process } => {
                 told.succeeded.insert(process);
+            }
+            Line::Inputs {
+                fingerprint,
+                inputs,
+            } => {
+                self.inputs.insert(fingerprint, inputs);
             }
             Line::Unproven(one) => {
                 self.unproven.insert(one.aside.clone(), one);

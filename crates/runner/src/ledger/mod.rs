@@ -16,8 +16,8 @@ use std::path::{Path, PathBuf};
 pub use files::Files;
 pub use known::{Hash, Known, Origin};
 pub use line::{
-    Began, Failed, Held, How, Intent, Line, Member, Record, Replaces, Spent, Staged, Unproven,
-    Warned,
+    Began, FORMAT, Failed, Held, How, Intent, Line, Member, Record, Replaces, Spent, Staged,
+    Unproven, Warned,
 };
 pub use merged::{Ledger, Told};
 pub use written::Writer;

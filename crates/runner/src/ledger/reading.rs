@@ -23,35 +23,68 @@ pub(super) enum Parsed {
 const BLOCK: usize = 1 << 18;
 
 /// Takes every whole line that is sound, in order; without intents where they matter no more. About
-/// so many bytes are to come. Gives the bytes of all whole lines: what has no end yet is being
-/// written, or the torn tail of a run that was killed.
+/// so many bytes are to come. What has no end yet is being written, or the torn tail of a run that was
+/// killed.
 pub(super) fn read_lines(
     ledger: &mut impl Read,
     about: u64,
     intents: bool,
     mut take: impl FnMut(Parsed),
-) -> io::Result<u64> {
+) -> io::Result<WasRead> {
     let mut blocks = Blocks::of(ledger);
     if about <= BLOCK as u64 {
         let mut parser = Parser::new(intents);
+        let mut read = WasRead::default();
         while let Some(block) = blocks.next()? {
-            parser.parse(block.lines()).into_iter().for_each(&mut take);
+            read.take(parser.parse(block.lines()), &mut take);
             blocks.spare.push(block);
         }
-        return Ok(blocks.read);
+        read.bytes = blocks.read;
+        return Ok(read);
     }
     let blocks = RefCell::new(blocks);
+    let mut read = WasRead::default();
     in_turns(
         || blocks.borrow_mut().next(),
         || Parser::new(intents),
         |parser, block: Block| (parser.parse(block.lines()), block),
         |(lines, block)| {
-            lines.into_iter().for_each(&mut take);
+            read.take(lines, &mut take);
             blocks.borrow_mut().spare.push(block);
             Ok(())
         },
     )?;
-    Ok(blocks.into_inner().read)
+    read.bytes = blocks.into_inner().read;
+    Ok(read)
+}
+
+/// What was read of a ledger.
+#[derive(Debug, Default)]
+pub(super) struct WasRead {
+    /// Bytes of all whole lines.
+    pub(super) bytes: u64,
+    /// How many lines those are.
+    pub(super) lines: u64,
+    /// The lines that are not sound, counted from 1.
+    pub(super) unsound: Vec<u64>,
+}
+
+impl WasRead {
+    fn take(&mut self, block: ParsedBlock, take: &mut impl FnMut(Parsed)) {
+        let before = self.lines;
+        self.unsound
+            .extend(block.unsound.iter().map(|line| before + line));
+        self.lines += block.lines;
+        block.parsed.into_iter().for_each(take);
+    }
+}
+
+/// What the lines of a block tell.
+struct ParsedBlock {
+    parsed: Vec<Parsed>,
+    lines: u64,
+    /// Lines of the block that are not sound, counted from 1.
+    unsound: Vec<u64>,
 }
 
 /// Whole lines of a ledger, some at a time.
@@ -134,17 +167,25 @@ impl Parser {
         }
     }
 
-    fn parse(&mut self, block: &[u8]) -> Vec<Parsed> {
-        let mut parsed = Vec::with_capacity(block.len() / 512);
+    fn parse(&mut self, block: &[u8]) -> ParsedBlock {
+        let mut all = ParsedBlock {
+            parsed: Vec::with_capacity(block.len() / 512),
+            lines: 0,
+            unsound: Vec::new(),
+        };
         let mut begin = 0;
         for end in memchr_iter(b'\n', block) {
             let line = &block[begin..end];
             begin = end + 1;
+            all.lines += 1;
             if self.intents || !is_intent(line) {
-                parsed.extend(self.line(line));
+                match self.line(line) {
+                    Some(parsed) => all.parsed.push(parsed),
+                    None => all.unsound.push(all.lines),
+                }
             }
         }
-        parsed
+        all
     }
 
     fn line(&mut self, line: &[u8]) -> Option<Parsed> {
@@ -221,7 +262,9 @@ mod tests {
                     found.push(number);
                 }
             });
-            assert_eq!(read.unwrap(), whole);
+            let read = read.unwrap();
+            assert_eq!((read.bytes, read.lines), (whole, 20_000));
+            assert!(read.unsound.is_empty());
             assert_eq!(found, (0..20_000).collect::<Vec<_>>());
         }
     }

@@ -88,6 +88,8 @@ struct Inner {
     open: VecDeque<usize>,
     later: Vec<(Moment, usize)>,
     away: VecDeque<usize>,
+    /// Whether it was said that nothing is left to begin here.
+    said_waiting: bool,
     /// Chunks that are not done, by the deliverable that they make.
     left: HashMap<usize, usize>,
     busy: usize,
@@ -130,6 +132,7 @@ impl Board {
                 chunks: chunks.into_iter().map(Some).collect(),
                 later: Vec::new(),
                 away: VecDeque::new(),
+                said_waiting: false,
                 left,
                 busy: 0,
                 jobs,
@@ -146,7 +149,11 @@ impl Board {
     }
 
     /// The next piece of work and a turn to do it in, waited for; none when the run is at its end.
-    pub(super) fn take(&self, prospects: &Prospects) -> Option<(usize, Chunk, Turn<'_>)> {
+    pub(super) fn take(
+        &self,
+        prospects: &Prospects,
+        waits_for: &dyn Fn(usize),
+    ) -> Option<(usize, Chunk, Turn<'_>)> {
         let mut inner = self.inner();
         loop {
             if inner.error.is_some() || inner.halt.is_some() {
@@ -173,6 +180,11 @@ impl Board {
                     self.changed.notify_all();
                     return None;
                 }
+            }
+            let is_idle = inner.busy == 0 && inner.open.is_empty() && inner.later.is_empty();
+            if is_idle && !inner.away.is_empty() && !inner.said_waiting {
+                inner.said_waiting = true;
+                waits_for(inner.away.len());
             }
             let first = inner.later.iter().map(|(when, _)| *when).min();
             let patience = first.map_or(TICK, |first| first.since(now).min(TICK));

@@ -19,7 +19,8 @@ use crate::inventory::{There, look};
 impl Work<'_> {
     /// Renders chunk after chunk, until there is none left.
     pub(super) fn render(&self) {
-        while let Some((number, mut chunk, turn)) = self.board.take(&self.prospects) {
+        let waits_for = |pieces: usize| self.say_what_is_waited_for(pieces);
+        while let Some((number, mut chunk, turn)) = self.board.take(&self.prospects, &waits_for) {
             let next = match self.go_on_with(&mut chunk, turn) {
                 Ok(next) => next,
                 Err(error) => {
@@ -29,6 +30,19 @@ impl Work<'_> {
             };
             self.board.hand_back(number, chunk, next);
         }
+    }
+
+    /// Says that nothing is left to begin here, and who has the rest.
+    fn say_what_is_waited_for(&self, pieces: usize) {
+        let others = self.session.others_at_work(&self.known());
+        let by = match others.is_empty() {
+            true => "another run".to_owned(),
+            false => others.join(" and "),
+        };
+        let pieces = truepath_core::finding::count(pieces as u64, "piece", "pieces");
+        self.tell(&Event::Remark(&format!(
+            "nothing is left to begin here: waiting for {pieces} that {by} renders, to take over should it die"
+        )));
     }
 
     fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {

@@ -88,8 +88,9 @@ pub fn run(
     let mut record =
         began.map(|began| RunRecord::of_call(before.as_ref(), began.instant(), existing));
     let id = record.as_ref().map(RunRecord::id);
-    let (credits, scenes) = prepare::credits(loaded, expansion, id.as_deref())?;
-    if let Some(mut report) = idle::nothing_to_do(loaded, expansion, options, &credits, watch)? {
+    let made = prepare::credits(loaded, expansion, id.as_deref())?;
+    if let Some(mut report) = idle::nothing_to_do(loaded, expansion, options, &made.credits, watch)?
+    {
         report.took = begun.elapsed();
         // What other calls brought may have completed the job.
         if let Some(mut record) = before.filter(|before| options.whole && !before.complete) {
@@ -99,7 +100,7 @@ pub fn run(
         }
         return Ok(report);
     }
-    let work = prepare::prepare(loaded, expansion, options, (credits, scenes), watch)?;
+    let work = prepare::prepare(loaded, expansion, options, made, watch)?;
     if let Some(record) = &record {
         when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
     }

@@ -1,6 +1,6 @@
 //! Before anything is rendered: state, recovery, and what is there already.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::time::Duration;
 
 use sha2::{Digest, Sha256};
@@ -19,8 +19,10 @@ use super::{Event, Options, RunError, Watch};
 use crate::Loaded;
 use crate::disk::hex;
 use crate::fingerprint::Fingerprints;
+use crate::ledger::Line;
 use crate::publish::Credits;
 use crate::session::{Newcomer, Session, State};
+use crate::stale::Inputs;
 use crate::supervise::Warden;
 
 /// How long a machine may give no sign of life where the job does not say it.
@@ -31,7 +33,11 @@ pub(super) fn prepare<'a>(
     loaded: &'a Loaded,
     expansion: &'a Expansion,
     options: &'a Options<'a>,
-    (credits, scenes): (Vec<Credits>, Scenes),
+    Made {
+        credits,
+        scenes,
+        inputs,
+    }: Made,
     watch: &'a mut (dyn Watch + Send),
 ) -> Result<Work<'a>, RunError> {
     let state = State::new(loaded.state_folder());
@@ -61,6 +67,22 @@ pub(super) fn prepare<'a>(
         scenes,
         watch,
     });
+    // Should frames be stale one day, this says why.
+    let fresh: Vec<Line> = {
+        let known = work.known();
+        let inputs = inputs.into_iter();
+        inputs
+            .filter(|(fingerprint, _)| !known.inputs.contains_key(fingerprint))
+            .map(|(fingerprint, inputs)| Line::Inputs {
+                fingerprint,
+                inputs,
+            })
+            .collect()
+    };
+    if !fresh.is_empty() {
+        let written = work.session.publisher.ledger().note(&fresh);
+        written.map_err(RunError::disk(&work.state.folder))?;
+    }
     work.pick_up_the_dead()?;
     work.accept_unproven()?;
     let stock = match work.take_stock() {
@@ -166,15 +188,26 @@ fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
         .collect()
 }
 
+/// What makes the files of a run.
+pub(super) struct Made {
+    /// What is said of the files of each deliverable.
+    pub(super) credits: Vec<Credits>,
+    /// The scenes as they are when the run begins.
+    pub(super) scenes: Scenes,
+    /// What makes the pictures of each fingerprint, by name.
+    pub(super) inputs: BTreeMap<String, Inputs>,
+}
+
 /// What is said of every file that a run publishes, and the scenes as they are when it begins.
 pub(super) fn credits(
     loaded: &Loaded,
     expansion: &Expansion,
     run: Option<&str>,
-) -> Result<(Vec<Credits>, Scenes), RunError> {
+) -> Result<Made, RunError> {
     let mut fingerprints = Fingerprints::new(loaded);
     let mut engines: Vec<(String, String)> = Vec::new();
     let mut credits = Vec::new();
+    let mut inputs = BTreeMap::new();
     for deliverable in &expansion.deliverables {
         let profile = &deliverable.common.engine;
         let engine = match engines.iter().find(|(name, _)| *name == profile.name) {
@@ -195,11 +228,20 @@ pub(super) fn credits(
                 }
             })?),
         };
+        if let Some(fingerprint) = &fingerprint {
+            inputs
+                .entry(fingerprint.clone())
+                .or_insert_with(|| fingerprints.inputs(deliverable));
+        }
         credits.push(Credits {
             engine,
             fingerprint,
             run: run.map(str::to_owned),
         });
     }
-    Ok((credits, Scenes::new(fingerprints.scenes())))
+    Ok(Made {
+        credits,
+        inputs,
+        scenes: Scenes::new(fingerprints.scenes()),
+    })
 }

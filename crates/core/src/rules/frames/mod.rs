@@ -6,6 +6,7 @@ mod frames_of_scene;
 mod frames_twice;
 mod last_left_out;
 mod many_processes;
+mod option_writes_over;
 mod preset_writes_over;
 mod sound_length;
 

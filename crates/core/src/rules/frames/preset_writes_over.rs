@@ -57,7 +57,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         Some(name) => expand(&job.with_preset(name), subject.around, &selection),
         None => expand(&job.without_command_line(), subject.around, &selection),
     };
-    job.presets
+    let of_presets = job
+        .presets
         .iter()
         .filter(|preset| Some(preset.name.as_str()) != usual)
         .filter_map(|preset| {
@@ -100,8 +101,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 ))
                 .advise("or put `{preset}` into the path"),
             )
-        })
-        .collect()
+        });
+    let of_command_line = super::option_writes_over::of_command_line(rule, subject);
+    of_presets.chain(of_command_line).collect()
 }
 
 /// Whether two presets make other pictures.

@@ -3,6 +3,7 @@
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject};
+use crate::template::Part;
 
 /// TP120 `plain-names`.
 pub(super) const RULE: Rule = Rule {
@@ -41,7 +42,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                         "some programs would not find {}",
                         count(files, "file", "files")
                     ))
-                    .advise("the format `slug` makes plain names: `{shot:slug}`"),
+                    .advise(advice(one)),
             )
         })
         .collect()
@@ -52,4 +53,17 @@ fn odd(one: &Deliverable) -> Option<char> {
     let path = one.path(one.common.frames.value.first()?);
     let below = path.strip_prefix(&*one.root)?;
     below.chars().find(|c| *c == ' ' || !c.is_ascii())
+}
+
+/// What to change: a literal text in the path itself, or how a value is written.
+fn advice(one: &Deliverable) -> &'static str {
+    let is_odd = |part: &Part| match part {
+        Part::Text(text) => text.contains(' ') || !text.is_ascii(),
+        Part::Token(_) | Part::Optional(_) => false,
+    };
+    if one.template.template.parts().iter().any(is_odd) {
+        "write the path itself with letters, digits, `.`, `-` and `_`"
+    } else {
+        "the format `slug` makes plain names: `{shot:slug}`"
+    }
 }

@@ -46,7 +46,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 unknown += there.unknown;
                 kept += there.kept;
             }
-            let fate = Fates::of(subject.job);
+            let has_version = one.template.template.has("version");
+            let fate = Fates::of(subject.job, has_version);
             let words: Vec<String> = [
                 (stale, "of other settings", fate.stale),
                 (unknown, "that no run made", fate.unknown),
@@ -73,31 +74,47 @@ struct Fates {
 }
 
 impl Fates {
-    fn of(job: &Job) -> Self {
+    fn of(job: &Job, has_version: bool) -> Self {
         match job.word(Key::Existing).unwrap_or("keep") {
             "replace" => Self {
                 stale: "replaced, each once its successor is verified",
                 unknown: "replaced, and kept aside",
                 kept: "replaced too",
-                advice: "say existing = \"keep\", or raise `version`, to keep them",
+                advice: match has_version {
+                    true => "say existing = \"keep\", or raise `version`, to keep them",
+                    false => "say existing = \"keep\" to keep them",
+                },
             },
             "refuse" => Self {
                 stale: "in the way: no run would begin",
                 unknown: "in the way: no run would begin",
                 kept: "in the way too",
-                advice: "raise `version`, or move them away",
+                advice: match has_version {
+                    true => "raise `version`, or move them away",
+                    false => "move them away, or put {version} into the path",
+                },
             },
             "next-version" => Self {
                 stale: "in the way: a run goes on to the next version",
                 unknown: "in the way: a run goes on to the next version",
                 kept: "in the way too",
-                advice: "nothing need be done",
+                advice: match has_version {
+                    true => "nothing need be done",
+                    false => "there is no next version: put {version} into the path",
+                },
             },
             _ => Self {
                 stale: "kept, and told as stale",
                 unknown: "kept, if they are whole",
                 kept: "kept",
-                advice: "raise `version`, or move them away; `run --renew` renders those of other settings again",
+                advice: match has_version {
+                    true => {
+                        "raise `version`, or move them away; `run --renew` renders those of other settings again"
+                    }
+                    false => {
+                        "`run --renew` renders those of other settings again; `status --stale` says what has changed"
+                    }
+                },
             },
         }
     }
