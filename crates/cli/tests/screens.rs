@@ -75,10 +75,12 @@ fn furnished(job: &str) -> Project {
     for (name, tenths) in [("dawn", 20), ("short", 10), ("half", 10), ("fast", 16)] {
         std::fs::write(project.path(&format!("{name}.wav")), common::wav(tenths)).unwrap();
     }
-    for program in ["bin/myrender", "bin/povray", "bin/tachyon", "bin/ffmpeg"] {
-        project.write(program, "#!/bin/sh\n");
+    for program in
+        ["myrender", "povray", "tachyon", "ffmpeg", "ffprobe"].map(|name| format!("bin/{name}"))
+    {
+        project.write(&program, "#!/bin/sh\n");
         let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
-        std::fs::set_permissions(project.path(program), mode).unwrap();
+        std::fs::set_permissions(project.path(&program), mode).unwrap();
     }
     project
 }

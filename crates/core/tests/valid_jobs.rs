@@ -7,7 +7,9 @@ use std::sync::{Arc, LazyLock};
 use proptest::prelude::*;
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
-use truepath_core::job::{no_files, read};
+use truepath_core::finding::Finding;
+use truepath_core::job::{Reading, no_files, read};
+use truepath_core::mend::mend;
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{SourceKind, Sources};
@@ -153,7 +155,9 @@ fn text(wish: &Wish) -> String {
     )
     .unwrap();
     if exr {
-        job += "format = \"exr\"\nbits = \"half\"\nchannels = \"rgba\"\nlook = { pixels = \"linear\", transfer = \"srgb\" }\n";
+        // A movie has no alpha, so a job with one asks for none.
+        let channels = if wish.movie { "rgb" } else { "rgba" };
+        writeln!(job, "format = \"exr\"\nbits = \"half\"\nchannels = \"{channels}\"\nlook = {{ pixels = \"linear\", transfer = \"srgb\" }}").unwrap();
     } else {
         job += "format = \"png\"\nbits = 8\nlook.pixels = \"display\"\n";
     }
@@ -213,5 +217,57 @@ proptest! {
         let job = text(&wish);
         let codes = codes(&job);
         prop_assert!(codes.is_empty(), "{job}\n{codes:?}");
+    }
+}
+
+/// Findings of a job, with its reading.
+fn checked(text: &str) -> (Reading, Vec<Finding>) {
+    let reading = read("truepath.toml", text, &[], &mut no_files);
+    let expansion = expand(&reading.job, &SURROUNDINGS, &Selection::default());
+    let mut answers = Answers::default();
+    for question in questions(&expansion) {
+        if let Question::File(path) = question {
+            answers.files.insert(path, true);
+        }
+    }
+    let findings = check(&Subject::new(
+        &reading.job,
+        &expansion,
+        &SURROUNDINGS,
+        &answers,
+    ));
+    (reading, findings)
+}
+
+/// Slips in a path of which each has a fix: what stands there, and what is written by mistake.
+const SLIPS: [(&str, &str); 7] = [
+    ("_{pass}_v", "_v"),
+    (".{frame:04}", ""),
+    ("{frame:04}", "%04d"),
+    ("{frame:04}", "####"),
+    (".{frame:04}", "{frame:04}"),
+    ("v{version:03}", "v{vresion:03}"),
+    ("{frame:04}", "{frame:02}"),
+];
+
+proptest! {
+    #![proptest_config(ProptestConfig { cases: 300, failure_persistence: None, ..ProptestConfig::default() })]
+
+    #[test]
+    fn what_a_fix_writes_passes_every_check(wish in wishes(), slip in 0..SLIPS.len()) {
+        let (right, wrong) = SLIPS[slip];
+        let mut job = text(&wish).replacen(right, wrong, 1).replacen("{pass}/", "", usize::from(slip == 0));
+        for _ in 0..6 {
+            let (reading, findings) = checked(&job);
+            let mended = mend(&reading.job.sources, &findings);
+            match mended.first() {
+                Some(mended) => job = mended.text.clone(),
+                None => break,
+            }
+        }
+        let (reading, findings) = checked(&job);
+        prop_assert!(reading.is_sound(), "{job}");
+        let left: Vec<_> = findings.iter().map(|one| format!("{}: {}", one.code, one.sentence)).collect();
+        prop_assert!(left.is_empty(), "{right} as {wrong}: {left:?}\n{job}");
     }
 }

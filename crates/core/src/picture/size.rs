@@ -61,7 +61,7 @@ impl FromStr for Size {
             return Ok(*size);
         }
         let error = || SizeError(text.to_owned());
-        let (width, height) = text.split_once(['x', 'X', '×', '*']).ok_or_else(error)?;
+        let (width, height) = text.split_once(['x', 'X', '×']).ok_or_else(error)?;
         let (width, height) = (width.trim(), height.trim());
         let number = |text: &str| {
             text.bytes()

@@ -16,12 +16,12 @@ pub(super) const RULE: Rule = Rule {
     weight: Weight::Error,
     what: "A flag stands alone in front of a token that has no value.",
     why: "The renderer would take the next flag for its value.",
-    breaks: r#"scene = "kiln.scene"
+    breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 run = ["myrender", "--camera", "{camera}", "--frame", "{frame}", "--to", "{target}"]
 "#,
-    keeps: r#"scene = "kiln.scene"
+    keeps: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 run = ["myrender", ["--camera", "{camera}"], "--frame", "{frame}", "--to", "{target}"]

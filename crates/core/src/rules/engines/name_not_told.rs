@@ -17,13 +17,13 @@ pub(super) const RULE: Rule = Rule {
     weight: Weight::Warning,
     what: "A camera, view, pass or variant has a name, and the engine is not told of it.",
     why: "The picture would be whatever the scene has set, under this name.",
-    breaks: r#"scene = "kiln.scene"
+    breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 camera = "front"
 path = "renders/{shot}_{camera}.{frame:04}.png"
 run = ["myrender", "--input", "{scene.file}", "--frame", "{frame}", "--to", "{target}"]
 "#,
-    keeps: r#"scene = "kiln.scene"
+    keeps: r#"scene = "kiln.toml"
 frames = "1-48"
 camera = "front"
 path = "renders/{shot}_{camera}.{frame:04}.png"

@@ -17,13 +17,13 @@ pub(super) const RULE: Rule = Rule {
     weight: Weight::Error,
     what: "Two files have different names and would hold the same picture: nothing that reaches the engine differs.",
     why: "One picture would be rendered several times, and taken for several cameras, views, passes or variants.",
-    breaks: r#"scene = "kiln.scene"
+    breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 cameras = ["front", "top"]
 path = "renders/{shot}_{camera}.{frame:04}.png"
 run = ["myrender", "--input", "{scene.file}", "--frame", "{frame}", "--to", "{target}"]
 "#,
-    keeps: r#"scene = "kiln.scene"
+    keeps: r#"scene = "kiln.toml"
 frames = "1-48"
 cameras = ["front", "top"]
 path = "renders/{shot}_{camera}.{frame:04}.png"

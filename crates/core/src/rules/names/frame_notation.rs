@@ -13,9 +13,8 @@ pub(super) const RULE: Rule = Rule {
     why: "It would be taken for text and stand in the name of every file.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "renders/{shot}.####.png"
+path = "renders/{shot}.####.{frame:04}.png"
 engine = "understudy"
-still = 1
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"
