@@ -175,6 +175,20 @@ impl JobArguments {
         self.job.as_ref().map_or_else(usual, name)
     }
 
+    /// The job that is meant where the first of some words may name its file: it ends in `.toml`. A
+    /// word that does is taken out of them.
+    pub(crate) fn named_by_first(self, words: &mut Vec<String>) -> Self {
+        let names_a_job = |word: &String| {
+            let ending = std::path::Path::new(word).extension();
+            ending.is_some_and(|ending| ending == "toml")
+        };
+        if self.job.is_none() && words.first().is_some_and(names_a_job) {
+            let path = PathBuf::from(words.remove(0));
+            return self.of_job(path);
+        }
+        self
+    }
+
     /// The same for another job file.
     pub(crate) fn of_job(&self, path: PathBuf) -> Self {
         Self {

@@ -418,3 +418,38 @@ fn a_junk_line_in_a_ledger_is_reported_and_changes_nothing() {
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("renders").len(), 3);
 }
+
+#[test]
+fn every_command_about_a_job_takes_its_file_as_an_argument() {
+    let project = Project::new("");
+    fs::remove_file(project.path("truepath.toml")).unwrap();
+    project.write(
+        "other.toml",
+        "engine = \"understudy\"\nscene = \"kiln.toml\"\nframes = \"1-2\"\nsize = \"32x32\"\npath = \"r/k.{frame:04}.png\"\n",
+    );
+    project.write("kiln.toml", &scene(""));
+    project.call(&["run", "other.toml"]).ends(0);
+    for line in [
+        vec!["check", "other.toml"],
+        vec!["audit", "other.toml"],
+        vec!["paths", "other.toml"],
+        vec!["status", "other.toml"],
+        vec!["overview", "other.toml"],
+        vec!["commands", "other.toml"],
+        vec!["tokens", "other.toml"],
+        vec!["tokens", "other.toml", "frames"],
+        vec!["tokens", "other.toml", "--keys"],
+        vec!["match", "other.toml", "r/k.0001.png"],
+    ] {
+        project.call(&line).ends(0);
+    }
+    // Words that name no job are told as what they are.
+    let called = project.call(&["tokens", "absent.toml"]).ends(2);
+    assert!(called.err.contains("absent.toml"), "{}", called.err);
+    assert!(!called.err.contains("no token"), "{}", called.err);
+    let called = project.call(&["match", "other.toml"]).ends(3);
+    assert!(called.err.contains("name files"), "{}", called.err);
+    project
+        .call(&["tokens", "other.toml", "--keys", "frames"])
+        .ends(3);
+}

@@ -23,11 +23,11 @@ use crate::show::{ERROR, FAINT, GOOD, WARNING};
 /// own shots, passes and the like. Where a name departs from the template is shown.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath match '{shot}_v{version:03}.{frame:04}.exr' *.exr\n  truepath match renders/dawn/*.exr\n  truepath match --format json '{shot}.{frame:04}.png' a.0001.png\n\nThe exit code is 0 when every name can be read in one way."
+    after_help = "Examples:\n  truepath match '{shot}_v{version:03}.{frame:04}.exr' *.exr\n  truepath match renders/dawn/*.exr\n  truepath match review.toml renders/dawn/*.exr\n  truepath match --format json '{shot}.{frame:04}.png' a.0001.png\n\nThe exit code is 0 when every name can be read in one way."
 )]
 pub(crate) struct Arguments {
-    /// A template, then files; or only files, for the outputs of the job
-    #[arg(required = true, value_name = "TEMPLATE or FILE")]
+    /// A template or a job file, then files; or only files, for the outputs of the job
+    #[arg(required = true, value_name = "TEMPLATE, JOB or FILE")]
     names: Vec<String>,
     #[command(flatten)]
     job: JobArguments,
@@ -59,7 +59,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             .map(|name| by_template(&text, &template, name))
             .collect()
     } else {
-        let chosen = arguments.job.load()?;
+        let job = arguments.job.named_by_first(&mut names);
+        if names.is_empty() {
+            return Err(Trouble::Usage(
+                "no name is given: name files after the job file".to_owned(),
+            ));
+        }
+        let chosen = job.load()?;
         names
             .into_iter()
             .map(|name| by_job(&chosen, name))

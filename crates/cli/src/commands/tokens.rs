@@ -26,13 +26,14 @@ use crate::show::{FAINT, TITLE};
 /// can be asked for in the same way, whether a token shows them or not.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath tokens\n  truepath tokens version width --shot dawn --pass depth\n  truepath tokens bits movie.codec\n  truepath tokens --keys --shot dawn\n  truepath tokens --format json"
+    after_help = "Examples:\n  truepath tokens\n  truepath tokens review.toml\n  truepath tokens version width --shot dawn --pass depth\n  truepath tokens bits movie.codec\n  truepath tokens --keys --shot dawn\n  truepath tokens --format json"
 )]
 pub(crate) struct Arguments {
-    /// Only these tokens or keys
+    /// The job file, and then only these tokens or keys
+    #[arg(value_name = "JOB or TOKEN")]
     token: Vec<String>,
     /// All keys that are set, in place of the tokens
-    #[arg(long, conflicts_with = "token")]
+    #[arg(long)]
     keys: bool,
     #[command(flatten)]
     job: JobArguments,
@@ -61,8 +62,14 @@ struct Told {
 /// Values of a token that are told one by one.
 const MOST_VALUES: usize = 3;
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let chosen = arguments.job.load_for(arguments.elsewhere.system)?;
+pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
+    let job = arguments.job.named_by_first(&mut arguments.token);
+    if let (true, Some(token)) = (arguments.keys, arguments.token.first()) {
+        return Err(Trouble::Usage(format!(
+            "--keys tells all keys, and `{token}` asks for one: leave one of the two out"
+        )));
+    }
+    let chosen = job.load_for(arguments.elsewhere.system)?;
     let mut told = if arguments.keys {
         let mut keys = keys(&chosen, |_| true);
         keys.retain(|one| !one.values.is_empty());
