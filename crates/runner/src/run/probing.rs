@@ -1,0 +1,119 @@
+//! The frames that are tried one by one while it is open whether anything of a deliverable can be
+//! rendered, and the end of a chunk of which nothing can.
+
+use truepath_core::frames::FrameSet;
+use truepath_core::plan::Invocation;
+
+use super::board::{Attempt, Chunk, Next};
+use super::work::Work;
+use super::{Event, Failure, RunError};
+use crate::clock::Moment;
+
+impl Work<'_> {
+    /// Puts a frame that is to be tried alone in front; whether the chunk has one.
+    pub(super) fn probe_first(&self, chunk: &mut Chunk) -> bool {
+        let retries = |invocation: &Invocation| {
+            let index = invocation.deliverables[0];
+            self.expansion.deliverables[index].common.limits.retries
+        };
+        for at in 0..chunk.attempts.len() {
+            let attempt = &chunk.attempts[at];
+            let frames = &attempt.invocation.frames;
+            let Some(frame) = self.prospects.probe(frames, &chunk.invocation) else {
+                continue;
+            };
+            let alone = FrameSet::range(frame, frame);
+            let rest = frames.difference(&alone).unwrap_or_default();
+            let with = |frames: FrameSet| Invocation {
+                deliverables: attempt.invocation.deliverables.clone(),
+                frames,
+            };
+            let probe = Attempt {
+                tries: retries(&attempt.invocation),
+                not_before: None,
+                unconfirmed: None,
+                invocation: with(alone),
+            };
+            let rest = Attempt {
+                invocation: with(rest),
+                ..attempt.clone()
+            };
+            chunk.attempts.remove(at);
+            if !rest.invocation.frames.is_empty() {
+                chunk.attempts.insert(at, rest);
+            }
+            chunk.attempts.push_front(probe);
+            return true;
+        }
+        false
+    }
+
+    /// Frames that failed while it was open whether anything works are tried again now, or failed.
+    pub(super) fn go_on_with_probes(&self, chunk: &mut Chunk) -> Result<(), RunError> {
+        for (attempt, failures) in std::mem::take(&mut chunk.failed_probes) {
+            let index = attempt.invocation.deliverables[0];
+            let limits = &self.expansion.deliverables[index].common.limits;
+            if limits.retries == 0 {
+                self.failed(failures)?;
+            } else {
+                chunk.attempts.push_back(Attempt {
+                    tries: 1,
+                    not_before: Some(Moment::now() + limits.retry_pause),
+                    ..attempt
+                });
+            }
+        }
+        Ok(())
+    }
+
+    /// Nothing of a deliverable can be rendered: what was tried of a chunk has failed, and the rest is
+    /// not tried.
+    pub(super) fn give_up_chunk(&self, chunk: &mut Chunk, reason: &str) -> Result<Next, RunError> {
+        let failures = std::mem::take(&mut chunk.failed_probes);
+        let mut failures: Vec<Failure> = failures
+            .into_iter()
+            .flat_map(|(_, failures)| failures)
+            .collect();
+        let frames = if chunk.claim.is_some() {
+            let left = chunk.attempts.iter().map(|one| &one.invocation.frames);
+            left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
+        } else {
+            chunk.invocation.frames.clone()
+        };
+        // A frame that was the first of several in a process that brought nothing was tried too.
+        let tried = self.prospects.tried(&chunk.invocation);
+        for frame in tried.intersection(&frames).unwrap_or_default().iter() {
+            for &deliverable in chunk.invocation.deliverables.iter() {
+                let is_it = |one: &Failure| one.frame == frame && one.deliverable == deliverable;
+                if !failures.iter().any(is_it) {
+                    failures.push(Failure {
+                        deliverable,
+                        frame,
+                        reason: reason.to_owned(),
+                        log: None,
+                    });
+                }
+            }
+        }
+        let failed = FrameSet::from_frames(failures.iter().map(|failure| failure.frame));
+        self.failed_silently(failures)?;
+        let not_tried = frames.difference(&failed).unwrap_or_default();
+        chunk.attempts.clear();
+        for &deliverable in chunk.invocation.deliverables.iter() {
+            let missing = not_tried.intersection(&self.missing[deliverable]);
+            self.report()
+                .give_up(deliverable, reason, &missing.unwrap_or_default());
+        }
+        if let Some(tried) = self.prospects.tried_once(&chunk.invocation) {
+            let members = chunk.invocation.members(&self.expansion.deliverables);
+            let label = truepath_core::plan::label(&members);
+            self.tell(&Event::GivenUp {
+                deliverables: &chunk.invocation.deliverables,
+                label: &label,
+                tried: &tried,
+                reason,
+            });
+        }
+        self.close(chunk)
+    }
+}

@@ -1,0 +1,196 @@
+//! What follows from the outcome of a process: what it did not bring is tried again, or has failed.
+
+use std::time::Duration;
+
+use truepath_core::plan::{Invocation, plan};
+use truepath_core::probes::Verdict;
+use truepath_core::retry::{self, Again, Tried};
+
+use super::board::{Attempt, Chunk, Next};
+use super::outcome::{End, Outcome, Unconfirmed};
+use super::work::Work;
+use super::{Event, RunError};
+use crate::clock::Moment;
+
+impl Work<'_> {
+    /// What follows from the outcome of a process: what it did not bring is tried again, or has failed.
+    pub(super) fn after(
+        &self,
+        chunk: &mut Chunk,
+        attempt: Attempt,
+        outcome: &Outcome,
+    ) -> Result<Next, RunError> {
+        let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
+        let limits = &one.common.limits;
+        if outcome.published > 0 {
+            self.prospects.rendered(&chunk.invocation);
+        }
+        if let End::NotStarted(reason) = &outcome.end {
+            self.prospects.impossible(&chunk.invocation, reason);
+            let tried = outcome.failures_of(&attempt.invocation);
+            chunk.failed_probes.push((attempt, tried));
+            return Ok(Next::Again);
+        }
+        let missing = outcome.all_missing();
+        if let Some(unconfirmed) = outcome.whole_but_for_its_code() {
+            return self.after_unconfirmed(chunk, attempt, outcome, &unconfirmed);
+        }
+        let nothing_rendered = self.prospects.nothing_rendered(&chunk.invocation);
+        let is_deterministic = outcome.is_wrong_kind() || outcome.unknown_files.is_some();
+        let tries = if is_deterministic {
+            limits.retries
+        } else {
+            attempt.tries
+        };
+        if nothing_rendered && tries >= limits.retries && !missing.is_empty() {
+            self.prospects
+                .failed(&chunk.invocation, &outcome.evidence());
+            let is_alone = missing.count() == 1;
+            match self.prospects.verdict(&chunk.invocation) {
+                Verdict::Works => {}
+                // Tried frame by frame, if that is not given up.
+                Verdict::Open if !is_alone => {
+                    chunk.attempts.push_front(Attempt {
+                        invocation: Invocation {
+                            frames: missing,
+                            ..attempt.invocation
+                        },
+                        tries,
+                        not_before: None,
+                        unconfirmed: None,
+                    });
+                    return Ok(Next::Again);
+                }
+                Verdict::Open | Verdict::NothingWorks(_) => {
+                    chunk.failed_probes.push((attempt, outcome.failures()));
+                    return Ok(Next::Again);
+                }
+            }
+        }
+        let again = retry::next(
+            Tried {
+                missing: &missing,
+                progressed: outcome.published > 0,
+                failed_at: outcome.failed_at,
+                unproven: outcome.last_unproven,
+                tries,
+                nothing_rendered,
+            },
+            limits,
+        );
+        self.try_again(chunk, &attempt, outcome, &again)
+    }
+
+    /// All pictures are whole and only the exit code does not tell success: they are rendered once
+    /// more, and if the same comes again, that is reported.
+    fn after_unconfirmed(
+        &self,
+        chunk: &mut Chunk,
+        attempt: Attempt,
+        outcome: &Outcome,
+        unconfirmed: &Unconfirmed,
+    ) -> Result<Next, RunError> {
+        let missing = outcome.all_missing();
+        let invocation = Invocation {
+            frames: missing.clone(),
+            ..attempt.invocation.clone()
+        };
+        if attempt.unconfirmed.is_none() {
+            chunk.attempts.push_front(Attempt {
+                invocation,
+                tries: attempt.tries,
+                not_before: None,
+                unconfirmed: Some(unconfirmed.clone()),
+            });
+            return Ok(Next::Again);
+        }
+        if attempt.unconfirmed.as_ref() == Some(unconfirmed) {
+            let reason = unconfirmed.advice();
+            let mut failures = outcome.failures();
+            for failure in &mut failures {
+                failure.reason.clone_from(&reason);
+            }
+            if self.prospects.nothing_rendered(&chunk.invocation) {
+                let evidence: Vec<_> = missing
+                    .iter()
+                    .map(|frame| (frame, reason.clone()))
+                    .collect();
+                self.prospects.failed(&chunk.invocation, &evidence);
+            }
+            if self.prospects.verdict(&chunk.invocation) == Verdict::Works {
+                self.failed(failures)?;
+            } else {
+                chunk.failed_probes.push((attempt, failures));
+            }
+            return self.again_or_close(chunk);
+        }
+        let limits = {
+            let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
+            &one.common.limits
+        };
+        let again = retry::next(
+            Tried {
+                missing: &missing,
+                progressed: false,
+                failed_at: outcome.failed_at,
+                unproven: outcome.last_unproven,
+                tries: attempt.tries,
+                nothing_rendered: false,
+            },
+            limits,
+        );
+        self.try_again(chunk, &attempt, outcome, &again)
+    }
+
+    /// Puts what is tried again into the chunk, or reports what has failed for good.
+    fn try_again(
+        &self,
+        chunk: &mut Chunk,
+        attempt: &Attempt,
+        outcome: &Outcome,
+        again: &[Again],
+    ) -> Result<Next, RunError> {
+        if again.is_empty() {
+            self.failed(outcome.failures())?;
+            return self.again_or_close(chunk);
+        }
+        let members = attempt.invocation.members(&self.expansion.deliverables);
+        for piece in again {
+            let wanted = |index: usize| {
+                let of_it = outcome.missing.iter().find(|(one, ..)| *one == index);
+                of_it
+                    .and_then(|(_, frames, _)| frames.intersection(&piece.frames).ok())
+                    .unwrap_or_default()
+            };
+            let is_paused = piece.pause > Duration::ZERO;
+            if is_paused {
+                let remark = format!(
+                    "{}: {}; tried again in {}",
+                    truepath_core::plan::label(&members),
+                    outcome.reason(),
+                    super::outcome::shown(piece.pause)
+                );
+                self.tell(&Event::Remark(&remark));
+            }
+            let attempts = plan(self.expansion, &wanted)
+                .into_iter()
+                .map(|invocation| Attempt {
+                    invocation,
+                    tries: piece.tries,
+                    not_before: is_paused.then(|| Moment::now() + piece.pause),
+                    unconfirmed: None,
+                });
+            // What waits stands behind what need not wait.
+            chunk.attempts.extend(attempts);
+        }
+        Ok(Next::Again)
+    }
+
+    pub(super) fn again_or_close(&self, chunk: &mut Chunk) -> Result<Next, RunError> {
+        if chunk.attempts.is_empty() && chunk.failed_probes.is_empty() {
+            self.close(chunk)
+        } else {
+            Ok(Next::Again)
+        }
+    }
+}
