@@ -120,3 +120,25 @@ fn a_scene_without_the_camera_fails_once_and_says_why() {
         called.out
     );
 }
+
+#[test]
+fn a_rough_picture_that_is_left_by_a_failure() {
+    let calm = kiln("1-6", "", "");
+    calm.call(&["run"]).ends(0);
+    let (project, _) = run("rough = true\nfail-at = 4", "");
+    let bytes = |project: &common::Project, name: &str| {
+        std::fs::read(project.path(&format!("renders/{name}"))).unwrap()
+    };
+    for frame in [1, 2, 3, 5, 6] {
+        let name = format!("kiln.{frame:04}.png");
+        assert!(bytes(&project, &name) == bytes(&calm, &name), "{name}");
+    }
+    // It was left, it is whole, and it is not the final picture.
+    let left = project.files("renders/set-aside");
+    let left = left.iter().find(|name| name.contains("unproven-kiln.0004"));
+    let left = left.unwrap();
+    assert!(
+        bytes(&project, &format!("set-aside/{left}")) != bytes(&calm, "kiln.0004.png"),
+        "{left}"
+    );
+}

@@ -20,8 +20,12 @@ pub struct Mishap {
     pub skip_at: Option<i64>,
     /// Renders this frame at half its size.
     pub wrong_size_at: Option<i64>,
-    /// One in so many frames goes wrong, by chance: it ends with an error, leaves half of the
-    /// file, or leaves the frame out.
+    /// Leaves a rough picture of every frame first, whole and of the right kind, and puts the final
+    /// one in its place when the frame has taken its time.
+    #[serde(default)]
+    pub rough: bool,
+    /// One in so many frames goes wrong, by chance: it ends with an error, which leaves the rough
+    /// picture where there is one, leaves half of the file, or leaves the frame out.
     #[serde(default)]
     pub unlucky: u32,
     /// Warnings for every frame.

@@ -135,11 +135,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         writeln!(log, "frame {frame}")?;
         log.flush()?;
         let part = file_name(request, None, frame).with_extension("part");
-        misbehave(&scene, frame, request.go_on, &part, log)?;
         let chance = scene.mishap.chance();
-        if chance == Some(Misfortune::Fail) {
-            return Err(RenderError::Mishap(frame));
-        }
         if scene.mishap.skip_at == Some(frame) || chance == Some(Misfortune::Skip) {
             continue;
         }
@@ -151,7 +147,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         } else {
             size
         };
-        let draw_plane = |view: Option<&str>, pass: Option<&str>| {
+        let draw_plane = |view: Option<&str>, pass: Option<&str>, exposure: f32| {
             let mut shot = Shot {
                 scene: &scene,
                 camera,
@@ -174,29 +170,46 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             }
         };
         // Layers of one file, or a file each without layers.
-        let mut files: Vec<(Option<&str>, Vec<NamedPlane>)> = Vec::new();
-        for view in named(&request.views) {
-            for pass in named(&request.passes) {
-                let canvas = draw_plane(view, pass).map_err(|error| RenderError::Write {
-                    path: request.to.display().to_string(),
-                    error,
-                })?;
-                let layer: Vec<&str> = [view, pass].into_iter().flatten().collect();
-                match files.first_mut() {
-                    Some((_, planes)) if request.together => {
-                        planes.push((layer.join("."), canvas));
+        let write_files = |exposure: f32| -> Result<Vec<PathBuf>, RenderError> {
+            let mut files: Vec<(Option<&str>, Vec<NamedPlane>)> = Vec::new();
+            for view in named(&request.views) {
+                for pass in named(&request.passes) {
+                    let canvas = draw_plane(view, pass, exposure);
+                    let canvas = canvas.map_err(|error| RenderError::Write {
+                        path: request.to.display().to_string(),
+                        error,
+                    })?;
+                    let layer: Vec<&str> = [view, pass].into_iter().flatten().collect();
+                    match files.first_mut() {
+                        Some((_, planes)) if request.together => {
+                            planes.push((layer.join("."), canvas));
+                        }
+                        _ if request.together => {
+                            files.push((None, vec![(layer.join("."), canvas)]));
+                        }
+                        _ => files.push((pass, vec![(String::new(), canvas)])),
                     }
-                    _ if request.together => files.push((None, vec![(layer.join("."), canvas)])),
-                    _ => files.push((pass, vec![(String::new(), canvas)])),
                 }
             }
+            let mut paths = Vec::new();
+            for (pass, planes) in files {
+                let path = file_name(request, pass, frame);
+                write(request, &planes, &path).map_err(|error| RenderError::Write {
+                    path: path.display().to_string(),
+                    error,
+                })?;
+                paths.push(path);
+            }
+            Ok(paths)
+        };
+        if scene.mishap.rough {
+            write_files(exposure / 2.0)?;
         }
-        for (pass, planes) in files {
-            let path = file_name(request, pass, frame);
-            write(request, &planes, &path).map_err(|error| RenderError::Write {
-                path: path.display().to_string(),
-                error,
-            })?;
+        misbehave(&scene, frame, request.go_on, &part, log)?;
+        if chance == Some(Misfortune::Fail) {
+            return Err(RenderError::Mishap(frame));
+        }
+        for path in write_files(exposure)? {
             spoil(&scene, frame, chance, &path)?;
             writeln!(log, "wrote {}", path.display())?;
             log.flush()?;
