@@ -61,8 +61,7 @@ pub fn read_script(text: &str) -> Result<Script, WordsError> {
     for (number, line) in (1..).zip(joined.lines()) {
         let mut words: Vec<String> = words(line, number)?;
         let mut env = Vec::new();
-        loop {
-            let Some(first) = words.first() else { break };
+        while let Some(first) = words.first() {
             if IN_FRONT.contains(&first.as_str()) {
                 words.remove(0);
             } else if first == "nice" {
