@@ -1,8 +1,12 @@
 //! Reads command lines that somebody already uses, and makes a job of them.
 
+mod found;
+mod group;
 mod guess;
 mod job;
+mod output;
 mod path;
+mod shots;
 mod words;
 
 pub use guess::{Hint, Meaning, Means};

@@ -1,0 +1,185 @@
+//! Command lines in groups that differ in their frames only.
+
+use std::collections::BTreeSet;
+
+use super::found::{Found, OF_FRAMES};
+use super::output::{Output, output};
+use super::{AdoptError, Meaning, Means};
+
+/// Lines that differ in their frames only.
+pub(super) struct Group {
+    pub(super) lines: Vec<usize>,
+    /// The values of the columns that differ among groups, by column.
+    pub(super) values: Vec<(usize, String)>,
+    /// What it writes.
+    pub(super) output: Output,
+}
+
+/// The lines in groups that differ in their frames only.
+pub(super) fn groups(found: &Found<'_>) -> Vec<Group> {
+    let listed: Vec<usize> = (0..found.words.len())
+        .filter(|column| {
+            let means = found.words[*column].means;
+            found.varies(*column) && !OF_FRAMES.contains(&means) && means != Means::Output
+        })
+        .collect();
+    let mut groups: Vec<Group> = Vec::new();
+    for line in 0..found.count {
+        let values: Vec<(usize, String)> = listed
+            .iter()
+            .map(|column| (*column, found.value(*column, line).to_owned()))
+            .collect();
+        let output = output(found, line);
+        let known = groups
+            .iter_mut()
+            .find(|one| one.values == values && one.output == output);
+        match known {
+            Some(known) => known.lines.push(line),
+            None => groups.push(Group {
+                lines: vec![line],
+                values,
+                output,
+            }),
+        }
+    }
+    groups
+}
+
+/// Whether the lines are all combinations of some frames, cameras and passes.
+pub(super) fn is_product(found: &Found<'_>, groups: &[Group]) -> bool {
+    let is_listed = |group: &Group| {
+        group.values.iter().all(|(column, _)| {
+            let means = found.words[*column].means;
+            matches!(means, Means::Camera | Means::Pass | Means::OutputFolder)
+        })
+    };
+    let pieces = |group: &Group| -> BTreeSet<String> {
+        let frames = group.lines.iter().filter_map(|line| found.frames_of(*line));
+        frames.map(|frames| frames.to_string()).collect()
+    };
+    let combinations: BTreeSet<(Option<&str>, Option<&str>)> = groups
+        .iter()
+        .map(|group| {
+            let line = group.lines[0];
+            (found.of(Means::Camera, line), found.of(Means::Pass, line))
+        })
+        .collect();
+    let cameras = found.distinct(Means::Camera).len().max(1);
+    let passes = found.distinct(Means::Pass).len().max(1);
+    groups.iter().all(is_listed)
+        && groups.iter().all(|one| pieces(one) == pieces(&groups[0]))
+        && combinations.len() == groups.len()
+        && groups.len() == cameras * passes
+        && common_output(found, groups).is_some()
+}
+
+/// Words that differ from line to line and mean nothing that a job knows become settings, named by their
+/// flags.
+pub(super) fn name_settings(
+    columns: &[Vec<&str>],
+    words: &mut [Meaning],
+) -> Result<(), AdoptError> {
+    let known = [
+        Means::Scene,
+        Means::Output,
+        Means::OutputFolder,
+        Means::Camera,
+        Means::Pass,
+        Means::Width,
+        Means::Height,
+        Means::Size,
+        Means::Threads,
+    ];
+    for at in 0..words.len() {
+        let column = &columns[at];
+        let is_same = column.iter().all(|text| *text == column[0]);
+        let means = words[at].means;
+        if is_same || known.contains(&means) || OF_FRAMES.contains(&means) {
+            continue;
+        }
+        let (before, _) = split_flag(column);
+        let flag = match (before, at.checked_sub(1)) {
+            ("", Some(previous))
+                if columns[previous]
+                    .iter()
+                    .all(|one| *one == columns[previous][0]) =>
+            {
+                columns[previous][0]
+            }
+            (before, _) => before,
+        };
+        let name: String = flag
+            .trim_matches(|c: char| !c.is_ascii_alphanumeric())
+            .chars()
+            .map(|c| if c.is_ascii_alphanumeric() { c } else { '-' })
+            .collect();
+        let is_flag = flag.starts_with(['-', '+', '/']) || !before.is_empty();
+        if name.is_empty() || !is_flag {
+            let mut texts: Vec<&str> = column.clone();
+            texts.dedup();
+            return Err(AdoptError::Varies {
+                word: at + 2,
+                texts: texts.join(", "),
+                words: words.to_vec(),
+            });
+        }
+        words[at].before = before.to_owned();
+        words[at].means = Means::Setting;
+        words[at].setting = name;
+    }
+    Ok(())
+}
+
+/// What stands before the value in every text of a column: `--mood=`.
+pub(super) fn split_flag<'t>(column: &[&'t str]) -> (&'t str, &'t str) {
+    let first = column[0];
+    let at = first.find('=').map_or(0, |at| at + 1);
+    let (before, value) = first.split_at(at);
+    match column.iter().all(|text| text.starts_with(before)) {
+        true => (before, value),
+        false => ("", first),
+    }
+}
+
+/// The tokens that may stand in a path for the values of a group, with those values.
+pub(super) fn tokens(found: &Found<'_>, group: &Group) -> Vec<(String, String)> {
+    let line = group.lines[0];
+    let mut tokens = Vec::new();
+    for (column, value) in &group.values {
+        let word = &found.words[*column];
+        match word.means {
+            Means::Camera => tokens.push(("{camera}".to_owned(), value.clone())),
+            Means::Pass => tokens.push(("{pass}".to_owned(), value.clone())),
+            Means::Setting => {
+                tokens.push((format!("{{settings.{}}}", word.setting), value.clone()));
+            }
+            _ => {}
+        }
+    }
+    if let Some(scene) = found.of(Means::Scene, line)
+        && found.distinct(Means::Scene).len() > 1
+    {
+        let name = scene.rsplit('/').next().unwrap_or(scene);
+        let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+        tokens.push(("{scene}".to_owned(), stem.to_owned()));
+    }
+    tokens
+}
+
+/// One output whose tokens give that of every group; none where their names cannot be told by tokens.
+pub(super) fn common_output(found: &Found<'_>, groups: &[Group]) -> Option<Output> {
+    let mut common = groups[0].output.clone();
+    for (token, value) in tokens(found, &groups[0]) {
+        common.path.replace_word(&value, &token);
+        common.target.replace_word(&value, &token);
+    }
+    let is_of = |group: &Group| {
+        let mut own = group.output.clone();
+        for (token, value) in tokens(found, group) {
+            own.path.replace_word(&value, &token);
+            own.target.replace_word(&value, &token);
+        }
+        own == common
+    };
+    groups.iter().all(is_of).then_some(common)
+}
