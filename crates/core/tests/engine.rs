@@ -57,7 +57,7 @@ fn expansion(profile: &str, more: &str) -> Expansion {
     expansion
 }
 
-fn line(more: &str, frames: &str, only_picture: bool) -> Result<String, ArgumentError> {
+fn line(more: &str, frames: &str) -> Result<String, ArgumentError> {
     let expansion = expansion(&profile("stepped", "all"), more);
     let all: Vec<_> = expansion.deliverables.iter().collect();
     let frames: FrameSet = frames.parse().unwrap();
@@ -68,13 +68,13 @@ fn line(more: &str, frames: &str, only_picture: bool) -> Result<String, Argument
         staging: "/stage",
         prepared: None,
     };
-    arguments(&call, only_picture).map(|words| words.join(" "))
+    arguments(&call).map(|words| words.join(" "))
 }
 
 #[test]
 fn what_nobody_sets_is_not_said() {
     assert_eq!(
-        line("frames = \"5\"", "5", false).unwrap(),
+        line("frames = \"5\"", "5").unwrap(),
         "-f5-5/1 -clip5-6 -opicture"
     );
 }
@@ -84,13 +84,12 @@ fn what_is_set_is_said_in_the_engines_words() {
     let more = "scene = \"s/kiln.brs\"\nframes = \"1-9\"\nsize = \"hd\"\ncamera = \"top\"\nbits = 16\n\
                 channels = \"rgba\"\npasses = [\"beauty\", \"depth\"]\nthreads = 4\nsettings = { z = 1.5, a = \"x y\" }";
     let whole = "/work/s/kiln.brs -w1920 -h1080 -ctop -kP16 -a -s z:1.5 -s a:x y -pbeauty -pdepth -f3-7/2 -clip1-9 -opicture";
-    assert_eq!(line(more, "3-7/2", false).unwrap(), format!("{whole} -t4"));
-    assert_eq!(line(more, "3-7/2", true).unwrap(), whole);
+    assert_eq!(line(more, "3-7/2").unwrap(), format!("{whole} -t4"));
 }
 
 #[test]
 fn what_the_engine_cannot_take_is_refused() {
-    let error = line("frames = \"1-9\"\nsettings = { a = \"x|y\" }", "1", false).unwrap_err();
+    let error = line("frames = \"1-9\"\nsettings = { a = \"x|y\" }", "1").unwrap_err();
     assert!(
         error.to_string().contains("it takes bars for pipes"),
         "{error}"

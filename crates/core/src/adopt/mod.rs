@@ -4,12 +4,13 @@ mod found;
 mod group;
 mod guess;
 mod job;
+mod meaning;
 mod output;
 mod path;
 mod shots;
 mod words;
 
-pub use guess::{Hint, Meaning, Means};
+pub use meaning::{Hint, Meaning, Means};
 pub use words::{Script, WordsError, read_script};
 
 use crate::engine::Profile;

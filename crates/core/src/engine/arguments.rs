@@ -21,16 +21,14 @@ pub enum ArgumentError {
     },
 }
 
-/// The arguments, in order. With `only_picture` those are left out that do not change the picture.
+/// The arguments, in order.
 ///
 /// # Errors
 /// When a token is unknown or an argument holds what the engine cannot take.
-pub fn arguments(call: &Call<'_>, only_picture: bool) -> Result<Vec<String>, ArgumentError> {
+pub fn arguments(call: &Call<'_>) -> Result<Vec<String>, ArgumentError> {
     let mut all = Vec::new();
     for argument in &call.profile.arguments {
-        if !only_picture || argument.changes_picture {
-            all.extend(emitted(call, argument)?);
-        }
+        all.extend(emitted(call, argument)?);
     }
     refuse(call.profile, &all)?;
     Ok(all)

@@ -174,7 +174,7 @@ impl PictureInputs {
             // An engine may take it from the extension of its target.
             ("format", deliverable.picture.format.name.to_owned()),
         ];
-        let arguments = arguments(&call, false)?;
+        let arguments = arguments(&call)?;
         inputs.extend(arguments.into_iter().map(|one| ("argument", one)));
         for (name, value) in call.env()? {
             inputs.push(("variable", format!("{name}={value}")));

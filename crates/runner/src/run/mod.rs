@@ -28,6 +28,7 @@ mod stock;
 mod threads;
 mod times;
 mod try_again;
+mod unfinished;
 mod unproven;
 mod warnings;
 mod watch_over;

@@ -7,7 +7,6 @@ use std::sync::atomic::Ordering;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
-use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::{Invocation, label};
 
 use super::board::{Attempt, Turn};
@@ -15,7 +14,6 @@ use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
-use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
 use crate::disk::create_folder;
 use crate::ledger::{Line, Member, Staged};
@@ -219,80 +217,6 @@ impl Work<'_> {
             .map(|output| (output.index, area.missing(output), output.flaws.clone()))
             .collect();
         Ok(())
-    }
-
-    /// Lays the checkpoints of a process's frames into its staging folder; gives the arguments that
-    /// tell the engine to continue from them.
-    fn checkpoints_laid_in(
-        &self,
-        call: &Call<'_>,
-        members: &Members<'_>,
-        tries: u32,
-    ) -> Result<Vec<String>, RunError> {
-        let Some(checkpoints) = self.checkpoints(members[0].0) else {
-            return Ok(Vec::new());
-        };
-        let staging = Path::new(call.staging);
-        let laid_in = checkpoints
-            .lay_in(call, tries)
-            .map_err(RunError::disk(staging))?;
-        if !laid_in.frames.is_empty() {
-            let frames = FrameSet::from_frames(laid_in.frames.iter().copied());
-            self.report().continued += frames.count();
-            self.tell(&Event::Remark(&format!(
-                "{}: frame {frames} is continued from its checkpoint",
-                label(call.deliverables)
-            )));
-        }
-        Ok(laid_in.arguments)
-    }
-
-    /// Keeps copies of what a process has to continue from; when it has `ended`, none stays in its
-    /// staging folder, and none of frames that are done. Gives the frames that can be continued.
-    pub(super) fn keep_checkpoints(
-        &self,
-        area: &StagingArea<'_>,
-        ended: bool,
-    ) -> Result<Vec<Frame>, RunError> {
-        let Some(checkpoints) = self.checkpoints(area.outputs[0].index) else {
-            return Ok(Vec::new());
-        };
-        let refused = RunError::disk(&area.folder);
-        let (_, remarks) = checkpoints.keep(&area.folder, ended).map_err(refused)?;
-        for remark in remarks {
-            self.tell(&Event::Remark(&remark));
-        }
-        if ended {
-            checkpoints
-                .remove_done()
-                .map_err(RunError::disk(&area.folder))?;
-        }
-        Ok(checkpoints.continuable(&area.frames))
-    }
-
-    /// The checkpoints of a deliverable.
-    fn checkpoints(&self, index: usize) -> Option<Checkpoints<'_>> {
-        let fingerprint = self.credits[index].fingerprint.as_deref();
-        let deliverable = &self.expansion.deliverables[index];
-        Checkpoints::of(&self.state.folder, fingerprint, deliverable)
-    }
-
-    /// Remembers the frames that a stopped process was working on.
-    pub(super) fn report_unfinished(&self, attempt: &Attempt, outcome: &Outcome) {
-        let mut frames: Vec<Frame> = outcome.continuable.clone();
-        let pictures = outcome.unproven.keys().map(|(_, frame)| *frame);
-        frames.extend(pictures.chain(outcome.failed_at));
-        frames.sort_unstable();
-        frames.dedup();
-        let mut report = self.report();
-        for frame in frames {
-            for (index, missing, _) in &outcome.missing {
-                if missing.contains(frame) && attempt.invocation.deliverables.contains(index) {
-                    let continues = outcome.continuable.contains(&frame);
-                    report.unfinished.push((*index, frame, continues));
-                }
-            }
-        }
     }
 
     fn told(&self, members: &Members<'_>) -> Vec<Member> {

@@ -4,6 +4,11 @@
 //! A file is finished when it decodes whole as the picture that is wanted and its end is proven: the
 //! engine named it as final, the engine has gone on to a later frame, or its process ended with success.
 
+mod evidence;
+mod left_over;
+
+pub(crate) use evidence::Evidence;
+
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::{Path, PathBuf};
@@ -15,8 +20,7 @@ use truepath_core::template::PathPattern;
 use truepath_media::{Wanted, verify};
 
 use crate::checkpoints;
-use crate::crash::point;
-use crate::disk::{Stamp, changed_at, hash_file, modified_at, stamp};
+use crate::disk::Stamp;
 use crate::ledger::{How, Replaces};
 use crate::proof;
 use crate::publish::{Brought, Credits, PublishError, Published, Ready, record};
@@ -60,29 +64,8 @@ pub(crate) struct FrameFlaw {
     seen: Option<Stamp>,
 }
 
-/// What proves that files are finished.
-#[derive(Debug, Clone, Copy, Default)]
-pub(crate) struct Evidence<'a> {
-    /// Files that the engine named as final.
-    pub(crate) named: &'a [String],
-    /// Whether files count of which a later frame has begun: the engine works in order.
-    pub(crate) in_order: bool,
-    /// Whether the process ended by itself with success.
-    pub(crate) success: bool,
-}
-
 /// A file that is recognised: its name, the index of its output, its frame.
 pub(crate) type Found = (String, usize, Frame);
-
-/// A picture that decodes and of which nothing proves that it is finished.
-#[derive(Debug, Clone)]
-pub(crate) struct UnprovenFile {
-    pub(crate) file: PathBuf,
-    /// The place of its deliverable among the outputs of its staging area.
-    pub(crate) output: usize,
-    pub(crate) frame: Frame,
-    pub(crate) hash: String,
-}
 
 /// Why files cannot be collected.
 #[derive(Debug, thiserror::Error)]
@@ -254,194 +237,6 @@ impl<'a> StagingArea<'a> {
             }
         }
         Ok(collected)
-    }
-
-    /// Those of some files whose end is proven.
-    pub(crate) fn finished(
-        &self,
-        files: &[String],
-        evidence: Evidence<'_>,
-    ) -> Result<Vec<Found>, CollectError> {
-        let mut found = self.recognise(files)?;
-        if evidence.success {
-            return Ok(found);
-        }
-        let passed = match evidence.in_order {
-            true => self.passed(files, &found)?,
-            false => BTreeSet::new(),
-        };
-        let named: BTreeSet<String> = evidence.named.iter().map(|name| name_of(name)).collect();
-        found.retain(|(name, ..)| named.contains(name) || passed.contains(name));
-        Ok(found)
-    }
-
-    /// Files of which a later frame has begun since they last changed: a later frame's picture or
-    /// checkpoint changed after them, or the log says so.
-    fn passed(&self, files: &[String], found: &[Found]) -> io::Result<BTreeSet<String>> {
-        // What was moved here from where the engine writes has the time of the move.
-        let time = match self.profile.writes {
-            Some(_) => modified_at,
-            None => changed_at,
-        };
-        let mut signs: Vec<(Frame, i128)> = Vec::new();
-        let mut times: BTreeMap<&str, i128> = BTreeMap::new();
-        for (name, _, frame) in found {
-            if let Some(when) = time(&self.folder.join(name))? {
-                signs.push((*frame, when));
-                times.insert(name, when);
-            }
-        }
-        if let Some(pattern) = &self.checkpoints {
-            for name in files {
-                if let Some(Some(frame)) = pattern.read(name)
-                    && let Some(when) = time(&self.folder.join(name))?
-                {
-                    signs.push((frame, when));
-                }
-            }
-        }
-        let latest = self.begun.max(self.published);
-        let passed = found.iter().filter(|(name, _, frame)| {
-            let Some(changed) = times.get(name.as_str()) else {
-                return false;
-            };
-            let mut later = signs.iter().filter(|(other, _)| other > frame);
-            Some(*frame) < latest || later.any(|(_, when)| when > changed)
-        });
-        Ok(passed.map(|(name, ..)| name.clone()).collect())
-    }
-
-    /// Those of some finished files that decode whole as what is wanted; what is wrong with the others
-    /// is kept.
-    fn verified(
-        &mut self,
-        found: Vec<Found>,
-        at_work: bool,
-    ) -> Result<Vec<(usize, Ready)>, CollectError> {
-        let mut ready = Vec::new();
-        for (name, output, frame) in found {
-            let known = &self.outputs[output];
-            let staged = self.folder.join(&name);
-            let Some(seen) = stamp(&staged)? else {
-                continue;
-            };
-            let seen = Some(seen);
-            let is_the_same = |flaw: &FrameFlaw| flaw.seen.is_none_or(|then| Some(then) == seen);
-            if known.done.contains(&frame) || known.flaws.get(&frame).is_some_and(is_the_same) {
-                continue;
-            }
-            if at_work && staging::writers(&self.folder, Some(&name)) {
-                continue;
-            }
-            point("complete");
-            let known = &mut self.outputs[output];
-            if let Some(flaw) = flaw(known.deliverable, &staged, seen) {
-                known.flaws.insert(frame, flaw);
-                continue;
-            }
-            known.flaws.remove(&frame);
-            point("verified");
-            ready.push((output, known.ready(staged, frame, How::Rendered)?));
-        }
-        Ok(ready)
-    }
-
-    /// What is left after a process that did not end with success: pictures that decode and are not
-    /// proven; what is wrong with the others is kept.
-    pub(crate) fn unproven(&mut self) -> Result<Vec<UnprovenFile>, CollectError> {
-        let files = staging::files(&self.folder)?;
-        // Half a set of files may tell nothing.
-        let found = self.recognise(&files).unwrap_or_default();
-        let mut unproven = Vec::new();
-        for (name, output, frame) in found {
-            let known = &mut self.outputs[output];
-            if known.done.contains(&frame) {
-                continue;
-            }
-            let file = self.folder.join(&name);
-            match flaw(known.deliverable, &file, stamp(&file)?) {
-                Some(flaw) => {
-                    known.flaws.insert(frame, flaw);
-                }
-                None => unproven.push(UnprovenFile {
-                    hash: hash_file(&file)?,
-                    file,
-                    output,
-                    frame,
-                }),
-            }
-        }
-        Ok(unproven)
-    }
-
-    /// Publishes unproven pictures because the user takes them as they are.
-    pub(crate) fn accept(
-        &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<Published>,
-        unproven: Vec<UnprovenFile>,
-    ) -> Result<Vec<Collected>, CollectError> {
-        let mut ready = Vec::new();
-        for one in unproven {
-            let output = &self.outputs[one.output];
-            ready.push((
-                one.output,
-                output.ready(one.file, one.frame, How::Accepted)?,
-            ));
-        }
-        self.publish(publish, ready)
-    }
-
-    /// The last frame that the engine began, as far as it says so or its files show it.
-    pub(crate) fn last_begun(&self) -> Option<Frame> {
-        let files = staging::files(&self.folder).unwrap_or_default();
-        let pictures = self.recognise(&files).unwrap_or_default();
-        let pictures = pictures.iter().map(|(_, _, frame)| *frame);
-        let checkpoints = files.iter().filter_map(|name| {
-            let pattern = self.checkpoints.as_ref()?;
-            pattern.read(name).flatten()
-        });
-        pictures.chain(checkpoints).max().max(self.begun)
-    }
-
-    /// Files that are recognised as frames and have no true name: folder and name, the place of the
-    /// output, and the frame. Where names are learned, a picture of which the frame is not known
-    /// stands for the first that is missing.
-    pub(crate) fn left_over(&self) -> Vec<(PathBuf, usize, Frame)> {
-        let files = staging::files(&self.folder).unwrap_or_default();
-        let mut found = self.recognise(&files).unwrap_or_default();
-        if !self.is_predictable() {
-            let output = &self.outputs[0];
-            let missing = self.missing(output);
-            for file in &files {
-                let extension = Path::new(file).extension().unwrap_or_default();
-                let extensions = output.deliverable.picture.format.extensions;
-                let is_picture = extensions.iter().any(|one| extension == *one);
-                let is_known = found.iter().any(|(name, ..)| name == file);
-                if let (true, false, Some(first)) = (is_picture, is_known, missing.first()) {
-                    let frame = learn::numbers(file).find(|frame| missing.contains(*frame));
-                    found.push((file.clone(), 0, frame.unwrap_or(first)));
-                }
-            }
-        }
-        found
-            .into_iter()
-            .map(|(name, output, frame)| (self.folder.join(name), output, frame))
-            .collect()
-    }
-
-    /// Files of the staging folder that stand under their true names already, byte for byte.
-    pub(crate) fn twins(&self) -> io::Result<Vec<PathBuf>> {
-        let mut twins = Vec::new();
-        for (staged, output, frame) in self.left_over() {
-            let path = self.outputs[output].deliverable.path(frame);
-            if let Ok(Some(there)) = stamp(Path::new(&path))
-                && stamp(&staged)?.is_some_and(|own| own.size == there.size)
-                && hash_file(&staged)? == hash_file(Path::new(&path))?
-            {
-                twins.push(staged);
-            }
-        }
-        Ok(twins)
     }
 
     /// Whether all that it should bring has its true name.

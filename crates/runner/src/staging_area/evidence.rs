@@ -1,0 +1,116 @@
+//! Which files of a staging folder are proven to be finished, and which of those are what is wanted.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::io;
+
+use truepath_core::frames::Frame;
+
+use super::{CollectError, Found, FrameFlaw, StagingArea, flaw, name_of};
+use crate::crash::point;
+use crate::disk::{changed_at, modified_at, stamp};
+use crate::ledger::How;
+use crate::publish::Ready;
+use crate::staging;
+
+/// What proves that files are finished.
+#[derive(Debug, Clone, Copy, Default)]
+pub(crate) struct Evidence<'a> {
+    /// Files that the engine named as final.
+    pub(crate) named: &'a [String],
+    /// Whether files count of which a later frame has begun: the engine works in order.
+    pub(crate) in_order: bool,
+    /// Whether the process ended by itself with success.
+    pub(crate) success: bool,
+}
+
+impl StagingArea<'_> {
+    /// Those of some files whose end is proven.
+    pub(crate) fn finished(
+        &self,
+        files: &[String],
+        evidence: Evidence<'_>,
+    ) -> Result<Vec<Found>, CollectError> {
+        let mut found = self.recognise(files)?;
+        if evidence.success {
+            return Ok(found);
+        }
+        let passed = match evidence.in_order {
+            true => self.passed(files, &found)?,
+            false => BTreeSet::new(),
+        };
+        let named: BTreeSet<String> = evidence.named.iter().map(|name| name_of(name)).collect();
+        found.retain(|(name, ..)| named.contains(name) || passed.contains(name));
+        Ok(found)
+    }
+
+    /// Files of which a later frame has begun since they last changed: a later frame's picture or
+    /// checkpoint changed after them, or the log says so.
+    pub(super) fn passed(&self, files: &[String], found: &[Found]) -> io::Result<BTreeSet<String>> {
+        // What was moved here from where the engine writes has the time of the move.
+        let time = match self.profile.writes {
+            Some(_) => modified_at,
+            None => changed_at,
+        };
+        let mut signs: Vec<(Frame, i128)> = Vec::new();
+        let mut times: BTreeMap<&str, i128> = BTreeMap::new();
+        for (name, _, frame) in found {
+            if let Some(when) = time(&self.folder.join(name))? {
+                signs.push((*frame, when));
+                times.insert(name, when);
+            }
+        }
+        if let Some(pattern) = &self.checkpoints {
+            for name in files {
+                if let Some(Some(frame)) = pattern.read(name)
+                    && let Some(when) = time(&self.folder.join(name))?
+                {
+                    signs.push((frame, when));
+                }
+            }
+        }
+        let latest = self.begun.max(self.published);
+        let passed = found.iter().filter(|(name, _, frame)| {
+            let Some(changed) = times.get(name.as_str()) else {
+                return false;
+            };
+            let mut later = signs.iter().filter(|(other, _)| other > frame);
+            Some(*frame) < latest || later.any(|(_, when)| when > changed)
+        });
+        Ok(passed.map(|(name, ..)| name.clone()).collect())
+    }
+
+    /// Those of some finished files that decode whole as what is wanted; what is wrong with the others
+    /// is kept.
+    pub(super) fn verified(
+        &mut self,
+        found: Vec<Found>,
+        at_work: bool,
+    ) -> Result<Vec<(usize, Ready)>, CollectError> {
+        let mut ready = Vec::new();
+        for (name, output, frame) in found {
+            let known = &self.outputs[output];
+            let staged = self.folder.join(&name);
+            let Some(seen) = stamp(&staged)? else {
+                continue;
+            };
+            let seen = Some(seen);
+            let is_the_same = |flaw: &FrameFlaw| flaw.seen.is_none_or(|then| Some(then) == seen);
+            if known.done.contains(&frame) || known.flaws.get(&frame).is_some_and(is_the_same) {
+                continue;
+            }
+            if at_work && staging::writers(&self.folder, Some(&name)) {
+                continue;
+            }
+            point("complete");
+            let known = &mut self.outputs[output];
+            if let Some(flaw) = flaw(known.deliverable, &staged, seen) {
+                known.flaws.insert(frame, flaw);
+                continue;
+            }
+            known.flaws.remove(&frame);
+            point("verified");
+            ready.push((output, known.ready(staged, frame, How::Rendered)?));
+        }
+        Ok(ready)
+    }
+}
