@@ -25,7 +25,8 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        instant: None,
+        began: None,
+        scene_frames: Default::default(),
         profiles: profiles
             .iter()
             .filter_map(|text| read_profile("p", text, SourceKind::BuiltIn, &mut sources).ok())
