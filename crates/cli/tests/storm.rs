@@ -56,7 +56,7 @@ fn profile(words: &str) -> String {
 fn project(mishap: &str, words: &str) -> Project {
     let project = Project::new(&format!(
         "scene = \"kiln.toml\"\nframes = \"1-{FRAMES}\"\nengine = \"renderer\"\nsize = \"24x16\"\n\
-         passes = [\"beauty\", \"depth\"]\nchunk = 20\nretries = 1000\nretry-pause = \"0.05s\"\ndead-after = \"1s\"\n\
+         passes = [\"beauty\", \"depth\"]\nchunk = 20\nretries = 1000\nretry-pause = \"0.05s\"\ndead-after = \"3s\"\n\
          path = \"renders/{{pass}}/{{shot}}.{{frame:04}}.png\"\n"
     ));
     project.write("kiln.toml", &scene(mishap).replace("1-60", "1-400"));
