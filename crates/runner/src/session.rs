@@ -43,6 +43,17 @@ impl State {
         self.folder.join("claims")
     }
 
+    /// Whether no run is at work, and none has left what the next one clears up.
+    pub(crate) fn is_clear(&self) -> io::Result<bool> {
+        let nothing = |read: io::Result<fs::ReadDir>| match read {
+            Ok(mut entries) => Ok(entries.next().is_none()),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(true),
+            Err(error) => Err(error),
+        };
+        let signs = fs::read_dir(self.folder.join("sessions"));
+        Ok(nothing(signs)? && !self.claims().try_exists()?)
+    }
+
     fn wants(&self, number: u32) -> PathBuf {
         self.folder.join(format!("sessions/{number:04}.wants"))
     }

@@ -29,7 +29,11 @@ pub(super) fn nothing_to_do(
     {
         return Ok(None);
     }
-    let ledgers = State::new(loaded.state_folder()).ledgers();
+    let state = State::new(loaded.state_folder());
+    if !state.is_clear().map_err(RunError::disk(&state.folder))? {
+        return Ok(None);
+    }
+    let ledgers = state.ledgers();
     let refused = RunError::disk(&ledgers);
     let known = loaded.read_ledger(&ledgers).map_err(refused)?;
     let is_idle = known.sessions.values().all(|told| told.ended)
