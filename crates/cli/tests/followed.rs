@@ -103,7 +103,7 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
             vec![
                 ("TP121", "`{version}`", "{host}", "v001"),
                 ("TP117", "underscores", ":", "_"),
-                ("TP120", "slug", " final", "_final"),
+                ("TP120", "letters, digits", " final", "_final"),
             ],
         ),
         (

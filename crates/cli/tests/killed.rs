@@ -51,7 +51,7 @@ fn a_run_and_its_renderer_killed_ten_times() {
     let mut done = 0;
     for round in 0..10_u64 {
         let mut run = project
-            .command(&["run"])
+            .command(&["run", "--verbose"])
             .stdout(Stdio::null())
             .stderr(Stdio::piped())
             .spawn()
@@ -176,7 +176,7 @@ fn what_a_run_leaves_that_dies_right_after_its_end_is_cleared_up() {
 fn staging_folders_that_a_dead_run_kept_are_cleared_up() {
     let project = kiln("1-12", "chunk = 1\n", "[mishap]\nslow = 40\n");
     let mut run = project
-        .command(&["run", "--jobs", "2"])
+        .command(&["run", "--jobs", "2", "--verbose"])
         .stdout(Stdio::null())
         .stderr(Stdio::piped())
         .spawn()
