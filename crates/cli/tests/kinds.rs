@@ -139,8 +139,8 @@ fn what_is_wrong_with_a_movie_is_told() {
             "did you mean `beauty`",
         ),
         (
-            "from = \"frames\", codec = \"h265\", pass = \"beauty\"",
-            "`h265` is no value for `movie.codec`",
+            "from = \"frames\", codec = \"h266\", pass = \"beauty\"",
+            "`h266` is no value for `movie.codec`",
         ),
         ("from = \"frames\", pass = \"beauty\"", "TP402"),
         ("frm = \"frames\"", "did you mean `movie.from`"),

@@ -209,7 +209,7 @@ fn eight_chunks_by_two_processes_one_of_them_killed_are_a_single_run_pixel_for_p
         .to_owned();
     project.write("truepath.toml", &job.replace(&frames, "frames = \"1-30\""));
     let mut run = project
-        .command(&["run", "--jobs", "2"])
+        .command(&["run", "--jobs", "2", "--verbose"])
         .stderr(std::process::Stdio::piped())
         .stdout(std::process::Stdio::null())
         .spawn()

@@ -74,7 +74,8 @@ fn all_valid(
             let path = one.path(one.common.clip.first().unwrap_or(0));
             let seen = movies::look(one, known, false, &loaded.folder);
             let seen = seen.map_err(RunError::disk(std::path::Path::new(&path)))?;
-            if !chosen.is_empty() && seen.there != There::Valid {
+            let is_whole = seen.there == There::Valid && seen.lacking.is_empty();
+            if !chosen.is_empty() && !is_whole {
                 return Ok(false);
             }
             continue;

@@ -51,21 +51,27 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 /// The template with the frame as a token; none where it has no other notation for one.
 pub(super) fn fixed(template: &Template) -> Option<String> {
-    let texts = template.parts().iter().filter_map(|part| match part {
-        Part::Text(text) => Some(text),
-        Part::Token(_) | Part::Optional(_) => None,
-    });
-    let (found, width) = texts.filter_map(|text| notation(text)).next()?;
+    let has_frame = template.has("frame");
+    let mut texts: Vec<&str> = Vec::new();
+    for part in template.parts() {
+        let Part::Text(text) = part else { continue };
+        match text.rsplit_once('/') {
+            // A folder may be called anything where the name of the file has the frame.
+            Some((_, name)) if has_frame => texts = vec![name],
+            _ => texts.push(text),
+        }
+    }
+    let (found, width) = texts.into_iter().find_map(notation)?;
     let token = match width {
         0 => "{frame}".to_owned(),
         width => format!("{{frame:{width:02}}}"),
     };
     let text = template.to_string();
-    if !template.has("frame") {
+    if !has_frame {
         return Some(text.replacen(&found, &token, 1));
     }
     // The frame is there already: what stands for it again goes with the sign before it.
-    let at = text.find(&found)?;
+    let at = text.rfind(&found)?;
     let from = at - usize::from(text[..at].ends_with(['.', '_', '-']));
     Some(format!("{}{}", &text[..from], &text[at + found.len()..]))
 }
