@@ -203,7 +203,7 @@ fn a_run_that_dies_over_what_another_machine_left_leaves_nothing_behind_either()
         let project = kiln("1-3", "dead-after = \"0.5s\"\n", "");
         // The second one waits until the first has been silent for long enough, and dies over it.
         for machine in ["north", "south"] {
-            let mut run = project.command(&["run"]);
+            let mut run = project.command(&["run", "--verbose"]);
             run.env("TRUEPATH_MACHINE", machine)
                 .env("TRUEPATH_CRASH_AT", point);
             let status = run.output().unwrap().status;
@@ -211,7 +211,7 @@ fn a_run_that_dies_over_what_another_machine_left_leaves_nothing_behind_either()
             until_quiet(&project);
             nothing_broken(&project);
         }
-        let mut run = project.command(&["run"]);
+        let mut run = project.command(&["run", "--verbose"]);
         let ended = run.env("TRUEPATH_MACHINE", "east").output().unwrap();
         let said = String::from_utf8_lossy(&ended.stderr);
         assert_eq!(ended.status.code(), Some(0), "{point}: {said}");

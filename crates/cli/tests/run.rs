@@ -146,7 +146,7 @@ fn errors_stop_a_run_before_anything_is_written() {
 fn runs_that_are_started_alike_share_the_work_and_others_are_refused() {
     let project = kiln("1-40", "chunk = 4\n", "[mishap]\nslow = 20\n");
     let mut first = project
-        .command(&["run"])
+        .command(&["run", "--verbose"])
         .stderr(std::process::Stdio::piped())
         .stdout(std::process::Stdio::null())
         .spawn()
@@ -179,7 +179,7 @@ fn runs_that_are_started_alike_share_the_work_and_others_are_refused() {
 fn an_interrupt_ends_the_engine_and_keeps_what_is_done() {
     let project = kiln("1-5", "", "[mishap]\nhang-at = 4\n");
     let mut run = project
-        .command(&["run"])
+        .command(&["run", "--verbose"])
         .stdout(std::process::Stdio::piped())
         .stderr(std::process::Stdio::piped())
         .spawn()

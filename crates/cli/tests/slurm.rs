@@ -173,7 +173,7 @@ fn a_run_on_a_cluster_goes_on_without_the_terminal_that_handed_it_in() {
         &format!("{scene}\n[mishap]\nslow = 30\nfail-at = 17\n"),
     );
     let run = || {
-        let mut command = project.command(&["run", "--on", "slurm"]);
+        let mut command = project.command(&["run", "--verbose", "--on", "slurm"]);
         command.env("SLURM_CONF", cluster.folder.path().join("slurm.conf"));
         command
     };

@@ -521,7 +521,7 @@ fn the_end_is_told_although_its_summary_cannot_be_printed() {
     project.write("kiln.toml", &scene(""));
     let full = fs::File::options().write(true).open("/dev/full").unwrap();
     let then = "echo $TRUEPATH_RESULT $TRUEPATH_FAILED >told";
-    let mut run = project.command(&["run", "--jobs", "4", "--then", then]);
+    let mut run = project.command(&["run", "--verbose", "--jobs", "4", "--then", then]);
     let code = run.stdout(full).stderr(Stdio::null()).status().unwrap();
     assert_eq!(code.code(), Some(3));
     assert_eq!(project.read("told"), "not-complete 100\n");
@@ -544,7 +544,7 @@ fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
              run = subprocess.Popen(sys.argv[1:], stdin=slave, stdout=slave, stderr=slave)\nos.close(slave)\n\
              while not os.path.exists('renders/kiln.0002.png'):\n    os.read(master, 4096)\n\
              os.close(master)\nrun.wait()\n";
-        let run = closed.command(&["run", "--then", "echo $TRUEPATH_RESULT >told"]);
+        let run = closed.command(&["run", "--verbose", "--then", "echo $TRUEPATH_RESULT >told"]);
         let words = std::iter::once(run.get_program()).chain(run.get_args());
         let mut python = Command::new("python3");
         python.args(["-c", terminal]).args(words);
@@ -570,7 +570,7 @@ fn the_environment_is_what_is_told_and_no_more() {
         "frames = \"1\"\nretries = 0\nenv = { LAMP = \"brass\" }\n",
     );
     let output = project
-        .command(&["run"])
+        .command(&["run", "--verbose"])
         .env("SECRET", "1")
         .env("KEPT", "1")
         .output()
