@@ -97,7 +97,7 @@ fn nothing_is_replaced_and_nothing_is_guessed() {
         ),
         (
             &["new", "--to", "a.toml", "--for-scene", "x.unknown"],
-            "does not tell the engine",
+            "no profile here is for scenes such as x.unknown",
         ),
         (
             &[
