@@ -148,7 +148,7 @@ fn what_cannot_be_understood_is_told() {
         "{}",
         called.err
     );
-    // What was understood and what was not is said word by word.
+    // Each word is shown with its meaning, or as not understood.
     assert!(
         called.out.contains(" 2  happy    not understood"),
         "{}",
@@ -310,7 +310,7 @@ fn lines_as_people_write_them_are_given_back() {
         project.write("night.sh", script);
         let called = project.call(&["adopt", "--script", "night.sh"]);
         if part.is_empty() {
-            // A last frame that is not one of the steps: nothing is written, and why is said.
+            // The last frame is not one of the steps: no job is written, and the message says why.
             assert_eq!(called.code, Some(1), "{script}: {}", called.out);
             assert!(called.out.contains("Nothing is written"), "{}", called.out);
             assert!(!project.path("truepath.toml").exists());

@@ -87,6 +87,12 @@ fn wine(prefix: &Path, program: &str) -> Command {
     command
 }
 
+/// The folder of a project as Wine sees it.
+fn windows_folder(project: &Project) -> String {
+    let folder = format!("Z:{}", project.path("").display()).replace('/', "\\");
+    folder.trim_end_matches('\\').to_owned()
+}
+
 /// Runs a batch file in a folder.
 fn run_batch(folder: &Path, file: &str) -> String {
     let output = wine(wine_prefix(), "wine")
@@ -343,8 +349,7 @@ fn a_batch_file_goes_on_after_a_renderer_that_is_a_batch_file() {
         return;
     }
     let project = Project::new("");
-    let drive = format!("Z:{}", project.path("").display()).replace('/', "\\");
-    let drive = drive.trim_end_matches('\\');
+    let drive = windows_folder(&project);
     project.write(
         "truepath.toml",
         &format!(
@@ -390,8 +395,7 @@ fn a_batch_file_makes_the_files_and_leaves_alone_what_is_there() {
         return;
     }
     let project = Project::new("");
-    let drive = format!("Z:{}", project.path("").display()).replace('/', "\\");
-    let drive = drive.trim_end_matches('\\');
+    let drive = windows_folder(&project);
     project.write(
         "truepath.toml",
         &format!(

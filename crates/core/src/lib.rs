@@ -4,6 +4,7 @@
 //! Nothing in here touches a terminal, a process, a clock or a file system.
 
 pub mod adopt;
+pub mod alike;
 pub mod collide;
 pub mod configuration;
 pub mod deliverable;

@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 
+use crate::alike::without_numbers;
 use crate::frames::{Frame, FrameSet};
 
 /// So many frames at least are tried before the others are given up.
@@ -105,6 +106,7 @@ impl Probes {
         else {
             return Verdict::Works;
         };
+        // Frames and line numbers differ where the cause is one.
         let alike = without_numbers(first);
         if reasons.any(|reason| without_numbers(reason) != alike) {
             return Verdict::Works;
@@ -115,19 +117,6 @@ impl Probes {
             (true, _) => Verdict::Works,
         }
     }
-}
-
-/// A reason with `#` for every number: frames and line numbers differ where the cause is one.
-fn without_numbers(text: &str) -> String {
-    let mut out = String::new();
-    for c in text.chars() {
-        if !c.is_ascii_digit() {
-            out.push(c);
-        } else if !out.ends_with('#') {
-            out.push('#');
-        }
-    }
-    out
 }
 
 #[cfg(test)]

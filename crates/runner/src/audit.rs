@@ -85,14 +85,10 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
         let found = if deliverable.is_put_together() {
             let seen = movies::look(deliverable, &ledger, true, &loaded.folder)?;
-            let there = match (seen.there, seen.lacking.is_empty()) {
-                // A movie that nobody can make again as it is cannot be told from today's.
-                (There::Valid, false) => There::Stale,
-                (there, _) => there,
-            };
+            let state = seen.state();
             frames
                 .first()
-                .map(|frame| (frame, there))
+                .map(|frame| (frame, state))
                 .into_iter()
                 .collect()
         } else {

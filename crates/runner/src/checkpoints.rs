@@ -80,10 +80,10 @@ impl<'c> Checkpoints<'c> {
     }
 
     /// Keeps copies of what a staging folder holds to continue from, the last few of each frame. With
-    /// `ended` they do not stay in the staging folder. Gives the frames, and remarks on what could not
-    /// be kept: no frame depends on it.
-    pub(crate) fn keep(&self, staged: &Path, ended: bool) -> io::Result<(Vec<Frame>, Vec<String>)> {
-        let (mut frames, mut remarks) = (Vec::new(), Vec::new());
+    /// `ended` they do not stay in the staging folder. Gives remarks on what could not be kept: no
+    /// frame depends on it.
+    pub(crate) fn keep(&self, staged: &Path, ended: bool) -> io::Result<Vec<String>> {
+        let mut remarks = Vec::new();
         let kept = rotation(&self.folder);
         for name in staging::files(staged)? {
             let Some(frame) = self.pattern.read(&name) else {
@@ -98,12 +98,8 @@ impl<'c> Checkpoints<'c> {
             let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
             let most = self.deliverable.common.limits.checkpoint_keep;
             match keep(&self.folder, &name, &from, numbers, most) {
-                Ok(()) => {
-                    frames.extend(frame);
-                    if ended {
-                        remove(&from)?;
-                    }
-                }
+                Ok(()) if ended => remove(&from)?,
+                Ok(()) => {}
                 // It has written another one, or is done with the frame.
                 Err(error) if !ended && error.kind() == io::ErrorKind::NotFound => {}
                 // One that stays behind is set aside with all that does.
@@ -113,7 +109,7 @@ impl<'c> Checkpoints<'c> {
                 )),
             }
         }
-        Ok((frames, remarks))
+        Ok(remarks)
     }
 
     /// Removes those of frames that are done.

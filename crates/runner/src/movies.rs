@@ -23,6 +23,17 @@ pub(crate) struct MovieThere {
     pub(crate) lacking: FrameSet,
 }
 
+impl MovieThere {
+    /// The state of the movie: one that is as recorded is stale all the same while its frames are not
+    /// whole, for nobody can tell whether it is made of today's.
+    pub(crate) fn state(self) -> There {
+        match self.there {
+            There::Valid if !self.lacking.is_empty() => There::Stale,
+            there => there,
+        }
+    }
+}
+
 /// Looks at a movie that is put together. With `decode` it is proven although the ledger knows it.
 pub(crate) fn look(
     movie: &Deliverable,

@@ -14,7 +14,7 @@ use crate::Loaded;
 use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::{Disk, hex, remove};
+use crate::disk::{Disk, hex, is_empty, remove};
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
 use crate::publish::Publisher;
@@ -45,13 +45,11 @@ impl State {
 
     /// Whether no run is at work, and none has left what the next one clears up.
     pub(crate) fn is_clear(&self) -> io::Result<bool> {
-        let nothing = |read: io::Result<fs::ReadDir>| match read {
-            Ok(mut entries) => Ok(entries.next().is_none()),
-            Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(true),
-            Err(error) => Err(error),
+        let has_no_signs = match is_empty(&self.folder.join("sessions")) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => true,
+            found => found?,
         };
-        let signs = fs::read_dir(self.folder.join("sessions"));
-        Ok(nothing(signs)? && !self.claims().try_exists()?)
+        Ok(has_no_signs && !self.claims().try_exists()?)
     }
 
     fn wants(&self, number: u32) -> PathBuf {

@@ -66,7 +66,7 @@ pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
     let job = arguments.job.named_by_first(&mut arguments.token);
     if let (true, Some(token)) = (arguments.keys, arguments.token.first()) {
         return Err(Trouble::Usage(format!(
-            "--keys tells all keys, and `{token}` asks for one: leave one of the two out"
+            "--keys shows all keys, and `{token}` selects one: use only one of them"
         )));
     }
     let chosen = job.load_for(arguments.elsewhere.system)?;

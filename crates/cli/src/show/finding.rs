@@ -6,6 +6,7 @@ use std::io::{self, Write};
 
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
+use truepath_core::alike::without_numbers;
 use truepath_core::finding::{Finding, Label, Weight, grouped};
 use truepath_core::source::{SourceKind, Sources};
 
@@ -64,26 +65,11 @@ pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Findi
     }
 }
 
-/// What findings of one cause have in common: the rule, and the sentence but for names and numbers.
+/// What findings of one cause have in common: the rule, and the sentence without names and numbers.
 fn cause(finding: &Finding) -> String {
-    let mut text = format!("{} ", finding.code);
-    let mut quoted = false;
-    for c in finding.sentence.chars() {
-        match c {
-            '`' => {
-                quoted = !quoted;
-                text.push(c);
-            }
-            _ if quoted => {}
-            c if c.is_ascii_digit() => {
-                if !text.ends_with('#') {
-                    text.push('#');
-                }
-            }
-            c => text.push(c),
-        }
-    }
-    text
+    // Every second piece is a name.
+    let unquoted: Vec<&str> = finding.sentence.split('`').step_by(2).collect();
+    format!("{} {}", finding.code, without_numbers(&unquoted.join("`")))
 }
 
 /// `job.toml:12`

@@ -17,7 +17,7 @@ pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec
         .map(|(_, states)| format!("{}/{}", states.done.count(), states.wanted.count()))
         .collect();
     let widest = numbers.iter().map(String::len).max().unwrap_or(0);
-    // Names first: a strip tells as much in a few cells.
+    // The names get their width first: a strip is readable in a few cells.
     let longest = rows.iter().map(|(_, states)| states.wanted.count()).max();
     let cells = usize::try_from(longest.unwrap_or(0))
         .unwrap_or(CELLS)

@@ -66,11 +66,10 @@ impl Call<'_> {
     }
 
     fn value(&self, token: &str) -> TokenValue {
-        let list = match token {
-            "pass" => self.words(super::Each::Passes),
-            "view" => self.words(super::Each::Views),
-            _ => return self.token(token),
+        let Some(each) = super::Each::of_token(token) else {
+            return self.token(token);
         };
+        let list = self.words(each);
         if list.is_empty() {
             TokenValue::Nothing
         } else {

@@ -266,6 +266,17 @@ pub enum Each {
     Views,
 }
 
+impl Each {
+    /// What repeats for the values of a token: `pass` or `view`.
+    pub(crate) fn of_token(token: &str) -> Option<Self> {
+        match token {
+            "pass" => Some(Self::Passes),
+            "view" => Some(Self::Views),
+            _ => None,
+        }
+    }
+}
+
 /// How an engine names the files that it writes.
 #[derive(Debug, Clone, Default)]
 pub enum Naming {

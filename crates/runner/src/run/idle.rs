@@ -74,8 +74,7 @@ fn all_valid(
             let path = one.path(one.common.clip.first().unwrap_or(0));
             let seen = movies::look(one, known, false, &loaded.folder);
             let seen = seen.map_err(RunError::disk(std::path::Path::new(&path)))?;
-            let is_whole = seen.there == There::Valid && seen.lacking.is_empty();
-            if !chosen.is_empty() && !is_whole {
+            if !chosen.is_empty() && seen.state() != There::Valid {
                 return Ok(false);
             }
             continue;

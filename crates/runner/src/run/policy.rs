@@ -34,12 +34,10 @@ impl Existing {
     /// What the job says.
     #[must_use]
     pub fn of(job: &Job) -> Self {
-        match job.word(Key::Existing) {
-            Some("replace") => Self::Replace,
-            Some("refuse") => Self::Refuse,
-            Some("next-version") => Self::NextVersion,
-            _ => Self::Keep,
-        }
+        let all = [Self::Keep, Self::Replace, Self::Refuse, Self::NextVersion];
+        let word = job.word(Key::Existing);
+        let said = all.into_iter().find(|one| Some(one.word()) == word);
+        said.unwrap_or_default()
     }
 }
 

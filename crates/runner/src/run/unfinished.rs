@@ -52,7 +52,7 @@ impl Work<'_> {
             return Ok(Vec::new());
         };
         let refused = RunError::disk(&area.folder);
-        let (_, remarks) = checkpoints.keep(&area.folder, ended).map_err(refused)?;
+        let remarks = checkpoints.keep(&area.folder, ended).map_err(refused)?;
         for remark in remarks {
             self.tell(&Event::Remark(&remark));
         }

@@ -3,6 +3,8 @@
 use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
 
+use truepath_core::alike::without_numbers;
+
 /// Longer kinds are cut, in characters.
 const LONGEST: usize = 160;
 /// More kinds than this are counted together.
@@ -64,20 +66,10 @@ impl Warnings {
     }
 }
 
-/// A warning with `#` for every row of digits.
+/// What warnings of one kind have in common.
 fn kind(text: &str) -> String {
-    let mut kind = String::new();
-    let mut in_number = false;
-    for c in text.trim().chars().take(LONGEST) {
-        let is_digit = c.is_ascii_digit();
-        if !is_digit {
-            kind.push(c);
-        } else if !in_number {
-            kind.push('#');
-        }
-        in_number = is_digit;
-    }
-    kind
+    let start: String = text.trim().chars().take(LONGEST).collect();
+    without_numbers(&start)
 }
 
 #[cfg(test)]

@@ -5,7 +5,7 @@ use std::process::{Command, Stdio};
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use super::ended::{Ended, JobResult};
+use super::ended::{Ended, JobResult, worst};
 
 use crate::show::{WARNING, remark};
 
@@ -74,7 +74,7 @@ impl Afterwards {
 
     /// What fails here is reported, and changes no result.
     fn command(&self, line: &str, all: &[Ended], what: &str) {
-        let Some(worst) = all.iter().max_by_key(|one| one.result) else {
+        let Some(worst) = worst(all) else {
             return;
         };
         let success = worst.result == JobResult::Complete;
@@ -117,7 +117,7 @@ fn message(all: &[Ended]) -> Value {
     match all {
         [one] => of(one),
         _ => {
-            let worst = all.iter().max_by_key(|one| one.result);
+            let worst = worst(all);
             json!({
                 "result": worst.map(|one| one.result.word()),
                 "wanted": all.iter().map(|one| one.wanted).sum::<u64>(),

@@ -25,7 +25,7 @@ pub(super) enum JobResult {
 }
 
 impl JobResult {
-    /// The word that others are told.
+    /// The word that scripts and addresses get.
     pub(super) fn word(self) -> &'static str {
         match self {
             Self::Complete => "complete",
@@ -79,9 +79,23 @@ impl Ended {
 
     /// A job that did not begin, or could not go on.
     pub(super) fn aborted(job: &str, reason: &str, code: u8) -> Self {
+        Self::without_report(job, JobResult::Aborted, reason, code)
+    }
+
+    /// A job of which only the plan was shown.
+    pub(super) fn dry(job: &str) -> Self {
+        Self::without_report(job, JobResult::Running, "", DONE)
+    }
+
+    /// A job that goes on without this program.
+    pub(super) fn running(job: &str) -> Self {
+        Self::without_report(job, JobResult::Running, "", INTERRUPTED)
+    }
+
+    fn without_report(job: &str, result: JobResult, reason: &str, code: u8) -> Self {
         Self {
             job: job.to_owned(),
-            result: JobResult::Aborted,
+            result,
             reason: reason.to_owned(),
             code,
             wanted: 0,
@@ -91,30 +105,11 @@ impl Ended {
             printed: Ok(()),
         }
     }
-
-    /// A job of which only the plan was shown.
-    pub(super) fn dry(job: &str) -> Self {
-        Self {
-            result: JobResult::Running,
-            code: DONE,
-            ..Self::aborted(job, "", DONE)
-        }
-    }
-
-    /// A job that goes on without this program.
-    pub(super) fn running(job: &str) -> Self {
-        Self {
-            result: JobResult::Running,
-            code: INTERRUPTED,
-            ..Self::aborted(job, "", INTERRUPTED)
-        }
-    }
 }
 
-/// The exit code of several jobs: that of the worst.
-pub(super) fn worst_code(all: &[Ended]) -> u8 {
-    let worst = all.iter().max_by_key(|one| one.result);
-    worst.map_or(DONE, |one| one.code)
+/// The worst of several jobs, which is the result of all.
+pub(super) fn worst(all: &[Ended]) -> Option<&Ended> {
+    all.iter().max_by_key(|one| one.result)
 }
 
 /// A line for each job, the worst last.

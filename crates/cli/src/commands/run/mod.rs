@@ -27,7 +27,7 @@ use ended::Ended;
 
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{FOUND, Trouble};
+use crate::outcome::{DONE, FOUND, Trouble};
 use crate::show::finding::{summary, tell_all};
 use crate::show::progress::Progress;
 use crate::show::{count, remark};
@@ -153,11 +153,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         let of_all = ended::summarize(&mut anstream::stdout().lock(), &all);
         printed = printed.and(of_all);
     }
-    // All who wait are told, whether it could be printed or not.
+    // The command and the message at the end do not depend on whether the summary could be printed.
     arguments.afterwards.at_the_end(&all);
     match printed {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => Err(error.into()),
-        _ => Ok(ExitCode::from(ended::worst_code(&all))),
+        _ => Ok(ExitCode::from(
+            ended::worst(&all).map_or(DONE, |one| one.code),
+        )),
     }
 }
 

@@ -100,11 +100,7 @@ fn is_told(
     inputs: &PictureInputs,
 ) -> bool {
     let profile = &one.common.engine;
-    let each = match kind {
-        "pass" => Some(Each::Passes),
-        "view" => Some(Each::Views),
-        _ => None,
-    };
+    let each = Each::of_token(kind);
     let names_files = matches!(&profile.naming, Naming::Native(native) if native.has(kind));
     let is_repeated = each.is_some() && profile.arguments.iter().any(|one| one.each == each);
     if inputs.can_see(kind) || is_repeated || names_files {

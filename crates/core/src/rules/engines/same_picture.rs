@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use crate::deliverable::Deliverable;
-use crate::engine::{Call, PictureInputs, Profile};
+use crate::engine::{Call, Each, PictureInputs, Profile};
 use crate::finding::{Finding, Weight, count, grouped};
 use crate::frames::FrameSet;
 use crate::job::{Key, Word};
@@ -185,11 +185,7 @@ fn all_reach(group: &[&Deliverable], kinds: &[&str]) -> bool {
         |one: &&Deliverable| Arc::ptr_eq(&one.common.engine, profile) && one.movie().is_none();
     group.iter().all(is_one)
         && kinds.iter().all(|kind| {
-            let each = match *kind {
-                "pass" => Some(crate::engine::Each::Passes),
-                "view" => Some(crate::engine::Each::Views),
-                _ => None,
-            };
+            let each = Each::of_token(kind);
             profile.arguments.iter().any(|argument| {
                 let tokens = argument.put.iter().flat_map(|one| one.tokens());
                 let mut tokens = tokens.peekable();
