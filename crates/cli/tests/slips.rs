@@ -192,3 +192,18 @@ fn small_pictures_under_final_names_are_warned_of() {
         called.out
     );
 }
+
+#[test]
+fn alpha_that_a_movie_drops_is_named_as_the_job_has_it() {
+    for channels in ["rgba", "graya"] {
+        let project = Project::new(&format!(
+            "[project]\nengine = \"understudy\"\nfps = 24\nsize = \"48x32\"\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-4\"\n\
+             [output.frames]\npath = \"r/{{shot}}.{{frame:04}}.png\"\nchannels = \"{channels}\"\n\
+             [output.cut]\npath = \"r/{{shot}}.mp4\"\nmovie = {{ from = \"frames\", codec = \"h264\", pixels = \"4:2:0 8\" }}\n"
+        ));
+        project.write("kiln.toml", &scene(""));
+        let told = project.call(&["check"]).out;
+        let label = format!("its pictures are {channels}");
+        assert!(told.contains(&label), "{told}");
+    }
+}

@@ -60,7 +60,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     Some(Wrong {
         place: codec.place.clone(),
         sentence: format!("{} as {} keeps no alpha", codec.value.name, pixels.name),
-        label: "its pictures are rgba".to_owned(),
+        label: format!("its pictures are {}", channels.value.word()),
         advice: "use a codec with alpha, such as prores with movie.pixels = \"4:4:4:4 10\"; where it is meant, exempt the output in [check]".to_owned(),
     })
 }
