@@ -88,7 +88,7 @@ fn nothing_is_replaced_and_nothing_is_guessed() {
     for (arguments, part) in [
         (
             &["new", "--to", "a.toml"][..],
-            "--engine understudy or povray",
+            "--engine understudy or povray or tachyon or python) or",
         ),
         (&["new", "--to", "a.toml", "--engine", "povary"], "povray"),
         (
@@ -97,7 +97,7 @@ fn nothing_is_replaced_and_nothing_is_guessed() {
         ),
         (
             &["new", "--to", "a.toml", "--for-scene", "x.unknown"],
-            "no profile here is for scenes such as x.unknown",
+            "--engine understudy or povray or tachyon or python\n",
         ),
         (
             &[

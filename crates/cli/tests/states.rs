@@ -171,3 +171,75 @@ fn what_is_taken_as_it_is_must_be_the_right_kind_of_picture() {
     assert_eq!(swapped.files("renders/set-aside").len(), 1);
     assert_eq!(audited(&swapped), [3, 0, 0, 0, 0]);
 }
+
+#[test]
+fn a_movie_is_never_done_while_its_frames_are_not() {
+    if !common::needs("ffmpeg") {
+        return;
+    }
+    let sequence = "renders/kiln.0002.png";
+    let movie = "renders/kiln.mkv";
+    let job = "[project]\nscene = \"kiln.toml\"\nframes = \"1-3\"\nengine = \"understudy\"\nsize = \"48x32\"\n\
+         [output.frames]\npath = \"renders/{shot}.{frame:04}.png\"\n\
+         [output.review]\npath = \"renders/{shot}.mkv\"\nmovie = { from = \"frames\", container = \"mkv\", codec = \"ffv1\", pixels = \"rgb 8\" }\n";
+    // What is done to the files, and whether the movie counts as done by then.
+    let table: [(&str, &dyn Fn(&Project), bool); 6] = [
+        ("nothing", &|_| {}, true),
+        (
+            "a frame is gone",
+            &|project| fs::remove_file(project.path(sequence)).unwrap(),
+            false,
+        ),
+        (
+            "a frame is cut short",
+            &|project| {
+                let whole = fs::read(project.path(sequence)).unwrap();
+                fs::write(project.path(sequence), &whole[..whole.len() / 2]).unwrap();
+            },
+            false,
+        ),
+        (
+            "a frame is another picture",
+            &|project| {
+                let other = picture_of(48, 32, png::ColorType::Rgb, 9);
+                fs::write(project.path(sequence), other).unwrap();
+            },
+            false,
+        ),
+        (
+            "a frame has another time",
+            &|project| {
+                let whole = fs::read(project.path(sequence)).unwrap();
+                fs::write(project.path(sequence), whole).unwrap();
+            },
+            true,
+        ),
+        (
+            "the movie is gone",
+            &|project| fs::remove_file(project.path(movie)).unwrap(),
+            false,
+        ),
+    ];
+    for (what, change, is_done) in table {
+        let project = Project::new(job);
+        project.write("kiln.toml", &scene(""));
+        project.call(&["run"]).ends(0);
+        change(&project);
+        let status = project.call(&["status", "--format", "json"]).json();
+        let one = &status["deliverables"][1];
+        assert_eq!(
+            one["done"] == one["wanted"],
+            is_done,
+            "status, {what}: {one}"
+        );
+        let overview = project.call(&["overview", "--format", "json"]).json();
+        assert_eq!(
+            overview["lines"][1]["done"] == 1,
+            is_done,
+            "{what}: {overview}"
+        );
+        let audit = project.audit();
+        let audited = &audit["deliverables"][1];
+        assert_eq!(audited["valid"] == 1, is_done, "audit, {what}: {audited}");
+    }
+}

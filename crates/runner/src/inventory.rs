@@ -52,7 +52,7 @@ pub(crate) fn look(
     }
 }
 
-/// Looks at files as `status` does: those that are as recorded by size and time are not opened, others
+/// Looks at the files of a sequence as `status` does: those that are as recorded by size and time are not opened, others
 /// are; of files that the ledger does not know only so many.
 pub(crate) fn look_briefly(
     deliverable: &Deliverable,
@@ -62,7 +62,6 @@ pub(crate) fn look_briefly(
 ) -> Brief {
     let frames = &deliverable.common.chosen;
     let wanted = Wanted::from(deliverable);
-    let is_movie = deliverable.is_put_together();
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);
         let record = ledger.published.get(&path);
@@ -75,8 +74,6 @@ pub(crate) fn look_briefly(
                 let is_stale = made.is_some() && fingerprint.is_some() && made != fingerprint;
                 Some(if is_stale { There::Stale } else { There::Valid })
             }
-            // Nobody decodes a movie in passing.
-            (Ok(Some(_)), Some(_)) if is_movie => Some(There::Changed),
             (Ok(Some(_)), Some(_)) => Some(at(&path, ledger, fingerprint, false, &wanted)),
             (Ok(Some(_)), None) => None,
         };
@@ -100,7 +97,7 @@ pub(crate) fn look_briefly(
             None => unrecorded.push(frame),
         }
     }
-    if unrecorded.len() <= most_unrecorded && !is_movie {
+    if unrecorded.len() <= most_unrecorded {
         let set = FrameSet::from_frames(unrecorded);
         let seen = look(deliverable, &set, ledger, fingerprint, false);
         brief.frames.extend(seen);

@@ -3,8 +3,9 @@
 use std::io;
 use std::path::Path;
 
+use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::frames::FrameSet;
+use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{Wanted, verify};
 
 use crate::disk::{hash_file, stamp};
@@ -41,8 +42,8 @@ pub(crate) fn look(
     decode: bool,
     folder: &Path,
 ) -> io::Result<MovieThere> {
-    let (hashes, lacking) = match movie.movie().and_then(|one| one.source.as_deref()) {
-        Some(source) => hashes(source, ledger)?,
+    let (hashes, lacking) = match source(movie) {
+        Some(source) => Frames::of(source, ledger)?.hashes(source)?,
         None => (Vec::new(), FrameSet::empty()),
     };
     let fingerprint = if lacking.is_empty() {
@@ -81,23 +82,107 @@ pub(crate) fn look(
     })
 }
 
-/// The hashes of the frames of a sequence, and the frames that are not there or not whole.
-fn hashes(source: &Deliverable, ledger: &Ledger) -> io::Result<(Vec<String>, FrameSet)> {
-    let wanted = Wanted::from(source);
-    let mut hashes = Vec::new();
-    let mut lacking = Vec::new();
-    for frame in source.common.clip.iter() {
-        let path = source.path(frame);
-        let file = Path::new(&path);
-        let found = stamp(file)?;
-        let record = ledger.published.get(&path);
-        match record.filter(|record| Some(record.stamp) == found) {
-            Some(record) => hashes.push(record.hash.to_string()),
-            None if found.is_some() && verify(file, &wanted).is_ok() => {
-                hashes.push(hash_file(file)?);
+/// The state of a movie by size and time, as `status` looks: the movie itself is not opened, and so
+/// many of its frames at most as the ledger does not know. None where that is not enough to tell.
+pub(crate) fn look_briefly(
+    movie: &Deliverable,
+    ledger: &Ledger,
+    most_unrecorded: usize,
+) -> io::Result<Option<There>> {
+    let path = movie.path(movie.common.clip.first().unwrap_or(0));
+    let record = match (stamp(Path::new(&path))?, ledger.published.get(&path)) {
+        (None, _) => return Ok(Some(There::Missing)),
+        (Some(_), None) => return Ok(None),
+        (Some(found), Some(record)) if record.stamp != found => return Ok(Some(There::Changed)),
+        (Some(_), Some(record)) => record,
+    };
+    let (hashes, lacking) = match source(movie) {
+        Some(source) => {
+            let frames = Frames::of(source, ledger)?;
+            if frames.missing > 0 {
+                return Ok(Some(There::Stale));
             }
-            None => lacking.push(frame),
+            if frames.unrecorded > most_unrecorded {
+                return Ok(None);
+            }
+            frames.hashes(source)?
         }
+        None => (Vec::new(), FrameSet::empty()),
+    };
+    let is_of_these_frames = || -> io::Result<bool> {
+        let today = Fingerprints::of_movie(movie, &hashes)?;
+        Ok(record.fingerprint() == Some(today.as_str()))
+    };
+    Ok(Some(match lacking.is_empty() && is_of_these_frames()? {
+        true => There::Valid,
+        false => There::Stale,
+    }))
+}
+
+/// The sequence that a movie is put together from.
+fn source(movie: &Deliverable) -> Option<&Deliverable> {
+    movie.movie().and_then(|one| one.source.as_deref())
+}
+
+/// What is there of the frames of a movie, by size and time.
+#[derive(Default)]
+struct Frames {
+    all: Vec<(Frame, Seen)>,
+    missing: usize,
+    unrecorded: usize,
+}
+
+/// What is there of one frame, by size and time.
+enum Seen {
+    /// As the ledger says, with the hash that it has.
+    Recorded(String),
+    Unrecorded,
+    Missing,
+}
+
+impl Frames {
+    fn of(source: &Deliverable, ledger: &Ledger) -> io::Result<Self> {
+        let seen = |frame: Frame| {
+            let path = source.path(frame);
+            let found = stamp(Path::new(&path))?;
+            let record = ledger.published.get(&path);
+            let seen = match record.filter(|record| Some(record.stamp) == found) {
+                Some(record) => Seen::Recorded(record.hash.to_string()),
+                None if found.is_some() => Seen::Unrecorded,
+                None => Seen::Missing,
+            };
+            Ok((frame, seen))
+        };
+        let all: Vec<Frame> = source.common.clip.iter().collect();
+        let all: io::Result<Vec<(Frame, Seen)>> = all.into_par_iter().map(seen).collect();
+        let all = all?;
+        let count = |is: fn(&Seen) -> bool| all.iter().filter(|(_, seen)| is(seen)).count();
+        Ok(Self {
+            missing: count(|seen| matches!(seen, Seen::Missing)),
+            unrecorded: count(|seen| matches!(seen, Seen::Unrecorded)),
+            all,
+        })
     }
-    Ok((hashes, FrameSet::from_frames(lacking)))
+
+    /// The hashes of the frames, and the frames that are not there or not whole.
+    fn hashes(self, source: &Deliverable) -> io::Result<(Vec<String>, FrameSet)> {
+        let wanted = Wanted::from(source);
+        let mut hashes = Vec::with_capacity(self.all.len());
+        let mut lacking = Vec::new();
+        for (frame, seen) in self.all {
+            match seen {
+                Seen::Recorded(hash) => hashes.push(hash),
+                Seen::Missing => lacking.push(frame),
+                Seen::Unrecorded => {
+                    let path = source.path(frame);
+                    let file = Path::new(&path);
+                    match verify(file, &wanted) {
+                        Ok(_) => hashes.push(hash_file(file)?),
+                        Err(_) => lacking.push(frame),
+                    }
+                }
+            }
+        }
+        Ok((hashes, FrameSet::from_frames(lacking)))
+    }
 }

@@ -11,8 +11,9 @@ use truepath_core::strip::States;
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{There, look_briefly};
+use crate::inventory::{Brief, There, look_briefly};
 use crate::ledger::{Failed, Ledger, Told};
+use crate::movies;
 use crate::presence::{Sessions, State};
 use crate::run::dead_after;
 use crate::stale::{Inputs, WhyStale, why_stale};
@@ -293,7 +294,10 @@ struct Seen {
 
 impl Seen {
     fn of(one: &Deliverable, fingerprint: Option<&str>, ledger: &Ledger) -> Self {
-        let brief = look_briefly(one, ledger, fingerprint, MOST_UNRECORDED);
+        let brief = match one.is_put_together() {
+            true => Self::movie(one, ledger),
+            false => look_briefly(one, ledger, fingerprint, MOST_UNRECORDED),
+        };
         let (mut done, mut stale, mut changed) = (Vec::new(), Vec::new(), Vec::new());
         let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
         for (frame, there) in brief.frames {
@@ -316,6 +320,27 @@ impl Seen {
             not_looked_into: brief.not_looked_into,
             bytes: brief.bytes,
         }
+    }
+
+    /// What is there of a movie, which is one file of which each wanted frame stands for the whole.
+    fn movie(one: &Deliverable, ledger: &Ledger) -> Brief {
+        let there = movies::look_briefly(one, ledger, MOST_UNRECORDED);
+        let there = there.unwrap_or_else(|error| Some(There::Broken(error.to_string())));
+        let chosen = &one.common.chosen;
+        let mut brief = Brief::default();
+        match there {
+            Some(there) => {
+                let path = one.path(one.common.clip.first().unwrap_or(0));
+                let record = ledger.published.get(&path);
+                if there != There::Missing {
+                    brief.bytes = record.map_or(0, |record| record.stamp.size);
+                }
+                let frames = chosen.iter().map(|frame| (frame, there.clone()));
+                brief.frames = frames.collect();
+            }
+            None => brief.not_looked_into.clone_from(chosen),
+        }
+        brief
     }
 }
 

@@ -78,7 +78,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
 }
 
 fn engine(arguments: &Arguments, profiles: &[Arc<Profile>]) -> Result<Arc<Profile>, Trouble> {
-    let names: Vec<&str> = profiles.iter().map(|one| one.name.as_str()).collect();
+    let renderers = profiles.iter().filter(|one| !one.makes_movies);
+    let names: Vec<&str> = renderers.map(|one| one.name.as_str()).collect();
     if let Some(name) = &arguments.engine {
         let found = profiles.iter().find(|one| one.name == *name).cloned();
         return found.ok_or_else(|| {
