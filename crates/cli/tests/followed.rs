@@ -122,6 +122,9 @@ fn doing_what_check_says_mends_every_job() {
     let jobs = jobs();
     assert_eq!(jobs.len(), 15);
     for (title, text, choices) in jobs {
+        if text.contains("movie") && !common::needs("ffmpeg") {
+            continue;
+        }
         let project = Project::new(&text);
         project.write("kiln.toml", &scene(""));
         fs::write(project.path("kiln.wav"), wav(20)).unwrap();

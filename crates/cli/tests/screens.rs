@@ -242,6 +242,9 @@ fn mistakes_in_job_files() {
 
 #[test]
 fn paths_and_commands_of_the_demo() {
+    if !common::needs("ffmpeg") {
+        return;
+    }
     let project = Project::empty();
     for name in [
         "truepath.toml",

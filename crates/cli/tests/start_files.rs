@@ -12,7 +12,6 @@ fn with_scenes() -> Project {
     let project = Project::empty();
     project.write("scenes/kiln.toml", &scene(""));
     project.write("scenes/oven.pov", "#version 3.7;\n");
-    project.write("bin/povray", "#!/bin/sh\n");
     project
 }
 
@@ -24,9 +23,12 @@ fn every_start_file_passes_check_as_written() {
         project.path("bin").display(),
         std::env::var("PATH").unwrap()
     );
-    let program = project.path("bin/povray");
-    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
-    fs::set_permissions(program, mode).unwrap();
+    for program in ["povray", "ffmpeg", "ffprobe"] {
+        project.write(&format!("bin/{program}"), "#!/bin/sh\n");
+        let program = project.path(&format!("bin/{program}"));
+        let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+        fs::set_permissions(program, mode).unwrap();
+    }
     for engine in ["understudy", "povray"] {
         for work in Work::ALL.map(Work::word) {
             let name = format!("{engine}-{work}.toml");

@@ -50,12 +50,15 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .filter_map(|(one, files)| {
             let engine = &one.common.engine;
             let (program, what) = missing(one)?;
+            // A movie has no scene of its own.
+            let scene = one.common.scene.as_ref().filter(|_| one.movie().is_none());
             let place = engine
                 .place
                 .as_ref()
-                .or(one.common.scene.as_ref().map(|scene| &scene.place))
+                .or(scene.map(|scene| &scene.place))
                 .unwrap_or(&one.template.place);
             let label = match what {
+                "renders" if one.movie().is_some() => format!("encoded by {}", engine.name),
                 "renders" => format!("rendered by {}", engine.name),
                 what => format!("{} needs it: it {what}", engine.name),
             };
