@@ -5,12 +5,15 @@ use std::io::{self, Read, Seek, SeekFrom};
 
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::facts::{Facts, Flaw};
+use crate::facts::{Facts, Flaw, Found};
 
 /// The first two generic headers: file and picture.
 const HEADERS: usize = 1408;
 
-pub(crate) fn decode(mut reader: impl Read + Seek) -> Result<Facts, Flaw> {
+pub(crate) fn decode(
+    mut reader: impl Read + Seek,
+    expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
+) -> Result<Facts, Flaw> {
     let mut head = [0; HEADERS];
     reader
         .read_exact(&mut head)
@@ -29,13 +32,12 @@ pub(crate) fn decode(mut reader: impl Read + Seek) -> Result<Facts, Flaw> {
     let channels = match head[800] {
         6 => Channels::Gray,
         50 => Channels::Rgb,
-        51 => Channels::Rgba,
+        // With the alpha last or first.
+        51 | 52 => Channels::Rgba,
         other => {
-            return Err(Flaw::Other {
-                what: "set of channels",
-                wanted: "gray (6), rgb (50) or rgba (51)".to_owned(),
-                found: format!("descriptor {other}"),
-            });
+            return Err(Flaw::unverifiable(format!(
+                "DPX image element descriptor {other} is not decoded"
+            )));
         }
     };
     let bits = match head[803] {
@@ -44,49 +46,44 @@ pub(crate) fn decode(mut reader: impl Read + Seek) -> Result<Facts, Flaw> {
         12 => Bits::Twelve,
         16 => Bits::Sixteen,
         other => {
-            return Err(Flaw::Other {
-                what: "depth",
-                wanted: "8, 10, 12 or 16".to_owned(),
-                found: other.to_string(),
-            });
+            return Err(Flaw::unverifiable(format!(
+                "DPX with {other} bits a sample is not decoded"
+            )));
         }
     };
     if fields.short(806) != 0 {
-        return Err(Flaw::Other {
-            what: "encoding",
-            wanted: "pixels as they are".to_owned(),
-            found: "in runs".to_owned(),
-        });
+        return Err(Flaw::unverifiable("DPX with pixels in runs is not decoded"));
     }
+    let mut facts = Facts::new(size, Found::Known(channels), Found::Known(bits));
+    expect(&facts)?;
     let start = match fields.long(808) {
         0 | u32::MAX => fields.long(4),
         start => start,
     };
-    let line = line_bytes(
-        u64::from(size.width) * channels.count() as u64,
-        bits,
-        fields.short(804),
-    );
+    let samples = u64::from(size.width) * channels.count() as u64;
     let padding = match fields.long(812) {
         u32::MAX => 0,
         padding => u64::from(padding),
     };
-    let wanted = u64::from(start) + (line + padding) * u64::from(size.height);
+    let whole = |line: u64| u64::from(start) + (line + padding) * u64::from(size.height);
+    let (words, bytes) = line_bytes(samples, bits, fields.short(804));
+    // Some writers fill a line up to words of 32 bits, some do not: the header says how long the file is.
+    let length = reader.seek(SeekFrom::End(0))?;
+    let is_tight = length == whole(bytes) || u64::from(fields.long(16)) == whole(bytes);
+    let wanted = if is_tight { whole(bytes) } else { whole(words) };
     // Every byte is read, so that a disk that cannot give them is found out too.
     reader.seek(SeekFrom::Start(0))?;
-    let there = io::copy(&mut reader.take(wanted), &mut io::sink())?;
+    let there = io::copy(&mut reader.by_ref().take(wanted), &mut io::sink())?;
     if there < wanted {
         return Err(Flaw::Broken(format!("{there} of {wanted} bytes are there")));
     }
-    Ok(Facts {
-        size,
-        channels,
-        bits,
-    })
+    let after = io::copy(&mut reader, &mut io::sink())?;
+    facts.note_bytes_after_the_end(after as usize);
+    Ok(facts)
 }
 
-/// Bytes of a line, which ends at a word of 32 bits.
-fn line_bytes(samples: u64, bits: Bits, packing: u16) -> u64 {
+/// Bytes of a line that ends at a word of 32 bits, and of one that does not.
+fn line_bytes(samples: u64, bits: Bits, packing: u16) -> (u64, u64) {
     let words = match (bits, packing) {
         (Bits::Eight, _) => samples.div_ceil(4),
         // Three samples to a word.
@@ -96,7 +93,12 @@ fn line_bytes(samples: u64, bits: Bits, packing: u16) -> u64 {
         // Two samples to a word.
         _ => samples.div_ceil(2),
     };
-    words * 4
+    let bytes = match (bits, packing) {
+        (Bits::Eight, _) => samples,
+        (Bits::Ten, _) | (Bits::Twelve, 0) => words * 4,
+        _ => samples * 2,
+    };
+    (words * 4, bytes)
 }
 
 struct Fields<'a> {

@@ -7,44 +7,105 @@ use exr::meta::attribute::SampleType;
 use exr::meta::header::Header;
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::facts::{Facts, Flaw};
+use crate::facts::{Facts, Flaw, Found, MOST_MEMORY, Wanted};
 
-/// Decodes every block of every part. Of several planes each must be there.
-pub(crate) fn decode(
-    reader: impl BufRead + Seek,
-    planes: &[(Option<String>, Option<String>)],
-) -> Result<Facts, Flaw> {
-    let broken = |error: exr::error::Error| Flaw::Broken(error.to_string());
-    let reader = exr::block::read(reader, false).map_err(broken)?;
-    let layers: Vec<Layer> = reader.headers().iter().flat_map(layers).collect();
-    let Some(header) = reader.headers().first() else {
+/// Decodes every block of every part. What was asked for must be there; what is there besides is a note.
+/// The size of a picture is that of its display window.
+pub(crate) fn decode(reader: impl BufRead + Seek, wanted: &Wanted) -> Result<Facts, Flaw> {
+    let reader = exr::block::read(reader, true).map_err(flaw)?;
+    let headers = reader.headers();
+    let layers: Vec<Layer> = headers.iter().flat_map(layers).collect();
+    let Some(header) = headers.first() else {
         return Err(Flaw::Broken("it has no header".to_owned()));
     };
-    let size = size(header)?;
-    let (channels, bits) = match planes {
-        [] => match &layers[..] {
-            [layer] => (layer.channels()?, layer.bits()?),
-            _ => {
-                let names: Vec<&str> = layers.iter().map(|layer| layer.name.as_str()).collect();
-                return Err(Flaw::Other {
-                    what: "content",
-                    wanted: "a single picture".to_owned(),
-                    found: format!("{} layers: {}", layers.len(), names.join(", ")),
-                });
-            }
-        },
-        planes => all_planes(planes, &layers)?,
+    let facts = match &wanted.planes[..] {
+        [] => single(&layers, size(header)?, wanted)?,
+        planes => all_planes(planes, &layers, size(header)?)?,
     };
+    let mut facts = facts;
+    facts.compare(wanted)?;
+    note_windows(headers, &mut facts);
+    let bytes = headers.iter().map(block_bytes).max().unwrap_or(0);
+    if bytes > MOST_MEMORY {
+        return Err(Flaw::too_large(bytes));
+    }
     // By the table of offsets, which is written last: an unfinished file has holes in it.
     reader
         .filter_chunks(true, |_, _, _| true)
-        .and_then(|chunks| chunks.decompress_sequential(false, |_, _| Ok(())))
-        .map_err(broken)?;
-    Ok(Facts {
-        size,
-        channels,
-        bits,
-    })
+        .and_then(|chunks| chunks.decompress_sequential(true, |_, _| Ok(())))
+        .map_err(flaw)?;
+    Ok(facts)
+}
+
+fn flaw(error: exr::error::Error) -> Flaw {
+    match error {
+        exr::error::Error::NotSupported(what) => Flaw::unverifiable(what),
+        other => Flaw::Broken(other.to_string()),
+    }
+}
+
+/// Bytes of a block that is decoded.
+fn block_bytes(header: &Header) -> u64 {
+    let size = header.max_block_pixel_size();
+    size.area() as u64 * header.channels.bytes_per_pixel as u64
+}
+
+/// The layer that has what was asked for: the one without a name, if it does, else the first.
+fn single(layers: &[Layer], size: Size, wanted: &Wanted) -> Result<Facts, Flaw> {
+    let unnamed = layers.iter().filter(|layer| layer.name.is_empty());
+    let named = layers.iter().filter(|layer| !layer.name.is_empty());
+    let mut candidates = unnamed.chain(named);
+    let facts = |layer: &Layer| {
+        let (channels, besides) = layer.channels(wanted.channels);
+        let mut facts = Facts::new(size, channels, layer.bits(wanted.channels));
+        let others = layers.iter().filter(|other| other.name != layer.name);
+        let all: Vec<String> = besides
+            .into_iter()
+            .chain(others.flat_map(Layer::names))
+            .collect();
+        if !all.is_empty() {
+            facts.note(format!("it has further channels: {}", shortened(&all)));
+        }
+        facts
+    };
+    let first = candidates.next().map(facts);
+    let first = first.ok_or_else(|| Flaw::Broken("it has no channels".to_owned()))?;
+    if first.compare(wanted).is_ok() {
+        return Ok(first);
+    }
+    let other = candidates
+        .map(facts)
+        .find(|facts| facts.compare(wanted).is_ok());
+    Ok(other.unwrap_or(first))
+}
+
+/// The first few of some names, and how many more there are.
+fn shortened(names: &[String]) -> String {
+    const MOST: usize = 8;
+    let first = names[..names.len().min(MOST)].join(", ");
+    match names.len().checked_sub(MOST) {
+        None | Some(0) => first,
+        Some(more) => format!("{first} and {more} more"),
+    }
+}
+
+/// Notes parts of which the data window is not the display window.
+fn note_windows(headers: &[Header], facts: &mut Facts) {
+    for header in headers {
+        let display = header.shared_attributes.display_window;
+        let data = header.data_window();
+        if data != display {
+            facts.note(format!(
+                "its data window is {}x{} at {},{} in a display window of {}",
+                data.size.width(),
+                data.size.height(),
+                data.position.x() - display.position.x(),
+                data.position.y() - display.position.y(),
+                facts.size
+            ));
+            return;
+        }
+    }
 }
 
 /// Channels that are called alike but for their last part: `left.beauty.R`.
@@ -75,11 +136,12 @@ fn layers(header: &Header) -> Vec<Layer> {
     layers
 }
 
-/// Holds the layers of a file against the planes that it should hold; gives what the first is.
+/// Compares the layers of a file with the planes that it must hold; gives what the first is.
 fn all_planes(
     planes: &[(Option<String>, Option<String>)],
     layers: &[Layer],
-) -> Result<(Channels, Bits), Flaw> {
+    size: Size,
+) -> Result<Facts, Flaw> {
     let mut first = None;
     for (pass, view) in planes {
         let words = || [view, pass].into_iter().flatten();
@@ -98,55 +160,93 @@ fn all_planes(
                 found: names.join(", "),
             });
         };
-        let facts = (layer.channels()?, layer.bits()?);
-        first.get_or_insert(facts);
+        let (channels, _) = layer.channels(None);
+        first.get_or_insert_with(|| Facts::new(size, channels, layer.bits(None)));
     }
     first.ok_or_else(|| Flaw::Broken("it has no layers".to_owned()))
 }
 
 impl Layer {
-    fn channels(&self) -> Result<Channels, Flaw> {
-        let has = |name: &str| self.channels.iter().any(|(known, _)| known == name);
-        let colour = has("R") && has("G") && has("B");
-        Ok(match (colour, has("A"), self.channels.len()) {
-            (true, true, 4) => Channels::Rgba,
-            (true, false, 3) => Channels::Rgb,
-            (false, true, 2) => Channels::GrayAlpha,
-            (false, false, 1) => Channels::Gray,
-            _ => {
-                let names: Vec<&str> = self.channels.iter().map(|(name, _)| &**name).collect();
-                return Err(Flaw::Other {
-                    what: "set of channels",
-                    wanted: "gray, graya, rgb or rgba".to_owned(),
-                    found: names.join(", "),
-                });
-            }
-        })
+    fn has(&self, name: &str) -> bool {
+        self.channels.iter().any(|(known, _)| known == name)
     }
 
-    fn bits(&self) -> Result<Bits, Flaw> {
-        let mut kinds = self.channels.iter().map(|(_, kind)| *kind);
-        let first = kinds.next();
-        let bits = match first {
-            Some(first) if kinds.any(|kind| kind != first) => None,
-            Some(SampleType::F16) => Some(Bits::Half),
-            Some(SampleType::F32) => Some(Bits::Float),
-            _ => None,
+    /// The names of its channels, as they are in the file but for their case.
+    fn names(&self) -> impl Iterator<Item = String> + '_ {
+        let name = move |(name, _): &(String, SampleType)| {
+            [self.name.as_str(), name.as_str()]
+                .join(".")
+                .trim_start_matches('.')
+                .to_owned()
         };
-        bits.ok_or_else(|| Flaw::Other {
-            what: "depth",
-            wanted: "half or float in all channels".to_owned(),
-            found: "mixed or of whole numbers".to_owned(),
-        })
+        self.channels.iter().map(name)
+    }
+
+    /// The channels of this layer that make up a picture, such as was asked for where it has that, and
+    /// those that do not belong to it.
+    fn picture(&self, wanted: Option<Channels>) -> Vec<&(String, SampleType)> {
+        let of = |names: &[&str]| -> Vec<&(String, SampleType)> {
+            let is_of = |(known, _): &&(String, SampleType)| names.contains(&known.as_str());
+            self.channels.iter().filter(is_of).collect()
+        };
+        let colour = ["R", "G", "B"].iter().all(|name| self.has(name));
+        match (wanted, colour, &self.channels[..]) {
+            // Depth or a mask is one channel, whatever it is called.
+            (_, _, [_]) => self.channels.iter().collect(),
+            (Some(Channels::Rgb), true, _) => of(&["R", "G", "B"]),
+            (Some(Channels::Gray), _, _) if self.has("Y") => of(&["Y"]),
+            (_, true, _) => of(&["R", "G", "B", "A"]),
+            (_, false, [one, other]) if one.0 == "A" || other.0 == "A" => {
+                self.channels.iter().collect()
+            }
+            _ if self.has("Y") => of(&["Y", "A"]),
+            _ => self.channels.iter().collect(),
+        }
+    }
+
+    /// What its channels are, and the names of those that are there besides.
+    fn channels(&self, wanted: Option<Channels>) -> (Found<Channels>, Vec<String>) {
+        let picture = self.picture(wanted);
+        let is_of = |name: &str| picture.iter().any(|(known, _)| known == name);
+        let found = match (
+            is_of("R") && is_of("G") && is_of("B"),
+            is_of("A"),
+            picture.len(),
+        ) {
+            (true, true, 4) => Found::Known(Channels::Rgba),
+            (true, false, 3) => Found::Known(Channels::Rgb),
+            (false, true, 2) => Found::Known(Channels::GrayAlpha),
+            (false, _, 1) => Found::Known(Channels::Gray),
+            _ => Found::Other(shortened(&self.names().collect::<Vec<_>>())),
+        };
+        let all = self.names().zip(&self.channels);
+        let besides = all
+            .filter(|(_, (name, _))| !is_of(name))
+            .map(|(name, _)| name);
+        (found, besides.collect())
+    }
+
+    fn bits(&self, wanted: Option<Channels>) -> Found<Bits> {
+        let picture = self.picture(wanted);
+        let kinds: Vec<SampleType> = picture.iter().map(|(_, kind)| *kind).collect();
+        match kinds[..] {
+            [first, ref rest @ ..] if rest.iter().all(|kind| *kind == first) => match first {
+                SampleType::F16 => Found::Known(Bits::Half),
+                SampleType::F32 => Found::Known(Bits::Float),
+                SampleType::U32 => Found::Other("32-bit whole numbers".to_owned()),
+            },
+            _ => Found::Other("of several depths".to_owned()),
+        }
     }
 }
 
 fn size(header: &Header) -> Result<Size, Flaw> {
+    let window = header.shared_attributes.display_window.size;
     let dimension = |length: usize| {
         u32::try_from(length).map_err(|_| Flaw::Broken("its size is out of bounds".to_owned()))
     };
     Ok(Size {
-        width: dimension(header.layer_size.width())?,
-        height: dimension(header.layer_size.height())?,
+        width: dimension(window.width())?,
+        height: dimension(window.height())?,
     })
 }

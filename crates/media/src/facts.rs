@@ -1,5 +1,6 @@
 //! What a picture must be, what it is, and what can be wrong with it.
 
+use std::fmt;
 use std::io;
 
 use truepath_core::deliverable::Deliverable;
@@ -42,15 +43,90 @@ impl From<&Deliverable> for Wanted {
     }
 }
 
+/// Decoding a file takes so many bytes of memory at most, beside the file itself.
+pub(crate) const MOST_MEMORY: u64 = 512 << 20;
+
+/// What was found in a file: one of the kinds that a job can ask for, or another.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub enum Found<T> {
+    /// A kind that a job can ask for.
+    Known(T),
+    /// Another, in words.
+    Other(String),
+}
+
+impl<T: fmt::Display> fmt::Display for Found<T> {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Known(known) => known.fmt(out),
+            Self::Other(words) => out.pad(words),
+        }
+    }
+}
+
 /// What a picture is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Facts {
     /// Width and height in pixels.
     pub size: Size,
     /// The channels.
-    pub channels: Channels,
+    pub channels: Found<Channels>,
     /// The bits of a channel.
-    pub bits: Bits,
+    pub bits: Found<Bits>,
+    /// What is there besides, and is no fault: further layers, pages, bytes after the end.
+    pub notes: Vec<String>,
+}
+
+impl Facts {
+    pub(crate) fn new(size: Size, channels: Found<Channels>, bits: Found<Bits>) -> Self {
+        Self {
+            size,
+            channels,
+            bits,
+            notes: Vec::new(),
+        }
+    }
+
+    pub(crate) fn note(&mut self, note: String) {
+        self.notes.push(note);
+    }
+
+    pub(crate) fn note_bytes_after_the_end(&mut self, bytes: usize) {
+        match bytes {
+            0 => {}
+            1 => self.note("a byte stands after its end".to_owned()),
+            bytes => self.note(format!("{bytes} bytes stand after its end")),
+        }
+    }
+
+    /// Compares what a picture is with what it must be.
+    pub(crate) fn compare(&self, wanted: &Wanted) -> Result<(), Flaw> {
+        let differs = |what, wanted: String, found: String| {
+            Err(Flaw::Other {
+                what,
+                wanted,
+                found,
+            })
+        };
+        if let Some(size) = wanted.size.filter(|size| *size != self.size) {
+            return differs("size", size.to_string(), self.size.to_string());
+        }
+        if let Some(channels) = wanted.channels
+            && self.channels != Found::Known(channels)
+        {
+            return differs(
+                "set of channels",
+                channels.to_string(),
+                self.channels.to_string(),
+            );
+        }
+        if let Some(bits) = wanted.bits
+            && self.bits != Found::Known(bits)
+        {
+            return differs("depth", bits.to_string(), self.bits.to_string());
+        }
+        Ok(())
+    }
 }
 
 /// Why a file is not the picture that was asked for.
@@ -83,9 +159,24 @@ pub enum Flaw {
         /// What it is.
         found: String,
     },
+    /// This program cannot decode it, so that nobody knows whether it is whole.
+    #[error("it cannot be verified: {0}")]
+    Unverifiable(String),
 }
 
 impl Flaw {
+    pub(crate) fn unverifiable(reason: impl Into<String>) -> Self {
+        Self::Unverifiable(reason.into())
+    }
+
+    pub(crate) fn too_large(bytes: u64) -> Self {
+        Self::Unverifiable(format!(
+            "decoding it takes {} MB of memory, and the limit is {} MB",
+            bytes >> 20,
+            MOST_MEMORY >> 20
+        ))
+    }
+
     /// Whether the picture is whole and only another kind than was asked for: rendered again, it
     /// would be the same.
     #[must_use]
@@ -114,7 +205,7 @@ impl Flaw {
             Self::OtherFormat { wanted, .. } => Some(format!(
                 "make the renderer write {wanted} files, or set `format` and the extension in the job to what it writes"
             )),
-            Self::Unreadable(_) | Self::Empty | Self::Broken(_) => None,
+            Self::Unreadable(_) | Self::Empty | Self::Broken(_) | Self::Unverifiable(_) => None,
         }
     }
 }

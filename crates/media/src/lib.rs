@@ -1,15 +1,21 @@
 //! Pictures for True Path: what a file holds, whether it holds all of it, and how one is written.
 
+mod bmp_file;
 mod canvas;
 mod dpx_file;
 mod exr_file;
 mod facts;
-mod image_file;
+mod hdr_file;
+mod jpeg;
 mod png_file;
+mod quiet;
+mod tga_file;
+mod tiff;
 mod verify;
 mod wav_file;
+mod webp_file;
 
 pub use canvas::{Canvas, EncodeError, write_exr};
-pub use facts::{Facts, Flaw, Wanted};
+pub use facts::{Facts, Flaw, Found, Wanted};
 pub use verify::verify;
 pub use wav_file::wav_seconds;

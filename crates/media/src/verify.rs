@@ -1,4 +1,4 @@
-//! Decodes a picture whole and holds it against what was asked for.
+//! Decodes a picture whole and compares it with what was asked for.
 
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
@@ -6,10 +6,11 @@ use std::path::Path;
 
 use truepath_core::picture::format;
 
-use crate::facts::{Facts, Flaw, Wanted};
+use crate::facts::{Facts, Flaw, MOST_MEMORY, Wanted};
+use crate::quiet;
 
-/// Decodes every pixel of a file and holds it against what was asked for. Memory grows with a
-/// block of the picture where the format is stored in blocks (EXR, PNG).
+/// Decodes every pixel of a file and compares it with what was asked for. Memory grows with a block of
+/// the picture at most, but for WebP (all pixels) and JPEG (the file).
 ///
 /// # Errors
 /// The first thing that is wrong with the file.
@@ -32,43 +33,39 @@ pub fn verify(path: &Path, wanted: &Wanted) -> Result<Facts, Flaw> {
             ),
         });
     }
+    let length = file.seek(SeekFrom::End(0))?;
     file.seek(SeekFrom::Start(0))?;
     let reader = BufReader::with_capacity(1 << 16, file);
+    // Before anything is allocated by what the file says of itself.
+    let expect = |facts: &Facts| facts.compare(wanted);
     // A decoder that panics on a damaged file has found it damaged.
-    let decoded =
-        std::panic::catch_unwind(std::panic::AssertUnwindSafe(|| match wanted.format.name {
-            "png" => crate::png_file::decode(reader),
-            "exr" => crate::exr_file::decode(reader, &wanted.planes),
-            "dpx" => crate::dpx_file::decode(reader),
-            name => crate::image_file::decode(reader, name),
-        }))
-        .unwrap_or_else(|_| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
-    compare(wanted, decoded)
+    quiet::decoding(|| match wanted.format.name {
+        "png" => crate::png_file::decode(reader, &expect),
+        "exr" => crate::exr_file::decode(reader, wanted),
+        "dpx" => crate::dpx_file::decode(reader, &expect),
+        "tiff" => crate::tiff::decode(reader, &expect),
+        "tga" => crate::tga_file::decode(reader, &expect),
+        "bmp" => crate::bmp_file::decode(reader, &expect),
+        "hdr" => crate::hdr_file::decode(reader, &expect),
+        "webp" => crate::webp_file::decode(reader, &expect),
+        "jpeg" => {
+            let facts = crate::jpeg::decode(&whole(reader, length)?)?;
+            expect(&facts)?;
+            Ok(facts)
+        }
+        other => Err(Flaw::unverifiable(format!("{other} is not decoded"))),
+    })
+    .unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))
 }
 
-fn compare(wanted: &Wanted, facts: Facts) -> Result<Facts, Flaw> {
-    let differs = |what, wanted: String, found: String| Flaw::Other {
-        what,
-        wanted,
-        found,
-    };
-    if let Some(size) = wanted.size.filter(|size| *size != facts.size) {
-        return Err(differs("size", size.to_string(), facts.size.to_string()));
+/// All bytes of a file.
+fn whole(mut reader: impl Read, length: u64) -> Result<Vec<u8>, Flaw> {
+    if length > MOST_MEMORY {
+        return Err(Flaw::too_large(length));
     }
-    if let Some(channels) = wanted
-        .channels
-        .filter(|channels| *channels != facts.channels)
-    {
-        return Err(differs(
-            "set of channels",
-            channels.to_string(),
-            facts.channels.to_string(),
-        ));
-    }
-    if let Some(bits) = wanted.bits.filter(|bits| *bits != facts.bits) {
-        return Err(differs("depth", bits.to_string(), facts.bits.to_string()));
-    }
-    Ok(facts)
+    let mut bytes = Vec::with_capacity(length as usize);
+    reader.read_to_end(&mut bytes)?;
+    Ok(bytes)
 }
 
 /// The format that the first bytes of a file tell.
@@ -78,7 +75,7 @@ fn format_of(head: &[u8]) -> Option<&'static str> {
         [0x76, 0x2f, 0x31, 0x01, ..] => "exr",
         [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => "dpx",
         [0xff, 0xd8, 0xff, ..] => "jpeg",
-        [b'I', b'I', 42, 0, ..] | [b'M', b'M', 0, 42, ..] => "tiff",
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => "tiff",
         [b'B', b'M', ..] => "bmp",
         [
             b'R',

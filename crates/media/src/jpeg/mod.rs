@@ -1,0 +1,98 @@
+//! JPEG, proven by its entropy-coded data: every block of every scan is decoded to its coefficients,
+//! and nothing may be left over. `markers` splits a file into segments, `huffman` reads codes, `scan`
+//! walks the blocks. Picture decoders conceal what is missing; this one reports it.
+//!
+//! Tables, markers and procedures after ITU-T T.81 (ISO/IEC 10918-1).
+
+mod bits;
+mod huffman;
+mod markers;
+mod scan;
+
+use truepath_core::picture::{Bits, Channels, Size};
+
+use crate::facts::{Facts, Flaw, Found};
+use markers::{Segment, Segments};
+use scan::{Frame, Tables};
+
+/// Decodes a JPEG file whole.
+pub(crate) fn decode(bytes: &[u8]) -> Result<Facts, Flaw> {
+    let (frame, end) = stream(bytes, Tables::default())?;
+    let channels = match frame.components.len() {
+        1 => Found::Known(Channels::Gray),
+        3 => Found::Known(Channels::Rgb),
+        4 => Found::Other("cmyk".to_owned()),
+        several => Found::Other(format!("{several} components")),
+    };
+    let bits = match frame.precision {
+        8 => Found::Known(Bits::Eight),
+        12 => Found::Known(Bits::Twelve),
+        other => Found::Other(other.to_string()),
+    };
+    let size = Size {
+        width: frame.width,
+        height: frame.height,
+    };
+    let mut facts = Facts::new(size, channels, bits);
+    facts.note_bytes_after_the_end(bytes.len() - end);
+    Ok(facts)
+}
+
+/// Decodes a stream inside another file, which may have its tables elsewhere; gives its width and
+/// height in pixels.
+pub(crate) fn decode_inside(bytes: &[u8], tables: Option<&[u8]>) -> Result<(u32, u32), Flaw> {
+    let tables = match tables {
+        Some(tables) => only_tables(tables)?,
+        None => Tables::default(),
+    };
+    let (frame, _) = stream(bytes, tables)?;
+    Ok((frame.width, frame.height))
+}
+
+fn only_tables(bytes: &[u8]) -> Result<Tables, Flaw> {
+    let mut tables = Tables::default();
+    let mut segments = Segments::new(bytes)?;
+    loop {
+        match segments.next()? {
+            Segment::HuffmanTables(content) => tables.define_huffman(content)?,
+            Segment::RestartInterval(interval) => tables.restart_interval = interval,
+            Segment::End => return Ok(tables),
+            _ => {}
+        }
+    }
+}
+
+/// Decodes from the start marker to the end marker; gives the frame and the place after it.
+fn stream(bytes: &[u8], mut tables: Tables) -> Result<(Frame, usize), Flaw> {
+    let mut segments = Segments::new(bytes)?;
+    let mut frame: Option<Frame> = None;
+    loop {
+        match segments.next()? {
+            Segment::HuffmanTables(content) => tables.define_huffman(content)?,
+            Segment::RestartInterval(interval) => tables.restart_interval = interval,
+            Segment::Frame { process, content } => {
+                if frame.is_some() {
+                    return Err(broken("it has two frame headers"));
+                }
+                frame = Some(Frame::read(process, content)?);
+            }
+            Segment::Scan(header) => {
+                let Some(frame) = &mut frame else {
+                    return Err(broken("a scan comes before the frame header"));
+                };
+                let end = frame.scan(header, &tables, bytes, segments.at)?;
+                segments.at = end;
+            }
+            Segment::End => {
+                let frame = frame.ok_or_else(|| broken("it has no frame header"))?;
+                frame.is_whole()?;
+                return Ok((frame, segments.at));
+            }
+            Segment::Other => {}
+        }
+    }
+}
+
+fn broken(what: impl Into<String>) -> Flaw {
+    Flaw::Broken(what.into())
+}

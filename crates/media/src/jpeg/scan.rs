@@ -1,0 +1,481 @@
+//! The blocks of a scan: ITU-T T.81, annexes F.2 (sequential) and G.1 (progressive). Coefficients are
+//! read and not kept, but for which of them are not zero, where later scans refine them.
+
+use super::bits::BitReader;
+use super::broken;
+use super::huffman::Huffman;
+use crate::facts::Flaw;
+
+/// What the scans read so far have defined.
+#[derive(Default)]
+pub(super) struct Tables {
+    dc: [Option<Huffman>; 4],
+    ac: [Option<Huffman>; 4],
+    /// In blocks (MCUs); 0 for none.
+    pub(super) restart_interval: u32,
+}
+
+impl Tables {
+    pub(super) fn define_huffman(&mut self, mut content: &[u8]) -> Result<(), Flaw> {
+        let unread = || broken("its Huffman tables cannot be read");
+        while let Some((&what, rest)) = content.split_first() {
+            let (table, rest) = Huffman::read(rest).ok_or_else(unread)?;
+            let tables = match what >> 4 {
+                0 => &mut self.dc,
+                1 => &mut self.ac,
+                _ => return Err(unread()),
+            };
+            *tables.get_mut(usize::from(what & 15)).ok_or_else(unread)? = Some(table);
+            content = rest;
+        }
+        Ok(())
+    }
+}
+
+/// No scan has brought this coefficient yet.
+const UNSEEN: u8 = u8::MAX;
+
+/// The picture, and how much of it the scans have brought.
+pub(super) struct Frame {
+    pub(super) precision: u8,
+    pub(super) width: u32,
+    pub(super) height: u32,
+    pub(super) components: Vec<Component>,
+    progressive: bool,
+    /// Largest sampling factors of all components.
+    largest: (u32, u32),
+}
+
+pub(super) struct Component {
+    id: u8,
+    /// Sampling factors, horizontal and vertical.
+    factors: (u32, u32),
+    /// In blocks, without those that only fill up the last MCU.
+    size: (u32, u32),
+    /// In blocks, with them.
+    padded: (u32, u32),
+    /// By coefficient: the lowest bit that scans have brought.
+    brought: [u8; 64],
+    /// By block, in progressive pictures: a bit for each coefficient that is not zero.
+    nonzero: Vec<u64>,
+}
+
+/// What a scan brings.
+struct Header {
+    /// Place of the component, and its tables for DC and AC.
+    components: Vec<(usize, usize, usize)>,
+    /// First and last coefficient.
+    band: (usize, usize),
+    /// The bit that earlier scans ended with; 0 in a first scan.
+    high: u8,
+    /// The lowest bit of this scan.
+    low: u8,
+}
+
+/// What decoding carries from block to block.
+#[derive(Default)]
+struct Carried {
+    predictions: [i32; 4],
+    /// Blocks that are at their end already.
+    at_end: u32,
+}
+
+impl Frame {
+    pub(super) fn read(process: u8, content: &[u8]) -> Result<Self, Flaw> {
+        if !matches!(process, 0..=2) {
+            return Err(Flaw::unverifiable(format!(
+                "JPEG process {process} (lossless, hierarchical or arithmetic) is not decoded"
+            )));
+        }
+        let unread = || broken("its frame header cannot be read");
+        let [precision, y1, y0, x1, x0, count, ref list @ ..] = *content else {
+            return Err(unread());
+        };
+        let (width, height) = (
+            u32::from(u16::from_be_bytes([x1, x0])),
+            u32::from(u16::from_be_bytes([y1, y0])),
+        );
+        if width == 0 || list.len() != usize::from(count) * 3 || !(1..=4).contains(&count) {
+            return Err(unread());
+        }
+        if height == 0 {
+            return Err(Flaw::unverifiable("its height stands after its first scan"));
+        }
+        let factors = |one: &[u8]| (u32::from(one[1] >> 4), u32::from(one[1] & 15));
+        let each = list.chunks_exact(3);
+        if each
+            .clone()
+            .map(factors)
+            .any(|(x, y)| !(1..=4).contains(&x) || !(1..=4).contains(&y))
+        {
+            return Err(unread());
+        }
+        let largest = each
+            .clone()
+            .map(factors)
+            .fold((1, 1), |(x, y), one| (x.max(one.0), y.max(one.1)));
+        let mcus = (
+            width.div_ceil(8 * largest.0),
+            height.div_ceil(8 * largest.1),
+        );
+        let progressive = process == 2;
+        let components = each.map(|one| {
+            let (x, y) = factors(one);
+            let blocks = |length: u32, own: u32, all: u32| (length * own).div_ceil(all).div_ceil(8);
+            Component {
+                id: one[0],
+                factors: (x, y),
+                size: (blocks(width, x, largest.0), blocks(height, y, largest.1)),
+                padded: (mcus.0 * x, mcus.1 * y),
+                brought: [UNSEEN; 64],
+                nonzero: Vec::new(),
+            }
+        });
+        Ok(Self {
+            precision,
+            width,
+            height,
+            components: components.collect(),
+            progressive,
+            largest,
+        })
+    }
+
+    /// Whether the scans have brought all of the picture.
+    pub(super) fn is_whole(&self) -> Result<(), Flaw> {
+        let all = self.components.iter().flat_map(|one| one.brought);
+        match all.max() {
+            Some(0) => Ok(()),
+            _ => Err(broken("scans are missing: it is not at its full quality")),
+        }
+    }
+
+    /// Decodes the scan whose data begin at a place; gives the place of the marker after it.
+    pub(super) fn scan(
+        &mut self,
+        header: &[u8],
+        tables: &Tables,
+        bytes: &[u8],
+        at: usize,
+    ) -> Result<usize, Flaw> {
+        let header = self.header(header)?;
+        // Each block of a first DC scan takes a bit at least: no more memory than the file allows.
+        if self.progressive && header.band.0 == 0 && header.high == 0 {
+            for (index, ..) in &header.components {
+                let one = &mut self.components[*index];
+                let blocks = one.padded.0 as usize * one.padded.1 as usize;
+                if blocks / 8 > bytes.len() {
+                    return Err(broken("its picture data end before the picture does"));
+                }
+                one.nonzero = vec![0; blocks];
+            }
+        }
+        let mut bits = BitReader::new(bytes, at);
+        let mut carried = Carried::default();
+        let (across, down) = match &header.components[..] {
+            [(only, ..)] => self.components[*only].size,
+            _ => (
+                self.width.div_ceil(8 * self.largest.0),
+                self.height.div_ceil(8 * self.largest.1),
+            ),
+        };
+        let (mut since_restart, mut restarts) = (0, 0_u8);
+        for row in 0..down {
+            for column in 0..across {
+                if tables.restart_interval > 0 && since_restart == tables.restart_interval {
+                    self.nothing_is_left_over(&carried)?;
+                    bits.restart(restarts % 8)?;
+                    restarts = (restarts + 1) % 8;
+                    carried = Carried::default();
+                    since_restart = 0;
+                }
+                since_restart += 1;
+                if let [only] = header.components[..] {
+                    self.block(
+                        &header,
+                        only,
+                        (column, row),
+                        tables,
+                        &mut bits,
+                        &mut carried,
+                    )?;
+                    continue;
+                }
+                for component in &header.components {
+                    let (x, y) = self.components[component.0].factors;
+                    for inner in 0..x * y {
+                        let place = (column * x + inner % x, row * y + inner / x);
+                        self.block(&header, *component, place, tables, &mut bits, &mut carried)?;
+                    }
+                }
+            }
+        }
+        self.nothing_is_left_over(&carried)?;
+        bits.end()
+    }
+
+    fn nothing_is_left_over(&self, carried: &Carried) -> Result<(), Flaw> {
+        match carried.at_end {
+            0 => Ok(()),
+            _ => Err(broken("its picture data speak of more blocks than it has")),
+        }
+    }
+
+    fn header(&mut self, content: &[u8]) -> Result<Header, Flaw> {
+        let unread = || broken("a scan header cannot be read");
+        let (&count, rest) = content.split_first().ok_or_else(unread)?;
+        let (list, rest) = rest
+            .split_at_checked(usize::from(count) * 2)
+            .ok_or_else(unread)?;
+        let [first, last, approximation] = *rest else {
+            return Err(unread());
+        };
+        let mut components = Vec::new();
+        for one in list.chunks_exact(2) {
+            let place = self.components.iter().position(|known| known.id == one[0]);
+            components.push((
+                place.ok_or_else(unread)?,
+                usize::from(one[1] >> 4),
+                usize::from(one[1] & 15),
+            ));
+        }
+        let (band, high, low) = match self.progressive {
+            true => (
+                (first.into(), last.into()),
+                approximation >> 4,
+                approximation & 15,
+            ),
+            false => ((0, 63), 0, 0),
+        };
+        let header = Header {
+            components,
+            band,
+            high,
+            low,
+        };
+        self.fits(&header)?;
+        Ok(header)
+    }
+
+    /// Whether a scan goes on where those before it ended; marks what it brings.
+    fn fits(&mut self, header: &Header) -> Result<(), Flaw> {
+        let (first, last) = header.band;
+        let is_band = match self.progressive {
+            true => {
+                last < 64
+                    && (first, last) != (0, 63)
+                    && (first == 0) == (last == 0)
+                    && first <= last
+            }
+            false => true,
+        };
+        let is_one = header.components.len() == 1 || header.band.0 == 0;
+        if header.components.is_empty() || !is_band || !is_one {
+            return Err(broken("a scan header cannot be read"));
+        }
+        for (index, ..) in &header.components {
+            let one = &mut self.components[*index];
+            // AC coefficients come after the DC coefficient of their block.
+            if self.progressive && first > 0 && one.brought[0] == UNSEEN {
+                return Err(broken("its scans are out of order"));
+            }
+            for brought in &mut one.brought[first..=last] {
+                let goes_on = match header.high {
+                    0 => *brought == UNSEEN,
+                    high => *brought == high && header.low + 1 == high,
+                };
+                if !goes_on {
+                    return Err(broken("its scans are out of order"));
+                }
+                *brought = header.low;
+            }
+        }
+        Ok(())
+    }
+
+    fn block(
+        &mut self,
+        header: &Header,
+        (index, dc, ac): (usize, usize, usize),
+        (column, row): (u32, u32),
+        tables: &Tables,
+        bits: &mut BitReader<'_>,
+        carried: &mut Carried,
+    ) -> Result<(), Flaw> {
+        let no_table = || broken("a Huffman table is missing");
+        let dc = || {
+            tables
+                .dc
+                .get(dc)
+                .and_then(Option::as_ref)
+                .ok_or_else(no_table)
+        };
+        let ac = || {
+            tables
+                .ac
+                .get(ac)
+                .and_then(Option::as_ref)
+                .ok_or_else(no_table)
+        };
+        if header.band.0 == 0 {
+            if header.high > 0 {
+                bits.skip(1)?;
+                return Ok(());
+            }
+            let prediction = &mut carried.predictions[index];
+            *prediction += difference(dc()?, bits, self.precision)?;
+            if prediction.unsigned_abs() > 1 << (self.precision + 3) {
+                return Err(broken("its picture data are out of range"));
+            }
+        }
+        if !self.progressive {
+            return sequential(ac()?, bits);
+        }
+        if header.band.0 == 0 {
+            return Ok(());
+        }
+        let one = &mut self.components[index];
+        let at = row as usize * one.padded.0 as usize + column as usize;
+        let nonzero = one
+            .nonzero
+            .get_mut(at)
+            .ok_or_else(|| broken("its scans are out of order"))?;
+        match header.high {
+            0 => first(ac()?, bits, header.band, nonzero, &mut carried.at_end),
+            _ => refine(ac()?, bits, header.band, nonzero, &mut carried.at_end),
+        }
+    }
+}
+
+/// The difference of a DC coefficient to the one before.
+fn difference(table: &Huffman, bits: &mut BitReader<'_>, precision: u8) -> Result<i32, Flaw> {
+    let size = u32::from(table.next(bits)?);
+    if size > u32::from(precision) + 3 {
+        return Err(broken("its picture data are out of range"));
+    }
+    let value = bits.take(size)? as i32;
+    Ok(match size {
+        0 => 0,
+        size if value < 1 << (size - 1) => value - (1 << size) + 1,
+        _ => value,
+    })
+}
+
+/// The 63 AC coefficients of a block.
+fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<(), Flaw> {
+    let mut at = 1;
+    while at < 64 {
+        let symbol = table.next(bits)?;
+        let (run, size) = (usize::from(symbol >> 4), u32::from(symbol & 15));
+        match (run, size) {
+            (15, 0) => at += 16,
+            (_, 0) => return Ok(()),
+            _ => {
+                at += run + 1;
+                if at <= 64 {
+                    bits.take(size)?;
+                }
+            }
+        }
+    }
+    match at {
+        64 => Ok(()),
+        _ => Err(too_many()),
+    }
+}
+
+/// A band of AC coefficients, to a certain bit.
+fn first(
+    table: &Huffman,
+    bits: &mut BitReader<'_>,
+    (from, to): (usize, usize),
+    nonzero: &mut u64,
+    at_end: &mut u32,
+) -> Result<(), Flaw> {
+    if *at_end > 0 {
+        *at_end -= 1;
+        return Ok(());
+    }
+    let mut at = from;
+    while at <= to {
+        let symbol = table.next(bits)?;
+        let (run, size) = (usize::from(symbol >> 4), u32::from(symbol & 15));
+        match (run, size) {
+            (15, 0) => at += 16,
+            (run, 0) => {
+                *at_end = (1 << run) + bits.take(run as u32)? - 1;
+                return Ok(());
+            }
+            _ => {
+                at += run;
+                if at > to {
+                    return Err(too_many());
+                }
+                bits.take(size)?;
+                *nonzero |= 1 << at;
+                at += 1;
+            }
+        }
+    }
+    match at == to + 1 {
+        true => Ok(()),
+        false => Err(too_many()),
+    }
+}
+
+/// One more bit of a band of AC coefficients.
+fn refine(
+    table: &Huffman,
+    bits: &mut BitReader<'_>,
+    (from, to): (usize, usize),
+    nonzero: &mut u64,
+    at_end: &mut u32,
+) -> Result<(), Flaw> {
+    let mut at = from;
+    while *at_end == 0 && at <= to {
+        let symbol = table.next(bits)?;
+        let (mut run, size) = (usize::from(symbol >> 4), symbol & 15);
+        match (run, size) {
+            (15, 0) => {}
+            (run, 0) => {
+                *at_end = (1 << run) + bits.take(run as u32)?;
+                break;
+            }
+            // Its sign.
+            (_, 1) => bits.skip(1)?,
+            _ => return Err(broken("its picture data are out of range")),
+        }
+        // Past so many coefficients that are zero; each of the others takes a bit.
+        while at <= to {
+            if *nonzero >> at & 1 == 1 {
+                bits.skip(1)?;
+            } else if run == 0 {
+                break;
+            } else {
+                run -= 1;
+            }
+            at += 1;
+        }
+        if size == 1 {
+            if at > to {
+                return Err(too_many());
+            }
+            *nonzero |= 1 << at;
+        }
+        at += 1;
+    }
+    if *at_end > 0 {
+        while at <= to {
+            if *nonzero >> at & 1 == 1 {
+                bits.skip(1)?;
+            }
+            at += 1;
+        }
+        *at_end -= 1;
+    }
+    Ok(())
+}
+
+fn too_many() -> Flaw {
+    broken("a block has more coefficients than it can hold")
+}

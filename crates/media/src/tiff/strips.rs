@@ -1,0 +1,156 @@
+//! The strips and tiles of a TIFF picture: TIFF revision 6.0, sections 3 (strips), 9 (PackBits), 13
+//! (LZW), 15 (tiles) and 22 (JPEG), and its supplement 2 for Deflate. They are decoded one after the
+//! other and thrown away.
+
+use std::io::{self, BufReader, Read, Seek, SeekFrom, Write};
+
+use flate2::bufread::ZlibDecoder;
+use weezl::BitOrder;
+use weezl::decode::Decoder;
+
+use super::directory::{Source, cut_short};
+use crate::facts::Flaw;
+
+/// How the pieces of a picture are stored.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Compression {
+    None,
+    Lzw,
+    Deflate,
+    PackBits,
+    Jpeg,
+}
+
+impl Compression {
+    pub(super) fn of(number: u64) -> Result<Self, Flaw> {
+        Ok(match number {
+            1 => Self::None,
+            5 => Self::Lzw,
+            7 => Self::Jpeg,
+            8 | 32946 => Self::Deflate,
+            32773 => Self::PackBits,
+            other => {
+                return Err(Flaw::unverifiable(format!(
+                    "TIFF compression {other} is not decoded"
+                )));
+            }
+        })
+    }
+}
+
+/// One strip or tile.
+pub(super) struct Piece {
+    /// Where it is, in bytes.
+    pub(super) at: u64,
+    /// How long it is as it is stored, in bytes.
+    pub(super) stored: u64,
+    /// Bytes of its pixels.
+    pub(super) wanted: u64,
+    /// Width and height in pixels.
+    pub(super) size: (u64, u64),
+}
+
+/// Counts bytes, up to a limit.
+struct Counter {
+    count: u64,
+    limit: u64,
+}
+
+impl Write for Counter {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        self.count += bytes.len() as u64;
+        match self.count > self.limit {
+            true => Err(io::Error::other("it holds more pixels than it should")),
+            false => Ok(bytes.len()),
+        }
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
+    }
+}
+
+/// Decodes one strip or tile; `most` is the number of bytes of a full one.
+pub(super) fn decode<R: Read + Seek>(
+    source: &mut Source<R>,
+    piece: &Piece,
+    compression: Compression,
+    most: u64,
+    tables: Option<&[u8]>,
+) -> Result<(), Flaw> {
+    if piece
+        .at
+        .checked_add(piece.stored)
+        .is_none_or(|end| end > source.length)
+    {
+        return Err(cut_short());
+    }
+    if compression == Compression::Jpeg {
+        let stream = source.read(piece.at, piece.stored)?;
+        let (width, height) = crate::jpeg::decode_inside(&stream, tables)?;
+        return match (u64::from(width), u64::from(height)) >= piece.size
+            && u64::from(height) >= piece.size.1
+        {
+            true => Ok(()),
+            false => Err(too_few()),
+        };
+    }
+    source.file.seek(SeekFrom::Start(piece.at))?;
+    let stored = BufReader::with_capacity(1 << 16, (&mut source.file).take(piece.stored));
+    let mut counter = Counter {
+        count: 0,
+        limit: most.max(piece.wanted),
+    };
+    let broken = |error: io::Error| Flaw::Broken(error.to_string());
+    match compression {
+        Compression::None | Compression::Jpeg => {
+            let mut stored = stored.take(piece.wanted);
+            io::copy(&mut stored, &mut counter).map_err(broken)?;
+        }
+        Compression::Deflate => {
+            io::copy(&mut ZlibDecoder::new(stored), &mut counter).map_err(broken)?;
+        }
+        Compression::Lzw => {
+            let mut decoder = Decoder::with_tiff_size_switch(BitOrder::Msb, 8);
+            let decoded = decoder.into_stream(&mut counter).decode_all(stored);
+            // Some writers leave the code at the end out.
+            match decoded.status {
+                Ok(()) => {}
+                Err(error) if error.kind() == io::ErrorKind::UnexpectedEof => {}
+                Err(error) => return Err(broken(error)),
+            }
+        }
+        Compression::PackBits => pack_bits(stored, &mut counter).map_err(broken)?,
+    }
+    match counter.count >= piece.wanted {
+        true => Ok(()),
+        false => Err(too_few()),
+    }
+}
+
+fn too_few() -> Flaw {
+    Flaw::Broken("a strip or tile ends before its pixels do".to_owned())
+}
+
+fn pack_bits(mut stored: impl Read, pixels: &mut Counter) -> io::Result<()> {
+    let mut head = [0];
+    let mut bytes = [0; 128];
+    while stored.read(&mut head)? == 1 {
+        match head[0] as i8 {
+            i8::MIN => {}
+            run @ ..0 => {
+                stored.read_exact(&mut bytes[..1])?;
+                pixels.count += 1 + u64::from(run.unsigned_abs());
+            }
+            literal @ 0.. => {
+                let length = 1 + literal as usize;
+                stored.read_exact(&mut bytes[..length])?;
+                pixels.count += length as u64;
+            }
+        }
+    }
+    match pixels.count > pixels.limit {
+        true => Err(io::Error::other("it holds more pixels than it should")),
+        false => Ok(()),
+    }
+}
