@@ -120,7 +120,7 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     let file = fs::File::options().write(true).open(&path).unwrap();
     file.set_modified(time).unwrap();
     let audit = project.audit();
-    assert_eq!(audit["deliverables"][0]["changed"], "2");
+    assert_eq!(audit["deliverables"][0]["changed"][0]["frames"], "2");
     // By size and time it is as recorded: a run reads it only when it is asked to.
     let told = project.call(&["audit"]).ends(1).out;
     assert!(told.contains("not the bytes that were published"), "{told}");

@@ -37,6 +37,7 @@ impl One {
             channels: Channels::of_word(&self.channels),
             bits: Bits::of_word(&self.bits),
             planes: Vec::new(),
+            allows_unverifiable: false,
         }
     }
 }

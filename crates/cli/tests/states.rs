@@ -73,12 +73,15 @@ fn audited(project: &Project) -> [u64; 5] {
             text.as_str().unwrap().parse().unwrap_or_default();
         set.count()
     };
-    let broken = one["broken"].as_array().unwrap();
+    let by_reason = |all: &serde_json::Value| {
+        let all = all.as_array().unwrap();
+        all.iter().map(|one| count(&one["frames"])).sum()
+    };
     [
         one["valid"].as_u64().unwrap(),
         count(&one["missing"]),
-        broken.iter().map(|one| count(&one["frames"])).sum(),
-        count(&one["changed"]),
+        by_reason(&one["broken"]),
+        by_reason(&one["changed"]),
         count(&one["stale"]),
     ]
 }
@@ -179,7 +182,7 @@ fn a_movie_is_never_done_while_its_frames_are_not() {
     }
     let sequence = "renders/kiln.0002.png";
     let movie = "renders/kiln.mkv";
-    let job = "[project]\nscene = \"kiln.toml\"\nframes = \"1-3\"\nengine = \"understudy\"\nsize = \"48x32\"\n\
+    let job = "[project]\nscene = \"kiln.toml\"\nframes = \"1-3\"\nengine = \"understudy\"\nsize = \"48x32\"\n[shot.kiln]\n\
          [output.frames]\npath = \"renders/{shot}.{frame:04}.png\"\n\
          [output.review]\npath = \"renders/{shot}.mkv\"\nmovie = { from = \"frames\", container = \"mkv\", codec = \"ffv1\", pixels = \"rgb 8\" }\n";
     // What is done to the files, and whether the movie counts as done by then.

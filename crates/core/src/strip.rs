@@ -13,8 +13,8 @@ pub enum Cell {
     Done,
     /// Some of its frames are being rendered.
     Running,
-    /// Some of its frames are of other settings than those of today, or are not the files that were
-    /// published.
+    /// Some of its frames are of other settings than those of today, are not the files that were
+    /// published, or cannot be decoded.
     Stale,
     /// Some of its frames failed, or are broken.
     Failed,
@@ -50,6 +50,8 @@ pub struct States {
     pub changed: FrameSet,
     /// Those that are no whole picture of the right kind.
     pub broken: FrameSet,
+    /// Those that this program cannot decode.
+    pub unverifiable: FrameSet,
     /// Those that failed.
     pub failed: FrameSet,
 }
@@ -72,7 +74,9 @@ pub fn strip(states: &States, width: usize) -> Vec<Cell> {
             *done += 1;
         } else if states.failed.contains(frame) || states.broken.contains(frame) {
             *cell = Cell::Failed;
-        } else if (states.stale.contains(frame) || states.changed.contains(frame))
+        } else if [&states.stale, &states.changed, &states.unverifiable]
+            .iter()
+            .any(|frames| frames.contains(frame))
             && !states.running.contains(frame)
         {
             *cell = (*cell).max(Cell::Stale);

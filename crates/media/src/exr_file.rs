@@ -1,6 +1,6 @@
 //! OpenEXR, block by block.
 
-use std::io::{BufRead, Seek};
+use std::io::{BufRead, Read, Seek, SeekFrom};
 
 use exr::block::reader::ChunksReader;
 use exr::meta::attribute::SampleType;
@@ -11,7 +11,8 @@ use crate::facts::{Facts, Flaw, Found, MOST_MEMORY, Wanted};
 
 /// Decodes every block of every part. What was asked for must be there; what is there besides is a note.
 /// The size of a picture is that of its display window.
-pub(crate) fn decode(reader: impl BufRead + Seek, wanted: &Wanted) -> Result<Facts, Flaw> {
+pub(crate) fn decode(mut reader: impl BufRead + Seek, wanted: &Wanted) -> Result<Facts, Flaw> {
+    is_known_kind(&mut reader)?;
     let reader = exr::block::read(reader, true).map_err(flaw)?;
     let headers = reader.headers();
     let layers: Vec<Layer> = headers.iter().flat_map(layers).collect();
@@ -35,6 +36,46 @@ pub(crate) fn decode(reader: impl BufRead + Seek, wanted: &Wanted) -> Result<Fac
         .and_then(|chunks| chunks.decompress_sequential(true, |_, _| Ok(())))
         .map_err(flaw)?;
     Ok(facts)
+}
+
+/// Whether the file is of a kind that this program knows: the version field and the compression of the
+/// first part, after the OpenEXR file layout.
+fn is_known_kind(reader: &mut (impl BufRead + Seek)) -> Result<(), Flaw> {
+    /// Compressions up to DWAB have the numbers 0 to 9.
+    const LAST_COMPRESSION: u8 = 9;
+    const DEEP: u32 = 1 << 11;
+    let cut_short = |_| Flaw::Broken("it ends in its header".to_owned());
+    let mut head = [0; 8];
+    reader.read_exact(&mut head).map_err(cut_short)?;
+    let version = u32::from_le_bytes([head[4], head[5], head[6], head[7]]);
+    if version & DEEP != 0 {
+        return Err(Flaw::unverifiable("EXR with deep data is not decoded"));
+    }
+    loop {
+        let (mut name, mut kind) = (Vec::new(), Vec::new());
+        reader.by_ref().take(256).read_until(0, &mut name)?;
+        if name.len() < 2 {
+            break;
+        }
+        reader.by_ref().take(256).read_until(0, &mut kind)?;
+        let mut size = [0; 4];
+        reader.read_exact(&mut size).map_err(cut_short)?;
+        let size = u32::from_le_bytes(size);
+        if name == b"compression\0" && size == 1 {
+            let mut compression = [0];
+            reader.read_exact(&mut compression).map_err(cut_short)?;
+            if compression[0] > LAST_COMPRESSION {
+                return Err(Flaw::unverifiable(format!(
+                    "EXR compression {} is not decoded",
+                    compression[0]
+                )));
+            }
+            break;
+        }
+        reader.seek_relative(size.into())?;
+    }
+    reader.seek(SeekFrom::Start(0))?;
+    Ok(())
 }
 
 fn flaw(error: exr::error::Error) -> Flaw {

@@ -20,6 +20,8 @@ pub struct Wanted {
     pub bits: Option<Bits>,
     /// The pass and the view of each plane, where there are several in the file.
     pub planes: Vec<(Option<String>, Option<String>)>,
+    /// Whether pictures that cannot be decoded here count as whole.
+    pub allows_unverifiable: bool,
 }
 
 impl From<&Deliverable> for Wanted {
@@ -39,6 +41,7 @@ impl From<&Deliverable> for Wanted {
                 .iter()
                 .map(|plane| (text(&plane.pass), text(&plane.view)))
                 .collect(),
+            allows_unverifiable: deliverable.common.allows_unverifiable,
         }
     }
 }
@@ -159,6 +162,9 @@ pub enum Flaw {
         /// What it is.
         found: String,
     },
+    /// A movie is not what was asked for, in the words of what decoded it.
+    #[error("{0}")]
+    Movie(String),
     /// This program cannot decode it, so that nobody knows whether it is whole.
     #[error("it cannot be verified: {0}")]
     Unverifiable(String),
@@ -205,7 +211,11 @@ impl Flaw {
             Self::OtherFormat { wanted, .. } => Some(format!(
                 "make the renderer write {wanted} files, or set `format` and the extension in the job to what it writes"
             )),
-            Self::Unreadable(_) | Self::Empty | Self::Broken(_) | Self::Unverifiable(_) => None,
+            Self::Unreadable(_)
+            | Self::Empty
+            | Self::Broken(_)
+            | Self::Movie(_)
+            | Self::Unverifiable(_) => None,
         }
     }
 }

@@ -36,6 +36,7 @@ fn wanted(name: &str) -> Wanted {
         channels: None,
         bits: None,
         planes: Vec::new(),
+        allows_unverifiable: false,
     }
 }
 
@@ -179,7 +180,9 @@ fn of_several_layers_each_must_be_there() {
     let several = check(&[]).unwrap();
     assert_eq!(
         several.notes,
-        ["it has further channels: left.depth.Y, right.beauty.A, right.beauty.B, right.beauty.G, right.beauty.R"]
+        [
+            "it has further channels: left.depth.Y, right.beauty.A, right.beauty.B, right.beauty.G, right.beauty.R"
+        ]
     );
 }
 

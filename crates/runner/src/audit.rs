@@ -1,4 +1,4 @@
-//! The files on disk held against the job: missing, broken, stale, foreign.
+//! The files on disk compared with the job: missing, broken, stale, foreign.
 
 use std::collections::BTreeMap;
 use std::fs;
@@ -10,7 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{There, look};
+use crate::inventory::{ByReason, There, look};
 use crate::ledger::Ledger;
 use crate::movies;
 use crate::staging::ASIDE;
@@ -27,8 +27,10 @@ pub struct Account {
     pub missing: FrameSet,
     /// No whole picture, or another than was asked for: reason and frames.
     pub broken: Vec<(String, FrameSet)>,
-    /// Whole pictures that are not those that were published.
-    pub changed: FrameSet,
+    /// Whole pictures that are not those that were published: what differs, and frames.
+    pub changed: Vec<(String, FrameSet)>,
+    /// Pictures that this program cannot decode: reason and frames.
+    pub unverifiable: Vec<(String, FrameSet)>,
     /// Whole pictures that other settings made.
     pub stale: FrameSet,
     /// Why those are stale.
@@ -57,6 +59,7 @@ impl Audit {
             account.missing.is_empty()
                 && account.broken.is_empty()
                 && account.changed.is_empty()
+                && account.unverifiable.is_empty()
                 && account.stale.is_empty()
         })
     }
@@ -81,8 +84,11 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         };
         let mut missing = Vec::new();
         let mut stale = Vec::new();
-        let mut changed = Vec::new();
-        let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
+        let (mut changed, mut broken, mut unverifiable) = (
+            ByReason::default(),
+            ByReason::default(),
+            ByReason::default(),
+        );
         let found = if deliverable.is_put_together() {
             let seen = movies::look(deliverable, &ledger, true, &loaded.folder)?;
             let state = seen.state();
@@ -97,10 +103,11 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         for (frame, there) in found {
             match there {
                 There::Valid | There::Touched | There::Unrecorded => account.valid += 1,
-                There::Changed => changed.push(frame),
+                There::Changed(difference) => changed.add(difference, frame),
+                There::Unverifiable(reason) => unverifiable.add(reason, frame),
                 There::Missing => missing.push(frame),
                 There::Stale => stale.push(frame),
-                There::Broken(reason) => broken.entry(reason).or_default().push(frame),
+                There::Broken(reason) => broken.add(reason, frame),
             }
         }
         account.missing = FrameSet::from_frames(missing);
@@ -109,11 +116,9 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
             let today = fingerprints.inputs(deliverable);
             account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
         }
-        account.changed = FrameSet::from_frames(changed);
-        account.broken = broken
-            .into_iter()
-            .map(|(reason, frames)| (reason, FrameSet::from_frames(frames)))
-            .collect();
+        account.changed = changed.frames();
+        account.unverifiable = unverifiable.frames();
+        account.broken = broken.frames();
         audit.accounts.push(account);
     }
     foreign(&mut audit, chosen, all)?;

@@ -1,15 +1,17 @@
 //! What is there already, compared with the ledger and, where that does not know it, decoded.
 
+use std::collections::BTreeMap;
 use std::io;
 use std::path::Path;
 
 use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
+use truepath_core::finding::grouped;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_media::{Wanted, verify};
+use truepath_media::{Flaw, Wanted, verify};
 
-use crate::disk::{hash_file, stamp};
-use crate::ledger::Ledger;
+use crate::disk::{Stamp, hash_file, stamp};
+use crate::ledger::{Known, Ledger};
 
 /// What stands under a true name.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -24,10 +26,49 @@ pub(crate) enum There {
     Unrecorded,
     /// What the ledger says, made with other settings.
     Stale,
-    /// A whole picture of the right kind that is not the one that was published.
-    Changed,
+    /// A whole picture of the right kind that is not the one that was published; with what differs.
+    Changed(String),
     /// No such picture; with the reason.
     Broken(String),
+    /// This program cannot decode it; with the reason.
+    Unverifiable(String),
+}
+
+/// Frames by a reason.
+#[derive(Debug, Default)]
+pub(crate) struct ByReason(BTreeMap<String, Vec<Frame>>);
+
+impl ByReason {
+    pub(crate) fn add(&mut self, reason: String, frame: Frame) {
+        self.0.entry(reason).or_default().push(frame);
+    }
+
+    pub(crate) fn frames(self) -> Vec<(String, FrameSet)> {
+        let all = self.0.into_iter();
+        all.map(|(reason, frames)| (reason, FrameSet::from_frames(frames)))
+            .collect()
+    }
+}
+
+/// All frames, for whatever reason.
+pub(crate) fn all_frames(by_reason: &[(String, FrameSet)]) -> FrameSet {
+    by_reason
+        .iter()
+        .fold(FrameSet::empty(), |sum, (_, frames)| {
+            sum.union(frames).unwrap_or(sum)
+        })
+}
+
+/// What differs between a file and the one that was published.
+pub(crate) fn difference(published: Stamp, found: Stamp) -> String {
+    match published.size == found.size {
+        true => "not the bytes that were published, though as many".to_owned(),
+        false => format!(
+            "not the bytes that were published: {} bytes, {} then",
+            grouped(found.size),
+            grouped(published.size)
+        ),
+    }
 }
 
 /// Looks at files; with `decode` every file is read whole, else only those that the ledger does
@@ -70,9 +111,7 @@ pub(crate) fn look_briefly(
             (Ok(None), _) => Some(There::Missing),
             (Err(error), _) => Some(There::Broken(error.to_string())),
             (Ok(Some(found)), Some(record)) if record.stamp == found => {
-                let made = record.fingerprint();
-                let is_stale = made.is_some() && fingerprint.is_some() && made != fingerprint;
-                Some(if is_stale { There::Stale } else { There::Valid })
+                Some(as_recorded(record, fingerprint, &wanted))
             }
             (Ok(Some(_)), Some(_)) => Some(at(&path, ledger, fingerprint, false, &wanted)),
             (Ok(Some(_)), None) => None,
@@ -133,39 +172,64 @@ fn at(
     };
     let record = ledger.published.get(path);
     let is_as_recorded = record.is_some_and(|record| record.stamp == found);
-    let is_stale = record.is_some_and(|record| {
-        let made = record.fingerprint();
-        made.is_some() && fingerprint.is_some() && made != fingerprint
-    });
-    if is_as_recorded && !decode {
-        return match is_stale {
-            true => There::Stale,
-            false => There::Valid,
-        };
+    let is_stale = record.is_some_and(|record| is_stale(record, fingerprint));
+    if let (Some(record), true, false) = (record, is_as_recorded, decode) {
+        return as_recorded(record, fingerprint, wanted);
     }
-    match verify(file, wanted) {
+    let unverifiable = match verify(file, wanted) {
+        Err(Flaw::Unverifiable(reason)) => Some(reason).filter(|_| !wanted.allows_unverifiable),
         // What other settings made may well be another kind of picture.
-        Err(flaw) if is_stale && flaw.is_wrong_kind() => {}
+        Err(flaw) if is_stale && flaw.is_wrong_kind() => None,
         Err(flaw) => return There::Broken(flaw.to_string()),
-        Ok(_) => {}
-    }
-    let Some(record) = record else {
-        return There::Unrecorded;
+        Ok(_) => None,
     };
-    match hash_file(file) {
-        Err(error) => There::Broken(error.to_string()),
-        Ok(hash) if hash != record.hash.to_string() => There::Changed,
-        Ok(_) if is_stale => There::Stale,
-        Ok(_) if is_as_recorded => There::Valid,
-        Ok(_) => There::Touched,
+    let Some(record) = record else {
+        return unverifiable.map_or(There::Unrecorded, There::Unverifiable);
+    };
+    match (hash_file(file), unverifiable) {
+        (Err(error), _) => There::Broken(error.to_string()),
+        (Ok(hash), _) if hash != record.hash.to_string() => {
+            There::Changed(difference(record.stamp, found))
+        }
+        (Ok(_), _) if is_stale => There::Stale,
+        (Ok(_), Some(reason)) => There::Unverifiable(reason),
+        (Ok(_), None) if is_as_recorded => There::Valid,
+        (Ok(_), None) => There::Touched,
+    }
+}
+
+/// Why a file cannot be decoded here that counts as whole all the same, where the job allows that.
+pub(crate) fn unverifiable(deliverable: &Deliverable, file: &Path) -> Option<String> {
+    if !deliverable.common.allows_unverifiable || deliverable.is_put_together() {
+        return None;
+    }
+    match verify(file, &Wanted::from(deliverable)) {
+        Err(Flaw::Unverifiable(reason)) => Some(reason),
+        _ => None,
+    }
+}
+
+fn is_stale(record: &Known, fingerprint: Option<&str>) -> bool {
+    let made = record.fingerprint();
+    made.is_some() && fingerprint.is_some() && made != fingerprint
+}
+
+/// What a file is that is as recorded by size and time, and is not opened.
+fn as_recorded(record: &Known, fingerprint: Option<&str>, wanted: &Wanted) -> There {
+    match &record.origin.unverifiable {
+        _ if is_stale(record, fingerprint) => There::Stale,
+        Some(reason) if !wanted.allows_unverifiable => There::Unverifiable(reason.to_string()),
+        _ => There::Valid,
     }
 }
 
 /// Why a file that is taken as it is cannot be, if it cannot: it must be the right kind of picture all
 /// the same.
 pub(crate) fn refused(deliverable: &Deliverable, path: &str) -> Option<String> {
-    let flaw = verify(Path::new(path), &Wanted::from(deliverable)).err()?;
-    Some(flaw.to_string())
+    match verify(Path::new(path), &Wanted::from(deliverable)) {
+        Ok(_) | Err(Flaw::Unverifiable(_)) => None,
+        Err(flaw) => Some(flaw.to_string()),
+    }
 }
 
 /// Whether a folder, links followed, is still inside its place.

@@ -6,11 +6,11 @@ use std::path::Path;
 use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_media::{Wanted, verify};
+use truepath_media::{Flaw, Wanted, verify};
 
 use crate::disk::{hash_file, stamp};
 use crate::fingerprint::Fingerprints;
-use crate::inventory::There;
+use crate::inventory::{There, difference};
 use crate::ledger::{Known, Ledger};
 use crate::proof;
 
@@ -57,19 +57,28 @@ pub(crate) fn look(
     let found = stamp(file)?;
     let record = ledger.published.get(&path);
     let is_as_recorded = record.is_some_and(|record| Some(record.stamp) == found);
-    let flaw = || proof::flaw(movie, file, folder);
+    let flaw = || match proof::flaw(movie, file, folder) {
+        Some(Flaw::Unverifiable(reason)) => match movie.common.allows_unverifiable {
+            true => None,
+            false => Some(There::Unverifiable(reason)),
+        },
+        flaw => flaw.map(|flaw| There::Broken(flaw.to_string())),
+    };
     let other_frames =
         |record: &Known| fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref();
     let there = match (found, record) {
         (None, _) => There::Missing,
-        (Some(_), None) => flaw().map_or(There::Unrecorded, There::Broken),
+        (Some(_), None) => flaw().unwrap_or(There::Unrecorded),
         (Some(_), Some(record)) if is_as_recorded && !decode => match other_frames(record) {
             true => There::Stale,
             false => There::Valid,
         },
-        (Some(_), Some(record)) => match flaw() {
-            Some(flaw) => There::Broken(flaw),
-            None if hash_file(file)? != record.hash.to_string() => There::Changed,
+        (Some(found), Some(record)) => match flaw() {
+            Some(There::Broken(flaw)) => There::Broken(flaw),
+            _ if hash_file(file)? != record.hash.to_string() => {
+                There::Changed(difference(record.stamp, found))
+            }
+            Some(flaw) => flaw,
             None if other_frames(record) => There::Stale,
             None if is_as_recorded => There::Valid,
             None => There::Touched,
@@ -93,7 +102,9 @@ pub(crate) fn look_briefly(
     let record = match (stamp(Path::new(&path))?, ledger.published.get(&path)) {
         (None, _) => return Ok(Some(There::Missing)),
         (Some(_), None) => return Ok(None),
-        (Some(found), Some(record)) if record.stamp != found => return Ok(Some(There::Changed)),
+        (Some(found), Some(record)) if record.stamp != found => {
+            return Ok(Some(There::Changed(difference(record.stamp, found))));
+        }
         (Some(_), Some(record)) => record,
     };
     let (hashes, lacking) = match source(movie) {

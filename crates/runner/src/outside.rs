@@ -8,8 +8,10 @@ use std::path::{Path, PathBuf};
 use truepath_core::template::PathPattern;
 
 use crate::disk::{Disk, free_name, rename};
+use crate::grounds::Mark;
 use crate::ledger::{Held, Line};
 use crate::publish::Publisher;
+use crate::staging::{HELD, MARK};
 
 /// A folder in which an engine writes on its own account.
 pub(crate) struct Outside {
@@ -23,12 +25,13 @@ impl Outside {
     pub(crate) fn begin(
         disk: &dyn Disk,
         publisher: &Publisher,
+        mark: &Mark,
         writes: &PathPattern,
     ) -> io::Result<Self> {
         let (folder, name) = writes.split();
         let folder = PathBuf::from(folder.path(0));
         disk.create_folders(&folder)?;
-        let hold = free_name(&folder, ".truepath-held");
+        let hold = free_name(&folder, HELD);
         let outside = Self { folder, name, hold };
         let there = outside.files()?;
         if !there.is_empty() {
@@ -36,7 +39,7 @@ impl Outside {
                 folder: outside.folder.display().to_string(),
                 hold: outside.hold.display().to_string(),
             })])?;
-            disk.create_new_folder(&outside.hold)?;
+            mark.make(disk, &outside.hold)?;
             for file in there {
                 rename(disk, &outside.folder.join(&file), &outside.hold.join(&file))?;
             }
@@ -83,6 +86,9 @@ pub(crate) fn give_back(disk: &dyn Disk, folder: &Path, hold: &Path) -> io::Resu
     }
     for entry in fs::read_dir(hold)? {
         let name = entry?.file_name();
+        if name == MARK {
+            continue;
+        }
         let (from, to) = (hold.join(&name), folder.join(&name));
         if fs::symlink_metadata(&to).is_ok() {
             crate::staging::set_aside(disk, &to, folder, &name.to_string_lossy())?;

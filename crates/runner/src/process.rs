@@ -10,6 +10,8 @@ use std::time::Duration;
 
 use rustix::process::{Pid, Signal, WaitId, WaitIdOptions, kill_process_group, waitid};
 
+use crate::clock::Moment;
+use crate::orphans::Signs;
 use crate::supervise::Warden;
 
 /// Something that an engine's process did.
@@ -40,13 +42,32 @@ const MOST_WAITING: usize = 1024;
 /// are gone at once.
 const STEPS: (Duration, Duration) = (Duration::from_micros(50), Duration::from_millis(5));
 
+/// How often it is looked whether an engine has ended whose output others hold open.
+const OFTEN: Duration = Duration::from_millis(80);
+/// How long what an engine printed is waited for after its end, where others hold its output open.
+const LAST_WORDS: Duration = Duration::from_secs(2);
+/// The variable by which the processes of one engine are known.
+pub(crate) const VARIABLE: &str = "TRUEPATH_PROCESS";
+
 /// A process group with an engine in it.
 pub(crate) struct Process<'w> {
     engine: Child,
     group: Pid,
     lines: Receiver<String>,
-    ended: Option<Exit>,
+    ended: Option<Ended>,
     warden: &'w Warden,
+    signs: Signs,
+    /// When it was looked at last.
+    looked: Moment,
+    /// What it left behind and was ended, by name.
+    left_behind: Vec<String>,
+}
+
+/// How it ended, and when.
+#[derive(Debug, Clone, Copy)]
+struct Ended {
+    exit: Exit,
+    since: Moment,
 }
 
 /// What is started.
@@ -65,17 +86,23 @@ impl<'w> Process<'w> {
     pub(crate) fn start(warden: &'w Warden, start: Start<'_>) -> io::Result<Self> {
         // One pipe for both, so that lines stay in the order in which they were printed.
         let (input, output) = io::pipe()?;
-        let engine = Command::new(start.program)
+        let pipe = format!("pipe:[{}]", rustix::fs::fstat(&output)?.st_ino);
+        let mark = warden.mark_of_process();
+        let mut command = Command::new(start.program);
+        command
             .args(start.arguments)
             .env_clear()
             .envs(start.env.iter().map(|(name, value)| (name, value)))
             .env(Warden::MARK, warden.mark())
+            .env(VARIABLE, &mark)
             .current_dir(start.folder)
             .stdin(Stdio::null())
             .stdout(output.try_clone()?)
             .stderr(output)
-            .process_group(0)
-            .spawn()?;
+            .process_group(0);
+        let engine = warden.engines.start(|| command.spawn(), Child::id)?;
+        // This process holds no end of the pipe that engines write to.
+        drop(command);
         let group = i32::try_from(engine.id())
             .ok()
             .and_then(Pid::from_raw)
@@ -88,13 +115,31 @@ impl<'w> Process<'w> {
             lines,
             ended: None,
             warden,
+            signs: Signs {
+                variable: format!("{VARIABLE}={mark}"),
+                pipe,
+            },
+            looked: Moment::now(),
+            left_behind: Vec::new(),
         };
-        warden.watch(group)?;
+        warden.watch(group);
         Ok(process)
     }
 
     /// What happens next, waiting at most so long. The end is told after the last line.
     pub(crate) fn next(&mut self, patience: Duration) -> io::Result<Happening> {
+        // Also while somebody prints without a pause.
+        if self.looked.elapsed() > OFTEN {
+            self.looked = Moment::now();
+            match self.ended {
+                // Something outside of its tree still holds its output open.
+                Some(ended) if ended.since.elapsed() > LAST_WORDS => {
+                    return Ok(Happening::Ended(ended.exit));
+                }
+                None if !self.lives(Duration::ZERO)? => drop(self.wait()?),
+                _ => {}
+            }
+        }
         match self.lines.recv_timeout(patience) {
             Ok(line) => Ok(Happening::Line(line)),
             Err(RecvTimeoutError::Disconnected) => {
@@ -104,13 +149,7 @@ impl<'w> Process<'w> {
                 }
                 Ok(Happening::Ended(self.wait()?))
             }
-            Err(RecvTimeoutError::Timeout) => {
-                if self.ended.is_none() && !self.lives(Duration::ZERO)? {
-                    // What the engine left behind still holds its output open.
-                    self.wait()?;
-                }
-                Ok(Happening::Quiet)
-            }
+            Err(RecvTimeoutError::Timeout) => Ok(Happening::Quiet),
         }
     }
 
@@ -133,6 +172,11 @@ impl<'w> Process<'w> {
         }
     }
 
+    /// Processes that it left behind and that were ended, by name; once it has ended.
+    pub(crate) fn left_behind(&self) -> &[String] {
+        &self.left_behind
+    }
+
     /// Asks the whole group to end.
     pub(crate) fn terminate(&self) {
         self.signal(Signal::TERM);
@@ -152,8 +196,8 @@ impl<'w> Process<'w> {
 
     fn wait(&mut self) -> io::Result<Exit> {
         use std::os::unix::process::ExitStatusExt;
-        if let Some(code) = self.ended {
-            return Ok(code);
+        if let Some(ended) = self.ended {
+            return Ok(ended.exit);
         }
         // Whatever is left of the group goes while the engine still holds its number.
         waitid(
@@ -167,7 +211,10 @@ impl<'w> Process<'w> {
             Some(code) => Exit::Code(code),
             None => Exit::Signal(status.signal().unwrap_or(0)),
         };
-        self.ended = Some(exit);
+        self.warden.engines.forget(self.group);
+        self.left_behind = self.warden.engines.end_orphans_of(&self.signs);
+        let since = Moment::now();
+        self.ended = Some(Ended { exit, since });
         Ok(exit)
     }
 }

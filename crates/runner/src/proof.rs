@@ -1,4 +1,4 @@
-//! Proves a movie: a program decodes all of it, and what it found is held against the job.
+//! Proves a movie: a program decodes all of it, and what it found is compared with the job.
 
 use std::path::Path;
 use std::process::{Command, Stdio};
@@ -7,29 +7,27 @@ use regex::Regex;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{Proof, fill};
 use truepath_core::template::TokenValue;
+use truepath_media::Flaw;
 
 use crate::program::find_program;
 
-/// What is wrong with a movie, as a sentence; none when it is proven, or nobody can prove it.
-pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Option<String> {
+/// What is wrong with a movie; none when it is proven, or its encoder names no program for that.
+pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Option<Flaw> {
     match std::fs::metadata(movie) {
-        Ok(meta) if meta.len() == 0 => return Some("the file is empty".to_owned()),
+        Ok(meta) if meta.len() == 0 => return Some(Flaw::Empty),
         Ok(_) => {}
-        Err(error) => return Some(error.to_string()),
+        Err(error) => return Some(error.into()),
     }
     let proof = deliverable.common.engine.proof.as_ref()?;
-    let program = match find_program(&proof.program, folder) {
-        Some(program) => program,
-        None => {
-            return Some(format!(
-                "`{}`, which should prove it, is not here",
-                proof.program
-            ));
-        }
+    let Some(program) = find_program(&proof.program, folder) else {
+        return Some(Flaw::Unverifiable(format!(
+            "`{}`, which proves it, is not on this machine",
+            proof.program
+        )));
     };
     match ask(proof, &program, movie) {
-        Ok(text) => against(proof, deliverable, &text),
-        Err(reason) => Some(format!("{} found: {reason}", proof.program)),
+        Ok(text) => against(proof, deliverable, &text).map(Flaw::Movie),
+        Err(reason) => Some(Flaw::Movie(format!("{} found: {reason}", proof.program))),
     }
 }
 
@@ -62,7 +60,7 @@ fn ask(proof: &Proof, program: &Path, movie: &Path) -> Result<String, String> {
         .to_owned())
 }
 
-/// Holds what was found against what is wanted.
+/// Compares what was found with what is wanted.
 fn against(proof: &Proof, deliverable: &Deliverable, said: &str) -> Option<String> {
     let size = deliverable.picture.file_size();
     let wanted = [

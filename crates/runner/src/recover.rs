@@ -1,6 +1,7 @@
 //! Picks up what runs that died left behind: one run does it, and whatever it does can be done again.
 
 use std::collections::BTreeSet;
+use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, Ordering};
@@ -10,8 +11,9 @@ use truepath_core::frames::FrameSet;
 
 use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
-use crate::disk::{Disk, create_folder, hash_file, stamp};
+use crate::disk::{Disk, hash_file, stamp};
 use crate::engine_log;
+use crate::grounds::Grounds;
 use crate::ledger::{Intent, Line, Record, Staged, Told, Unproven};
 use crate::outside::give_back;
 use crate::publish::{Brought, Credits, PublishError, Ready, carry_out, tell_carried_out};
@@ -31,6 +33,8 @@ pub(crate) struct Recovered {
     pub(crate) unproven: Vec<Unproven>,
     /// Staging folders in which somebody still writes.
     pub(crate) busy: Vec<String>,
+    /// What the ledger speaks of, and is not of this job's runs as far as can be told.
+    pub(crate) strange: Vec<String>,
 }
 
 impl Recovered {
@@ -47,6 +51,8 @@ pub(crate) struct Recovery<'a> {
     pub(crate) session: &'a Session<'a>,
     pub(crate) expansion: &'a Expansion,
     pub(crate) credits: &'a [Credits],
+    /// What may be moved or removed.
+    pub(crate) grounds: Grounds<'a>,
     /// Processes of this run so far, which its staging folders are numbered by.
     pub(crate) processes: &'a AtomicU32,
     pub(crate) recovered: Recovered,
@@ -59,6 +65,11 @@ impl Recovery<'_> {
             self.finish(intent)?;
         }
         for held in &told.held {
+            if !self.is_own(&held.hold)
+                || Path::new(&held.hold).parent() != Some(Path::new(&held.folder))
+            {
+                continue;
+            }
             give_back(self.disk, Path::new(&held.folder), Path::new(&held.hold))?;
         }
         for staged in &told.staged {
@@ -67,17 +78,36 @@ impl Recovery<'_> {
         // What was kept for later processes is empty, but for what nobody asked for.
         let later: BTreeSet<&String> = told.staged.iter().map(|staged| &staged.folder).collect();
         for folder in told.kept.iter().filter(|folder| !later.contains(folder)) {
-            self.set_aside(Path::new(folder), &[])?;
+            if self.is_own(folder) {
+                self.set_aside(Path::new(folder), &[])?;
+            }
         }
         Ok(())
+    }
+
+    /// Whether a folder that the ledger speaks of is this job's; one that is there and is not is reported.
+    fn is_own(&mut self, folder: &str) -> bool {
+        let path = Path::new(folder);
+        let is_own = self.grounds.is_own_folder(path);
+        if !is_own && fs::symlink_metadata(path).is_ok() {
+            self.recovered.strange.push(folder.to_owned());
+        }
+        is_own
     }
 
     /// Takes the steps that are left of a file that was about to get its true name.
     fn finish(&mut self, intent: &Intent) -> Result<(), CollectError> {
         let record = &intent.record;
         let to = Path::new(&record.path);
+        let staged = Path::new(&intent.staged);
+        let staging = staged.parent().unwrap_or(Path::new("/"));
+        let is_staged = self.grounds.is_own_folder(staging) || self.grounds.is_set_aside(staged);
+        let is_there = same(to, record)?;
+        if !self.grounds.is_true_name(&record.path) || !(is_there || is_staged) {
+            return Ok(());
+        }
         let mut ledger = self.session.publisher.ledger();
-        let finished = if same(to, record)? {
+        let finished = if is_there {
             tell_carried_out(self.disk, &mut ledger, intent.clone())
         } else if (intent.replaces.is_some() || stamp(to).is_ok_and(|there| there.is_none()))
             && same(Path::new(&intent.staged), record)?
@@ -98,7 +128,7 @@ impl Recovery<'_> {
     /// Takes what is finished out of a staging folder, sets the rest aside, and removes it.
     fn clear(&mut self, staged: &Staged, told: &Told, elsewhere: bool) -> Result<(), CollectError> {
         let staging = PathBuf::from(&staged.folder);
-        if !staging.is_dir() {
+        if !staging.is_dir() || !self.is_own(&staged.folder) {
             return Ok(());
         }
         if staging::writers(&staging, None) {
@@ -223,7 +253,7 @@ impl Recovery<'_> {
                 members: Vec::new(),
                 given: files.clone(),
             })])?;
-        create_folder(self.disk, &own)?;
+        self.session.mark.make(self.disk, &own)?;
         for file in files {
             self.disk.copy_new(&staging.join(&file), &own.join(&file))?;
         }

@@ -4,6 +4,8 @@ use std::fs::{self, File};
 use std::io::{self, Write};
 use std::path::Path;
 
+use crate::disk::unique_beside;
+
 /// Puts a text in place of another, at once: it is written beside the file, synced, and renamed over
 /// it. A file that is no longer what was read stays as it is.
 ///
@@ -15,9 +17,7 @@ pub fn rewrite(path: &Path, old: &str, new: &str) -> io::Result<()> {
     if fs::read_to_string(&path)? != old {
         return Err(io::Error::other("it was changed meanwhile; check it again"));
     }
-    let mut name = path.file_name().unwrap_or_default().to_owned();
-    name.push(format!(".{}.new", std::process::id()));
-    let beside = path.with_file_name(name);
+    let beside = unique_beside(&path);
     let written = File::create_new(&beside).and_then(|mut file| {
         file.write_all(new.as_bytes())?;
         file.set_permissions(fs::metadata(&path)?.permissions())?;

@@ -15,6 +15,7 @@ use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, hex, is_empty, remove};
+use crate::grounds::Mark;
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
 use crate::publish::Publisher;
@@ -66,6 +67,8 @@ pub(crate) struct Session<'a> {
     pub(crate) presence: Presence,
     pub(crate) claims: Claims<'a>,
     pub(crate) sessions: Sessions,
+    /// What it writes into the folders that it makes.
+    pub(crate) mark: Mark,
     state: State,
     /// What tells this state folder from all others, by its machine and path.
     owner: String,
@@ -162,6 +165,7 @@ impl<'a> Session<'a> {
             presence,
             claims: Claims::new(disk, state.claims(), number).map_err(refused)?,
             sessions,
+            mark: Mark::of(&state.folder),
             owner: owner(&card.machine, &state.folder),
             state: state.clone(),
             disk,

@@ -1,6 +1,7 @@
 //! Staging folders: where engines write, inside the folder of the true names.
 
-use std::fs;
+use std::ffi::OsString;
+use std::fs::{self, DirEntry};
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -8,6 +9,10 @@ use crate::disk::{Disk, free_name, rename};
 
 /// What staging folders are called; a leading dot keeps them out of listings.
 const PREFIX: &str = ".truepath-";
+/// Folders in which files are held while an engine writes in their folder.
+pub(crate) const HELD: &str = ".truepath-held";
+/// The file in each folder that a run makes which says whose it is.
+pub(crate) const MARK: &str = ".truepath-mark";
 /// The folder beside the frames that takes what was in the way or not asked for.
 pub(crate) const ASIDE: &str = "set-aside";
 
@@ -17,13 +22,63 @@ pub(crate) fn name(folder: &Path, owner: &str, session: u32, count: u32) -> Path
     free_name(folder, &format!("{PREFIX}{owner}-{session:04}-{count:04}"))
 }
 
+/// Whether a folder is called as those are that runs make.
+pub(crate) fn has_own_name(folder: &Path) -> bool {
+    let Some(name) = folder.file_name().and_then(|name| name.to_str()) else {
+        return false;
+    };
+    let is_staging = || {
+        let mut parts = name.strip_prefix(PREFIX)?.split('-');
+        let (owner, session, count) = (parts.next()?, parts.next()?, parts.next()?);
+        let are_digits = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit());
+        let is_owner = owner.len() == 8 && owner.bytes().all(|byte| byte.is_ascii_hexdigit());
+        let is_session = session.len() >= 4 && are_digits(session);
+        Some(
+            is_owner
+                && is_session
+                && count.len() >= 4
+                && count.starts_with(|one: char| one.is_ascii_digit()),
+        )
+    };
+    name.starts_with(HELD) || is_staging().unwrap_or(false)
+}
+
+/// Whether a staging folder is still there and can be read: engines may remove it, move it, close it, or
+/// put something else in its place.
+pub(crate) fn is_there(staging: &Path) -> bool {
+    fs::symlink_metadata(staging).is_ok_and(|facts| facts.is_dir()) && fs::read_dir(staging).is_ok()
+}
+
+/// What is in a staging folder, as far as it is there; nothing of what took its place.
+fn entries(staging: &Path) -> io::Result<impl Iterator<Item = io::Result<DirEntry>>> {
+    let entries = match is_there(staging) {
+        true => match fs::read_dir(staging) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => None,
+            entries => Some(entries?),
+        },
+        false => None,
+    };
+    Ok(entries.into_iter().flatten())
+}
+
+/// Whether a folder that a run has made is there, and nothing but the mark is in it.
+pub(crate) fn is_empty(folder: &Path) -> io::Result<bool> {
+    for entry in entries(folder)? {
+        if entry?.file_name() != MARK {
+            return Ok(false);
+        }
+    }
+    Ok(is_there(folder))
+}
+
 /// The regular files in a staging folder, by name; links and folders are not listed.
 pub(crate) fn files(staging: &Path) -> io::Result<Vec<String>> {
     let mut names = Vec::new();
-    for entry in fs::read_dir(staging)? {
+    for entry in entries(staging)? {
         let entry = entry?;
         if entry.file_type()?.is_file()
             && let Ok(name) = entry.file_name().into_string()
+            && name != MARK
         {
             names.push(name);
         }
@@ -52,12 +107,12 @@ pub(crate) fn files_of_another(staging: &Path) -> io::Result<Vec<String>> {
 }
 
 /// Everything in a staging folder but the links that were laid, by name.
-fn leftovers(staging: &Path) -> io::Result<Vec<String>> {
+fn leftovers(staging: &Path) -> io::Result<Vec<OsString>> {
     let mut names = Vec::new();
-    for entry in fs::read_dir(staging)? {
+    for entry in entries(staging)? {
         let entry = entry?;
-        if !entry.file_type()?.is_symlink() {
-            names.push(entry.file_name().to_string_lossy().into_owned());
+        if !entry.file_type()?.is_symlink() && entry.file_name() != MARK {
+            names.push(entry.file_name());
         }
     }
     names.sort();
@@ -73,11 +128,31 @@ pub(crate) fn set_aside(
 ) -> io::Result<PathBuf> {
     let aside = folder.join(ASIDE);
     disk.create_folders(&aside)?;
-    let to = free_name(&aside, name);
+    let to = free_name(&aside, &shortened(name));
     rename(disk, path, &to)?;
     disk.sync_folder(&aside)?;
     Ok(to)
 }
+
+/// Most file systems take names of 255 bytes; words before and numbers behind need room.
+const LONGEST_NAME: usize = 200;
+
+/// A name that has room for more, with its extension.
+fn shortened(name: &str) -> String {
+    if name.len() <= LONGEST_NAME {
+        return name.to_owned();
+    }
+    let extension = name.rfind('.').filter(|dot| name.len() - dot <= 16);
+    let extension = extension.map_or("", |dot| &name[dot..]);
+    let mut end = LONGEST_NAME - extension.len();
+    while !name.is_char_boundary(end) {
+        end -= 1;
+    }
+    [&name[..end], extension].concat()
+}
+
+/// So many files are set aside one by one; more stay together in their folder.
+const MOST_ONE_BY_ONE: usize = 100;
 
 /// Removes a staging folder; what is left in it is set aside first, under `name` and its own name,
 /// but for what was given to the engine. Gives what was set aside.
@@ -88,13 +163,23 @@ pub(crate) fn clear(
     given: &[String],
 ) -> io::Result<Vec<PathBuf>> {
     let folder = staging.parent().unwrap_or(Path::new("/"));
+    // What an engine has put in its place.
+    if !is_there(staging) {
+        let is_something = fs::symlink_metadata(staging).is_ok();
+        let aside = |()| set_aside(disk, staging, folder, &format!("{name}-folder"));
+        return is_something.then_some(()).map(aside).into_iter().collect();
+    }
+    let is_given = |file: &OsString| given.iter().any(|one| **one == **file);
+    let mut left = leftovers(staging)?;
+    left.retain(|file| !is_given(file));
+    if left.len() > MOST_ONE_BY_ONE {
+        let to = set_aside(disk, staging, folder, &format!("{name}-folder"))?;
+        return Ok(vec![to]);
+    }
     let mut aside = Vec::new();
-    for file in leftovers(staging)? {
-        if given.contains(&file) {
-            continue;
-        }
-        let path = staging.join(&file);
-        aside.push(set_aside(disk, &path, folder, &format!("{name}-{file}"))?);
+    for file in left {
+        let as_name = format!("{name}-{}", file.to_string_lossy());
+        aside.push(set_aside(disk, &staging.join(&file), folder, &as_name)?);
     }
     disk.remove_tree(staging)?;
     Ok(aside)

@@ -1,17 +1,17 @@
 //! How far the runs of a job are, on whatever machine: by their ledgers and signs of life, and by the
 //! size and time of the files that are there.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 use std::io;
 
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::forecast::Forecast;
-use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::frames::FrameSet;
 use truepath_core::strip::States;
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{Brief, There, look_briefly};
+use crate::inventory::{Brief, ByReason, There, all_frames, look_briefly};
 use crate::ledger::{Failed, Ledger, Told};
 use crate::movies;
 use crate::presence::{Sessions, State};
@@ -29,6 +29,8 @@ pub struct Row {
     pub failed: Vec<Failed>,
     /// What is wrong with broken files.
     pub broken: Vec<(String, FrameSet)>,
+    /// Frames that this program cannot decode: reason and frames.
+    pub unverifiable: Vec<(String, FrameSet)>,
     /// Files that the ledger does not know and that were not opened.
     pub not_looked_into: FrameSet,
     /// Why stale frames are stale.
@@ -263,12 +265,14 @@ impl<'l> Follower<'l> {
                     done: seen.done,
                     stale: seen.stale,
                     changed: seen.changed,
-                    broken: broken(&seen.broken),
+                    broken: all_frames(&seen.broken),
+                    unverifiable: all_frames(&seen.unverifiable),
                     failed: bad,
                 },
                 bytes: seen.bytes,
                 failed: reasons,
                 broken: seen.broken,
+                unverifiable: seen.unverifiable,
                 not_looked_into: seen.not_looked_into,
                 why_stale,
             }
@@ -288,6 +292,7 @@ struct Seen {
     stale: FrameSet,
     changed: FrameSet,
     broken: Vec<(String, FrameSet)>,
+    unverifiable: Vec<(String, FrameSet)>,
     not_looked_into: FrameSet,
     bytes: u64,
 }
@@ -299,24 +304,23 @@ impl Seen {
             false => look_briefly(one, ledger, fingerprint, MOST_UNRECORDED),
         };
         let (mut done, mut stale, mut changed) = (Vec::new(), Vec::new(), Vec::new());
-        let mut broken: BTreeMap<String, Vec<Frame>> = BTreeMap::new();
+        let (mut broken, mut unverifiable) = (ByReason::default(), ByReason::default());
         for (frame, there) in brief.frames {
             match there {
                 There::Missing => {}
                 There::Valid | There::Touched | There::Unrecorded => done.push(frame),
                 There::Stale => stale.push(frame),
-                There::Changed => changed.push(frame),
-                There::Broken(reason) => broken.entry(reason).or_default().push(frame),
+                There::Changed(_) => changed.push(frame),
+                There::Broken(reason) => broken.add(reason, frame),
+                There::Unverifiable(reason) => unverifiable.add(reason, frame),
             }
         }
-        let broken = broken.into_iter();
         Self {
             done: FrameSet::from_frames(done),
             stale: FrameSet::from_frames(stale),
             changed: FrameSet::from_frames(changed),
-            broken: broken
-                .map(|(reason, frames)| (reason, FrameSet::from_frames(frames)))
-                .collect(),
+            broken: broken.frames(),
+            unverifiable: unverifiable.frames(),
             not_looked_into: brief.not_looked_into,
             bytes: brief.bytes,
         }
@@ -342,13 +346,6 @@ impl Seen {
         }
         brief
     }
-}
-
-/// All broken frames.
-fn broken(all: &[(String, FrameSet)]) -> FrameSet {
-    all.iter().fold(FrameSet::empty(), |sum, (_, frames)| {
-        sum.union(frames).unwrap_or(sum)
-    })
 }
 
 /// Files a second that a run brought lately, by the clock of its machine.

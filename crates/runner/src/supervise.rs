@@ -12,15 +12,21 @@ use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, ChildStdin, Command, Stdio};
 use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::time::Duration;
 
 use rustix::process::{Pid, Signal, getpgid, kill_process_group};
 
 use crate::lock::lock;
+use crate::orphans::Engines;
 
 /// A run's hold on its supervisor.
 pub(crate) struct Warden {
     mark: String,
+    pub(crate) engines: Engines,
+    started: AtomicU32,
+    /// Whether it was said that the supervisor is gone.
+    is_missed: AtomicBool,
     supervisor: Mutex<(Child, Option<ChildStdin>)>,
 }
 
@@ -43,8 +49,12 @@ impl Warden {
         let warden = Self {
             supervisor: Mutex::new((supervisor, leash)),
             mark,
+            engines: Engines::default(),
+            started: AtomicU32::new(0),
+            is_missed: AtomicBool::new(false),
         };
-        warden.tell(&format!("mark {}", warden.mark))?;
+        Engines::adopt_orphans();
+        warden.tell(&format!("mark {}", warden.mark));
         Ok(warden)
     }
 
@@ -53,23 +63,35 @@ impl Warden {
         &self.mark
     }
 
+    /// A mark for one more process, which no other has.
+    pub(crate) fn mark_of_process(&self) -> String {
+        let number = 1 + self.started.fetch_add(1, Ordering::Relaxed);
+        format!("{}-{number}", self.mark)
+    }
+
     /// Ends this process group when the run dies.
-    pub(crate) fn watch(&self, group: Pid) -> io::Result<()> {
-        self.tell(&format!("watch {}", group.as_raw_nonzero()))
+    pub(crate) fn watch(&self, group: Pid) {
+        self.tell(&format!("watch {}", group.as_raw_nonzero()));
     }
 
     /// The group has ended.
     pub(crate) fn forget(&self, group: Pid) {
-        // A supervisor that is gone watches nothing.
-        let _ = self.tell(&format!("forget {}", group.as_raw_nonzero()));
+        self.tell(&format!("forget {}", group.as_raw_nonzero()));
     }
 
-    fn tell(&self, line: &str) -> io::Result<()> {
+    /// A supervisor that somebody has killed is missed only if this run dies as well: that is no reason
+    /// to stop.
+    fn tell(&self, line: &str) {
         let mut supervisor = lock(&self.supervisor);
-        match &mut supervisor.1 {
-            Some(leash) => leash.write_all(format!("{line}\n").as_bytes()),
-            None => Ok(()),
+        if let Some(leash) = &mut supervisor.1 {
+            let _ = leash.write_all(format!("{line}\n").as_bytes());
         }
+    }
+
+    /// Whether somebody has ended the supervisor; true once.
+    pub(crate) fn is_just_gone(&self) -> bool {
+        let is_gone = !matches!(lock(&self.supervisor).0.try_wait(), Ok(None));
+        is_gone && !self.is_missed.swap(true, Ordering::Relaxed)
     }
 }
 

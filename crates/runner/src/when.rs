@@ -9,6 +9,8 @@ use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
 use truepath_core::deliverable::Began;
 
+use crate::disk::unique_beside;
+
 /// The record of the latest run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct RunRecord {
@@ -110,7 +112,7 @@ fn now() -> DateTime {
 /// # Errors
 /// When the disk refuses.
 pub fn write(state: &Path, job: &str, record: &RunRecord) -> io::Result<()> {
-    let new = state.join(format!("run-{job}.json.new"));
+    let new = unique_beside(&path(state, job));
     fs::write(&new, serde_json::to_vec(record)?)?;
     fs::File::open(&new)?.sync_all()?;
     fs::rename(&new, path(state, job))?;

@@ -1,4 +1,4 @@
-//! `truepath audit`: the files on disk held against the job.
+//! `truepath audit`: the files on disk compared with the job.
 
 use std::io::{self, Write};
 use std::process::ExitCode;
@@ -19,11 +19,12 @@ use crate::shapes::VERSION;
 use crate::show::finding::tell_all;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_unsound_lines};
 
-/// Hold the files on disk against the job
+/// Compare the files on disk with the job
 ///
-/// Every file is decoded whole, and its bytes are held against the hash that was published. Told are the
-/// frames that are missing, broken (empty, truncated, changed, of another size, format, channels or
-/// bits), made by other settings, and foreign: in the same folder, and wanted by no part of the job.
+/// Every file is decoded whole, and its bytes are compared with the hash that was published. It reports
+/// the frames that are missing, broken (empty, truncated, damaged, of another size, format, channels or
+/// bits), changed (not the bytes that were published), unverifiable (this program cannot decode them),
+/// stale (made with other settings), and foreign: in the same folder, and wanted by no part of the job.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n\nThe exit code is 0 when every wanted frame is there and whole."
@@ -83,18 +84,17 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
         "deliverable", "wanted", "valid", "missing", "broken", "changed", "stale", "foreign"
     )?;
     for (label, account) in labels.iter().zip(&audit.accounts) {
-        let broken = account
-            .broken
-            .iter()
-            .map(|(_, frames)| frames.count())
-            .sum();
+        let sum = |by_reason: &[(String, FrameSet)]| -> u64 {
+            by_reason.iter().map(|(_, frames)| frames.count()).sum()
+        };
+        let broken = sum(&account.broken);
         write!(out, "{label:<width$}")?;
         for (number, style) in [
             (account.wanted, TITLE),
             (account.valid, GOOD),
             (account.missing.count(), ERROR),
             (broken, ERROR),
-            (account.changed.count(), WARNING),
+            (sum(&account.changed), WARNING),
             (account.stale.count(), WARNING),
             (account.foreign.count(), WARNING),
         ] {
@@ -160,12 +160,15 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
     for (reason, frames) in &account.broken {
         row("broken", ERROR, frames, &format!("\n         {reason}"))?;
     }
-    row(
-        "changed",
-        WARNING,
-        &account.changed,
-        "\n         not the bytes that were published; `run --reread --accept` takes them as they are, `run --reread --renew` renders them again",
-    )?;
+    for (difference, frames) in &account.changed {
+        let why = format!(
+            "\n         {difference}; `run --reread --accept` takes them as they are, `run --reread --renew` renders them again"
+        );
+        row("changed", WARNING, frames, &why)?;
+    }
+    for (reason, frames) in &account.unverifiable {
+        row("unverifiable", WARNING, frames, &unverifiable(reason))?;
+    }
     if is_movie || account.why_stale.is_empty() {
         let why = match is_movie {
             true => "\n         its frames have changed since it was made, or are not whole",
@@ -184,6 +187,13 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
     row("foreign", WARNING, &account.foreign, &why)
 }
 
+/// Why frames cannot be verified, and what can be done, in the lines below them.
+pub(super) fn unverifiable(reason: &str) -> String {
+    format!(
+        "\n         nobody knows whether they are whole: {reason}. They stay as they are; `unverifiable = \"allow\"` in the job takes them for whole"
+    )
+}
+
 /// What has changed since frames were made, in one line.
 pub(super) fn changes(all: &[String]) -> String {
     match all {
@@ -197,18 +207,20 @@ fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
         .iter()
         .zip(&audit.accounts)
         .map(|(label, account)| {
-            let broken: Vec<_> = account
-                .broken
-                .iter()
-                .map(|(reason, frames)| json!({ "frames": frames.to_string(), "reason": reason }))
-                .collect();
+            let by_reason = |all: &[(String, FrameSet)]| -> Vec<_> {
+                let one = |(reason, frames): &(String, FrameSet)| {
+                    json!({ "frames": frames.to_string(), "reason": reason })
+                };
+                all.iter().map(one).collect()
+            };
             json!({
                 "deliverable": label,
                 "wanted": account.wanted,
                 "valid": account.valid,
                 "missing": account.missing.to_string(),
-                "broken": broken,
-                "changed": account.changed.to_string(),
+                "broken": by_reason(&account.broken),
+                "changed": by_reason(&account.changed),
+                "unverifiable": by_reason(&account.unverifiable),
                 "stale": account.stale.to_string(),
                 "why-stale": account.why_stale.iter().map(|why| json!({
                     "frames": why.frames.to_string(),

@@ -11,7 +11,7 @@ use truepath_core::job::Word;
 use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
-use super::audit::changes;
+use super::audit::{changes, unverifiable};
 use super::{Format, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble};
@@ -107,6 +107,11 @@ fn tell(
         .iter()
         .map(|row| row.states.broken.count())
         .sum();
+    let unverifiable_files: u64 = status
+        .rows
+        .iter()
+        .map(|row| row.states.unverifiable.count())
+        .sum();
     let share = 100 * done / wanted.max(1);
     write!(out, "{TITLE}{name}{TITLE:#}  ")?;
     match done >= wanted {
@@ -123,6 +128,7 @@ fn tell(
     for (number, word, style) in [
         (broken, "broken", ERROR),
         (changed, "changed", WARNING),
+        (unverifiable_files, "unverifiable", WARNING),
         (stale, "stale", WARNING),
     ] {
         if number > 0 {
@@ -153,7 +159,7 @@ fn tell(
     let size: u64 = status.rows.iter().map(|row| row.bytes).sum();
     writeln!(
         out,
-        "\n{FAINT}█ done  ▄ partly  ▒ running  ~ stale or changed  ! failed or broken  · missing    {} on the disk{FAINT:#}",
+        "\n{FAINT}█ done  ▄ partly  ▒ running  ~ kept, not valid  ! failed or broken  · missing    {} on the disk{FAINT:#}",
         bytes(size)
     )?;
     for one in &status.machines {
@@ -193,6 +199,13 @@ fn tell(
                 out,
                 "\n{WARNING}changed{WARNING:#} {label}: frames {}\n        they are not the files that were published",
                 row.states.changed
+            )?;
+        }
+        for (reason, frames) in &row.unverifiable {
+            writeln!(
+                out,
+                "\n{WARNING}unverifiable{WARNING:#} {label}: frames {frames}{}",
+                unverifiable(reason)
             )?;
         }
         if !row.not_looked_into.is_empty() {
@@ -275,6 +288,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
         running: row.states.running.to_string(),
         stale: row.states.stale.to_string(),
         changed: row.states.changed.to_string(),
+        unverifiable: row.states.unverifiable.to_string(),
         broken: row
             .broken
             .iter()

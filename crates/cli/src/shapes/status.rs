@@ -41,6 +41,8 @@ pub(crate) struct Row {
     pub(crate) stale: String,
     /// Frames that are not the files that were published
     pub(crate) changed: String,
+    /// Frames that this program cannot decode
+    pub(crate) unverifiable: String,
     /// Frames that are no whole picture of the right kind
     pub(crate) broken: Vec<Broken>,
     /// Frames whose files the ledger does not know and that were not opened

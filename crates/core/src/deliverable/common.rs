@@ -98,6 +98,9 @@ impl<'j> Expander<'j> {
             spread: chain
                 .text(Key::Order)
                 .is_some_and(|order| order.value == "spread"),
+            allows_unverifiable: chain
+                .text(Key::Unverifiable)
+                .is_some_and(|word| word.value == "allow"),
             project_values: Arc::clone(&self.project_values),
         };
         Some((common, is_unset))

@@ -119,6 +119,8 @@ pub struct Common {
     pub threads: Option<i64>,
     /// How long its processes may take, and how often they are tried.
     pub limits: Limits,
+    /// Whether pictures that cannot be decoded here count as whole.
+    pub allows_unverifiable: bool,
     /// The most frames of one process; none for as many as the engine takes.
     pub chunk: Option<u64>,
     /// Whether processes are spread over the frames: first, last, middle, then ever finer.

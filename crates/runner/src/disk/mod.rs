@@ -17,6 +17,16 @@ pub use stamp::{Stamp, stamp};
 pub(crate) use stamp::{changed_at, modified_at};
 pub(crate) use surely::{create_folder, exchange, rename};
 
+/// A name beside a file that no other process uses, on whatever machine: what is written there gets its
+/// name by renaming, and is never seen half.
+pub(crate) fn unique_beside(path: &Path) -> PathBuf {
+    use std::hash::{BuildHasher, RandomState};
+    // Every such state is made of chance.
+    let chance = RandomState::new().hash_one(std::process::id());
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    path.with_file_name(format!(".{name}.{chance:016x}.new"))
+}
+
 /// What a run does to the disk.
 pub trait Disk: Sync {
     /// Makes a folder and all above it, and makes sure that they stay.

@@ -4,7 +4,7 @@ use std::fs::{self, File, OpenOptions};
 use std::io::{self, Write};
 use std::path::Path;
 
-use super::{Append, Disk};
+use super::{Append, Disk, unique_beside};
 
 /// The disk of this machine.
 #[derive(Debug, Clone, Copy, Default)]
@@ -85,8 +85,7 @@ impl Disk for RealDisk {
     }
 
     fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-        let mut half = path.as_os_str().to_owned();
-        half.push(".half");
+        let half = unique_beside(path);
         fs::write(&half, bytes)?;
         fs::rename(&half, path)
     }

@@ -70,6 +70,7 @@ mod tests {
                     machine: String::new(),
                     time: String::new(),
                     run: None,
+                    unverifiable: None,
                 },
             );
             files.insert(&told.folder, told.name, told.known);

@@ -34,6 +34,8 @@ pub struct Origin {
     pub engine: Box<str>,
     /// The run that it belongs to.
     pub run: Option<Box<str>>,
+    /// Why it could not be decoded, of a file that was published without that.
+    pub unverifiable: Option<Box<str>>,
 }
 
 /// A SHA-256, packed: in the ledger it is written in hexadecimal digits.
@@ -93,6 +95,7 @@ mod tests {
                 fingerprint: Some(number.to_string().into()),
                 engine: "understudy 1".into(),
                 run: None,
+                unverifiable: None,
             })
         };
         let mut origins = Origins::default();

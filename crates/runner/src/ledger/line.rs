@@ -260,4 +260,7 @@ pub struct Record {
     /// The run that it belongs to: when that began.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub run: Option<String>,
+    /// Why it could not be decoded, of a file that was published without that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub unverifiable: Option<String>,
 }

@@ -8,6 +8,7 @@ use std::path::Path;
 use jiff::Timestamp;
 use truepath_core::forecast::{Effort, Experience, Took};
 
+use super::home::Home;
 use super::known::Origins;
 use super::published::{Published, Reader};
 use super::reading::{Parsed, read_lines};
@@ -137,10 +138,16 @@ impl Ledger {
         let more = file.metadata()?.len().saturating_sub(told.read);
         file.seek(SeekFrom::Start(told.read))?;
         let intents = !told.ended;
-        let read = read_lines(&mut file, more, intents, |line| match line {
-            Parsed::Published(published) => self.take_published(published, &mut told),
-            Parsed::Other(line) => self.take(*line, &mut told),
-        })?;
+        let read = read_lines(
+            &mut file,
+            more,
+            intents,
+            &Home::of_ledgers(folder),
+            |line| match line {
+                Parsed::Published(published) => self.take_published(published, &mut told),
+                Parsed::Other(line) => self.take(*line, &mut told),
+            },
+        )?;
         told.read += read.bytes;
         let before = told.lines;
         told.unsound

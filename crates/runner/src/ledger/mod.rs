@@ -3,6 +3,7 @@
 //! It says what was meant and what was done; it is never trusted over the disk.
 
 mod files;
+mod home;
 mod known;
 mod line;
 mod merged;

@@ -7,6 +7,7 @@ use jiff::Timestamp;
 use serde::Deserialize;
 
 use super::files::split;
+use super::home::Home;
 use super::recent::Recent;
 use super::{Hash, How, Known, Origin, Record};
 use crate::disk::Stamp;
@@ -58,6 +59,8 @@ struct RecordView<'a> {
     time: Text<'a>,
     #[serde(borrow, default)]
     run: Option<Text<'a>>,
+    #[serde(borrow, default)]
+    unverifiable: Option<Text<'a>>,
 }
 
 /// A text of a line: borrowed where nothing in it is escaped.
@@ -87,6 +90,7 @@ impl<'a> RecordView<'a> {
             engine: record.engine.as_str().into(),
             time: record.time.as_str().into(),
             run: record.run.as_deref().map(Text::from),
+            unverifiable: record.unverifiable.as_deref().map(Text::from),
         }
     }
 }
@@ -94,11 +98,20 @@ impl<'a> RecordView<'a> {
 /// Makes files known, from lines or records: what neighbours share is held once.
 #[derive(Debug, Default)]
 pub(super) struct Reader {
+    home: Home,
     folders: Recent<str>,
     origins: Recent<Origin>,
 }
 
 impl Reader {
+    /// One of lines whose paths are relative to this folder.
+    pub(super) fn new(home: Home) -> Self {
+        Self {
+            home,
+            ..Self::default()
+        }
+    }
+
     /// A published file as a line of a ledger tells of it; none where it does not.
     pub(super) fn of_line(&mut self, line: &str) -> Option<Published> {
         let View { published } = serde_json::from_str(line).ok()?;
@@ -115,21 +128,28 @@ impl Reader {
         let fingerprint = record.fingerprint.as_ref().map(Text::as_str);
         let engine = record.engine.as_str();
         let run = record.run.as_ref().map(Text::as_str);
+        let unverifiable = record.unverifiable.as_ref().map(Text::as_str);
         let is_it = |one: &Origin| {
             one.fingerprint.as_deref() == fingerprint
                 && *one.engine == *engine
                 && one.run.as_deref() == run
+                && one.unverifiable.as_deref() == unverifiable
         };
         let origin = || {
             Arc::new(Origin {
                 fingerprint: fingerprint.map(Into::into),
                 engine: engine.into(),
                 run: run.map(Into::into),
+                unverifiable: unverifiable.map(Into::into),
             })
         };
         Published {
             how,
-            folder: self.folders.get(|one| *one == *folder, || folder.into()),
+            folder: {
+                let home = &self.home;
+                let whole = || (&*home.whole(folder)).into();
+                self.folders.get(|one| home.is(folder, one), whole)
+            },
             name: name.into(),
             known: Known {
                 stamp: Stamp {

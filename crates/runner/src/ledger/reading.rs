@@ -7,6 +7,7 @@ use std::io::{self, Read};
 use memchr::{memchr_iter, memrchr};
 
 use super::Line;
+use super::home::Home;
 use super::published::{Published, Reader};
 use super::written::{is_intent, sound};
 use crate::in_turns::in_turns;
@@ -23,17 +24,18 @@ pub(super) enum Parsed {
 const BLOCK: usize = 1 << 18;
 
 /// Takes every whole line that is sound, in order; without intents where they matter no more. About
-/// so many bytes are to come. What has no end yet is being written, or the torn tail of a run that was
+/// so many bytes are to come; paths are read as those below the job's folder `home`. What has no end yet is being written, or the torn tail of a run that was
 /// killed.
 pub(super) fn read_lines(
     ledger: &mut impl Read,
     about: u64,
     intents: bool,
+    home: &Home,
     mut take: impl FnMut(Parsed),
 ) -> io::Result<WasRead> {
     let mut blocks = Blocks::of(ledger);
     if about <= BLOCK as u64 {
-        let mut parser = Parser::new(intents);
+        let mut parser = Parser::new(intents, home);
         let mut read = WasRead::default();
         while let Some(block) = blocks.next()? {
             read.take(parser.parse(block.lines()), &mut take);
@@ -46,7 +48,7 @@ pub(super) fn read_lines(
     let mut read = WasRead::default();
     in_turns(
         || blocks.borrow_mut().next(),
-        || Parser::new(intents),
+        || Parser::new(intents, home),
         |parser, block: Block| (parser.parse(block.lines()), block),
         |(lines, block)| {
             read.take(lines, &mut take);
@@ -154,16 +156,18 @@ impl<'r, R: Read> Blocks<'r, R> {
     }
 }
 
-struct Parser {
+struct Parser<'h> {
     intents: bool,
+    home: &'h Home,
     reader: Reader,
 }
 
-impl Parser {
-    fn new(intents: bool) -> Self {
+impl<'h> Parser<'h> {
+    fn new(intents: bool, home: &'h Home) -> Self {
         Self {
             intents,
-            reader: Reader::default(),
+            home,
+            reader: Reader::new(home.clone()),
         }
     }
 
@@ -193,7 +197,7 @@ impl Parser {
         if line.starts_with("{\"published\"") {
             self.reader.of_line(line).map(Parsed::Published)
         } else {
-            let line = serde_json::from_str(line).ok()?;
+            let line = serde_json::from_str(&self.home.whole_line(line)).ok()?;
             Some(Parsed::Other(Box::new(line)))
         }
     }
@@ -216,6 +220,7 @@ mod tests {
             machine: "north".to_owned(),
             time: "2026-01-01T00:00:07Z".to_owned(),
             run: None,
+            unverifiable: None,
         }
     }
 
@@ -239,29 +244,35 @@ mod tests {
                     Line::Warned(Warned { kind, count: 1 })
                 }
             };
-            print(&line, &mut text).unwrap();
+            print(&line, &Home::default(), &mut text).unwrap();
         }
         let whole = text.len() as u64;
         text.push_str("{\"check\":\"00");
         // Told that there is little, it is read without threads.
         for about in [0, whole] {
             let mut found: Vec<usize> = Vec::new();
-            let read = read_lines(&mut text.as_bytes(), about, true, |line| match line {
-                Parsed::Other(line) => {
-                    let Line::Warned(warned) = *line else {
-                        panic!("another line")
-                    };
-                    found.push(warned.kind.split(' ').next().unwrap().parse().unwrap());
-                }
-                Parsed::Published(published) => {
-                    let number = published.known.stamp.size as usize;
-                    let expected = Reader::default().of_record(How::Recovered, &record(number));
-                    assert_eq!(published, expected);
-                    assert_eq!(published.path(), record(number).path);
-                    assert_eq!(published.time.unwrap().as_second() % 60, 7);
-                    found.push(number);
-                }
-            });
+            let read = read_lines(
+                &mut text.as_bytes(),
+                about,
+                true,
+                &Home::default(),
+                |line| match line {
+                    Parsed::Other(line) => {
+                        let Line::Warned(warned) = *line else {
+                            panic!("another line")
+                        };
+                        found.push(warned.kind.split(' ').next().unwrap().parse().unwrap());
+                    }
+                    Parsed::Published(published) => {
+                        let number = published.known.stamp.size as usize;
+                        let expected = Reader::default().of_record(How::Recovered, &record(number));
+                        assert_eq!(published, expected);
+                        assert_eq!(published.path(), record(number).path);
+                        assert_eq!(published.time.unwrap().as_second() % 60, 7);
+                        found.push(number);
+                    }
+                },
+            );
             let read = read.unwrap();
             assert_eq!((read.bytes, read.lines), (whole, 20_000));
             assert!(read.unsound.is_empty());

@@ -4,11 +4,13 @@ use std::io;
 use std::path::Path;
 
 use super::Line;
+use super::home::Home;
 use crate::disk::{Append, Disk};
 
 /// A ledger that this process writes.
 pub struct Writer {
     log: Box<dyn Append>,
+    home: Home,
 }
 
 impl Writer {
@@ -18,10 +20,12 @@ impl Writer {
     /// When the disk refuses.
     pub fn create(disk: &dyn Disk, path: &Path) -> io::Result<Self> {
         let log = disk.create_log(path)?;
+        let mut home = Home::default();
         if let Some(folder) = path.parent() {
             disk.sync_folder(folder)?;
+            home = Home::of_ledgers(folder);
         }
-        Ok(Self { log })
+        Ok(Self { log, home })
     }
 
     /// Writes lines that stay once this returns.
@@ -43,7 +47,7 @@ impl Writer {
     fn append(&mut self, lines: &[Line], sync: bool) -> io::Result<()> {
         let mut text = String::new();
         for line in lines {
-            print(line, &mut text)?;
+            print(line, &self.home, &mut text)?;
         }
         self.log.append(text.as_bytes(), sync)
     }
@@ -59,8 +63,8 @@ fn check(text: &str) -> u32 {
     crc32fast::hash(text.as_bytes())
 }
 
-pub(super) fn print(line: &Line, out: &mut String) -> io::Result<()> {
-    let text = serde_json::to_string(line)?;
+pub(super) fn print(line: &Line, home: &Home, out: &mut String) -> io::Result<()> {
+    let text = home.shortened(serde_json::to_string(line)?);
     let sum = format!("{:08x}", check(&text));
     for part in [HEAD, &sum, MIDDLE, &text, "}\n"] {
         out.push_str(part);
@@ -105,6 +109,7 @@ mod tests {
             machine: "north".to_owned(),
             time: "2026-01-01T00:00:00Z".to_owned(),
             run: Some("2026-01-01T00:00:00".to_owned()),
+            unverifiable: None,
         };
         for line in [
             Line::Ended,
@@ -142,7 +147,7 @@ mod tests {
             },
         ] {
             let mut printed = String::new();
-            print(&line, &mut printed).unwrap();
+            print(&line, &Home::default(), &mut printed).unwrap();
             assert_eq!(parse(printed.trim_end()), Some(line));
         }
     }
@@ -155,7 +160,7 @@ mod tests {
             why: "é".to_owned(),
         };
         let mut printed = String::new();
-        print(&line, &mut printed).unwrap();
+        print(&line, &Home::default(), &mut printed).unwrap();
         assert_eq!(parse(printed.trim_end()), Some(line));
         for length in 0..printed.len() - 1 {
             if printed.is_char_boundary(length) {

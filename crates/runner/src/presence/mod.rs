@@ -56,7 +56,7 @@ pub fn machine() -> String {
 }
 
 /// A machine that was started again is another: its locks are gone.
-fn host() -> String {
+pub(crate) fn host() -> String {
     if std::env::var_os("TRUEPATH_MACHINE").is_some() {
         return machine();
     }

@@ -305,5 +305,6 @@ pub(crate) fn record(file: &Path, path: &Path, credits: &Credits) -> io::Result<
         machine: machine(),
         time: timestamp(),
         run: credits.run.clone(),
+        unverifiable: None,
     })
 }

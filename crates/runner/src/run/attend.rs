@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use truepath_core::deliverable::Limits;
 use truepath_core::engine::Profile;
+use truepath_core::finding::count;
 
 use super::log::Log;
 use super::outcome::{End, Outcome};
@@ -59,6 +60,7 @@ impl Work<'_> {
             let happening = process.next(pause(TICK));
             let mut published = match happening.map_err(RunError::disk(&staging))? {
                 Happening::Ended(exit) => {
+                    self.remark_on_left_behind(process.left_behind());
                     outcome.took = times.started.elapsed().saturating_sub(outcome.start);
                     outcome.end = match ending {
                         Some((end, _)) => end,
@@ -117,6 +119,17 @@ impl Work<'_> {
                 self.keep_checkpoints(area, false)?;
                 times.checkpoint = Moment::now();
             }
+        }
+    }
+
+    /// Says which processes were ended that an engine left behind.
+    pub(super) fn remark_on_left_behind(&self, names: &[String]) {
+        if !names.is_empty() {
+            let processes = count(names.len() as u64, "process", "processes");
+            self.tell(&Event::Remark(&format!(
+                "ended {processes} that an engine left behind: {}",
+                names.join(", ")
+            )));
         }
     }
 
@@ -221,6 +234,12 @@ impl Work<'_> {
                 let mut report = self.report();
                 report.rendered += 1;
                 report.largest = report.largest.max(record.size);
+                let one_of = &self.expansion.deliverables[one.deliverable].common;
+                if let Some(reason) = &record.unverifiable
+                    && !one_of.allows_unverifiable
+                {
+                    report.brought_unverifiable(one.deliverable, reason, one.frame);
+                }
             }
             self.known().publish(record);
             self.tell(&Event::Published {

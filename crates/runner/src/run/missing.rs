@@ -37,7 +37,9 @@ impl Work<'_> {
                 match there {
                     There::Missing => missing.push(frame),
                     // A run that goes on replacing finds what it has replaced.
-                    There::Valid | There::Touched if !is_to_go || self.is_own(&one.path(frame)) => {
+                    There::Valid | There::Touched | There::Unverifiable(_)
+                        if !is_to_go || self.is_own(&one.path(frame)) =>
+                    {
                         self.prospects.rendered(invocation);
                         self.brought_elsewhere(index, frame);
                     }

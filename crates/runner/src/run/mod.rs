@@ -110,6 +110,7 @@ pub fn run(
     }
     work.render_and_watch();
     work.remove_prepared();
+    work.remark_on_left_behind(&work.warden.engines.end_all_orphans());
     if let Some(error) = work.board.error() {
         // The session is not ended: the next run picks up what this one leaves.
         return Err(error);

@@ -48,18 +48,22 @@ impl Work<'_> {
         match seen.there {
             There::Missing => return Ok(true),
             There::Valid | There::Touched => {}
-            There::Changed if self.policy.accept => {
+            There::Changed(_) if self.policy.accept => {
                 let credits = self.credits_of(index);
-                self.take_in(&path, frame, &credits, How::Accepted)?;
+                self.take_in(movie, frame, &credits, How::Accepted)?;
                 self.report().accepted += 1;
             }
-            There::Changed if self.policy.renew => {
+            There::Changed(_) if self.policy.renew => {
                 self.make_room(&path, "it is not the file that was published")?;
                 return Ok(true);
             }
-            There::Changed => {
+            There::Changed(difference) => {
                 let changed = FrameSet::range(frame, frame);
-                self.report().changed.push((index, changed));
+                self.report().changed.push((index, difference, changed));
+            }
+            There::Unverifiable(reason) => {
+                let movie = FrameSet::range(frame, frame);
+                self.report().unverifiable.push((index, reason, movie));
             }
             // A run has made it of other frames: it is made again, and the old one stays beside.
             There::Stale => {
@@ -72,7 +76,7 @@ impl Work<'_> {
             }
             There::Unrecorded => {
                 let run = self.credits[index].run.clone();
-                self.take_in(&path, frame, &Credits::of_nobody(run), How::Adopted)?;
+                self.take_in(movie, frame, &Credits::of_nobody(run), How::Adopted)?;
                 self.report().adopted += 1;
             }
         }

@@ -27,6 +27,8 @@ pub(super) enum End {
     TooLong(&'static str, Duration, &'static str),
     /// It was ended because its pictures are of another kind than is wanted.
     WrongKind,
+    /// It has removed or moved its staging folder, or put something else in its place.
+    StagingGone,
     /// The run stops.
     Halted,
     /// It could not be started.
@@ -172,6 +174,10 @@ impl Outcome {
             End::Signal(signal) => format!("the engine was ended by {}", name_of_signal(*signal)),
             End::TooLong(what, limit, key) => {
                 return format!("{what} for {}, the {key}", shown(*limit));
+            }
+            End::StagingGone => {
+                return "the engine has removed, moved or closed the folder that it was to write to"
+                    .to_owned();
             }
             End::NotStarted(why) => return why.clone(),
             End::Halted => return "the run was stopped".to_owned(),

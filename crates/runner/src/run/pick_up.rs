@@ -7,6 +7,7 @@ use super::work::Work;
 use super::{Event, RunError};
 use crate::claims::Asked;
 use crate::clock::pause;
+use crate::grounds::Grounds;
 use crate::ledger::Line;
 use crate::presence::State;
 use crate::recover::{Recovered, Recovery};
@@ -101,6 +102,7 @@ impl Work<'_> {
                 session,
                 expansion: self.expansion,
                 credits: &self.credits,
+                grounds: self.grounds(),
                 processes: &self.processes,
                 recovered: Recovered::default(),
             };
@@ -119,9 +121,24 @@ impl Work<'_> {
         session.claims.close(&claim).map_err(refused)
     }
 
+    /// What this run may move or remove because a ledger says so.
+    pub(super) fn grounds(&self) -> Grounds<'_> {
+        Grounds {
+            job: &self.loaded.folder,
+            mark: &self.session.mark,
+            expansion: self.expansion,
+        }
+    }
+
     fn tell_recovered(&self, recovered: Recovered) {
         for folder in &recovered.busy {
             let remark = format!("somebody still writes in {folder}, which an earlier run left");
+            self.tell(&Event::Remark(&remark));
+        }
+        for path in &recovered.strange {
+            let remark = format!(
+                "the ledger of an earlier run names {path}, and nothing shows that a run of this job made it: it stays as it is"
+            );
             self.tell(&Event::Remark(&remark));
         }
         for to in &recovered.aside {

@@ -95,15 +95,15 @@ impl Policy {
             // What is broken may still be of use to somebody.
             (_, There::Broken(_)) => Fate::SetAside,
             // Nobody knows what it is: it is not removed.
-            (Existing::Replace, There::Unrecorded | There::Changed) => {
+            (Existing::Replace, There::Unrecorded | There::Changed(_) | There::Unverifiable(_)) => {
                 Fate::Replace(Replaces::Keep)
             }
             (Existing::Replace, _) => Fate::Replace(Replaces::Remove),
             (Existing::Keep, There::Valid) => Fate::Keep,
             // Somebody may have worked on it.
-            (Existing::Keep, There::Changed) if self.renew => Fate::Replace(Replaces::Keep),
-            (Existing::Keep, There::Changed) if self.accept => Fate::Accept,
-            (Existing::Keep, There::Changed) => Fate::Tell,
+            (Existing::Keep, There::Changed(_)) if self.renew => Fate::Replace(Replaces::Keep),
+            (Existing::Keep, There::Changed(_)) if self.accept => Fate::Accept,
+            (Existing::Keep, There::Changed(_) | There::Unverifiable(_)) => Fate::Tell,
             (Existing::Keep, There::Stale) if self.renew => Fate::Replace(Replaces::Remove),
             (Existing::Keep, There::Stale) if self.accept => Fate::Accept,
             (Existing::Keep, There::Stale) => Fate::Tell,
@@ -129,8 +129,9 @@ mod tests {
             There::Stale,
             There::Unrecorded,
             There::Broken(String::new()),
-            There::Changed,
+            There::Changed(String::new()),
             There::Touched,
+            There::Unverifiable(String::new()),
         ];
         let fates = |policy: Policy| kinds.clone().map(|there| policy.fate(&there, || false));
         use Fate::{Adopt, Keep, Refuse, Render, Replace, Restamp, SetAside, Tell};
@@ -138,16 +139,20 @@ mod tests {
         let beside = Replace(Replaces::Keep);
         assert_eq!(
             fates(policy(Existing::Keep)),
-            [Render, Keep, Tell, Adopt, SetAside, Tell, Restamp]
+            [Render, Keep, Tell, Adopt, SetAside, Tell, Restamp, Tell]
         );
         assert_eq!(
             fates(policy(Existing::Replace)),
-            [Render, remove, remove, beside, SetAside, beside, remove]
+            [
+                Render, remove, remove, beside, SetAside, beside, remove, beside
+            ]
         );
         for existing in [Existing::Refuse, Existing::NextVersion] {
             assert_eq!(
                 fates(policy(existing)),
-                [Render, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse]
+                [
+                    Render, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse
+                ]
             );
             assert_eq!(policy(existing).fate(&There::Valid, || true), Keep);
         }

@@ -15,9 +15,9 @@ use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
 use crate::clock::timestamp;
-use crate::disk::create_folder;
 use crate::ledger::{Line, Member, Staged};
 use crate::outside::Outside;
+use crate::staging;
 use crate::staging_area::{CollectError, Evidence, StagingArea};
 
 /// A deliverable of a process, with its index.
@@ -102,7 +102,10 @@ impl Work<'_> {
         }))?;
         let disk = self.disk;
         if is_new {
-            create_folder(disk, &staging).map_err(RunError::disk(&staging))?;
+            self.session
+                .mark
+                .make(disk, &staging)
+                .map_err(RunError::disk(&staging))?;
         }
         self.lay_in(&orders, &staging)?;
         let laid_in = self.checkpoints_laid_in(&call, &members, attempt.tries)?;
@@ -110,7 +113,7 @@ impl Work<'_> {
         let writes = call.writes().map_err(of_profile(&profile))?;
         let outside = match &writes {
             Some(writes) => Some(
-                Outside::begin(disk, &self.session.publisher, writes)
+                Outside::begin(disk, &self.session.publisher, &self.session.mark, writes)
                     .map_err(RunError::disk(&staging))?,
             ),
             None => None,
@@ -123,6 +126,7 @@ impl Work<'_> {
             Ok(process) => self.attend(process, number, &mut area, log, &mut outcome)?,
             Err(reason) => outcome.end = End::NotStarted(reason),
         }
+        self.see_to_the_staging_folder(&staging, &area, &mut outcome)?;
         if outcome.end == End::Success {
             // Should this run die now, the next one knows that all is finished.
             self.note(Line::Succeeded { process: number })?;
@@ -154,6 +158,25 @@ impl Work<'_> {
             self.emptied().push(staging);
         }
         Ok(outcome)
+    }
+
+    /// An engine that has done away with its staging folder has failed, unless all was published before.
+    fn see_to_the_staging_folder(
+        &self,
+        staging: &Path,
+        area: &StagingArea<'_>,
+        outcome: &mut Outcome,
+    ) -> Result<(), RunError> {
+        if staging::is_there(staging) {
+            return Ok(());
+        }
+        if !area.is_whole() && !matches!(outcome.end, End::Halted | End::NotStarted(_)) {
+            outcome.end = End::StagingGone;
+        }
+        // What stands in its place is set aside; what follows finds an empty folder.
+        self.remove_staging_folder(staging, "instead-of", &[])?;
+        let made = self.session.mark.make(self.disk, staging);
+        made.map_err(RunError::disk(staging))
     }
 
     /// Publishes what a process has finished by its end, and sees what is missing and why.

@@ -50,8 +50,10 @@ pub struct Report {
     pub elsewhere: u64,
     /// Kept although other settings made them: deliverable and frames.
     pub stale: Vec<(usize, FrameSet)>,
-    /// Kept although they are not the files that were published: deliverable and frames.
-    pub changed: Vec<(usize, FrameSet)>,
+    /// Kept although they are not the files that were published: deliverable, what differs, frames.
+    pub changed: Vec<(usize, String, FrameSet)>,
+    /// There, and nobody knows whether they are whole: deliverable, reason and frames.
+    pub unverifiable: Vec<(usize, String, FrameSet)>,
     /// Frames that were to be taken as they are and cannot be: deliverable, frame and reason.
     pub not_accepted: Vec<(usize, Frame, String)>,
     /// Not made.
@@ -97,6 +99,18 @@ impl Report {
         }
     }
 
+    /// A frame was brought that this program cannot decode.
+    pub(super) fn brought_unverifiable(&mut self, deliverable: usize, reason: &str, frame: Frame) {
+        let frames = FrameSet::range(frame, frame);
+        let is_it = |one: &&mut (usize, String, FrameSet)| one.0 == deliverable && one.1 == reason;
+        match self.unverifiable.iter_mut().find(is_it) {
+            Some((_, _, known)) => *known = known.union(&frames).unwrap_or(frames),
+            None => self
+                .unverifiable
+                .push((deliverable, reason.to_owned(), frames)),
+        }
+    }
+
     /// Files that are there, by whomever.
     #[must_use]
     pub fn there(&self) -> u64 {
@@ -113,6 +127,9 @@ impl Report {
     /// Whether all that is wanted is there, made by today's settings.
     #[must_use]
     pub fn is_complete(&self) -> bool {
-        self.there() == self.wanted && self.stale.is_empty() && self.changed.is_empty()
+        self.there() == self.wanted
+            && self.stale.is_empty()
+            && self.changed.is_empty()
+            && self.unverifiable.is_empty()
     }
 }

@@ -6,7 +6,6 @@ use std::path::{Path, PathBuf};
 use super::outcome::{End, Outcome};
 use super::work::Work;
 use super::{Event, RunError};
-use crate::disk::is_empty;
 use crate::staging;
 
 impl Work<'_> {
@@ -22,7 +21,7 @@ impl Work<'_> {
     /// Whether a staging folder may be used again; not one of which something may still come.
     pub(super) fn is_fit_for_more(staging: &Path, outcome: &Outcome) -> Result<bool, RunError> {
         let all_is_well = outcome.end == End::Success && outcome.all_missing().is_empty();
-        Ok(all_is_well && is_empty(staging).map_err(RunError::disk(staging))?)
+        Ok(all_is_well && staging::is_empty(staging).map_err(RunError::disk(staging))?)
     }
 
     /// Removes those that are kept, at the end.

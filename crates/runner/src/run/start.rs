@@ -5,9 +5,9 @@ use std::path::PathBuf;
 use truepath_core::engine::{Orders, Profile};
 use truepath_core::quote::posix_line;
 
-use super::RunError;
 use super::log::Log;
 use super::work::Work;
+use super::{Event, RunError};
 use crate::process::{Process, Start};
 use crate::program::program_of_engine;
 
@@ -51,6 +51,11 @@ impl<'a> Work<'a> {
         let line = posix_line(&path.display().to_string(), words);
         log.run(&format!("$ {line}"))
             .map_err(RunError::disk(log.path()))?;
+        if self.warden.is_just_gone() {
+            self.tell(&Event::Remark(
+                "the supervisor of this run was ended by somebody: should this run be killed as well, engines go on",
+            ));
+        }
         let started = Process::start(
             &self.warden,
             Start {

@@ -10,7 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use super::work::Work;
 use super::{Event, Failure, Fate, RunError};
-use crate::inventory::{There, look, refused};
+use crate::inventory::{ByReason, There, look, refused, unverifiable};
 use crate::ledger::{How, Line, Replaces, Told};
 use crate::publish::{Credits, record};
 use crate::staging;
@@ -90,7 +90,7 @@ impl Work<'_> {
         );
         let mut missing: Vec<Frame> = Vec::new();
         let mut stale: Vec<Frame> = Vec::new();
-        let mut changed: Vec<Frame> = Vec::new();
+        let (mut changed, mut unverifiable) = (ByReason::default(), ByReason::default());
         let mut replaced = HashMap::new();
         for (frame, there) in seen {
             if there == There::Missing {
@@ -121,7 +121,8 @@ impl Work<'_> {
                 }
                 Fate::Tell => {
                     match there {
-                        There::Changed => changed.push(frame),
+                        There::Changed(difference) => changed.add(difference, frame),
+                        There::Unverifiable(reason) => unverifiable.add(reason, frame),
                         _ => stale.push(frame),
                     }
                     self.keep(!self.policy.reread);
@@ -130,12 +131,12 @@ impl Work<'_> {
                 Fate::Adopt if self.is_on_its_way(&path)? => self.keep(true),
                 Fate::Adopt => {
                     let unknown = Credits::of_nobody(credits.run.clone());
-                    self.take_in(&path, frame, &unknown, How::Adopted)?;
+                    self.take_in(deliverable, frame, &unknown, How::Adopted)?;
                     self.report().adopted += 1;
                     self.keep(false);
                 }
                 Fate::Restamp => {
-                    self.restamp(&path, frame)?;
+                    self.restamp(deliverable, frame)?;
                     self.keep(false);
                 }
                 Fate::Accept => {
@@ -144,15 +145,20 @@ impl Work<'_> {
                         self.report().not_accepted.push((index, frame, reason));
                         stale.push(frame);
                     } else {
-                        self.take_in(&path, frame, credits, How::Accepted)?;
+                        self.take_in(deliverable, frame, credits, How::Accepted)?;
                         self.report().accepted += 1;
                     }
                 }
             }
         }
-        if !changed.is_empty() {
-            let changed = FrameSet::from_frames(changed);
-            self.report().changed.push((index, changed));
+        {
+            let mut report = self.report();
+            for (difference, frames) in changed.frames() {
+                report.changed.push((index, difference, frames));
+            }
+            for (reason, frames) in unverifiable.frames() {
+                report.unverifiable.push((index, reason, frames));
+            }
         }
         if !stale.is_empty() {
             let stale = FrameSet::from_frames(stale);
@@ -223,12 +229,13 @@ impl Work<'_> {
     }
 
     /// A file with the bytes that the ledger knows has another time: the ledger gets that.
-    fn restamp(&self, path: &str, frame: Frame) -> Result<(), RunError> {
+    fn restamp(&self, deliverable: &Deliverable, frame: Frame) -> Result<(), RunError> {
+        let path = deliverable.path(frame);
         let credits = {
             let known = self.known();
             let origin = known
                 .published
-                .get(path)
+                .get(&path)
                 .map(|record| Arc::clone(&record.origin));
             origin.map(|origin| Credits {
                 engine: origin.engine.to_string(),
@@ -237,7 +244,7 @@ impl Work<'_> {
             })
         };
         match credits {
-            Some(credits) => self.take_in(path, frame, &credits, How::Adopted),
+            Some(credits) => self.take_in(deliverable, frame, &credits, How::Adopted),
             None => Ok(()),
         }
     }
@@ -245,13 +252,15 @@ impl Work<'_> {
     /// Takes a file that is there into the ledger.
     pub(super) fn take_in(
         &self,
-        path: &str,
-        frame: i64,
+        deliverable: &Deliverable,
+        frame: Frame,
         credits: &Credits,
         how: How,
     ) -> Result<(), RunError> {
-        let file = Path::new(path);
-        let record = record(file, file, credits).map_err(RunError::disk(file))?;
+        let path = deliverable.path(frame);
+        let file = Path::new(&path);
+        let mut record = record(file, file, credits).map_err(RunError::disk(file))?;
+        record.unverifiable = unverifiable(deliverable, file);
         self.known().publish(&record);
         self.write(Line::Published { frame, how, record }, file)
     }

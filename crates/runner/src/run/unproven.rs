@@ -10,7 +10,6 @@ use super::{Event, RunError};
 use crate::disk::{hash_file, stamp};
 use crate::ledger::{Line, Unproven};
 use crate::publish::Ready;
-use crate::staging::ASIDE;
 use crate::staging_area::StagingArea;
 use crate::unproven::move_aside;
 
@@ -65,7 +64,7 @@ impl Work<'_> {
         for (aside, one) in chosen {
             let file = PathBuf::from(&aside);
             let folder = file.parent().unwrap_or(Path::new("/"));
-            let is_ours = folder.file_name().is_some_and(|name| name == ASIDE);
+            let is_ours = self.grounds().is_set_aside(&file);
             let is_unchanged = stamp(&file).is_ok_and(|found| found == Some(one.stamp));
             if is_ours && is_unchanged {
                 self.disk
@@ -126,6 +125,9 @@ impl Work<'_> {
                 continue;
             };
             let credits = &self.credits[index];
+            if !self.grounds().is_set_aside(&aside) {
+                continue;
+            }
             let is_as_it_was = hash_file(&aside).is_ok_and(|found| found == *hash);
             if credits.fingerprint != one.fingerprint || !is_as_it_was {
                 continue;

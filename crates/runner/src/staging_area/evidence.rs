@@ -2,15 +2,18 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::io;
+use std::path::Path;
+use std::thread;
+use std::time::Duration;
 
 use truepath_core::frames::Frame;
 
-use super::{CollectError, Found, FrameFlaw, StagingArea, flaw, name_of};
+use super::{CollectError, Found, FrameFlaw, StagingArea, name_of, verified};
 use crate::crash::point;
 use crate::disk::{changed_at, modified_at, stamp};
 use crate::ledger::How;
+use crate::open_files::is_open_for_writing;
 use crate::publish::Ready;
-use crate::staging;
 
 /// What proves that files are finished.
 #[derive(Debug, Clone, Copy, Default)]
@@ -87,6 +90,7 @@ impl StagingArea<'_> {
         at_work: bool,
     ) -> Result<Vec<(usize, Ready)>, CollectError> {
         let mut ready = Vec::new();
+        let mut patience = PATIENCE;
         for (name, output, frame) in found {
             let known = &self.outputs[output];
             let staged = self.folder.join(&name);
@@ -98,19 +102,46 @@ impl StagingArea<'_> {
             if known.done.contains(&frame) || known.flaws.get(&frame).is_some_and(is_the_same) {
                 continue;
             }
-            if at_work && staging::writers(&self.folder, Some(&name)) {
+            if is_open_for_writing(&staged)?
+                && (at_work || !is_closed_in_time(&staged, &mut patience)?)
+            {
+                if !at_work {
+                    let flaw = FrameFlaw::still_written(seen);
+                    self.outputs[output].flaws.insert(frame, flaw);
+                }
                 continue;
             }
             point("complete");
             let known = &mut self.outputs[output];
-            if let Some(flaw) = flaw(known.deliverable, &staged, seen) {
-                known.flaws.insert(frame, flaw);
-                continue;
-            }
+            let unverifiable = match verified(known.deliverable, &staged, seen) {
+                Ok(unverifiable) => unverifiable,
+                Err(flaw) => {
+                    known.flaws.insert(frame, flaw);
+                    continue;
+                }
+            };
             known.flaws.remove(&frame);
             point("verified");
-            ready.push((output, known.ready(staged, frame, How::Rendered)?));
+            let mut one = known.ready(staged, frame, How::Rendered)?;
+            one.record.unverifiable = unverifiable;
+            ready.push((output, one));
         }
         Ok(ready)
     }
+}
+
+/// How long the files of a process that has ended are waited for, should somebody still write them.
+const PATIENCE: Duration = Duration::from_secs(5);
+const STEP: Duration = Duration::from_millis(20);
+
+/// Whether a file is closed before the patience is over; what was waited is taken from it.
+fn is_closed_in_time(file: &Path, patience: &mut Duration) -> io::Result<bool> {
+    while is_open_for_writing(file)? {
+        let Some(left) = patience.checked_sub(STEP) else {
+            return Ok(false);
+        };
+        *patience = left;
+        thread::sleep(STEP);
+    }
+    Ok(true)
 }

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use truepath_core::engine::learn;
 use truepath_core::frames::Frame;
 
-use super::{CollectError, Collected, StagingArea, flaw};
+use super::{CollectError, Collected, StagingArea, verified};
 use crate::disk::{hash_file, stamp};
 use crate::ledger::How;
 use crate::publish::{Published, Ready};
@@ -37,11 +37,11 @@ impl StagingArea<'_> {
                 continue;
             }
             let file = self.folder.join(&name);
-            match flaw(known.deliverable, &file, stamp(&file)?) {
-                Some(flaw) => {
+            match verified(known.deliverable, &file, stamp(&file)?) {
+                Err(flaw) => {
                     known.flaws.insert(frame, flaw);
                 }
-                None => unproven.push(UnprovenFile {
+                Ok(_) => unproven.push(UnprovenFile {
                     hash: hash_file(&file)?,
                     file,
                     output,

@@ -17,7 +17,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::engine::{Call, Naming, Profile, learn};
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::template::PathPattern;
-use truepath_media::{Wanted, verify};
+use truepath_media::{Flaw, Wanted, verify};
 
 use crate::checkpoints;
 use crate::disk::Stamp;
@@ -95,25 +95,41 @@ pub(crate) struct Collected {
     pub(crate) brought: Brought,
 }
 
-/// What is wrong with a file that should get its true name.
-fn flaw(deliverable: &Deliverable, file: &Path, seen: Option<Stamp>) -> Option<FrameFlaw> {
-    if deliverable.movie().is_some() {
-        let reason = proof::flaw(deliverable, file, Path::new("/"))?;
-        return Some(FrameFlaw {
-            reason,
+impl FrameFlaw {
+    /// Of a file that a process still writes although its engine has ended.
+    fn still_written(seen: Option<Stamp>) -> Self {
+        Self {
+            reason: "a process still has the file open for writing, after the end of the engine"
+                .to_owned(),
             is_wrong_kind: false,
             seen,
-        });
+        }
     }
-    let flaw = verify(file, &Wanted::from(deliverable)).err()?;
-    Some(FrameFlaw {
-        reason: match flaw.fix() {
-            Some(fix) => format!("{flaw}; {fix}"),
-            None => flaw.to_string(),
-        },
-        is_wrong_kind: flaw.is_wrong_kind(),
-        seen,
-    })
+}
+
+/// What is wrong with a file that should get its true name; of one that is not wrong, why this program
+/// cannot decode it, if it cannot.
+fn verified(
+    deliverable: &Deliverable,
+    file: &Path,
+    seen: Option<Stamp>,
+) -> Result<Option<String>, FrameFlaw> {
+    let flaw = match deliverable.movie() {
+        Some(_) => proof::flaw(deliverable, file, Path::new("/")),
+        None => verify(file, &Wanted::from(deliverable)).err(),
+    };
+    match flaw {
+        None => Ok(None),
+        Some(Flaw::Unverifiable(reason)) => Ok(Some(reason)),
+        Some(flaw) => Err(FrameFlaw {
+            reason: match flaw.fix() {
+                Some(fix) => format!("{flaw}; {fix}"),
+                None => flaw.to_string(),
+            },
+            is_wrong_kind: flaw.is_wrong_kind(),
+            seen,
+        }),
+    }
 }
 
 impl<'a> StagingArea<'a> {

@@ -27,7 +27,12 @@ pub(super) fn tell(chosen: &Chosen, rendered: &Expansion, jobs: usize) -> Result
         .map(|row| {
             let states = &row.states;
             // What is of other settings or has changed stays unless that is asked for.
-            let kept = [&states.done, &states.stale, &states.changed];
+            let kept = [
+                &states.done,
+                &states.stale,
+                &states.changed,
+                &states.unverifiable,
+            ];
             kept.iter().fold(states.wanted.clone(), |left, known| {
                 left.difference(known).unwrap_or(left)
             })

@@ -1,20 +1,88 @@
 //! What happens in a run, as JSON lines for other programs.
 
-use std::fs::File;
-use std::io::Write;
-use std::path::Path;
+use std::fs::{self, File};
+use std::io::{self, Write};
+use std::os::unix::fs::FileTypeExt;
+use std::path::{Path, PathBuf};
+use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
+use std::thread;
+use std::time::Duration;
 
 use serde_json::{Value, json};
 use truepath_core::deliverable::Deliverable;
 use truepath_runner::run::{Event, Watch};
 
 use crate::outcome::Trouble;
+use crate::show::remark;
 
-/// Writes every event to a file, and hands it on.
+/// So many events wait for whoever reads them; more are counted, and lost.
+const MOST_WAITING: usize = 10_000;
+/// How long the last events may take to be written once the run has ended.
+const LAST: Duration = Duration::from_secs(2);
+
+/// Writes every event to a file, and hands it on. The file may be a pipe that nobody reads: a thread of
+/// its own writes, and the run waits for none.
 pub(super) struct Events<'w, W> {
     labels: Vec<String>,
-    file: Option<File>,
+    writer: Option<Writer>,
     inner: &'w mut W,
+}
+
+struct Writer {
+    path: PathBuf,
+    lines: SyncSender<String>,
+    /// Gives its result once all is written.
+    done: Receiver<io::Result<()>>,
+    lost: u64,
+}
+
+impl Writer {
+    fn open(path: &Path) -> Result<Self, Trouble> {
+        // A pipe that is opened for reading as well neither waits for a reader nor fails without one.
+        let is_pipe = fs::metadata(path).is_ok_and(|facts| facts.file_type().is_fifo());
+        let mut options = File::options();
+        match is_pipe {
+            true => options.read(true).write(true),
+            false => options.create(true).append(true),
+        };
+        let mut file = options
+            .open(path)
+            .map_err(Trouble::outside(path.display().to_string()))?;
+        let (lines, waiting) = sync_channel::<String>(MOST_WAITING);
+        let (told, done) = sync_channel(1);
+        thread::spawn(move || {
+            let mut write = |line: String| file.write_all(line.as_bytes());
+            let written = waiting.into_iter().try_for_each(&mut write);
+            let _ = told.send(written);
+        });
+        Ok(Self {
+            path: path.to_owned(),
+            lines,
+            done,
+            lost: 0,
+        })
+    }
+
+    fn write(&mut self, event: &Value) {
+        if self.lines.try_send(format!("{event}\n")).is_err() {
+            self.lost += 1;
+        }
+    }
+
+    /// Waits a little for the last lines, and says what is lost.
+    fn finish(self) {
+        drop(self.lines);
+        let why = match self.done.recv_timeout(LAST) {
+            Ok(Ok(())) if self.lost == 0 => return,
+            Ok(Ok(())) => format!("{} events came faster than they were read", self.lost),
+            Ok(Err(error)) => error.to_string(),
+            Err(_) => "nobody reads them".to_owned(),
+        };
+        remark(&format!(
+            "not all events could be written to {}: {why}",
+            self.path.display()
+        ));
+    }
 }
 
 impl<'w, W: Watch> Events<'w, W> {
@@ -24,15 +92,18 @@ impl<'w, W: Watch> Events<'w, W> {
         deliverables: &[Deliverable],
         inner: &'w mut W,
     ) -> Result<Self, Trouble> {
-        let open = |path: &Path| {
-            let file = File::options().create(true).append(true).open(path);
-            file.map_err(Trouble::outside(path.display().to_string()))
-        };
         Ok(Self {
             labels: deliverables.iter().map(Deliverable::label).collect(),
-            file: path.map(open).transpose()?,
+            writer: path.map(Writer::open).transpose()?,
             inner,
         })
+    }
+
+    /// Says what could not be written, once the run has ended.
+    pub(super) fn finish(self) {
+        if let Some(writer) = self.writer {
+            writer.finish();
+        }
     }
 
     fn shape(&self, event: &Event<'_>) -> Option<Value> {
@@ -107,10 +178,11 @@ impl<'w, W: Watch> Events<'w, W> {
 
 impl<W: Watch> Watch for Events<'_, W> {
     fn see(&mut self, event: &Event<'_>) {
-        let shape = self.shape(event);
-        if let (Some(file), Some(shape)) = (&mut self.file, shape) {
-            // Whoever reads them must not stop the run.
-            let _ = file.write_all(format!("{shape}\n").as_bytes());
+        if self.writer.is_some()
+            && let Some(shape) = self.shape(event)
+            && let Some(writer) = &mut self.writer
+        {
+            writer.write(&shape);
         }
         self.inner.see(event);
     }

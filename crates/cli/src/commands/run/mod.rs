@@ -268,6 +268,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
         &mut progress,
     )?;
     let report = render(&chosen.loaded, &rendered, &options, &mut events);
+    events.finish();
     progress.finish();
     let report = report?;
     remark_on_direct_movies(&chosen.chosen);

@@ -8,6 +8,7 @@ use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_runner::run::{Report, Warning};
 
+use crate::commands::audit::unverifiable;
 use crate::show::pace::{pace, rough};
 use crate::show::{ERROR, FAINT, GOOD, WARNING, count, files};
 
@@ -105,11 +106,19 @@ pub(super) fn tell(
             writeln!(out, "  {word:<10}{:>7}  {remark}", grouped(number))?;
         }
     }
-    for (index, frames) in &report.changed {
+    for (index, difference, frames) in &report.changed {
         writeln!(
             out,
-            "\n{WARNING}changed{WARNING:#} {}: frames {frames}\n        they are not the files that were published; they are kept and count as not done.\n        `run --accept` takes them as they are, `run --renew` renders them again",
+            "\n{WARNING}changed{WARNING:#} {}: frames {frames}\n        {difference}; they are kept and count as not done.\n        `run --accept` takes them as they are, `run --renew` renders them again",
             deliverables[*index].label()
+        )?;
+    }
+    for (index, reason, frames) in &report.unverifiable {
+        writeln!(
+            out,
+            "\n{WARNING}unverifiable{WARNING:#} {}: frames {frames}{}",
+            deliverables[*index].label(),
+            unverifiable(reason)
         )?;
     }
     for (index, frame, reason) in &report.not_accepted {

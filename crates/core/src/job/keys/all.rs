@@ -36,7 +36,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 73] = [
+pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -476,6 +476,14 @@ pub const KEYS: [KeyFacts; 73] = [
         tables: &[Project],
         meaning: "What a run does when a scene changes under it, or a file that it is known to need: `stop` to start processes with it, or only `tell`. Unset, `stop`.",
         example: r#"scene-changes = "tell""#,
+    },
+    KeyFacts {
+        key: Key::Unverifiable,
+        name: "unverifiable",
+        kind: Kind::Choice(&["report", "allow"]),
+        tables: NOT_BY_PASS,
+        meaning: "What pictures count as that this program cannot decode, such as EXR with deep data: `report` them, so that the job is not complete, or `allow` them. They are never moved aside or rendered again. Unset, `report`.",
+        example: r#"unverifiable = "allow""#,
     },
     KeyFacts {
         key: Key::DeadAfter,

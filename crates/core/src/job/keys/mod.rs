@@ -80,6 +80,7 @@ pub enum Key {
     Retries,
     RetryPause,
     SceneChanges,
+    Unverifiable,
     DeadAfter,
     CheckpointEvery,
     CheckpointKeep,

@@ -1,0 +1,219 @@
+//! Engines that do what no engine should: one frame's trouble is its own, and no run hangs.
+#![allow(clippy::unwrap_used)]
+
+mod common;
+
+use std::fs;
+use std::process::Stdio;
+use std::time::{Duration, Instant};
+
+use common::{Project, picture};
+
+/// A project of five frames whose engine runs these lines at frame 3, with `$to` as its staging folder.
+fn project(lines: &str, more: &str) -> Project {
+    let project = Project::new(&format!(
+        "frames = \"1-5\"\nretries = 0\nretry-pause = \"0.01s\"\npath = \"out/kiln.{{frame:04}}.png\"\n\
+         run = [\"sh\", \"{{place.job}}/engine.sh\", \"{{frame}}\", \"{{target}}\"]\n{more}"
+    ));
+    project.write(
+        "engine.sh",
+        &format!(
+            "cd \"$(dirname \"$0\")\"\nto=$(dirname \"$2\")\nif [ $1 = 3 ] && [ ! -e well ]; then\n{lines}\nfi\ncp picture.png \"$2\"\n"
+        ),
+    );
+    fs::write(project.path("picture.png"), picture(1)).unwrap();
+    project
+}
+
+/// The four frames without trouble, and whatever else is there without a leading dot.
+fn there(project: &Project) -> Vec<String> {
+    let mut files = project.files("out");
+    files.retain(|name| !name.starts_with("set-aside/"));
+    files
+}
+
+#[test]
+fn one_frame_s_trouble_ends_no_run() {
+    let long = "x".repeat(250);
+    let table = [
+        (
+            "removes its folder",
+            "rm -r \"$to\"; exit 0".to_owned(),
+            "removed, moved or closed",
+        ),
+        (
+            "moves its folder",
+            "mv \"$to\" elsewhere; exit 0".to_owned(),
+            "removed, moved or closed",
+        ),
+        (
+            "puts a link in its place",
+            "rm -r \"$to\"; ln -s \"$PWD/precious\" \"$to\"; exit 0".to_owned(),
+            "removed, moved or closed",
+        ),
+        (
+            "puts a file in its place",
+            "rm -r \"$to\"; echo text >\"$to\"; exit 0".to_owned(),
+            "removed, moved or closed",
+        ),
+        (
+            "leaves names that are no text",
+            "printf x >\"$to/$(printf 'a\\377b')\"; exit 3".to_owned(),
+            "exit code 3",
+        ),
+        (
+            "leaves long names",
+            format!("echo x >\"$to/{long}.tmp\"; exit 3"),
+            "frame 3",
+        ),
+        (
+            "leaves many files",
+            "i=0; while [ $i -lt 5000 ]; do : >\"$to/t$i\"; i=$((i+1)); done; exit 3".to_owned(),
+            "exit code 3",
+        ),
+        (
+            "leaves folders",
+            "mkdir -p \"$to/a/b/c\"; echo x >\"$to/a/b/c/d\"; exit 3".to_owned(),
+            "exit code 3",
+        ),
+    ];
+    for (what, lines, reason) in table {
+        let project = project(&lines, "");
+        fs::create_dir(project.path("precious")).unwrap();
+        project.write("precious/kiln.0003.png", "the only copy");
+        let called = project.call(&["run"]).ends(1);
+        assert!(
+            called.out.contains("rendered        4"),
+            "{what}: {}",
+            called.out
+        );
+        assert!(called.out.contains(reason), "{what}: {}", called.out);
+        assert_eq!(there(&project).len(), 4, "{what}: {:?}", there(&project));
+        assert_eq!(
+            project.read("precious/kiln.0003.png"),
+            "the only copy",
+            "{what}"
+        );
+        // Nothing is left of it but what was set aside, and the next run is as any other.
+        project.write("well", "");
+        project.call(&["run"]).ends(0);
+        assert_eq!(there(&project).len(), 5, "{what}");
+        let left: Vec<String> = fs::read_dir(project.path("out"))
+            .unwrap()
+            .map(|entry| entry.unwrap().file_name().to_string_lossy().into_owned())
+            .filter(|name| name.starts_with('.'))
+            .collect();
+        assert!(left.is_empty(), "{what}: {left:?}");
+        // A few files stay to be looked at, never thousands.
+        let aside = fs::read_dir(project.path("out/set-aside"));
+        assert!(aside.map_or(0, Iterator::count) <= 100, "{what}");
+    }
+}
+
+#[test]
+fn a_process_in_a_session_of_its_own_keeps_no_run_from_ending() {
+    if !common::needs("setsid") {
+        return;
+    }
+    for (what, lines) in [
+        ("holds the output", "setsid sleep 600 &"),
+        (
+            "holds the output without a variable",
+            "env -i setsid sleep 600 &",
+        ),
+        ("is silent", "setsid sleep 600 >/dev/null 2>&1 </dev/null &"),
+        (
+            "is silent, without a variable",
+            "env -i setsid sleep 600 >/dev/null 2>&1 </dev/null &",
+        ),
+        (
+            "prints without end",
+            "setsid sh -c 'while :; do echo again; sleep 0.01; done' &",
+        ),
+    ] {
+        let project = project(lines, "");
+        let since = Instant::now();
+        let called = project.call(&["run"]).ends(0);
+        assert!(since.elapsed() < Duration::from_secs(60), "{what}");
+        assert!(
+            called
+                .err
+                .contains("ended 1 process that an engine left behind")
+                || called
+                    .out
+                    .contains("ended 1 process that an engine left behind"),
+            "{what}: {}{}",
+            called.out,
+            called.err
+        );
+        assert_eq!(there(&project).len(), 5, "{what}");
+    }
+}
+
+#[test]
+fn a_file_that_is_still_written_is_not_published() {
+    if !common::needs("python3") {
+        return;
+    }
+    // The writer outlives the engine by way of another run's process: it is not in the engine's tree.
+    let project = project(
+        "cp picture.png \"$2\"; echo \"$2\" >asked; while [ ! -e held ]; do sleep 0.02; done; exit 0",
+        "",
+    );
+    project.write(
+        "writer.py",
+        "import os, time\n\
+         while not os.path.exists('asked') or not open('asked').read().endswith('\\n'):\n    time.sleep(0.01)\n\
+         file = open(open('asked').read().strip(), 'r+b')\nopen('held', 'w').close()\n\
+         while not os.path.exists('end'):\n    time.sleep(0.02)\n",
+    );
+    let mut writer = std::process::Command::new("python3")
+        .arg("writer.py")
+        .current_dir(project.path(""))
+        .stdout(Stdio::null())
+        .spawn()
+        .unwrap();
+    let called = project.call(&["run"]).ends(1);
+    project.write("end", "");
+    writer.wait().unwrap();
+    assert!(
+        called.out.contains("still has the file open for writing"),
+        "{}",
+        called.out
+    );
+    assert_eq!(there(&project).len(), 4);
+    project.write("well", "");
+    project.call(&["run"]).ends(0);
+    assert_eq!(there(&project).len(), 5);
+}
+
+#[test]
+fn a_supervisor_that_is_killed_and_events_that_nobody_reads_are_no_reason_to_stop() {
+    let project = project(
+        "for one in /proc/[0-9]*; do tr '\\0' ' ' <$one/cmdline 2>/dev/null | grep -q 'truepath supervise' && \
+         [ \"$(sed -n 's/^PPid:.//p' $one/status)\" = \"$PPID\" ] && kill -9 ${one#/proc/}; done; true",
+        "",
+    );
+    project.call(&["run"]).ends(0);
+    assert_eq!(there(&project).len(), 5);
+    // A pipe of which nobody reads the other end, while it is open and once it is closed.
+    let other = self::project("true", "");
+    let fifo = other.path("events");
+    let made = std::process::Command::new("mkfifo")
+        .arg(&fifo)
+        .status()
+        .unwrap();
+    assert!(made.success());
+    other.call(&["run", "--events", "events"]).ends(0);
+    let (reader, writer) = std::io::pipe().unwrap();
+    fs::remove_dir_all(other.path("out")).unwrap();
+    let mut run = other
+        .command(&["run", "--events", "/dev/stdout"])
+        .stdout(writer)
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    drop(reader);
+    run.wait().unwrap();
+    assert_eq!(there(&other).len(), 5);
+}
