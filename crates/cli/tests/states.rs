@@ -186,7 +186,8 @@ fn a_movie_is_never_done_while_its_frames_are_not() {
          [output.frames]\npath = \"renders/{shot}.{frame:04}.png\"\n\
          [output.review]\npath = \"renders/{shot}.mkv\"\nmovie = { from = \"frames\", container = \"mkv\", codec = \"ffv1\", pixels = \"rgb 8\" }\n";
     // What is done to the files, and whether the movie counts as done by then.
-    let table: [(&str, &dyn Fn(&Project), bool); 6] = [
+    type Change<'c> = &'c dyn Fn(&Project);
+    let table: [(&str, Change<'_>, bool); 6] = [
         ("nothing", &|_| {}, true),
         (
             "a frame is gone",
