@@ -37,3 +37,4 @@ pub mod strip;
 pub mod system;
 pub mod template;
 pub mod token;
+pub mod visible;

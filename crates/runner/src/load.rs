@@ -84,6 +84,11 @@ pub enum LoadError {
     /// A folder's name is not Unicode, and job files are.
     #[error("the folder {0} has a name that is not Unicode")]
     NotUnicode(String),
+    /// A folder has control characters in its name.
+    #[error(
+        "the folder {0} has control characters in its name, and the paths of all frames would; rename it"
+    )]
+    Hidden(String),
     /// What stands in it is wrong.
     #[error("the job file has mistakes")]
     Mistakes {
@@ -130,6 +135,9 @@ pub fn load(
     let text = fs::read_to_string(path).map_err(|error| unreadable(path, error))?;
     let absolute = std::path::absolute(path).map_err(|error| unreadable(path, error))?;
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
+    if folder.to_string_lossy().contains(char::is_control) {
+        return Err(LoadError::Hidden(folder.display().to_string()));
+    }
     let mut fetch =
         |name: &str| fs::read_to_string(folder.join(name)).map_err(|error| error.to_string());
     let reading = read(&path.display().to_string(), &text, sets, &mut fetch);

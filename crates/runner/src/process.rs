@@ -8,6 +8,8 @@ use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
 use std::thread;
 use std::time::Duration;
 
+use truepath_core::visible::visible_bytes;
+
 use rustix::process::{Pid, Signal, WaitId, WaitIdOptions, kill_process_group, waitid};
 
 use crate::clock::Moment;
@@ -257,6 +259,7 @@ fn read_lines(mut stream: impl Read + Send + 'static, sender: SyncSender<String>
     });
 }
 
+/// A line as it is shown and written down.
 fn text(line: &[u8]) -> String {
-    String::from_utf8_lossy(line).into_owned()
+    visible_bytes(line)
 }

@@ -91,7 +91,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     };
     show_words(&adopted.program, &adopted.words)?;
     for remark in &adopted.remarks {
-        writeln!(anstream::stdout(), "{WARNING}note{WARNING:#}: {remark}")?;
+        writeln!(crate::show::out(), "{WARNING}note{WARNING:#}: {remark}")?;
     }
     if arguments.dry_run {
         write!(io::stdout(), "\n{}", adopted.job)?;
@@ -167,7 +167,7 @@ fn hint(text: &str) -> Result<Hint, String> {
 
 /// What each word was taken to mean, with its number.
 fn show_words(program: &str, words: &[Meaning]) -> io::Result<()> {
-    let mut out = anstream::stdout().lock();
+    let mut out = crate::show::out();
     let longest = words.iter().map(|word| word.text.chars().count()).max();
     let width = longest.unwrap_or(0).clamp(7, 40);
     if !program.is_empty() {

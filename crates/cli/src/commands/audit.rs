@@ -59,7 +59,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     if arguments.format == Format::Json {
         print_json(&as_json(&labels(&rendered.deliverables), &audit))?;
     } else {
-        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        let mut out = crate::show::out();
         tell(&mut out, &rendered.deliverables, &audit)?;
         out.flush()?;
     }

@@ -209,6 +209,11 @@ fn print(line: &str) {
     let _ = show::print(line);
 }
 
+/// A line that this program has printed already.
+fn again(line: &str) {
+    let _ = show::output::print_again(&format!("{line}\n"));
+}
+
 /// Tells what is done and why, and calls this program as a user would.
 struct Guide {
     program: PathBuf,
@@ -283,14 +288,14 @@ impl Shown {
         };
         match self {
             Self::First(number) => {
-                lines.iter().take(number).for_each(|line| print(line));
+                lines.iter().take(number).for_each(|line| again(line));
                 if count > number {
                     left(count - number);
                 }
             }
             Self::Last(number) => {
                 let from = count.saturating_sub(number);
-                lines[from..].iter().for_each(|line| print(line));
+                lines[from..].iter().for_each(|line| again(line));
             }
         }
     }

@@ -80,7 +80,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             names: all.into_iter().map(shape).collect(),
         })?;
     } else {
-        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        let mut out = crate::show::out();
         for one in &all {
             tell(&mut out, one)?;
         }

@@ -88,9 +88,23 @@ enum Format {
     Json,
 }
 
+/// JSON in which what a terminal acts on is escaped, as far as JSON does not demand that itself.
+fn escaped(text: &str) -> std::borrow::Cow<'_, str> {
+    let acts = |one: char| one != '\n' && truepath_core::visible::is_hidden(one);
+    if !text.contains(acts) {
+        return text.into();
+    }
+    let escape = |one: char| match acts(one) {
+        true => format!("\\u{:04x}", u32::from(one)),
+        false => one.to_string(),
+    };
+    text.chars().map(escape).collect::<String>().into()
+}
+
 /// Prints a value as JSON.
 fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
     use std::io::Write;
     let text = serde_json::to_string_pretty(value).map_err(std::io::Error::from)?;
+    let text = escaped(&text);
     Ok(writeln!(std::io::stdout(), "{text}")?)
 }

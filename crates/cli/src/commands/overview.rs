@@ -48,7 +48,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             lines: lines.iter().map(shape).collect(),
         })?;
     } else {
-        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        let mut out = crate::show::out();
         tell(&mut out, &lines)?;
         out.flush()?;
     }

@@ -58,7 +58,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             deliverables: deliverables.iter().map(entry).collect(),
         })?;
     } else {
-        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        let mut out = crate::show::out();
         for one in deliverables {
             tell(&mut out, one, &arguments.elsewhere)?;
         }

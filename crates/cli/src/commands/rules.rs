@@ -26,7 +26,7 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     if arguments.rule.is_empty() {
         let longest = rules().map(|rule| rule.name.len()).max().unwrap_or(0);
         for rule in rules() {

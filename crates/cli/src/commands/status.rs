@@ -88,7 +88,7 @@ fn tell(
     name: &str,
     height: Option<usize>,
 ) -> Result<(), Trouble> {
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     let width = columns(io::stdout(), 80);
     let (wanted, done) = status.files();
     let failed: u64 = status
@@ -233,7 +233,7 @@ fn tell(
 
 /// Which frames are stale, and what has changed since they were made.
 fn tell_stale(deliverables: &[Deliverable], status: &Status) -> io::Result<()> {
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     for (one, row) in deliverables.iter().zip(&status.rows) {
         for why in &row.why_stale {
             writeln!(

@@ -109,7 +109,7 @@ pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
             tokens: told.into_iter().map(|one| shape(job, one)).collect(),
         })?;
     } else {
-        let mut out = io::BufWriter::new(anstream::stdout().lock());
+        let mut out = crate::show::out();
         for one in &told {
             tell(&mut out, job, one)?;
         }

@@ -9,6 +9,7 @@ use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snip
 use truepath_core::alike::without_numbers;
 use truepath_core::finding::{Finding, Label, Weight, grouped};
 use truepath_core::source::{SourceKind, Sources};
+use truepath_core::visible::{is_hidden, visible};
 
 use super::{ERROR, GOOD, TITLE, WARNING, columns, count};
 
@@ -87,7 +88,11 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
         Weight::Warning => Level::WARNING,
         Weight::Note => Level::NOTE,
     };
-    let mut group = Group::with_title(level.primary_title(&*finding.sentence).id(finding.code));
+    let mut group = Group::with_title(
+        level
+            .primary_title(visible(&finding.sentence))
+            .id(finding.code),
+    );
     // Labels in the same text share a snippet; the main one comes first.
     let mut ids: Vec<_> = finding
         .labels
@@ -121,11 +126,11 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
             annotations(kind, label, &source.text, columns)
         });
         let snippet = Snippet::source(&*source.text)
-            .path(name)
+            .path(visible(&name).into_owned())
             .annotations(annotations);
         group = group.element(snippet);
     }
-    let wrapped = |text: &str| wrap(text, columns - MARGIN).join("\n");
+    let wrapped = |text: &str| wrap(&visible(text), columns - MARGIN).join("\n");
     if let Some(consequence) = &finding.consequence {
         let note = Level::NOTE.with_name(Some("so"));
         group = group.element(note.message(wrapped(consequence)));
@@ -140,6 +145,8 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
         .render(&[group])
         // The sign between two files is missing from the fonts of most terminals.
         .replace('⸬', "├")
+        // Its escapes and ends of lines are the renderer's own; of a job's text it leaves these.
+        .replace(|one| !matches!(one, '\u{1b}' | '\n') && is_hidden(one), "�")
 }
 
 /// How a label is drawn: behind its underline, or below where it would not fit there.
@@ -158,9 +165,12 @@ fn annotations<'l>(
     match underlined.chars().next() {
         Some(first) if width > columns - MARGIN => {
             let start = span.start..span.start + first.len_utf8();
-            vec![kind.span(span), kind.span(start).label(&*label.text)]
+            vec![
+                kind.span(span),
+                kind.span(start).label(visible(&label.text)),
+            ]
         }
-        _ => vec![kind.span(span).label(&*label.text)],
+        _ => vec![kind.span(span).label(visible(&label.text))],
     }
 }
 

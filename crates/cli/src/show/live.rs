@@ -304,7 +304,7 @@ mod tests {
     }
 
     fn plain(lines: &[String]) -> String {
-        anstream::adapter::strip_str(&lines.join("\n")).to_string()
+        crate::show::output::plain(&lines.join("\n"))
     }
 
     #[test]

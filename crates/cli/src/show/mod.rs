@@ -2,6 +2,7 @@
 
 pub(crate) mod finding;
 pub(crate) mod live;
+pub(crate) mod output;
 pub(crate) mod pace;
 pub(crate) mod progress;
 pub(crate) mod sarif;
@@ -11,19 +12,7 @@ use std::io::{self, Write};
 use std::os::fd::AsFd;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-use anstyle::{AnsiColor, Style};
-
-/// Something is wrong.
-pub(crate) const ERROR: Style = AnsiColor::Red.on_default().bold();
-/// All is well.
-pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
-/// Something to look at.
-pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default().bold();
-/// What a block is about.
-pub(crate) const TITLE: Style = Style::new().bold();
-/// What stands beside it.
-pub(crate) const FAINT: Style = Style::new().dimmed();
-
+pub(crate) use output::{ERROR, FAINT, GOOD, TITLE, WARNING, out};
 pub(crate) use truepath_core::finding::count;
 
 /// The columns that `COLUMNS` tells, as shells do, else those of the terminal behind a stream; what is
@@ -38,7 +27,8 @@ pub(crate) fn columns(stream: impl AsFd, otherwise: usize) -> usize {
 
 /// A line of results. Whoever reads no more is no trouble.
 pub(crate) fn print(line: &str) -> io::Result<()> {
-    match anstream::stdout().write_all(format!("{line}\n").as_bytes()) {
+    let line = output::painted(&format!("{line}\n"));
+    match anstream::stdout().write_all(line.as_bytes()) {
         Err(error) if error.kind() == io::ErrorKind::BrokenPipe => Ok(()),
         printed => printed,
     }
@@ -68,7 +58,8 @@ pub(crate) fn remark(line: &str) {
 /// A line on standard error that is printed in any case.
 pub(crate) fn alert(line: &str) {
     // In one call: several runs may share a terminal.
-    let _ = anstream::stderr().write_all(format!("{line}\n").as_bytes());
+    let line = output::painted(&format!("{line}\n"));
+    let _ = anstream::stderr().write_all(line.as_bytes());
 }
 
 /// `1 file`, `2 files`

@@ -10,6 +10,7 @@ use truepath_runner::clock::Moment;
 use truepath_runner::run::{Event, Watch};
 
 use super::live::Screen;
+use super::output::{painted, plain};
 use super::pace::{pace, rough};
 use super::{ERROR, FAINT, WARNING, columns, count, files, remark};
 
@@ -91,8 +92,8 @@ impl Progress {
             .lines(columns(io::stderr(), 80), height, self.since.elapsed())
             .join("\n");
         bar.set_message(match self.colours {
-            true => lines,
-            false => anstream::adapter::strip_str(&lines).to_string(),
+            true => painted(&lines),
+            false => plain(&lines),
         });
         bar.tick();
     }

@@ -2,8 +2,9 @@
 
 use std::collections::HashSet;
 
-use anstyle::{AnsiColor, Style};
 use truepath_core::strip::{Cell, States, strip};
+
+use super::output::{CYAN, ERROR, FAINT, GREEN, Paint, YELLOW};
 
 /// The widest that a label gets.
 const LABEL: usize = 64;
@@ -40,13 +41,13 @@ pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec
         .collect()
 }
 
-fn style(cell: Cell) -> Style {
+fn style(cell: Cell) -> Paint {
     match cell {
-        Cell::Missing => Style::new().dimmed(),
-        Cell::Partly | Cell::Done => AnsiColor::Green.on_default(),
-        Cell::Running => AnsiColor::Cyan.on_default(),
-        Cell::Stale => AnsiColor::Yellow.on_default(),
-        Cell::Failed => AnsiColor::Red.on_default().bold(),
+        Cell::Missing => FAINT,
+        Cell::Partly | Cell::Done => GREEN,
+        Cell::Running => CYAN,
+        Cell::Stale => YELLOW,
+        Cell::Failed => ERROR,
     }
 }
 
@@ -142,7 +143,7 @@ pub(crate) fn bar(done: u64, wanted: u64, width: usize) -> String {
     let done = done.min(wanted);
     let filled = (done as u128 * width as u128 / wanted as u128) as usize;
     let percent = done as u128 * 100 / wanted as u128;
-    let style = AnsiColor::Green.on_default();
+    let style = GREEN;
     let (full, empty) = ("█".repeat(filled), "·".repeat(width - filled));
     format!("{style}{full}{style:#}{empty} {percent} %")
 }

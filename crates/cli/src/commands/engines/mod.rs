@@ -3,7 +3,7 @@
 mod make;
 mod show;
 
-use std::io::{self, Write};
+use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
 use std::sync::Arc;
@@ -124,7 +124,7 @@ fn list(asked: &List) -> Result<ExitCode, Trouble> {
         print_json(&json!({ "version": VERSION, "engines": rows }))?;
         return Ok(ExitCode::from(code));
     }
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     let width = rows
         .iter()
         .map(|(one, _)| one.name.len())

@@ -29,7 +29,7 @@ pub(super) fn show(name: &str) -> Result<ExitCode, Trouble> {
             "there is no engine `{name}`: {advice}"
         )));
     };
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     let what = match profile.makes_movies {
         true => "puts movies together".to_owned(),
         false => format!("renders {}", profile.takes.meaning()),

@@ -1,7 +1,7 @@
 //! What a run would do: the processes, their frames, where they go, and how long it may take.
 
 use std::collections::BTreeMap;
-use std::io::{self, Write};
+use std::io::Write;
 
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::grouped;
@@ -39,7 +39,7 @@ pub(super) fn tell(chosen: &Chosen, rendered: &Expansion, jobs: usize) -> Result
         })
         .collect();
     let processes = plan(rendered, &|index| missing[index].clone());
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     let mut of: BTreeMap<usize, u64> = BTreeMap::new();
     for process in &processes {
         *of.entry(process.deliverables[0]).or_default() += 1;

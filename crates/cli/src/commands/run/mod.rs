@@ -150,7 +150,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         printed = printed.and(of_job);
     }
     if jobs.len() > 1 {
-        let of_all = ended::summarize(&mut anstream::stdout().lock(), &all);
+        let of_all = ended::summarize(&mut crate::show::out(), &all);
         printed = printed.and(of_all);
     }
     // The command and the message at the end do not depend on whether the summary could be printed.
@@ -272,7 +272,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     progress.finish();
     let report = report?;
     remark_on_direct_movies(&chosen.chosen);
-    let mut out = io::BufWriter::new(anstream::stdout().lock());
+    let mut out = crate::show::out();
     let printed = summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name);
     let printed = printed.and_then(|()| out.flush());
     Ok(Ended::of_report(&chosen.name, &report, printed))
