@@ -115,38 +115,38 @@ fn a_process_in_a_session_of_its_own_keeps_no_run_from_ending() {
     if !common::needs("setsid") {
         return;
     }
+    // A number of seconds that no other process sleeps for.
+    let seconds = format!("600.{}", std::process::id());
     for (what, lines) in [
-        ("holds the output", "setsid sleep 600 &"),
+        ("holds the output", "setsid sleep TIME &"),
         (
             "holds the output without a variable",
-            "env -i setsid sleep 600 &",
+            "env -i setsid sleep TIME &",
         ),
-        ("is silent", "setsid sleep 600 >/dev/null 2>&1 </dev/null &"),
+        (
+            "is silent",
+            "setsid sleep TIME >/dev/null 2>&1 </dev/null &",
+        ),
         (
             "is silent, without a variable",
-            "env -i setsid sleep 600 >/dev/null 2>&1 </dev/null &",
+            "env -i setsid sleep TIME >/dev/null 2>&1 </dev/null &",
         ),
         (
             "prints without end",
-            "setsid sh -c 'while :; do echo again; sleep 0.01; done' &",
+            "setsid sh -c 'while :; do echo TIME; sleep 0.01; done' &",
         ),
     ] {
-        let project = project(lines, "");
+        let project = project(&lines.replace("TIME", &seconds), "");
         let since = Instant::now();
         let called = project.call(&["run"]).ends(0);
         assert!(since.elapsed() < Duration::from_secs(60), "{what}");
-        assert!(
-            called
-                .err
-                .contains("ended 1 process that an engine left behind")
-                || called
-                    .out
-                    .contains("ended 1 process that an engine left behind"),
-            "{what}: {}{}",
-            called.out,
-            called.err
-        );
-        assert_eq!(there(&project).len(), 5, "{what}");
+        assert_eq!(there(&project).len(), 5, "{what}: {}", called.out);
+        let is_it = |process: &fs::DirEntry| {
+            let line = fs::read(process.path().join("cmdline")).unwrap_or_default();
+            String::from_utf8_lossy(&line).contains(&seconds)
+        };
+        let left = fs::read_dir("/proc").unwrap().flatten().filter(is_it);
+        assert_eq!(left.count(), 0, "{what}: {}{}", called.out, called.err);
     }
 }
 
@@ -216,4 +216,31 @@ fn a_supervisor_that_is_killed_and_events_that_nobody_reads_are_no_reason_to_sto
     drop(reader);
     run.wait().unwrap();
     assert_eq!(there(&other).len(), 5);
+}
+
+#[test]
+fn logs_have_a_bound_and_keep_what_tells_of_frames() {
+    // Forty megabytes in frame 3, and a word at the beginning and at the end.
+    let project = project(
+        "echo the first words\nline=$(head -c 60000 /dev/zero | tr '\\0' x)\n\
+         i=0; while [ $i -lt 700 ]; do echo \"$line\"; i=$((i+1)); done\necho the last words",
+        "",
+    );
+    project.call(&["run"]).ends(0);
+    let logs = project.path(".truepath/logs/0001");
+    let mut largest = String::new();
+    for log in fs::read_dir(logs).unwrap().flatten() {
+        let text = fs::read_to_string(log.path()).unwrap();
+        if text.len() > largest.len() {
+            largest = text;
+        }
+    }
+    assert!(largest.len() < 20 << 20, "{} bytes", largest.len());
+    assert!(largest.contains("the first words"));
+    assert!(largest.contains("the last words"));
+    assert!(largest.contains("lines are left out here"));
+    assert!(
+        largest.contains(" is "),
+        "where the frame went stands in it too"
+    );
 }

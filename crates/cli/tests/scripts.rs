@@ -220,6 +220,28 @@ fn a_script_alone_makes_the_files_of_a_run_in_every_shell() {
 }
 
 #[test]
+fn names_that_start_with_a_dot_are_brought_in_every_shell() {
+    let job = JOB.replace("{shot}_{pass}", ".{shot}_{pass}");
+    let by_run = drawn(&job);
+    by_run.call(&["run"]).ends(0);
+    let wanted = bytes(&by_run);
+    assert_eq!(wanted.len(), 10);
+    for line in SHELLS {
+        let Some(mut shell) = shell(line) else {
+            continue;
+        };
+        let project = drawn(&job);
+        project
+            .call(&["commands", "--as", "sh", "--to", "night.sh"])
+            .ends(0);
+        let output = shell.arg(project.path("night.sh")).output().unwrap();
+        let said = String::from_utf8_lossy(&output.stderr);
+        assert!(output.status.success(), "{line:?}\n{said}");
+        assert!(bytes(&project) == wanted, "{line:?}\n{said}");
+    }
+}
+
+#[test]
 fn a_script_never_replaces_a_file_and_tells_what_is_missing() {
     let project = drawn(&format!("{JOB}chunk = 2\n"));
     project.write("r $x's/dawn_beauty.0002.png", "mine");

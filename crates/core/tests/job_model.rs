@@ -292,6 +292,14 @@ fn a_bad_cell_is_told_by_row_and_column() {
             "TP004 shots.csv:5 row 5, column `shot`: the name \"a/b\" of a shot holds a separator; only places hold whole paths",
         ]
     );
+    // Empty cells beyond the columns are what spreadsheets leave.
+    let beyond = "shot,frames\ns001,1-4,\ns002,1,3,5-9\n";
+    assert_eq!(
+        told(LISTED, &[], &[("shots.csv", beyond)]),
+        [
+            "TP005 shots.csv:3 row 3, column `shot`: the row of the shot `s002` has 4 cells, and the list has 2 columns"
+        ]
+    );
     let strange = told(LISTED, &[], &[("shots.csv", "shot,framez\na,1\n")]);
     assert_eq!(
         strange,

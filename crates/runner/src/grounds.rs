@@ -37,7 +37,14 @@ impl Mark {
     /// Makes a folder that is marked as this run's own.
     pub(crate) fn make(&self, disk: &dyn Disk, folder: &Path) -> io::Result<()> {
         create_folder(disk, folder)?;
-        disk.write_new(&folder.join(MARK), &serde_json::to_vec(self)?)
+        match disk.write_new(&folder.join(MARK), &serde_json::to_vec(self)?) {
+            // The answer of a file server was lost.
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => Self::read(folder)
+                .is_some_and(|mark| mark == *self)
+                .then_some(())
+                .ok_or(error),
+            written => written,
+        }
     }
 
     fn read(folder: &Path) -> Option<Self> {

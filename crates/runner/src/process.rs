@@ -4,7 +4,7 @@ use std::io::{self, Read};
 use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
-use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TryRecvError, sync_channel};
 use std::thread;
 use std::time::Duration;
 
@@ -61,6 +61,8 @@ pub(crate) struct Process<'w> {
     signs: Signs,
     /// When it was looked at last.
     looked: Moment,
+    /// Whether no line was waiting once it had ended.
+    is_read_up: bool,
     /// What it left behind and was ended, by name.
     left_behind: Vec<String>,
 }
@@ -122,6 +124,7 @@ impl<'w> Process<'w> {
                 pipe,
             },
             looked: Moment::now(),
+            is_read_up: false,
             left_behind: Vec::new(),
         };
         warden.watch(group);
@@ -134,15 +137,24 @@ impl<'w> Process<'w> {
         if self.looked.elapsed() > OFTEN {
             self.looked = Moment::now();
             match self.ended {
-                // Something outside of its tree still holds its output open.
-                Some(ended) if ended.since.elapsed() > LAST_WORDS => {
+                // Something outside of its tree still holds its output open; all that the engine itself
+                // printed is read by now.
+                Some(ended) if self.is_read_up && ended.since.elapsed() > LAST_WORDS => {
                     return Ok(Happening::Ended(ended.exit));
                 }
                 None if !self.lives(Duration::ZERO)? => drop(self.wait()?),
                 _ => {}
             }
         }
-        match self.lines.recv_timeout(patience) {
+        let waiting = match self.lines.try_recv() {
+            Ok(line) => Ok(line),
+            Err(TryRecvError::Disconnected) => Err(RecvTimeoutError::Disconnected),
+            Err(TryRecvError::Empty) => {
+                self.is_read_up |= self.ended.is_some();
+                self.lines.recv_timeout(patience)
+            }
+        };
+        match waiting {
             Ok(line) => Ok(Happening::Line(line)),
             Err(RecvTimeoutError::Disconnected) => {
                 // Nobody can print any more: either it has ended, or it has closed its output.

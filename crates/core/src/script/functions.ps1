@@ -21,7 +21,7 @@ function Get-TrueName($File, $Frame) {
 
 # The file of a frame in a staging folder, if the engine has written one.
 function Find-Native($File, $Frame, $Staging) {
-  $All = Get-ChildItem -LiteralPath $Staging -File | Where-Object { $_.Length -gt 0 }
+  $All = Get-ChildItem -LiteralPath $Staging -File -Force | Where-Object { $_.Length -gt 0 }
   foreach ($One in $All) {
     $Name = $One.Name
     switch ($File.How) {

@@ -132,12 +132,12 @@ bring() {
   last=
   if [ "$outcome" -ne 0 ]; then
     [ "$in_order" -ne 0 ] && [ "$how" != one ] || return
-    for file in "$staging"/*; do
+    for file in "$staging"/* "$staging"/.[!.]* "$staging"/..?*; do
       frame_of "$@" || continue
       if [ -z "$last" ] || [ "$found" -gt "$last" ]; then last=$found; fi
     done
   fi
-  for file in "$staging"/*; do
+  for file in "$staging"/* "$staging"/.[!.]* "$staging"/..?*; do
     frame_of "$@" || continue
     [ "$found" != "$last" ] || continue
     true_name "$found"

@@ -61,6 +61,7 @@ impl Work<'_> {
             let mut published = match happening.map_err(RunError::disk(&staging))? {
                 Happening::Ended(exit) => {
                     self.remark_on_left_behind(process.left_behind());
+                    log.engine_ended().map_err(RunError::disk(log.path()))?;
                     outcome.took = times.started.elapsed().saturating_sub(outcome.start);
                     outcome.end = match ending {
                         Some((end, _)) => end,
@@ -71,9 +72,11 @@ impl Work<'_> {
                 Happening::Quiet => 0,
                 Happening::Line(line) => {
                     times.line = Moment::now();
-                    log.engine(&line).map_err(RunError::disk(log.path()))?;
+                    let meaning = reader.read(&line);
+                    log.engine(&line, meaning.is_some())
+                        .map_err(RunError::disk(log.path()))?;
                     outcome.complaint.line(&line);
-                    match reader.read(&line) {
+                    match meaning {
                         Some(Meaning::File(name)) if area.is_predictable() => {
                             let evidence = Evidence {
                                 named: std::slice::from_ref(&name),

@@ -106,9 +106,12 @@ impl Work<'_> {
                 return Ok(Err("interrupted".to_owned()));
             }
             match process.next(Duration::from_millis(100))? {
-                Happening::Line(line) => log.engine(&line)?,
+                Happening::Line(line) => log.engine(&line, false)?,
                 Happening::Quiet => {}
-                Happening::Ended(Exit::Code(0)) => return Ok(Ok(())),
+                Happening::Ended(Exit::Code(0)) => {
+                    log.engine_ended()?;
+                    return Ok(Ok(()));
+                }
                 Happening::Ended(Exit::Code(code)) => {
                     return Ok(Err(format!("it ended with exit code {code}")));
                 }

@@ -3,7 +3,7 @@
 use std::ops::Range;
 
 use super::Reader;
-use crate::finding::Finding;
+use crate::finding::{Finding, count};
 use crate::job::tree::{self, Entry, Node, NodeKind};
 use crate::job::{KEYS, Kind, NamedTable, TableKind};
 use crate::nearest::advice;
@@ -99,6 +99,21 @@ impl Reader<'_> {
                 self.findings.push(
                     Finding::error("TP004", format!("the shot `{name}` is listed twice"))
                         .at(&name_place, ""),
+                );
+            }
+            let beyond = row.iter().skip(columns.len());
+            if let Some(cell) = beyond.clone().find(|cell| !cell.text.trim().is_empty()) {
+                let cells = count(row.len() as u64, "cell", "cells");
+                let named = count(columns.len() as u64, "column", "columns");
+                self.findings.push(
+                    Finding::error(
+                        "TP005",
+                        format!(
+                            "the row of the shot `{name}` has {cells}, and the list has {named}"
+                        ),
+                    )
+                    .at(&cell.place(source), "")
+                    .advise("put a text with commas into quotes: \"a, b\""),
                 );
             }
             let entries = entries(&columns, &row, source);
