@@ -9,7 +9,7 @@ use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::{Duration, Instant};
 
-use common::{Project, picture};
+use common::{Project, ledger_line, picture};
 use serde_json::json;
 
 /// A project of six frames; its engine renders each once the file `go` or `go-FRAME` is there. Frames go
@@ -111,23 +111,6 @@ impl Copied {
     }
 }
 
-/// A line of a ledger with its checksum (CRC-32, ISO-HDLC).
-fn line(value: &serde_json::Value) -> String {
-    let text = value.to_string();
-    let mut sum = !0_u32;
-    for byte in text.bytes() {
-        sum ^= u32::from(byte);
-        for _ in 0..8 {
-            sum = if sum & 1 == 1 {
-                sum >> 1 ^ 0xedb8_8320
-            } else {
-                sum >> 1
-            };
-        }
-    }
-    format!("{{\"check\":\"{:08x}\",\"line\":{text}}}\n", !sum)
-}
-
 #[test]
 fn an_edited_ledger_removes_and_moves_nothing() {
     let outside = tempfile::tempdir().unwrap();
@@ -172,12 +155,13 @@ fn an_edited_ledger_removes_and_moves_nothing() {
         "/".to_owned(),
     ];
     for (number, folder) in folders.iter().enumerate() {
-        text += &line(&json!({"staged": {
+        text += &ledger_line(&json!({"staged": {
             "folder": folder, "process": 50 + number, "label": "x", "log": "x", "time": "2026-01-01T00:00:00Z",
             "frames": "1-6", "members": [], "given": ["work.png", "truepath.toml", "engine.sh"],
         }}));
-        text += &line(&json!({"held": { "folder": folder, "hold": name(".truepath-held") }}));
-        text += &line(&json!({"held": { "folder": outside.path(), "hold": folder }}));
+        text +=
+            &ledger_line(&json!({"held": { "folder": folder, "hold": name(".truepath-held") }}));
+        text += &ledger_line(&json!({"held": { "folder": outside.path(), "hold": folder }}));
     }
     let record = |path: &str| {
         json!({
@@ -197,7 +181,7 @@ fn an_edited_ledger_removes_and_moves_nothing() {
             name("precious/work.png"),
         ),
     ] {
-        text += &line(
+        text += &ledger_line(
             &json!({"intent": { "staged": staged, "frame": 5, "replaces": "remove", "record": record(&path) }}),
         );
     }
@@ -207,7 +191,7 @@ fn an_edited_ledger_removes_and_moves_nothing() {
         .unwrap()
         .duration_since(std::time::UNIX_EPOCH)
         .unwrap();
-    text += &line(&json!({"unproven": {
+    text += &ledger_line(&json!({"unproven": {
         "path": project.path("out/kiln.0001.png"), "aside": name("set-aside/work.png"),
         "stamp": { "size": facts.len(), "modified": i64::try_from(time.as_nanos()).unwrap() },
     }}));

@@ -182,7 +182,7 @@ fn a_movie_is_never_done_while_its_frames_are_not() {
     }
     let sequence = "renders/kiln.0002.png";
     let movie = "renders/kiln.mkv";
-    let job = "[project]\nscene = \"kiln.toml\"\nframes = \"1-3\"\nengine = \"understudy\"\nsize = \"48x32\"\n[shot.kiln]\n\
+    let job = "[project]\nscene = \"kiln.toml\"\nframes = \"1-3\"\nengine = \"understudy\"\nsize = \"48x32\"\nfps = 24\n[shot.kiln]\n\
          [output.frames]\npath = \"renders/{shot}.{frame:04}.png\"\n\
          [output.review]\npath = \"renders/{shot}.mkv\"\nmovie = { from = \"frames\", container = \"mkv\", codec = \"ffv1\", pixels = \"rgb 8\" }\n";
     // What is done to the files, and whether the movie counts as done by then.

@@ -2,8 +2,10 @@
 //! of their renderers is killed. `scripts/storm` lets it go on for longer.
 //!
 //! The renderers leave a rough picture of every frame first, which differs from the final one in
-//! nothing but its bytes, and die of themselves as well. What has a true name in the end must be
-//! the final picture, byte for byte.
+//! nothing but its bytes, and die of themselves as well; some remove the folder that they write to, leave
+//! names that are no text, or processes that hold their output. Two of the runs are killed and begin again
+//! at the same instant, and ledgers get lines of junk, and lines that speak of folders of others. What has
+//! a true name in the end must be the final picture, byte for byte, and nothing else is touched.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod common;
@@ -51,6 +53,61 @@ fn profile(words: &str) -> String {
         "order" => rest,
         _ => rest.replace("in-order = true", ""),
     }
+}
+
+/// What the renderer does in one of 256 starts each, before it renders.
+const WILD: &str = "#!/bin/sh\n\
+     case ${PWD##*/} in .truepath-*) ;; *) exec \"$RENDERER\" \"$@\";; esac\n\
+     case $(od -An -N1 -tu1 /dev/urandom | tr -d ' ') in\n\
+     1) rm -rf \"$PWD\"; exit 0;;\n\
+     2) printf x >\"$(printf 'a\\377b')\";;\n\
+     3) setsid sleep 30 &;;\n\
+     4) mkdir -p deep/er; echo x >deep/er/x;;\n\
+     5) rm -rf \"$PWD\"; ln -s \"$PRECIOUS\" \"$PWD\"; exit 0;;\n\
+     esac\nexec \"$RENDERER\" \"$@\"\n";
+
+/// A project whose renderer does that, beside a folder that nothing may touch.
+fn wild_project(words: &str) -> Project {
+    let project = project("[mishap]\nslow = 60\nunlucky = 40\nrough = true\n", words);
+    project.write("wild.sh", WILD);
+    let executable = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    fs::set_permissions(project.path("wild.sh"), executable).unwrap();
+    project.write("precious/work.png", "the only copy");
+    let (wild, precious) = (project.path("wild.sh"), project.path("precious"));
+    let profile = profile(words).replace(
+        "program = \"{self}\"",
+        &format!("program = \"{}\"", wild.display()),
+    );
+    project.write("engines/renderer.toml", &profile);
+    let job = project.read("truepath.toml");
+    let env = format!(
+        "env = {{ PRECIOUS = \"{}\", RENDERER = \"{}\" }}\n",
+        precious.display(),
+        common::program()
+    );
+    project.write("truepath.toml", &format!("{env}{job}"));
+    project
+}
+
+/// Adds a line of junk to a ledger, and one that speaks of a folder of somebody else.
+fn edit_a_ledger(project: &Project, chance: &mut Chance) {
+    use std::io::Write;
+    let Ok(ledgers) = fs::read_dir(project.path(".truepath/ledger")) else {
+        return;
+    };
+    let ledgers: Vec<_> = ledgers.flatten().collect();
+    if ledgers.is_empty() {
+        return;
+    }
+    let one = &ledgers[chance.below(ledgers.len())];
+    let precious = project.path("precious");
+    let lie = common::ledger_line(&serde_json::json!({ "staged": {
+        "folder": precious, "process": 9000, "label": "x", "log": "x", "time": "2026-01-01T00:00:00Z",
+        "frames": "1-400", "members": [], "given": ["work.png"],
+    }}));
+    let junk = [b"\xff\x00 junk\n", lie.as_bytes()].concat();
+    let mut file = fs::File::options().append(true).open(one.path()).unwrap();
+    file.write_all(&junk).unwrap();
 }
 
 fn project(mishap: &str, words: &str) -> Project {
@@ -126,6 +183,20 @@ fn storm(project: &Project, chance: &mut Chance, longest: Duration) -> (u32, u32
         std::thread::park_timeout(Duration::from_millis(500));
         if !raging {
             continue;
+        }
+        match chance.below(8) {
+            0 => edit_a_ledger(project, chance),
+            // Two of them begin again at the same instant.
+            1 | 2 if runs[2].is_some() && runs[3].is_some() => {
+                for run in runs[2..].iter_mut().flatten() {
+                    kills += u32::from(run.kill().is_ok());
+                    run.wait().unwrap();
+                }
+                for machine in [2, 3] {
+                    runs[machine] = Some(begin(project, machine));
+                }
+            }
+            _ => {}
         }
         let engines = renderers(project);
         let alive: Vec<usize> = (0..4).filter(|one| runs[*one].is_some()).collect();
@@ -240,7 +311,7 @@ fn whatever_is_killed_every_frame_is_there_once() {
     while round < WORDS.len() || since.elapsed() < Duration::from_secs(seconds) {
         let words = WORDS[round % WORDS.len()];
         round += 1;
-        let wild = project("[mishap]\nslow = 60\nunlucky = 40\nrough = true\n", words);
+        let wild = wild_project(words);
         let longest = Duration::from_secs((seconds / 3).clamp(10, 60));
         let (kills, engines) = storm(&wild, &mut chance, longest);
         eprintln!(
@@ -258,6 +329,8 @@ fn whatever_is_killed_every_frame_is_there_once() {
         assert_eq!(times.len() as i64, FRAMES * 2);
         let twice: Vec<_> = times.iter().filter(|(_, times)| **times != 1).collect();
         assert!(twice.is_empty(), "published more than once: {twice:?}");
+        assert_eq!(wild.read("precious/work.png"), "the only copy");
+        assert_eq!(wild.files("precious").len(), 1);
         assert_eq!(begun_too_late(&wild), [""; 0], "rendered again");
         assert!(!wild.path(".truepath/claims").exists(), "claims are left");
         let sessions = fs::read_dir(wild.path(".truepath/sessions"))

@@ -167,3 +167,31 @@ fn headers_that_lie_end_no_run() {
         }
     }
 }
+
+#[test]
+fn what_is_there_besides_is_a_note_and_no_fault() {
+    let size = Size {
+        width: 24,
+        height: 16,
+    };
+    let mut out = std::io::Cursor::new(Vec::new());
+    let planes = [
+        (String::new(), Canvas::new(size, Channels::Rgba)),
+        ("depth".to_owned(), Canvas::new(size, Channels::Gray)),
+    ];
+    write_exr(&planes, &mut out, Bits::Half, "zip", 1.0).unwrap();
+    let project = project("channels = \"rgba\"\nbits = \"half\"\n");
+    let mut bytes = out.into_inner();
+    bytes.extend(b"more");
+    fs::write(project.path("picture.exr"), bytes).unwrap();
+    project.call(&["run"]).ends(0);
+    let audit = project.call(&["audit"]).ends(0).out;
+    assert!(
+        audit.contains("it has further channels: depth.Y"),
+        "{audit}"
+    );
+    assert_eq!(
+        project.audit()["deliverables"][0]["notes"][0]["frames"],
+        "1-3"
+    );
+}

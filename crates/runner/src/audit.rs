@@ -10,7 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{ByReason, There, look};
+use crate::inventory::{ByReason, There, look_closely};
 use crate::ledger::Ledger;
 use crate::movies;
 use crate::staging::ASIDE;
@@ -31,6 +31,9 @@ pub struct Account {
     pub changed: Vec<(String, FrameSet)>,
     /// Pictures that this program cannot decode: reason and frames.
     pub unverifiable: Vec<(String, FrameSet)>,
+    /// What there is besides in files that are as they should be, such as further layers: note and
+    /// frames.
+    pub notes: Vec<(String, FrameSet)>,
     /// Whole pictures that other settings made.
     pub stale: FrameSet,
     /// Why those are stale.
@@ -84,7 +87,8 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         };
         let mut missing = Vec::new();
         let mut stale = Vec::new();
-        let (mut changed, mut broken, mut unverifiable) = (
+        let (mut changed, mut broken, mut unverifiable, mut notes) = (
+            ByReason::default(),
             ByReason::default(),
             ByReason::default(),
             ByReason::default(),
@@ -94,13 +98,16 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
             let state = seen.state();
             frames
                 .first()
-                .map(|frame| (frame, state))
+                .map(|frame| (frame, state, Vec::new()))
                 .into_iter()
                 .collect()
         } else {
-            look(deliverable, frames, &ledger, fingerprint.as_deref(), true)
+            look_closely(deliverable, frames, &ledger, fingerprint.as_deref(), true)
         };
-        for (frame, there) in found {
+        for (frame, there, besides) in found {
+            for note in besides {
+                notes.add(note, frame);
+            }
             match there {
                 There::Valid | There::Touched | There::Unrecorded => account.valid += 1,
                 There::Changed(difference) => changed.add(difference, frame),
@@ -117,6 +124,7 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
             account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
         }
         account.changed = changed.frames();
+        account.notes = notes.frames();
         account.unverifiable = unverifiable.frames();
         account.broken = broken.frames();
         audit.accounts.push(account);

@@ -80,11 +80,27 @@ pub(crate) fn look(
     fingerprint: Option<&str>,
     decode: bool,
 ) -> Vec<(Frame, There)> {
+    let seen = look_closely(deliverable, frames, ledger, fingerprint, decode);
+    seen.into_iter()
+        .map(|(frame, there, _)| (frame, there))
+        .collect()
+}
+
+/// The same, with what there is besides in the files that are decoded.
+pub(crate) fn look_closely(
+    deliverable: &Deliverable,
+    frames: &FrameSet,
+    ledger: &Ledger,
+    fingerprint: Option<&str>,
+    decode: bool,
+) -> Vec<(Frame, There, Vec<String>)> {
     let all: Vec<Frame> = frames.iter().collect();
     let wanted = Wanted::from(deliverable);
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);
-        (*frame, at(&path, ledger, fingerprint, decode, &wanted))
+        let mut notes = Vec::new();
+        let there = at(&path, ledger, fingerprint, decode, &wanted, &mut notes);
+        (*frame, there, notes)
     };
     // Looking at a file takes microseconds, decoding it milliseconds.
     match all.len() < if decode { 8 } else { 4096 } {
@@ -113,7 +129,14 @@ pub(crate) fn look_briefly(
             (Ok(Some(found)), Some(record)) if record.stamp == found => {
                 Some(as_recorded(record, fingerprint, &wanted))
             }
-            (Ok(Some(_)), Some(_)) => Some(at(&path, ledger, fingerprint, false, &wanted)),
+            (Ok(Some(_)), Some(_)) => Some(at(
+                &path,
+                ledger,
+                fingerprint,
+                false,
+                &wanted,
+                &mut Vec::new(),
+            )),
             (Ok(Some(_)), None) => None,
         };
         let bytes = match &there {
@@ -156,13 +179,14 @@ pub(crate) struct Brief {
     pub(crate) bytes: u64,
 }
 
-/// Looks at one file.
+/// Looks at one file; what there is besides in one that is decoded goes to the notes.
 fn at(
     path: &str,
     ledger: &Ledger,
     fingerprint: Option<&str>,
     decode: bool,
     wanted: &Wanted,
+    notes: &mut Vec<String>,
 ) -> There {
     let file = Path::new(path);
     let found = match stamp(file) {
@@ -181,7 +205,10 @@ fn at(
         // What other settings made may well be another kind of picture.
         Err(flaw) if is_stale && flaw.is_wrong_kind() => None,
         Err(flaw) => return There::Broken(flaw.to_string()),
-        Ok(_) => None,
+        Ok(facts) => {
+            *notes = facts.notes;
+            None
+        }
     };
     let Some(record) = record else {
         return unverifiable.map_or(There::Unrecorded, There::Unverifiable);

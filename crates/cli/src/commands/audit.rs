@@ -166,6 +166,9 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
         );
         row("changed", WARNING, frames, &why)?;
     }
+    for (note, frames) in &account.notes {
+        row("note", FAINT, frames, &format!("\n         {note}"))?;
+    }
     for (reason, frames) in &account.unverifiable {
         row("unverifiable", WARNING, frames, &unverifiable(reason))?;
     }
@@ -221,6 +224,7 @@ fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
                 "broken": by_reason(&account.broken),
                 "changed": by_reason(&account.changed),
                 "unverifiable": by_reason(&account.unverifiable),
+                "notes": by_reason(&account.notes),
                 "stale": account.stale.to_string(),
                 "why-stale": account.why_stale.iter().map(|why| json!({
                     "frames": why.frames.to_string(),

@@ -273,3 +273,20 @@ pub fn picture_of(width: u32, height: u32, color: png::ColorType, shade: u8) -> 
     writer.finish().unwrap();
     bytes
 }
+
+/// A line of a ledger with its checksum (CRC-32, ISO-HDLC).
+pub fn ledger_line(value: &serde_json::Value) -> String {
+    let text = value.to_string();
+    let mut sum = !0_u32;
+    for byte in text.bytes() {
+        sum ^= u32::from(byte);
+        for _ in 0..8 {
+            sum = if sum & 1 == 1 {
+                sum >> 1 ^ 0xedb8_8320
+            } else {
+                sum >> 1
+            };
+        }
+    }
+    format!("{{\"check\":\"{:08x}\",\"line\":{text}}}\n", !sum)
+}

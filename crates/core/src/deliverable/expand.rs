@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use super::common::Asked;
 use super::movie::OutputKind;
 use super::planes::{FileOf, files, layers};
-use super::problem::ProblemKind;
+use super::problem::{Problem, ProblemKind};
 use super::resolve::listed;
 use super::root::absolute;
 use super::share::Share;
@@ -93,6 +93,16 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         let parts: Vec<Expansion> = shots.par_chunks(SHOTS_AT_A_TIME).map(of_shots).collect();
         parts.into_iter().fold(Expansion::default(), Expansion::and)
     };
+    if expansion.deliverables.len() > MOST_DELIVERABLES {
+        expansion.deliverables.truncate(MOST_DELIVERABLES);
+        let place = job.outputs.first().map(|one| one.name_place.clone());
+        let problem = place.map(|place| Problem {
+            kind: ProblemKind::TooMany,
+            place,
+            deliverables: 1,
+        });
+        expansion.problems.extend(problem);
+    }
     if let Some(share) = Share::of_job(job) {
         share.keep(&mut expansion);
     }
@@ -102,6 +112,9 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
         .sort_by_key(|one| std::cmp::Reverse(one.common.priority));
     expansion
 }
+
+/// A job has so many deliverables at most.
+pub const MOST_DELIVERABLES: usize = 100_000;
 
 /// An output of a shot.
 #[derive(Clone, Copy)]
@@ -257,6 +270,10 @@ impl<'j> Expander<'j> {
                 let chosen = |pass: &Option<&Word>| {
                     Selection::takes(&self.selection.passes, Word::text_of(*pass))
                 };
+                if self.expansion.deliverables.len() >= MOST_DELIVERABLES {
+                    self.problem(ProblemKind::TooMany, at.output.name_place.clone(), 1);
+                    return;
+                }
                 if !file.passes.iter().any(chosen) {
                     continue;
                 }

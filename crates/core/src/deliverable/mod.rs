@@ -20,7 +20,7 @@ use std::time::Duration;
 
 pub use began::Began;
 pub use choose::{Selection, SelectionError};
-pub use expand::{Surroundings, expand};
+pub use expand::{MOST_DELIVERABLES, Surroundings, expand};
 pub use expansion::Expansion;
 pub use movie::Movie;
 pub use planes::Plane;

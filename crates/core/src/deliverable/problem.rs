@@ -20,7 +20,8 @@ impl Problem {
     /// Puts it among others; the same one is counted and not told twice.
     pub(super) fn among(self, others: &mut Vec<Self>) {
         let same = |known: &&mut Self| known.place == self.place && known.kind == self.kind;
-        match others.iter_mut().find(same) {
+        // Of a large job with a problem in every shot only the last are looked through.
+        match others.iter_mut().rev().take(256).find(same) {
             Some(known) => known.deliverables += self.deliverables,
             None => others.push(self),
         }
@@ -78,6 +79,8 @@ pub enum ProblemKind {
     },
     /// A scale without a size to take a part of.
     ScaleOfNothing,
+    /// More deliverables than a job may have.
+    TooMany,
     /// A path that leaves its place.
     Outside {
         /// Why, as a sentence.

@@ -3,6 +3,7 @@
 mod arguments;
 mod check_table;
 mod keys;
+mod limits;
 mod read;
 mod table;
 mod tree;

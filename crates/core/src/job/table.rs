@@ -1,5 +1,8 @@
 //! A table of the job file as the values that it sets.
 
+use std::collections::HashMap;
+use std::collections::hash_map::Entry;
+
 use super::{Key, TableKind, Value, Word};
 use crate::source::{Layer, Place, Sourced};
 
@@ -79,6 +82,25 @@ impl NamedTable {
     }
 }
 
+/// The places of tables by kind and name: there may be a hundred thousand.
+type Places = HashMap<(TableKind, String), usize>;
+
+fn places(tables: &[NamedTable]) -> Places {
+    let place = |(at, table): (usize, &NamedTable)| ((table.kind, table.name.clone()), at);
+    tables.iter().enumerate().map(place).collect()
+}
+
+/// Where the table of the same kind and name is; where there is none, this one comes last.
+fn place_of(places: &mut Places, tables: &[NamedTable], table: &NamedTable) -> Option<usize> {
+    match places.entry((table.kind, table.name.clone())) {
+        Entry::Occupied(known) => Some(*known.get()),
+        Entry::Vacant(free) => {
+            free.insert(tables.len());
+            None
+        }
+    }
+}
+
 /// Adds the tables of a weaker file.
 pub(super) fn build_on(tables: &mut Vec<NamedTable>, weaker: Vec<NamedTable>) {
     // The tables of one file have names of their own: nothing has to be looked for.
@@ -86,12 +108,11 @@ pub(super) fn build_on(tables: &mut Vec<NamedTable>, weaker: Vec<NamedTable>) {
         *tables = weaker;
         return;
     }
+    let mut places = places(tables);
     for table in weaker {
-        match tables
-            .iter_mut()
-            .find(|known| known.kind == table.kind && known.name == table.name)
-        {
-            Some(known) => {
+        match place_of(&mut places, tables, &table) {
+            Some(at) => {
+                let known = &mut tables[at];
                 known.table.build_on(table.table);
                 known.inherits = known.inherits.take().or(table.inherits);
                 build_on(&mut known.inner, table.inner);
@@ -103,9 +124,11 @@ pub(super) fn build_on(tables: &mut Vec<NamedTable>, weaker: Vec<NamedTable>) {
 
 /// Adds tables that win over those that are there; the order and the places of the names stay.
 pub(super) fn build_over(tables: &mut Vec<NamedTable>, stronger: Vec<NamedTable>) {
+    let mut places = places(tables);
     for table in stronger {
-        match tables.iter_mut().find(|known| known.name == table.name) {
-            Some(known) => {
+        match place_of(&mut places, tables, &table) {
+            Some(at) => {
+                let known = &mut tables[at];
                 let weaker = std::mem::replace(&mut known.table, table.table);
                 known.table.build_on(weaker);
                 let weaker = std::mem::replace(&mut known.inner, table.inner);

@@ -5,6 +5,7 @@ use std::ops::Range;
 use toml::Spanned;
 use toml::de::{DeString, DeTable, DeValue};
 
+use super::limits::beyond_limits;
 use crate::finding::Finding;
 use crate::source::{Place, SourceId};
 
@@ -99,7 +100,9 @@ pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
         .collect();
     findings.sort_by_key(|finding| finding.labels[0].place.span.start);
     let reader = Reader { text, source };
-    (reader.table(table.get_ref()), findings)
+    let entries = reader.table(table.get_ref());
+    findings.extend(beyond_limits(&entries));
+    (entries, findings)
 }
 
 /// What was likely meant in a line that is not TOML.

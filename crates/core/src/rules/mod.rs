@@ -19,7 +19,8 @@ use helpers::one_of;
 
 use rayon::prelude::*;
 
-use crate::finding::Finding;
+use crate::deliverable::{MOST_DELIVERABLES, ProblemKind};
+use crate::finding::{Finding, grouped};
 
 /// Every rule, in the order of the codes.
 pub fn rules() -> impl Iterator<Item = &'static Rule> {
@@ -37,9 +38,25 @@ pub fn rules() -> impl Iterator<Item = &'static Rule> {
     .copied()
 }
 
+/// That a job asks for more than it may have.
+fn too_many(subject: &Subject<'_>) -> Option<Finding> {
+    let mut problems = subject.problems();
+    let problem = problems.find(|problem| problem.kind == ProblemKind::TooMany)?;
+    let most = grouped(MOST_DELIVERABLES as u64);
+    Some(
+        Finding::error("TP009", format!("the job has more than {most} deliverables"))
+            .at(&problem.place, "")
+            .advise("split the job into several files, or shorten its lists of cameras, passes, views and variants"),
+    )
+}
+
 /// What all rules have to say, errors first, then in the order of the rules.
 #[must_use]
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
+    // Of more than a job may have nothing is looked through.
+    if let Some(finding) = too_many(subject) {
+        return vec![finding];
+    }
     let ask = |rule: &'static Rule| (rule.check)(rule, subject);
     let told: Vec<Vec<Finding>> = if subject.expansion.is_large() {
         let rules: Vec<&Rule> = rules().collect();

@@ -1,7 +1,7 @@
 //! The tables of a job file.
 
 /// The tables that a key may stand in.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 pub enum TableKind {
     /// `[project]` and the top of a short job file.
     Project,

@@ -5,6 +5,9 @@ use crate::finding::Finding;
 use crate::job::Job;
 use crate::nearest::advice;
 
+/// A variant inherits over so many steps at most.
+const MOST_STEPS: usize = 64;
+
 impl Reader<'_> {
     /// Every variant inherits from one that is declared, and none from itself.
     pub(super) fn inheritance(&mut self, job: &Job) {
@@ -41,6 +44,20 @@ impl Reader<'_> {
                         )
                         .at(&word.place, path.join(" → "))
                         .advise("take one of these steps out"),
+                    );
+                    break;
+                }
+                if path.len() > MOST_STEPS {
+                    self.findings.push(
+                        Finding::error(
+                            "TP009",
+                            format!(
+                                "the variant `{}` inherits over more than {MOST_STEPS} steps",
+                                variant.name
+                            ),
+                        )
+                        .at(&word.place, "")
+                        .advise("let it inherit from fewer"),
                     );
                     break;
                 }

@@ -3,7 +3,8 @@
 use std::ops::Range;
 
 use super::Reader;
-use crate::finding::{Finding, count};
+use crate::finding::{Finding, count, grouped};
+use crate::job::limits::MOST_SHOTS;
 use crate::job::tree::{self, Entry, Node, NodeKind};
 use crate::job::{KEYS, Kind, NamedTable, TableKind};
 use crate::nearest::advice;
@@ -81,6 +82,22 @@ impl Reader<'_> {
             }
         }
         if !self.findings.is_empty() {
+            return Vec::new();
+        }
+        if rows.len() > MOST_SHOTS {
+            let place = Place { source, span: 0..0 };
+            self.findings.push(
+                Finding::error(
+                    "TP009",
+                    format!(
+                        "the list has {} shots, and the limit is {}",
+                        grouped(rows.len() as u64),
+                        grouped(MOST_SHOTS as u64)
+                    ),
+                )
+                .at(&place, "")
+                .advise("split the job into several files"),
+            );
             return Vec::new();
         }
         let mut shots: Vec<NamedTable> = Vec::new();

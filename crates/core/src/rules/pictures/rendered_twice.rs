@@ -1,5 +1,7 @@
 //! The same picture in two outputs.
 
+use std::collections::{HashMap, HashSet};
+
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
 use crate::job::Word;
@@ -47,61 +49,62 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .iter()
         .filter(|one| one.common.shot_index == first.common.shot_index && one.movie().is_none())
         .collect();
-    let mut told: Vec<(usize, usize)> = Vec::new();
+    let mut told: HashSet<(usize, usize)> = HashSet::new();
     let mut findings = Vec::new();
-    for (index, one) in shot.iter().enumerate() {
-        for other in &shot[..index] {
-            let outputs = (other.common.output_index, one.common.output_index);
-            if outputs.0 == outputs.1 || told.contains(&outputs) || !alike(one, other) {
-                continue;
-            }
+    // The first of those that ask for the same, one an output.
+    let mut firsts: HashMap<String, Vec<&Deliverable>> = HashMap::new();
+    for one in shot {
+        let alike = firsts.entry(asked_for(one)).or_default();
+        let shares = |other: &&&Deliverable| {
+            let (own, others) = (&one.common.frames.value, &other.common.frames.value);
             // What goes to one path is told as a collision.
-            if one.pattern == other.pattern {
-                continue;
-            }
-            told.push(outputs);
-            let frames = one
-                .common
-                .frames
-                .value
-                .count_shared(&other.common.frames.value);
-            findings.push(
-                rule.finding("two outputs ask for the same picture")
-                    .at(&one.template.place, one.label())
-                    .at(&other.template.place, other.label())
-                    .so(format!(
-                        "{} would be rendered twice",
-                        count(frames, "frame", "frames")
-                    ))
-                    .advise("copy the files, or let the outputs differ"),
-            );
+            own.count_shared(others) > 0 && one.pattern != other.pattern
+        };
+        let Some(other) = alike.iter().find(shares).copied() else {
+            alike.push(one);
+            continue;
+        };
+        let outputs = (other.common.output_index, one.common.output_index);
+        if outputs.0 == outputs.1 || !told.insert(outputs) {
+            continue;
         }
+        let frames = one
+            .common
+            .frames
+            .value
+            .count_shared(&other.common.frames.value);
+        findings.push(
+            rule.finding("two outputs ask for the same picture")
+                .at(&one.template.place, one.label())
+                .at(&other.template.place, other.label())
+                .so(format!(
+                    "{} would be rendered twice",
+                    count(frames, "frame", "frames")
+                ))
+                .advise("copy the files, or let the outputs differ"),
+        );
     }
     findings
 }
 
-fn alike(one: &Deliverable, other: &Deliverable) -> bool {
-    let (a, b) = (&one.common, &other.common);
-    let words = |one: &Deliverable| {
-        let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
-        let common = &one.common;
-        [
-            word(&common.camera),
-            word(&common.variant),
-            word(&common.view),
-            word(&one.pass),
-        ]
-    };
-    let settings = |one: &Deliverable| -> Vec<(String, String)> {
-        one.settings
-            .iter()
-            .map(|(name, word)| (name.clone(), word.text.clone()))
-            .collect()
-    };
-    words(one) == words(other)
-        && one.picture.said() == other.picture.said()
-        && settings(one) == settings(other)
-        && a.engine.name == b.engine.name
-        && one.made == other.made
-        && a.frames.value.count_shared(&b.frames.value) > 0
+/// All that tells pictures apart but their frames and names, as one text.
+fn asked_for(one: &Deliverable) -> String {
+    let common = &one.common;
+    let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+    let words = [
+        word(&common.camera),
+        word(&common.variant),
+        word(&common.view),
+        word(&one.pass),
+    ];
+    let settings: Vec<(&String, &String)> = one
+        .settings
+        .iter()
+        .map(|(name, word)| (name, &word.text))
+        .collect();
+    let said = one.picture.said();
+    format!(
+        "{words:?} {said:?} {settings:?} {:?} {:?}",
+        common.engine.name, one.made
+    )
 }
