@@ -15,6 +15,9 @@ use truepath_runner::{Loaded, load};
 
 use crate::outcome::Trouble;
 
+/// So many shots take seconds to look through: whoever waits is told.
+const MANY_SHOTS: usize = 20_000;
+
 /// What these options stand under in the help.
 const SELECTION: &str = "Selection";
 
@@ -274,6 +277,13 @@ impl JobArguments {
         let as_it_is = sets.is_empty();
         sets.extend(keys.iter().cloned());
         let mut loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
+        let shots = loaded.job.shots.len();
+        if shots > MANY_SHOTS {
+            crate::show::remark(&format!(
+                "looking through {} shots",
+                truepath_core::finding::grouped(shots as u64)
+            ));
+        }
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;
         // A trial, or a job that was changed for one call, is not what the job wants.

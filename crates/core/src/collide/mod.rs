@@ -59,6 +59,10 @@ pub fn collisions(sequences: &[(&PathPattern, &FrameSet)]) -> Vec<Collision> {
                             .or_insert_with(|| sequences[member.index].0.path(frame));
                     }
                     hit = hit.union(&shared).unwrap_or(shared);
+                    // Whoever else writes these paths meets one of those that were found.
+                    if hit.count() == member.frames.count() {
+                        break;
+                    }
                 }
                 if !hit.is_empty() {
                     *lost.entry(member.index).or_default() += hit.count();

@@ -19,6 +19,8 @@ pub use value::{Only, RunEntry, Value, Word, length_of_time};
 
 use std::time::Duration;
 
+use std::collections::HashSet;
+
 use crate::source::{Layer, Place, Sourced, Sources};
 use crate::system::System;
 
@@ -69,7 +71,7 @@ impl Job {
             .flatten()
             .flat_map(|table| std::iter::once(table).chain(&table.inner))
             .map(|table| &table.table);
-        let mut found: Vec<&str> = Vec::new();
+        let (mut found, mut seen): (Vec<&str>, HashSet<&str>) = Default::default();
         for setting in [&self.project, &self.command_line]
             .into_iter()
             .chain(tables)
@@ -79,7 +81,7 @@ impl Job {
                 continue;
             };
             for word in words {
-                if !found.contains(&word.text.as_str()) {
+                if seen.insert(&word.text) {
                     found.push(&word.text);
                 }
             }

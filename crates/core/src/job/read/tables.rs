@@ -21,6 +21,9 @@ fn inner_kinds(kind: TableKind) -> &'static [(&'static str, TableKind, Layer)] {
     }
 }
 
+/// So many mistakes are looked for at most.
+const MOST_FINDINGS: usize = 1_000;
+
 impl Reader<'_> {
     pub(super) fn inner<'a>(&mut self, entry: &'a Entry, title: &str) -> Option<&'a [Entry]> {
         match &entry.value.kind {
@@ -62,6 +65,10 @@ impl Reader<'_> {
                 self.wrong_table(&one.key_place, &title, &one.value);
                 continue;
             };
+            // Of a slip in every table some tell as much as all.
+            if self.findings.len() >= MOST_FINDINGS {
+                break;
+            }
             self.component(&one.key, &one.key_place, kind.title());
             let mut tables = Vec::new();
             let mut inherits = None;

@@ -1,6 +1,8 @@
 //! A pass, camera or shot that varies and is not in the path.
 
 use super::clash::words;
+use std::collections::HashSet;
+
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count, grouped};
@@ -78,9 +80,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             known.wanted += wanted;
             continue;
         }
-        let mut values: Vec<String> = Vec::new();
+        let (mut values, mut seen): (Vec<String>, HashSet<String>) = Default::default();
         for value in members().map(|one| value(one, tokens[0])) {
-            if !values.contains(&value) {
+            if seen.insert(value.clone()) {
                 values.push(value);
             }
         }
