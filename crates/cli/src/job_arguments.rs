@@ -14,6 +14,7 @@ use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
 use crate::outcome::Trouble;
+use crate::show::WARNING;
 
 /// So many shots take seconds to look through: whoever waits is told.
 const MANY_SHOTS: usize = 20_000;
@@ -277,6 +278,9 @@ impl JobArguments {
         let as_it_is = sets.is_empty();
         sets.extend(keys.iter().cloned());
         let mut loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
+        if let Some(remark) = truepath_runner::when::remark(&loaded.state_folder(), &loaded.file) {
+            crate::show::alert(&format!("{WARNING}warning{WARNING:#}: {remark}"));
+        }
         let shots = loaded.job.shots.len();
         if shots > MANY_SHOTS {
             crate::show::remark(&format!(

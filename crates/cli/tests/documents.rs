@@ -116,3 +116,15 @@ fn run(project: &Project, title: &str, script: &str) {
         String::from_utf8_lossy(&output.stderr)
     );
 }
+
+#[test]
+fn every_test_that_holds_a_promise_is_there() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let page = fs::read_to_string(root.join("../../docs/guarantees.md")).unwrap();
+    let mut named = 0;
+    for name in page.split('`').filter(|word| word.ends_with(".rs")) {
+        assert!(root.join("tests").join(name).is_file(), "{name}");
+        named += 1;
+    }
+    assert!(named > 20, "{named}");
+}

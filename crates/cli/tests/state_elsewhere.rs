@@ -370,3 +370,70 @@ fn eight_runs_that_begin_at_the_same_instant_share_the_work() {
         project.call(&["audit"]).ends(0);
     }
 }
+
+#[test]
+fn state_that_cannot_be_read_is_reported_with_file_and_line_and_all_else_goes_on() {
+    let junk = |path: &Path| {
+        let mut bytes = fs::read(path).unwrap();
+        bytes.extend(b"\xff\x00\x1b junk\n");
+        fs::write(path, bytes).unwrap();
+    };
+    let newer = |path: &Path| {
+        let text = fs::read_to_string(path).unwrap();
+        let began = ledger_line(&json!({"began": {
+            "machine": "north", "job": "truepath.toml", "time": "2026-01-01T00:00:00Z", "logs": "x", "format": 99,
+        }}));
+        let unknown = ledger_line(&json!({ "something-new": { "path": "out/kiln.0001.png" } }));
+        fs::write(path.with_file_name("0002.jsonl"), began + &unknown).unwrap();
+        assert!(text.contains("published"));
+    };
+    let record = |path: &Path| {
+        let state = path.parent().unwrap().parent().unwrap();
+        fs::write(
+            state.join("run-truepath.toml.json"),
+            "{ \"instant\":\n junk",
+        )
+        .unwrap();
+    };
+    type Change<'c> = &'c dyn Fn(&Path);
+    let table: [(&str, Change<'_>, &[&str], &[&str]); 3] = [
+        (
+            "junk in a ledger",
+            &junk,
+            &["run", "status", "audit"],
+            &["ledger/0001.jsonl:", "is no sound line"],
+        ),
+        (
+            "a newer ledger",
+            &newer,
+            &["run", "status", "audit"],
+            &["ledger/0002.jsonl:1", "is of format 99"],
+        ),
+        (
+            "a broken record",
+            &record,
+            &["status", "audit", "paths", "check", "run"],
+            &["run-truepath.toml.json:2", "cannot be read"],
+        ),
+    ];
+    for (what, change, commands, parts) in table {
+        let project = project(INSIDE);
+        project.write("go", "");
+        project.call(&["run"]).ends(0);
+        change(&project.path(".truepath/ledger/0001.jsonl"));
+        // There is something to do.
+        fs::remove_file(project.path("out/kiln.0004.png")).unwrap();
+        for command in commands {
+            let called = project.command(&[command]).output().unwrap();
+            let text = [called.stdout, called.stderr].concat();
+            let text = String::from_utf8_lossy(&text);
+            for part in parts {
+                assert!(text.contains(part), "{what}, {command}: {text}");
+            }
+        }
+        project.call(&["run"]).ends(0);
+        assert_eq!(project.files("out").len(), 6, "{what}");
+        assert_eq!(begun(&project), 7, "{what}: one frame is rendered again");
+        project.call(&["audit"]).ends(0);
+    }
+}

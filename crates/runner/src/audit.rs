@@ -49,6 +49,8 @@ pub struct Audit {
     pub accounts: Vec<Account>,
     /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
     pub unsound: Vec<(String, u64)>,
+    /// What is wrong with the ledgers, as sentences.
+    pub remarks: Vec<String>,
     /// Files in the folders of frames that belong to no deliverable, as sequences: folder, name
     /// with `#` for the digits of the frame, frames; or a single name without frames.
     pub strangers: Vec<(PathBuf, String, FrameSet)>,
@@ -131,6 +133,7 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
     }
     foreign(&mut audit, chosen, all)?;
     audit.unsound = ledger.unsound();
+    audit.remarks = ledger.remarks();
     Ok(audit)
 }
 

@@ -91,6 +91,8 @@ pub struct Status {
     pub dead: Vec<u32>,
     /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
     pub unsound: Vec<(String, u64)>,
+    /// What is wrong with the ledgers, as sentences.
+    pub remarks: Vec<String>,
 }
 
 impl Status {
@@ -199,6 +201,7 @@ impl<'l> Follower<'l> {
         }
         status.rows = self.rows(&live);
         status.unsound = self.ledger.unsound();
+        status.remarks = self.ledger.remarks();
         if !status.machines.is_empty() {
             let expected = self.ledger.experience.expected(self.expansion);
             let files: Vec<u64> = status.rows.iter().map(Row::to_do).collect();

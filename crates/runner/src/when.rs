@@ -9,7 +9,7 @@ use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
 use truepath_core::deliverable::Began;
 
-use crate::disk::unique_beside;
+use crate::disk::{free_name, unique_beside};
 
 /// The record of the latest run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -80,10 +80,23 @@ fn path(state: &Path, job: &str) -> PathBuf {
 /// When it cannot be read.
 pub fn latest(state: &Path, job: &str) -> io::Result<Option<RunRecord>> {
     match fs::read(path(state, job)) {
-        Ok(bytes) => Ok(Some(serde_json::from_slice(&bytes)?)),
+        // What cannot be read is reported, and no reason to stop: the next run is a new one.
+        Ok(bytes) => Ok(serde_json::from_slice(&bytes).ok()),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(error),
     }
+}
+
+/// What is wrong with the record of the latest run, if anything is: its file and line.
+#[must_use]
+pub fn remark(state: &Path, job: &str) -> Option<String> {
+    let path = path(state, job);
+    let error = serde_json::from_slice::<RunRecord>(&fs::read(&path).ok()?).err()?;
+    Some(format!(
+        "{}:{}: the record of the latest run cannot be read ({error}), and is ignored; the next run keeps it beside its own",
+        path.display(),
+        error.line()
+    ))
 }
 
 /// When the run began that a command is about.
@@ -112,6 +125,11 @@ fn now() -> DateTime {
 /// # Errors
 /// When the disk refuses.
 pub fn write(state: &Path, job: &str, record: &RunRecord) -> io::Result<()> {
+    if remark(state, job).is_some() {
+        let old = path(state, job);
+        let name = format!("run-{job}.json.unread");
+        fs::rename(&old, free_name(state, &name))?;
+    }
     let new = unique_beside(&path(state, job));
     fs::write(&new, serde_json::to_vec(record)?)?;
     fs::File::open(&new)?.sync_all()?;

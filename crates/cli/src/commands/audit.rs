@@ -17,7 +17,7 @@ use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::VERSION;
 use crate::show::finding::tell_all;
-use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_unsound_lines};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_ledgers};
 
 /// Compare the files on disk with the job
 ///
@@ -54,7 +54,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let rendered = chosen.chosen.runnable();
     let audit = audit(&chosen.loaded, &rendered, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
-    warn_of_unsound_lines(&chosen.loaded.state_folder(), &audit.unsound);
+    warn_of_ledgers(&chosen.loaded.state_folder(), &audit.remarks);
     remark_on_direct_movies(&chosen.chosen);
     if arguments.format == Format::Json {
         print_json(&as_json(&labels(&rendered.deliverables), &audit))?;

@@ -19,7 +19,7 @@ use crate::shapes::{VERSION, status as shapes};
 use crate::show::pace::{pace, rough};
 use crate::show::strips::{bar, coloured, fitted, table};
 use crate::show::{
-    ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, warn_of_unsound_lines,
+    ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, warn_of_ledgers,
 };
 
 /// Tell how far the runs of a job are
@@ -52,7 +52,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
     let mut status = follower.look().map_err(refused())?;
-    warn_of_unsound_lines(&chosen.loaded.state_folder(), &status.unsound);
+    warn_of_ledgers(&chosen.loaded.state_folder(), &status.remarks);
     if arguments.format == Format::Json {
         print_json(&shape(&expansion.deliverables, &status))?;
     } else if !arguments.follow {

@@ -104,12 +104,21 @@ pub(crate) fn playing_time(seconds: f64) -> String {
     }
 }
 
-/// Warns of lines of ledgers that are not sound.
-pub(crate) fn warn_of_unsound_lines(state: &std::path::Path, lines: &[(String, u64)]) {
-    for (ledger, line) in lines {
+/// So many things that are wrong with ledgers are said one by one.
+const MOST_WARNINGS: usize = 10;
+
+/// Warns of what is wrong with ledgers.
+pub(crate) fn warn_of_ledgers(state: &std::path::Path, remarks: &[String]) {
+    for remark in remarks.iter().take(MOST_WARNINGS) {
         alert(&format!(
-            "{WARNING}warning{WARNING:#}: {}:{line} is no sound line of a ledger, and is ignored",
-            state.join(ledger).display()
+            "{WARNING}warning{WARNING:#}: {}",
+            state.join(remark).display()
+        ));
+    }
+    if let Some(more) = remarks.len().checked_sub(MOST_WARNINGS + 1) {
+        alert(&format!(
+            "{WARNING}warning{WARNING:#}: and {} like these",
+            count(more as u64 + 1, "more", "more")
         ));
     }
 }

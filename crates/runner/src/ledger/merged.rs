@@ -13,7 +13,8 @@ use super::known::Origins;
 use super::published::{Published, Reader};
 use super::reading::{Parsed, read_lines};
 use super::{
-    Began, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, Unproven, path,
+    Began, FORMAT, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, Unproven,
+    path,
 };
 
 /// So many times are kept of every run.
@@ -90,6 +91,27 @@ impl Ledger {
             all.extend(told.unsound.iter().map(|line| (name.clone(), *line)));
         }
         all
+    }
+
+    /// What is wrong with the ledgers, as sentences: lines that are not sound, and ledgers of a program that
+    /// is newer than this.
+    #[must_use]
+    pub fn remarks(&self) -> Vec<String> {
+        let unsound = self.unsound().into_iter();
+        let unsound = unsound.map(|(ledger, line)| {
+            format!("{ledger}:{line} is no sound line of a ledger, and is ignored")
+        });
+        let newer = self.sessions.iter().filter_map(|(number, told)| {
+            let format = told.began.as_ref()?.format;
+            let name = path(Path::new("ledger"), *number);
+            (format > FORMAT).then(|| {
+                format!(
+                    "{}:1 is of format {format}, and this program knows {FORMAT}: what it does not know is ignored",
+                    name.display()
+                )
+            })
+        });
+        newer.chain(unsound).collect()
     }
 
     /// The runs alone, to read on from here without what they published.

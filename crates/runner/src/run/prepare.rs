@@ -67,6 +67,14 @@ pub(super) fn prepare<'a>(
         scenes,
         watch,
     });
+    let remarks = work.known().remarks();
+    if let Some(first) = remarks.first() {
+        let more = match remarks.len() - 1 {
+            0 => String::new(),
+            more => format!(", and {more} more like it; `truepath status` says which"),
+        };
+        work.tell(&Event::Remark(&format!("{first}{more}")));
+    }
     // Should frames be stale one day, this says why.
     let fresh: Vec<Line> = {
         let known = work.known();
