@@ -244,3 +244,49 @@ fn logs_have_a_bound_and_keep_what_tells_of_frames() {
         "where the frame went stands in it too"
     );
 }
+
+#[test]
+fn what_is_left_is_shown_with_its_size_and_removed_when_asked() {
+    let project = project("echo junk >\"$to/junk.tmp\"; exit 3", "");
+    project.call(&["run"]).ends(1);
+    let frames = there(&project);
+    assert_eq!(frames.len(), 4);
+    let shown = project.call(&["clean"]).ends(0).out;
+    assert!(shown.contains("set aside  1 file, 5 B"), "{shown}");
+    assert!(shown.contains("removed by --set-aside"), "{shown}");
+    assert!(shown.contains("removed by --logs"), "{shown}");
+    project
+        .call(&["clean", "--logs", "--set-aside", "--dry-run"])
+        .ends(0);
+    assert!(project.path("out/set-aside").exists());
+    project.call(&["clean", "--set-aside"]).ends(0);
+    assert!(!project.path("out/set-aside").exists());
+    assert!(project.path(".truepath/logs/0001").exists());
+    project.call(&["clean", "--logs"]).ends(0);
+    assert!(!project.path(".truepath/logs/0001").exists());
+    assert_eq!(there(&project), frames);
+    // A folder of somebody else is not reached through a link.
+    fs::create_dir(project.path("precious")).unwrap();
+    project.write("precious/work.png", "the only copy");
+    std::os::unix::fs::symlink(project.path("precious"), project.path("out/set-aside")).unwrap();
+    project.call(&["clean", "--set-aside"]).ends(0);
+    assert_eq!(project.read("precious/work.png"), "the only copy");
+    fs::remove_file(project.path("out/set-aside")).unwrap();
+    // What a run that was killed left is still to be picked up, and its logs tell of what is finished.
+    let slow = self::project("touch begun; sleep 600", "");
+    let mut run = slow
+        .command(&["run"])
+        .stdout(Stdio::null())
+        .stderr(Stdio::null())
+        .spawn()
+        .unwrap();
+    while !slow.path("begun").exists() {
+        std::thread::park_timeout(Duration::from_millis(10));
+    }
+    slow.call(&["clean", "--logs", "--set-aside"]).ends(0);
+    assert!(slow.path(".truepath/logs/0001").exists());
+    run.kill().unwrap();
+    run.wait().unwrap();
+    slow.call(&["clean", "--logs", "--set-aside"]).ends(0);
+    assert!(slow.path(".truepath/logs/0001").exists());
+}

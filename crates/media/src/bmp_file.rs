@@ -1,11 +1,12 @@
 //! BMP, after the headers BITMAPINFOHEADER, BITMAPV4HEADER and BITMAPV5HEADER and the one before them
 //! (BITMAPCOREHEADER).
 
-use std::io::{self, BufRead, Read};
+use std::io::{self, BufRead};
 
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::passed_over::{cut_short, pass_over};
 
 /// What the second header says.
 struct Header {
@@ -36,11 +37,11 @@ pub(crate) fn decode(
     let mut facts = Facts::new(header.size, Found::Known(channels), bits);
     expect(&facts)?;
     let before = pixels_at.checked_sub(14 + length);
-    pass(&mut reader, before.ok_or_else(unread)?)?;
+    pass_over(&mut reader, before.ok_or_else(unread)?)?;
     match header.compression {
         0 | 3 | 6 => {
             let row = (u64::from(header.size.width) * u64::from(header.depth)).div_ceil(32) * 4;
-            pass(&mut reader, row * u64::from(header.size.height))?;
+            pass_over(&mut reader, row * u64::from(header.size.height))?;
         }
         1 | 2 => runs(&mut reader, &header)?,
         other => {
@@ -122,7 +123,7 @@ fn runs(reader: &mut impl BufRead, header: &Header) -> Result<(), Flaw> {
                     1 => u64::from(count),
                     _ => u64::from(count).div_ceil(2),
                 };
-                pass(reader, bytes.next_multiple_of(2))?;
+                pass_over(reader, bytes.next_multiple_of(2))?;
                 x += u64::from(count);
             }
             [count, _] => x += u64::from(count),
@@ -142,22 +143,6 @@ fn long(bytes: &[u8], at: usize) -> u32 {
     u32::from_le_bytes([bytes[at], bytes[at + 1], bytes[at + 2], bytes[at + 3]])
 }
 
-/// Reads over bytes that must be there.
-fn pass(reader: &mut impl BufRead, bytes: u64) -> Result<(), Flaw> {
-    let there = io::copy(&mut reader.take(bytes), &mut io::sink())?;
-    match there == bytes {
-        true => Ok(()),
-        false => Err(cut_short(io::ErrorKind::UnexpectedEof.into())),
-    }
-}
-
 fn unread() -> Flaw {
     Flaw::Broken("its headers cannot be read".to_owned())
-}
-
-fn cut_short(error: io::Error) -> Flaw {
-    match error.kind() {
-        io::ErrorKind::UnexpectedEof => Flaw::Broken("it ends before its pixels do".to_owned()),
-        _ => Flaw::Unreadable(error),
-    }
 }

@@ -7,6 +7,7 @@ use std::io::{self, BufRead, Read};
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::passed_over::{cut_short, pass_over};
 
 /// Lines of the header have so many bytes at most.
 const LONGEST_LINE: u64 = 4096;
@@ -86,11 +87,11 @@ fn row(reader: &mut impl BufRead, columns: u32) -> Result<(), Flaw> {
             match count[0] {
                 0 => return Err(Flaw::Broken("a run of no pixels".to_owned())),
                 run @ 129.. => {
-                    pass(reader, 1)?;
+                    pass_over(reader, 1)?;
                     done += u32::from(run - 128);
                 }
                 literal => {
-                    pass(reader, literal.into())?;
+                    pass_over(reader, literal.into())?;
                     done += u32::from(literal);
                 }
             }
@@ -127,15 +128,5 @@ fn plain(reader: &mut impl BufRead, columns: u32, first: [u8; 4]) -> Result<(), 
 }
 
 fn read(reader: &mut impl BufRead, bytes: &mut [u8]) -> Result<(), Flaw> {
-    reader
-        .read_exact(bytes)
-        .map_err(|error| match error.kind() {
-            io::ErrorKind::UnexpectedEof => Flaw::Broken("it ends before its pixels do".to_owned()),
-            _ => Flaw::Unreadable(error),
-        })
-}
-
-fn pass(reader: &mut impl BufRead, bytes: u64) -> Result<(), Flaw> {
-    let mut some = [0; 128];
-    read(reader, &mut some[..bytes as usize])
+    reader.read_exact(bytes).map_err(cut_short)
 }

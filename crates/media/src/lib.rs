@@ -7,6 +7,7 @@ mod exr_file;
 mod facts;
 mod hdr_file;
 mod jpeg;
+mod passed_over;
 mod png_file;
 mod quiet;
 mod tga_file;

@@ -1,10 +1,11 @@
 //! TGA: TGA file format specification, version 2.0, of 1991.
 
-use std::io::{self, BufRead, Read};
+use std::io::{BufRead, Read};
 
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::passed_over::{cut_short, pass_over};
 
 /// What the footer of version 2.0 ends with.
 const SIGNATURE: &[u8] = b"TRUEVISION-XFILE.\0";
@@ -47,12 +48,12 @@ pub(crate) fn decode(
     };
     let mut facts = Facts::new(size, channels, Found::Known(bits));
     expect(&facts)?;
-    pass(&mut reader, u64::from(head[0]) + map)?;
+    pass_over(&mut reader, u64::from(head[0]) + map)?;
     let bytes = u64::from(depth.div_ceil(8));
     let pixels = u64::from(size.width) * u64::from(size.height);
     match kind {
         9..=11 => runs(&mut reader, pixels, bytes)?,
-        _ => pass(&mut reader, pixels * bytes)?,
+        _ => pass_over(&mut reader, pixels * bytes)?,
     }
     let mut tail = Vec::new();
     reader.take(1 << 20).read_to_end(&mut tail)?;
@@ -80,7 +81,7 @@ fn runs(reader: &mut impl BufRead, pixels: u64, bytes: u64) -> Result<(), Flaw> 
         reader.read_exact(&mut head).map_err(cut_short)?;
         let count = u64::from(head[0] & 127) + 1;
         let stored = if head[0] & 128 == 0 { count } else { 1 };
-        pass(reader, stored * bytes)?;
+        pass_over(reader, stored * bytes)?;
         done += count;
     }
     match done == pixels {
@@ -88,21 +89,5 @@ fn runs(reader: &mut impl BufRead, pixels: u64, bytes: u64) -> Result<(), Flaw> 
         false => Err(Flaw::Broken(
             "its last run is longer than the picture".to_owned(),
         )),
-    }
-}
-
-/// Reads over bytes that must be there.
-fn pass(reader: &mut impl BufRead, bytes: u64) -> Result<(), Flaw> {
-    let there = io::copy(&mut reader.take(bytes), &mut io::sink())?;
-    match there == bytes {
-        true => Ok(()),
-        false => Err(cut_short(io::ErrorKind::UnexpectedEof.into())),
-    }
-}
-
-fn cut_short(error: io::Error) -> Flaw {
-    match error.kind() {
-        io::ErrorKind::UnexpectedEof => Flaw::Broken("it ends before its pixels do".to_owned()),
-        _ => Flaw::Unreadable(error),
     }
 }

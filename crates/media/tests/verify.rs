@@ -224,3 +224,44 @@ fn dpx_is_whole_or_not() {
         }
     }
 }
+
+#[test]
+fn whole_numbers_are_not_called_float_and_further_channels_are_noted() {
+    use exr::prelude::{AnyChannel, AnyChannels, FlatSamples, Image, WritableImage};
+    let folder = tempfile::tempdir().unwrap();
+    let size = (SIZE.width as usize, SIZE.height as usize);
+    let half = |name: &str| {
+        let values = vec![half::f16::from_f32(0.5); size.0 * size.1];
+        AnyChannel::new(name, FlatSamples::F16(values))
+    };
+    let ids = || AnyChannel::new("id", FlatSamples::U32(vec![7; size.0 * size.1]));
+    let depth = || AnyChannel::new("Z", FlatSamples::F32(vec![2.5; size.0 * size.1]));
+    let written = |channels: Vec<AnyChannel<FlatSamples>>| {
+        let mut out = Cursor::new(Vec::new());
+        let image = Image::from_channels(size, AnyChannels::sort(channels.into_iter().collect()));
+        image.write().non_parallel().to_buffered(&mut out).unwrap();
+        written(folder.path(), &out.into_inner())
+    };
+    let asked = |channels, bits| Wanted {
+        channels: Some(channels),
+        bits: Some(bits),
+        ..wanted("exr")
+    };
+    let all = || vec![half("R"), half("G"), half("B"), half("A"), depth(), ids()];
+    let facts = verify(&written(all()), &asked(Channels::Rgba, Bits::Half)).unwrap();
+    assert_eq!(facts.notes, ["it has further channels: Z, ID"]);
+    let flaw = verify(&written(vec![ids()]), &asked(Channels::Gray, Bits::Float)).unwrap_err();
+    assert_eq!(
+        flaw.to_string(),
+        "its depth is 32-bit whole numbers, not float"
+    );
+    verify(&written(vec![depth()]), &asked(Channels::Gray, Bits::Float)).unwrap();
+    let mixed = vec![
+        half("R"),
+        half("G"),
+        half("B"),
+        AnyChannel::new("A", FlatSamples::F32(vec![1.0; size.0 * size.1])),
+    ];
+    let flaw = verify(&written(mixed), &asked(Channels::Rgba, Bits::Half)).unwrap_err();
+    assert_eq!(flaw.to_string(), "its depth is of several depths, not half");
+}

@@ -5,6 +5,7 @@ mod ask;
 pub mod audit;
 mod checkpoints;
 mod claims;
+pub mod clean;
 pub mod clock;
 mod complaint;
 pub mod crash;

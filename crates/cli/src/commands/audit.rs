@@ -128,15 +128,20 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
         )
     } else {
         // A run trusts what has the size and time that it recorded.
-        let advice = match audit.accounts.iter().any(|one| !one.broken.is_empty()) {
-            true => {
-                "`truepath run` renders what is missing or broken, with --reread also what has kept its size and time"
+        let any = |is: fn(&Account) -> bool| audit.accounts.iter().any(is);
+        let advice = match (
+            any(|one| !one.broken.is_empty()),
+            any(|one| !one.missing.is_empty()),
+        ) {
+            (true, _) => {
+                "; `truepath run` renders what is missing or broken, with --reread also what has kept its size and time"
             }
-            false => "`truepath run` renders what is missing",
+            (false, true) => "; `truepath run` renders what is missing",
+            (false, false) => "",
         };
         writeln!(
             out,
-            "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole; {advice}",
+            "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole{advice}",
             grouped(valid),
             files(wanted)
         )
@@ -162,7 +167,7 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
     }
     for (difference, frames) in &account.changed {
         let why = format!(
-            "\n         {difference}; `run --reread --accept` takes them as they are, `run --reread --renew` renders them again"
+            "\n         {difference}.\n         `run --reread --accept` takes them as they are, `run --reread --renew` renders them again"
         );
         row("changed", WARNING, frames, &why)?;
     }
@@ -193,7 +198,7 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
 /// Why frames cannot be verified, and what can be done, in the lines below them.
 pub(super) fn unverifiable(reason: &str) -> String {
     format!(
-        "\n         nobody knows whether they are whole: {reason}. They stay as they are; `unverifiable = \"allow\"` in the job takes them for whole"
+        "\n         nobody knows whether they are whole: {reason}.\n         They stay as they are; `unverifiable = \"allow\"` in the job takes them for whole"
     )
 }
 

@@ -4,6 +4,7 @@
 mod adopt;
 mod audit;
 mod check;
+mod clean;
 mod command_lines;
 mod completions;
 mod demo;
@@ -43,6 +44,7 @@ pub(crate) enum Command {
     Run(run::Arguments),
     Status(status::Arguments),
     Audit(audit::Arguments),
+    Clean(clean::Arguments),
     Match(match_names::Arguments),
     Engines(engines::Arguments),
     Schema(schema::Arguments),
@@ -69,6 +71,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
         Command::Run(arguments) => run::run(arguments),
         Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
+        Command::Clean(arguments) => clean::run(arguments),
         Command::Match(arguments) => match_names::run(arguments),
         Command::Engines(arguments) => engines::run(arguments),
         Command::Schema(arguments) => schema::run(arguments),

@@ -14,7 +14,7 @@ use std::process::{Child, Command, Output, Stdio};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 18] = [
+pub const COMMANDS: [&str; 19] = [
     "new",
     "adopt",
     "demo",
@@ -27,6 +27,7 @@ pub const COMMANDS: [&str; 18] = [
     "run",
     "status",
     "audit",
+    "clean",
     "match",
     "engines",
     "schema",

@@ -1,10 +1,11 @@
 //! JPEG, proven by its entropy-coded data: every block of every scan is decoded to its coefficients,
 //! and nothing may be left over. `markers` splits a file into segments, `huffman` reads codes, `scan`
-//! walks the blocks. Picture decoders conceal what is missing; this one reports it.
+//! walks the blocks, `blocks` reads their coefficients. Picture decoders conceal what is missing; this one reports it.
 //!
 //! Tables, markers and procedures after ITU-T T.81 (ISO/IEC 10918-1).
 
 mod bits;
+mod blocks;
 mod huffman;
 mod markers;
 mod scan;

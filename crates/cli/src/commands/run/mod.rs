@@ -274,7 +274,9 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     remark_on_direct_movies(&chosen.chosen);
     let mut out = crate::show::out();
     let printed = summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name);
-    let printed = printed.and_then(|()| out.flush());
+    let printed = printed
+        .and_then(|()| summary::tell_set_aside(&mut out, &rendered))
+        .and_then(|()| out.flush());
     Ok(Ended::of_report(&chosen.name, &report, printed))
 }
 

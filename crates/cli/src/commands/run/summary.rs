@@ -3,14 +3,15 @@
 use std::io::{self, Write};
 use std::path::PathBuf;
 
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
+use truepath_runner::clean::set_aside;
 use truepath_runner::run::{Report, Warning};
 
 use crate::commands::audit::unverifiable;
 use crate::show::pace::{pace, rough};
-use crate::show::{ERROR, FAINT, GOOD, WARNING, count, files};
+use crate::show::{ERROR, FAINT, GOOD, WARNING, bytes, count, files};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
 pub(super) fn tell(
@@ -263,4 +264,18 @@ fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<Failed<
             )
         })
         .collect()
+}
+
+/// How much was set aside beside the frames, by this run and by those before.
+pub(super) fn tell_set_aside(out: &mut impl Write, expansion: &Expansion) -> io::Result<()> {
+    let left = set_aside(expansion)?;
+    if left.files > 0 {
+        writeln!(
+            out,
+            "\nset aside: {}, {}; `truepath clean` shows where",
+            files(left.files),
+            bytes(left.bytes)
+        )?;
+    }
+    Ok(())
 }
