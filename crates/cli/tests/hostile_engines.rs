@@ -111,6 +111,36 @@ fn one_frame_s_trouble_ends_no_run() {
 }
 
 #[test]
+fn what_an_engine_puts_in_place_of_its_folder_is_cleared_after_a_kill_too() {
+    for instead in ["ln -s \"$PWD/precious\" \"$to\"", "echo text >\"$to\""] {
+        let project = project(
+            &format!("rm -r \"$to\"; {instead}; touch begun; sleep 600"),
+            "",
+        );
+        fs::create_dir(project.path("precious")).unwrap();
+        project.write("precious/kiln.0003.png", "the only copy");
+        let mut run = project
+            .command(&["run"])
+            .stdout(Stdio::null())
+            .stderr(Stdio::null())
+            .spawn()
+            .unwrap();
+        while !project.path("begun").exists() {
+            std::thread::park_timeout(Duration::from_millis(10));
+        }
+        run.kill().unwrap();
+        run.wait().unwrap();
+        project.write("well", "");
+        project.call(&["run"]).ends(0);
+        assert_eq!(there(&project).len(), 5);
+        assert_eq!(project.read("precious/kiln.0003.png"), "the only copy");
+        let entries = fs::read_dir(project.path("out")).unwrap().flatten();
+        let hidden = entries.filter(|one| one.file_name().as_encoded_bytes().starts_with(b"."));
+        assert_eq!(hidden.count(), 0, "{instead}");
+    }
+}
+
+#[test]
 fn a_process_in_a_session_of_its_own_keeps_no_run_from_ending() {
     if !common::needs("setsid") {
         return;

@@ -86,6 +86,15 @@ impl Grounds<'_> {
         self.is_folder_of_frames(parent) && mark.is_some_and(|mark| mark.is_alike(self.mark))
     }
 
+    /// Whether something is in the place of such a folder that an engine has put there: a link or a file.
+    pub(crate) fn is_instead_of_own_folder(&self, path: &Path) -> bool {
+        let is_something = fs::symlink_metadata(path).is_ok_and(|facts| !facts.is_dir());
+        let parent = path.parent().unwrap_or(Path::new("/"));
+        is_something
+            && staging::has_own_name(path)
+            && (self.is_below_job(parent) || self.is_folder_of_frames(parent))
+    }
+
     /// Whether a file lies in a folder of what was set aside, in a folder of the job.
     pub(crate) fn is_set_aside(&self, file: &Path) -> bool {
         let Some(folder) = file.parent() else {

@@ -128,6 +128,11 @@ impl Recovery<'_> {
     /// Takes what is finished out of a staging folder, sets the rest aside, and removes it.
     fn clear(&mut self, staged: &Staged, told: &Told, elsewhere: bool) -> Result<(), CollectError> {
         let staging = PathBuf::from(&staged.folder);
+        if self.grounds.is_instead_of_own_folder(&staging) {
+            let aside = staging::clear(self.disk, &staging, "instead-of", &[])?;
+            self.recovered.aside.extend(aside);
+            return Ok(());
+        }
         if !staging.is_dir() || !self.is_own(&staged.folder) {
             return Ok(());
         }
