@@ -25,7 +25,7 @@ fuzz_target!(|bytes: &[u8]| {
         text.extend(line);
         text.extend(b"}\n");
     }
-    fs::write(truepath_runner::ledger::path(&ledgers, 1), text).unwrap();
+    fs::write(ledgers.join("0001.jsonl"), text).unwrap();
     let ledger = Ledger::read(&ledgers).unwrap();
     let _ = ledger.unsound();
 });
