@@ -73,7 +73,8 @@ impl Engines {
         let known = lock(&self.known);
         let mut ended = Vec::new();
         for (process, group) in orphans(&known) {
-            if !which(process, !known.is_empty()) {
+            // One that has ended by itself is only taken out of the table of processes.
+            if is_reaped(process) || !which(process, !known.is_empty()) {
                 continue;
             }
             let name = fs::read_to_string(format!("/proc/{process}/comm")).unwrap_or_default();
@@ -81,24 +82,26 @@ impl Engines {
             else {
                 continue;
             };
-            let is_dead = WaitIdOptions::EXITED | WaitIdOptions::NOHANG | WaitIdOptions::NOWAIT;
-            let was_alive = matches!(waitid(WaitId::Pid(process), is_dead), Ok(None));
             let _ = kill_process_group(group, Signal::KILL);
             // It is a child of this process by now, and stays in the table until it is waited for. What
             // hangs in the system itself cannot be ended by anybody.
-            let is_over = WaitIdOptions::EXITED | WaitIdOptions::NOHANG;
             for _ in 0..LONGEST {
-                if !matches!(waitid(WaitId::Pid(process), is_over), Ok(None)) {
+                if is_reaped(process.as_raw_nonzero().get()) {
                     break;
                 }
                 thread::sleep(PAUSE);
             }
-            if was_alive {
-                ended.push(name.trim().to_owned());
-            }
+            ended.push(name.trim().to_owned());
         }
         ended
     }
+}
+
+/// Takes a child that has ended out of the table of processes; whether it had, or is no child.
+fn is_reaped(process: i32) -> bool {
+    let options = WaitIdOptions::EXITED | WaitIdOptions::NOHANG;
+    let process = Pid::from_raw(process);
+    process.is_none_or(|process| !matches!(waitid(WaitId::Pid(process), options), Ok(None)))
 }
 
 /// Children of this process that some engine has started, in groups of their own, with those groups.
