@@ -16,7 +16,7 @@ use truepath_runner::{Loaded, load};
 use crate::outcome::Trouble;
 use crate::show::WARNING;
 
-/// So many shots take seconds to look through: whoever waits is told.
+/// With more shots than this, loading takes seconds: a remark says so.
 const MANY_SHOTS: usize = 20_000;
 
 /// What these options stand under in the help.

@@ -4,7 +4,7 @@
 mod common;
 
 use std::fs;
-use std::process::Stdio;
+use std::process::{Child, Stdio};
 use std::time::{Duration, Instant};
 
 use common::{Project, picture};
@@ -30,6 +30,15 @@ fn there(project: &Project) -> Vec<String> {
     let mut files = project.files("out");
     files.retain(|name| !name.starts_with("set-aside/"));
     files
+}
+
+/// A run whose engine has begun frame 3, which it says by the file `begun`.
+fn begun(project: &Project) -> Child {
+    let run = project.start();
+    while !project.path("begun").exists() {
+        std::thread::park_timeout(Duration::from_millis(10));
+    }
+    run
 }
 
 #[test]
@@ -119,15 +128,7 @@ fn what_an_engine_puts_in_place_of_its_folder_is_cleared_after_a_kill_too() {
         );
         fs::create_dir(project.path("precious")).unwrap();
         project.write("precious/kiln.0003.png", "the only copy");
-        let mut run = project
-            .command(&["run"])
-            .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .spawn()
-            .unwrap();
-        while !project.path("begun").exists() {
-            std::thread::park_timeout(Duration::from_millis(10));
-        }
+        let mut run = begun(&project);
         run.kill().unwrap();
         run.wait().unwrap();
         project.write("well", "");
@@ -304,15 +305,7 @@ fn what_is_left_is_shown_with_its_size_and_removed_when_asked() {
     fs::remove_file(project.path("out/set-aside")).unwrap();
     // What a run that was killed left is still to be picked up, and its logs tell of what is finished.
     let slow = self::project("touch begun; sleep 600", "");
-    let mut run = slow
-        .command(&["run"])
-        .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .spawn()
-        .unwrap();
-    while !slow.path("begun").exists() {
-        std::thread::park_timeout(Duration::from_millis(10));
-    }
+    let mut run = begun(&slow);
     slow.call(&["clean", "--logs", "--set-aside"]).ends(0);
     assert!(slow.path(".truepath/logs/0001").exists());
     run.kill().unwrap();

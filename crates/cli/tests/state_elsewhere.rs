@@ -47,12 +47,7 @@ fn begun(project: &Project) -> usize {
 fn at_the_third(project: &Project) -> Child {
     project.write("go-1", "");
     project.write("go-2", "");
-    let run = project
-        .command(&["run"])
-        .stdout(Stdio::null())
-        .stderr(Stdio::null())
-        .spawn()
-        .unwrap();
+    let run = project.start();
     until("the third frame is begun", || begun(project) >= 3);
     run
 }

@@ -277,7 +277,7 @@ fn begun_too_late(project: &Project) -> Vec<String> {
                 };
                 let began = today(time);
                 let frame: i64 = frame.parse().unwrap();
-                // A process that is told late of what it has begun may have brought it by then.
+                // The run may read this line after it has published the frame: then the frame was not begun again.
                 let is_own = text.contains(&format!("kiln.{frame:04}.png"));
                 // The clock of file times ticks every few milliseconds.
                 if !is_own && began > named[&frame] + 0.02 {

@@ -1,7 +1,7 @@
 //! Staging folders: where engines write, inside the folder of the true names.
 
 use std::ffi::OsString;
-use std::fs::{self, DirEntry};
+use std::fs::{self, DirEntry, ReadDir};
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -46,35 +46,37 @@ pub(crate) fn has_own_name(folder: &Path) -> bool {
 /// Whether a staging folder is still there and can be read: engines may remove it, move it, close it, or
 /// put something else in its place.
 pub(crate) fn is_there(staging: &Path) -> bool {
-    fs::symlink_metadata(staging).is_ok_and(|facts| facts.is_dir()) && fs::read_dir(staging).is_ok()
+    opened(staging).is_some()
 }
 
 /// What is in a staging folder, as far as it is there; nothing of what took its place.
-fn entries(staging: &Path) -> io::Result<impl Iterator<Item = io::Result<DirEntry>>> {
-    let entries = match is_there(staging) {
-        true => match fs::read_dir(staging) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => None,
-            entries => Some(entries?),
-        },
-        false => None,
-    };
-    Ok(entries.into_iter().flatten())
+fn entries(staging: &Path) -> impl Iterator<Item = io::Result<DirEntry>> {
+    opened(staging).into_iter().flatten()
+}
+
+/// The folder itself, opened for listing; never by way of a link.
+fn opened(staging: &Path) -> Option<ReadDir> {
+    let is_folder = fs::symlink_metadata(staging).is_ok_and(|facts| facts.is_dir());
+    is_folder.then(|| fs::read_dir(staging).ok()).flatten()
 }
 
 /// Whether a folder that a run has made is there, and nothing but the mark is in it.
 pub(crate) fn is_empty(folder: &Path) -> io::Result<bool> {
-    for entry in entries(folder)? {
+    let Some(entries) = opened(folder) else {
+        return Ok(false);
+    };
+    for entry in entries {
         if entry?.file_name() != MARK {
             return Ok(false);
         }
     }
-    Ok(is_there(folder))
+    Ok(true)
 }
 
 /// The regular files in a staging folder, by name; links and folders are not listed.
 pub(crate) fn files(staging: &Path) -> io::Result<Vec<String>> {
     let mut names = Vec::new();
-    for entry in entries(staging)? {
+    for entry in entries(staging) {
         let entry = entry?;
         if entry.file_type()?.is_file()
             && let Ok(name) = entry.file_name().into_string()
@@ -109,7 +111,7 @@ pub(crate) fn files_of_another(staging: &Path) -> io::Result<Vec<String>> {
 /// Everything in a staging folder but the links that were laid, by name.
 fn leftovers(staging: &Path) -> io::Result<Vec<OsString>> {
     let mut names = Vec::new();
-    for entry in entries(staging)? {
+    for entry in entries(staging) {
         let entry = entry?;
         if !entry.file_type()?.is_symlink() && entry.file_name() != MARK {
             names.push(entry.file_name());

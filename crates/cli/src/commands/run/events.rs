@@ -49,11 +49,11 @@ impl Writer {
             .open(path)
             .map_err(Trouble::outside(path.display().to_string()))?;
         let (lines, waiting) = sync_channel::<String>(MOST_WAITING);
-        let (told, done) = sync_channel(1);
+        let (finished, done) = sync_channel(1);
         thread::spawn(move || {
             let mut write = |line: String| file.write_all(line.as_bytes());
             let written = waiting.into_iter().try_for_each(&mut write);
-            let _ = told.send(written);
+            let _ = finished.send(written);
         });
         Ok(Self {
             path: path.to_owned(),

@@ -49,7 +49,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .iter()
         .filter(|one| one.common.shot_index == first.common.shot_index && one.movie().is_none())
         .collect();
-    let mut told: HashSet<(usize, usize)> = HashSet::new();
+    let mut reported: HashSet<(usize, usize)> = HashSet::new();
     let mut findings = Vec::new();
     // The first of those that ask for the same, one an output.
     let mut firsts: HashMap<String, Vec<&Deliverable>> = HashMap::new();
@@ -65,7 +65,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             continue;
         };
         let outputs = (other.common.output_index, one.common.output_index);
-        if outputs.0 == outputs.1 || !told.insert(outputs) {
+        if outputs.0 == outputs.1 || !reported.insert(outputs) {
             continue;
         }
         let frames = one
@@ -87,7 +87,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     findings
 }
 
-/// All that tells pictures apart but their frames and names, as one text.
+/// Everything that makes a picture differ from another, except frames and names, as one text.
 fn asked_for(one: &Deliverable) -> String {
     let common = &one.common;
     let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
