@@ -126,11 +126,11 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     assert!(told.contains("not the bytes that were published"), "{told}");
     project.call(&["run"]).ends(0);
     project.call(&["audit"]).ends(1);
-    let told = project.call(&["run", "--reread"]).ends(1).out;
+    let told = project.call(&["run", "--verify-all"]).ends(1).out;
     assert!(!told.contains("by size and time"), "{told}");
     assert!(told.contains("changed kiln · frames: frames 2"), "{told}");
     // It is rendered again when the user says so, and what was there is kept.
-    project.call(&["run", "--reread", "--renew"]).ends(0);
+    project.call(&["run", "--verify-all", "--rerender-stale"]).ends(0);
     project.call(&["audit"]).ends(0);
     assert_eq!(project.files("renders/set-aside"), ["kiln.0002.exr"]);
 }

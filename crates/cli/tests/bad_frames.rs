@@ -105,7 +105,7 @@ fn an_engine_that_is_not_here_is_not_looked_for_again() {
         .read("truepath.toml")
         .replace("\"sh\"", "\"no-such-renderer\"");
     project.write("truepath.toml", &job);
-    let called = project.call(&["run", "--pass-over", "TP503"]).ends(1);
+    let called = project.call(&["run", "--ignore", "TP503"]).ends(1);
     assert!(
         called.out.contains("`no-such-renderer` is not here"),
         "{}",

@@ -137,7 +137,7 @@ fn output_that_cannot_be_written_is_told() {
         &["paths"],
         &["tokens"],
         &["check"],
-        &["check", "--mend", "--dry"],
+        &["check", "--fix", "--dry-run"],
         &["check", "--format", "json"],
         &["rules"],
         &["commands"],
@@ -206,7 +206,7 @@ fn an_error_can_be_passed_over_by_name() {
     let stopped = project.call(&["run"]).ends(1);
     assert!(stopped.err.contains("TP303"), "{}", stopped.err);
     // The understudy takes the word and PNG has no use for it.
-    project.call(&["run", "--pass-over", "TP303"]).ends(0);
+    project.call(&["run", "--ignore", "TP303"]).ends(0);
 }
 
 #[test]
@@ -214,7 +214,7 @@ fn a_profile_of_the_project_is_read_and_its_mistakes_are_told() {
     let project = kiln("1-3", "", "");
     project.write(
         "engines/own.toml",
-        "engine = { name = \"own\", program = \"true\" }\narguments = [\"{frame\"]\nnativ = 3\n",
+        "engine = { name = \"own\", program = \"true\" }\narguments = [\"{frame\"]\noutput-nam = 3\n",
     );
     let called = project.call(&["check"]).ends(2);
     assert!(
@@ -223,7 +223,7 @@ fn a_profile_of_the_project_is_read_and_its_mistakes_are_told() {
         called.err
     );
     assert!(
-        called.err.contains("did you mean `native`?"),
+        called.err.contains("did you mean `output-name`?"),
         "{}",
         called.err
     );

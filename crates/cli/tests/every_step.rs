@@ -324,7 +324,7 @@ fn a_mistake_of_the_program_ends_the_run_and_loses_nothing() {
 #[test]
 fn a_replacing_run_disturbed_at_every_operation_keeps_one_or_the_other() {
     let policy = Policy {
-        renew: true,
+        rerender_stale: true,
         ..Policy::default()
     };
     let before = |project: &Project| {

@@ -144,12 +144,12 @@ fn every_cell_of_the_table() {
     ];
     let table: [(&str, &[&str], [Cell; 5]); 7] = [
         ("", &[], [Kept, Told, SetAside, Told, Kept]),
-        ("", &["--renew"], [Kept, Replaced, SetAside, SetAside, Kept]),
-        ("", &["--accept"], [Kept, Kept, SetAside, Kept, Kept]),
-        ("", &["--distrust"], [Kept, Told, SetAside, Told, SetAside]),
+        ("", &["--rerender-stale"], [Kept, Replaced, SetAside, SetAside, Kept]),
+        ("", &["--keep-stale"], [Kept, Kept, SetAside, Kept, Kept]),
+        ("", &["--rerender-unrecorded"], [Kept, Told, SetAside, Told, SetAside]),
         (
             "existing = \"keep\"\n",
-            &["--renew", "--distrust"],
+            &["--rerender-stale", "--rerender-unrecorded"],
             [Kept, Replaced, SetAside, SetAside, SetAside],
         ),
         (
@@ -297,7 +297,7 @@ fn a_file_that_the_scene_needs_and_that_has_changed_makes_frames_stale() {
         std::fs::read(project.path("renders/kiln.0001.png")).unwrap(),
         before
     );
-    project.call(&["run", "--renew"]).ends(0);
+    project.call(&["run", "--rerender-stale"]).ends(0);
     project.call(&["status"]).ends(0);
 }
 

@@ -20,7 +20,7 @@ enum Ending {
     BeginsTheNext,
     ExitsWith(i32),
     Killed,
-    /// It hangs until `frame-limit`.
+    /// It hangs until `frame-timeout`.
     TimedOut,
     /// It hangs, and the run is interrupted twice.
     Interrupted,
@@ -78,7 +78,7 @@ fn project(described: Described, frames: &str, bad: i64, ending: Ending) -> Proj
         Described::Profile | Described::ProfileWithLog => "engine = \"brass\"".to_owned(),
     };
     let limit = match ending {
-        Ending::TimedOut => "frame-limit = \"0.4s\"\n",
+        Ending::TimedOut => "frame-timeout = \"0.4s\"\n",
         _ => "",
     };
     let project = Project::new(&format!(
@@ -96,7 +96,7 @@ fn project(described: Described, frames: &str, bad: i64, ending: Ending) -> Proj
             &format!(
                 "engine = {{ name = \"brass\", program = \"sh\", frames = \"range\" }}\nin-order = true\n\
                  arguments = [\"{{place.job}}/engine.sh\", \"{{first}}\", \"{{last}}\", \"{{target.folder}}\"]\n\
-                 native = \"p{{frame:?}}.png\"\n{log}"
+                 output-name = \"p{{frame:?}}.png\"\n{log}"
             ),
         );
     }

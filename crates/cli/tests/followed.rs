@@ -1,4 +1,4 @@
-//! Jobs with several mistakes each, mended by doing only what `check` says.
+//! Jobs with several mistakes each, fixed by doing only what `check` says.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod common;
@@ -7,7 +7,7 @@ use std::fs;
 
 use common::{Project, scene, wav};
 
-/// A mend that people choose: the code, a part of the advice that says so, what is replaced, by what.
+/// A fix that people choose: the code, a part of the advice that says so, what is replaced, by what.
 type Choice = (&'static str, &'static str, &'static str, &'static str);
 
 const HEAD: &str = "[project]\nengine = \"understudy\"\nsize = \"48x32\"\nfps = 24\n";
@@ -48,7 +48,7 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
         (
             "a trial over the finals",
             format!("{HEAD}preset = \"final\"\n[preset.final]\nsettings = {{ samples = 9 }}\n[preset.draft]\nsettings = {{ samples = 1 }}\n{shot}[output.frames]\npath = \"r/{{shot}}.{{frame:04}}.png\"\n"),
-            vec![("TP203", "under = \"draft\"", "[preset.draft]\n", "[preset.draft]\nunder = \"draft\"\n")],
+            vec![("TP203", "subfolder = \"draft\"", "[preset.draft]\n", "[preset.draft]\nsubfolder = \"draft\"\n")],
         ),
         (
             "a movie that no player opens",
@@ -72,7 +72,7 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
             "sound that is not there and has no codec",
             format!("{HEAD}{shot}audio = \"kil.wav\"\n[output.frames]\npath = \"r/{{shot}}.{{frame:04}}.png\"\n[output.review]\npath = \"r/{{shot}}.mp4\"\nmovie = {{ from = \"frames\", codec = \"h264\" }}\n"),
             vec![
-                ("TP408", "mend the path", "kil.wav", "kiln.wav"),
+                ("TP408", "fix the path", "kil.wav", "kiln.wav"),
                 ("TP413", "`aac`", "codec = \"h264\"", "codec = \"h264\", audio-codec = \"aac\""),
             ],
         ),
@@ -80,8 +80,9 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
             "light that nobody knows how to show",
             format!("{HEAD}{shot}[output.frames]\npath = \"r/{{shot}}.{{frame:04}}.exr\"\nlook.pixels = \"linear\"\n[output.small]\npath = \"r/{{shot}}_small.{{frame:04}}.png\"\nbits = 8\nlook.pixels = \"linear\"\n[output.review]\npath = \"r/{{shot}}.mp4\"\nmovie = {{ from = \"frames\", codec = \"h264\" }}\n"),
             vec![
-                ("TP308", "look.pixels = \"display\"", "bits = 8\nlook.pixels = \"linear\"", "bits = 8\nlook.pixels = \"display\""),
-                ("TP313", "transfer = \"srgb\"", ".exr\"\nlook.pixels = \"linear\"", ".exr\"\nlook = { pixels = \"linear\", transfer = \"srgb\" }"),
+                ("TP308", "color.pixels = \"display\"", "bits = 8\nlook.pixels = \"linear\"", "bits = 8\nlook.pixels = \"display\""),
+                ("TP313", "transfer = \"srgb\"", ".exr\"\nlook.pixels = \"linear\"", ".exr\"
+color = { pixels = \"linear\", transfer = \"srgb\" }"),
             ],
         ),
         (
@@ -147,11 +148,11 @@ fn doing_what_check_says_mends_every_job() {
                 text.contains(old).then(|| text.replacen(old, new, 1))
             });
             match choice {
-                Some(mended) => project.write("truepath.toml", &mended),
+                Some(fixed) => project.write("truepath.toml", &fixed),
                 None => {
-                    project.call(&["check", "--mend"]).ends(0);
-                    let mended = fs::read_to_string(project.path("truepath.toml")).unwrap();
-                    assert_ne!(mended, text, "{title}: {findings:#?}");
+                    project.call(&["check", "--fix"]).ends(0);
+                    let fixed = fs::read_to_string(project.path("truepath.toml")).unwrap();
+                    assert_ne!(fixed, text, "{title}: {findings:#?}");
                 }
             }
         }

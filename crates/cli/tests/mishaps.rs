@@ -42,12 +42,12 @@ fn a_renderer_that_fails() {
 
 #[test]
 fn a_renderer_that_hangs_is_ended_at_the_frame_limit() {
-    let (project, out) = run("hang-at = 4", "frame-limit = \"1s\"");
+    let (project, out) = run("hang-at = 4", "frame-timeout = \"1s\"");
     assert!(
-        out.contains("no frame was finished for 1s, the frame-limit"),
+        out.contains("no frame was finished for 1s, the frame-timeout"),
         "{out}"
     );
-    // Mended, the rest is rendered; the engine that hung is gone.
+    // FixedFile, the rest is rendered; the engine that hung is gone.
     project.write("kiln.toml", &scene(""));
     assert_eq!(project.files("renders").len(), 5);
 }
@@ -96,7 +96,7 @@ fn a_scene_without_the_camera_fails_once_and_says_why() {
     // It is found before anything is rendered, and told by the engine when that is passed over.
     let checked = project.call(&["run"]).ends(1);
     assert!(checked.err.contains("TP512"), "{}", checked.err);
-    let called = project.call(&["run", "--pass-over", "TP512"]).ends(1);
+    let called = project.call(&["run", "--ignore", "TP512"]).ends(1);
     assert!(
         called
             .out

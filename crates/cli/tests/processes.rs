@@ -29,7 +29,7 @@ fn project(body: &str, frames: &str) -> Project {
         "engines/brass.toml",
         "engine = { name = \"brass\", program = \"python3\", frames = \"range\" }\n\
          arguments = [\"{place.job}/brass.py\", \"{first}\", \"{last}\"]\n\
-         native = \"b{frame:?}.png\"\nin-order = true\nlog = [{ error = '^error: (?P<text>.*)' }]\n",
+         output-name = \"b{frame:?}.png\"\nin-order = true\nlog = [{ error = '^error: (?P<text>.*)' }]\n",
     );
     project.write(
         "brass.py",

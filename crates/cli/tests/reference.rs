@@ -93,7 +93,7 @@ fn reference() -> String {
         writeln!(
             out,
             "### {} {}\n\n*{weight}* · {} {}\n\n```toml\n{}```\n\n{}\n\n```toml\n{}```\n",
-            rule.code, rule.name, rule.what, rule.why, rule.breaks, rule.mend, rule.keeps
+            rule.code, rule.name, rule.what, rule.why, rule.breaks, rule.fix, rule.keeps
         )
         .unwrap();
     }

@@ -213,7 +213,7 @@ fn a_link_cannot_lead_out_of_its_place() {
     let checked = project.call(&["run"]).ends(1);
     assert!(checked.err.contains("TP606"), "{}", checked.err);
     // The last fence holds when the first is passed over.
-    let called = project.call(&["run", "--pass-over", "TP606"]).ends(3);
+    let called = project.call(&["run", "--ignore", "TP606"]).ends(3);
     assert!(
         called.err.contains("leads out of its place"),
         "{}",

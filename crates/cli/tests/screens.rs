@@ -25,14 +25,14 @@ fn furnished(job: &str) -> Project {
         "engines/plain.toml",
         "engine = { name = \"plain\", program = \"myrender\", frames = \"range\" }\n\
          arguments = [{ each = \"settings\", put = \"{key}={value}\" }, \"{first}-{last}\"]\n\
-         native = \"p{frame:?}.{ext}\"\n\
-         refuses = { characters = \" \", why = \"it splits its arguments at spaces\" }\n",
+         output-name = \"p{frame:?}.{ext}\"\n\
+         rejects = { characters = \" \", why = \"it splits its arguments at spaces\" }\n",
     );
     for (name, takes, argument, more) in [
         ("films", "list", "{frames}", ""),
         ("pieces", "one", "{frame}", ""),
         ("needy", "list", "{frames}", "needs = [\"LAMP\"]\n"),
-        ("slow", "list", "{frames}", "one-core = true\n"),
+        ("slow", "list", "{frames}", "single-threaded = true\n"),
         ("aged", "list", "{frames}", ""),
         (
             "wayward",
@@ -117,8 +117,8 @@ fn every_rule_as_it_is_told() {
             project.plain(&called.out)
         )
         .unwrap();
-        let mended = furnished(rule.keeps);
-        mended.call_with(&["check"], ("PATH", &path)).ends(0);
+        let fixed = furnished(rule.keeps);
+        fixed.call_with(&["check"], ("PATH", &path)).ends(0);
     }
     insta::assert_snapshot!(screens);
 }
@@ -213,7 +213,7 @@ fn mistakes_in_job_files() {
         ),
         (
             "a time without a unit",
-            format!("{head}frame-limit = 90\n{shot}{tail}"),
+            format!("{head}frame-timeout = 90\n{shot}{tail}"),
         ),
         (
             "a place that is built in",

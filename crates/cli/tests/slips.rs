@@ -72,7 +72,7 @@ fn the_two_common_notations_of_a_frame_are_found_and_fixed() {
         project.write("kiln.toml", &scene(""));
         let called = project.call(&["check"]).ends(1);
         assert!(called.out.contains("TP124"), "{path}: {}", called.out);
-        project.call(&["check", "--mend"]).ends(0);
+        project.call(&["check", "--fix"]).ends(0);
         let job = project.read("truepath.toml");
         assert!(job.contains(&format!("\"{fixed}\"")), "{path}: {job}");
         project.call(&["check"]).ends(0);
@@ -88,7 +88,7 @@ fn the_token_that_only_some_shots_have_is_put_in_as_an_optional_part() {
          [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\n",
     );
     project.write("kiln.toml", &scene(""));
-    project.call(&["check", "--mend"]).ends(0);
+    project.call(&["check", "--fix"]).ends(0);
     let job = project.read("truepath.toml");
     assert!(
         job.contains("r/{shot}{?_{variant}}.{frame:04}.png"),
@@ -103,7 +103,8 @@ fn every_program_that_a_run_needs_is_checked_before() {
         return;
     }
     let movie = "[project]\nengine = \"understudy\"\nfps = 24\nsize = \"48x32\"\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-4\"\n\
-                 [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\nlook = { pixels = \"display\" }\n\
+                 [output.frames]\npath = \"r/{shot}.{frame:04}.png\"
+color = { pixels = \"display\" }\n\
                  [output.cut]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"frames\", codec = \"h264\" }\n";
     let project = Project::new(movie);
     project.write("kiln.toml", &scene(""));
@@ -124,7 +125,8 @@ fn every_program_that_a_run_needs_is_checked_before() {
     let called = project.call(&["check"]).ends(1);
     assert!(called.out.contains("TP405"), "{}", called.out);
     // So is alpha that the codec drops.
-    let alpha = movie.replace("look = ", "channels = \"rgba\"\nlook = ");
+    let alpha = movie.replace("color = ", "channels = \"rgba\"
+color = ");
     project.write("truepath.toml", &alpha);
     let called = project.call(&["check"]).ends(0);
     assert!(called.out.contains("TP418"), "{}", called.out);

@@ -96,13 +96,13 @@ const JOB: &str = r#"[project]
 engine = "copier"
 fps = 24
 size = "64x64"
-slurm = { partition = "render", time = "10m", at-once = 2 }
+slurm = { partition = "render", time = "10m", max-tasks = 2 }
 [shot.dawn]
 scene = "dawn.toml"
 frames = "1-40"
 [output.frames]
 path = "r/{shot}.{frame:04}.png"
-look = { pixels = "display" }
+color = { pixels = "display" }
 chunk = 4
 [output.movie]
 path = "r/{shot}.mp4"
@@ -203,9 +203,9 @@ fn a_run_on_a_cluster_goes_on_without_the_terminal_that_handed_it_in() {
     assert_eq!(wrote.len(), 39, "{wrote:?}");
     wrote.dedup();
     assert_eq!(wrote.len(), 39);
-    // Mended, the cluster is handed the rest alone.
+    // FixedFile, the cluster is handed the rest alone.
     project.write("dawn.toml", &format!("{scene}\n[mishap]\nslow = 30\n"));
-    let third = run().args(["--renew"]).output().unwrap();
+    let third = run().args(["--rerender-stale"]).output().unwrap();
     let err = String::from_utf8_lossy(&third.stderr).into_owned();
     assert_eq!(third.status.code(), Some(0), "{err}");
     assert!(project.path("r/dawn.mkv").is_file());

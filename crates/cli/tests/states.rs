@@ -154,7 +154,7 @@ fn every_command_says_the_same_of_the_same_files() {
 #[test]
 fn what_is_taken_as_it_is_must_be_the_right_kind_of_picture() {
     let other_size = project(Situation::OtherSize);
-    let called = other_size.call(&["run", "--accept"]).ends(1);
+    let called = other_size.call(&["run", "--keep-stale"]).ends(1);
     assert!(
         called.out.contains("its size is 48x32, not 24x16"),
         "{}",
@@ -164,13 +164,13 @@ fn what_is_taken_as_it_is_must_be_the_right_kind_of_picture() {
     assert_eq!(status(&other_size), [0, 0, 0, 0, 3]);
     for situation in [Situation::OtherScene, Situation::Swapped] {
         let project = project(situation);
-        project.call(&["run", "--accept"]).ends(0);
+        project.call(&["run", "--keep-stale"]).ends(0);
         assert_eq!(audited(&project), [3, 0, 0, 0, 0], "{situation:?}");
         assert_eq!(status(&project), [3, 0, 0, 0, 0], "{situation:?}");
     }
     // Rendered again, what somebody put there is kept.
     let swapped = project(Situation::Swapped);
-    swapped.call(&["run", "--renew"]).ends(0);
+    swapped.call(&["run", "--rerender-stale"]).ends(0);
     assert_eq!(swapped.files("renders/set-aside").len(), 1);
     assert_eq!(audited(&swapped), [3, 0, 0, 0, 0]);
 }

@@ -107,7 +107,8 @@ fn a_chunk_that_keeps_failing_is_halved_until_the_bad_frame_is_alone() {
     let script = "for frame in $(seq $1 $2); do [ $frame = 11 ] && exit 4; done\n\
                   for frame in $(seq $1 $2); do cp \"$3/one.png\" p$frame.png; done\n";
     let project = made_up(
-        " }\narguments = [\"{first}\", \"{last}\", \"{place.job}\"]\nnative = \"p{frame:?}.png\"\n",
+        " }\narguments = [\"{first}\", \"{last}\", \"{place.job}\"]
+output-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1-16\"\nchunk = 16\nretries = 1\nretry-pause = \"0.01s\"\n",
     );
@@ -164,7 +165,7 @@ fn what_a_dead_machine_held_is_taken_over_once() {
             "{name}"
         );
     }
-    project.call(&["run", "--renew"]).ends(0);
+    project.call(&["run", "--rerender-stale"]).ends(0);
 }
 
 #[test]
@@ -173,7 +174,8 @@ fn a_licence_limit_holds_over_two_machines() {
     let script = "mkdir \"$2/busy\" || { echo 'error: no licence'; exit 9; }\ncp \"$2/one.png\" p$1.png\n\
                   sleep 0.02\nrmdir \"$2/busy\"\n";
     let project = made_up(
-        " }\nat-once = 1\narguments = [\"{frame}\", \"{place.job}\"]\nnative = \"p{frame:?}.png\"\n",
+        " }\nat-once = 1\narguments = [\"{frame}\", \"{place.job}\"]
+output-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1-24\"\nretries = 0\n",
     );
@@ -192,7 +194,8 @@ fn a_licence_limit_holds_over_two_machines() {
 fn checkpoints_are_taken_while_it_works_and_the_last_are_kept() {
     let script = "for i in $(seq 1 60); do echo $i >p$1.state; sleep 0.02; done\nexit 5\n";
     let project = made_up(
-        " }\narguments = [\"{frame}\"]\nnative = \"p{frame:?}.png\"\n\
+        " }\narguments = [\"{frame}\"]
+output-name = \"p{frame:?}.png\"\n\
          checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
         script,
         "frames = \"1\"\nretries = 0\ncheckpoint = { every = \"0.1s\", keep = 2 }\n",
@@ -227,7 +230,8 @@ case "$(cat $state 2>/dev/null)" in
 esac
 "#;
     let project = made_up(
-        " }\narguments = [\"{frame}\"]\nnative = \"p{frame:?}.png\"\n\
+        " }\narguments = [\"{frame}\"]
+output-name = \"p{frame:?}.png\"\n\
          checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
         script,
         "frames = \"1\"\nsize = \"48x32\"\nretries = 0\n",
@@ -345,7 +349,7 @@ fn warnings_that_no_earlier_run_had_come_first() {
     );
     assert!(first.out.contains("line 4"), "{}", first.out);
     let second = project
-        .call(&["run", "--set", "settings.fog=3", "--pass-over", "TP514"])
+        .call(&["run", "--set", "settings.fog=3", "--ignore", "TP514"])
         .ends(1);
     let at = |text: &str| {
         second
@@ -565,7 +569,8 @@ fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
 fn the_environment_is_what_is_told_and_no_more() {
     let script = "[ -z \"$SECRET\" ]\n[ \"$LAMP\" = brass ]\n[ -n \"$KEPT\" ]\n[ -n \"$PATH\" ]\ncp \"$2/one.png\" p$1.png\n";
     let project = made_up(
-        " }\nneeds = [\"KEPT\"]\narguments = [\"{frame}\", \"{place.job}\"]\nnative = \"p{frame:?}.png\"\n",
+        " }\nneeds = [\"KEPT\"]\narguments = [\"{frame}\", \"{place.job}\"]
+output-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1\"\nretries = 0\nenv = { LAMP = \"brass\" }\n",
     );
@@ -585,11 +590,12 @@ fn the_environment_is_what_is_told_and_no_more() {
 #[test]
 fn limits_for_the_start_and_for_silence_end_an_engine() {
     for (key, told) in [
-        ("start-limit", "no frame was begun"),
-        ("silence-limit", "the engine printed nothing"),
+        ("start-timeout", "no frame was begun"),
+        ("silence-timeout", "the engine printed nothing"),
     ] {
         let project = made_up(
-            " }\narguments = [\"{frame}\"]\nnative = \"p{frame:?}.png\"\n",
+            " }\narguments = [\"{frame}\"]
+output-name = \"p{frame:?}.png\"\n",
             "exec sleep 600\n",
             &format!("frames = \"1\"\nretries = 0\n{key} = \"0.3s\"\n"),
         );

@@ -64,9 +64,9 @@ fn they_are_reported_and_neither_moved_nor_rendered_again() {
     for arguments in [
         &["run"][..],
         &["run"],
-        &["run", "--renew"],
-        &["run", "--accept"],
-        &["run", "--reread"],
+        &["run", "--rerender-stale"],
+        &["run", "--keep-stale"],
+        &["run", "--verify-all"],
     ] {
         let called = project.call(arguments).ends(1);
         assert!(

@@ -65,11 +65,11 @@ fn an_unfinished_run_is_gone_on_with_at_its_own_instant() {
 fn a_configuration_says_who_and_where() {
     let project = kiln("1", "place.out = \"out\"", "");
     let job = fs::read_to_string(project.path("truepath.toml")).unwrap();
-    let job = job.replace("renders/", "{place.out}/{author}_{user}_{host:upper}_");
+    let job = job.replace("renders/", "{place.out}/{artist}_{user}_{host:upper}_");
     project.write("truepath.toml", &job);
     project.write(
         "me.toml",
-        "author = \"A. Brass\"\nuser = \"brass\"\nhost = \"dome1\"\n[place]\nout = \"elsewhere\"\nother = \"x\"\n",
+        "artist = \"A. Brass\"\nuser = \"brass\"\nhost = \"dome1\"\n[place]\nout = \"elsewhere\"\nother = \"x\"\n",
     );
     let me = project.path("me.toml").display().to_string();
     let paths = project
@@ -89,7 +89,7 @@ fn a_configuration_says_who_and_where() {
         .call_with(&["paths"], ("TRUEPATH_CONFIG", &me))
         .ends(2);
     assert!(
-        wrong.err.contains("did you mean `author`?"),
+        wrong.err.contains("did you mean `artist`?"),
         "{}",
         wrong.err
     );

@@ -54,13 +54,13 @@ pub fn read_configuration(
                     });
                 }
             }
-            ("author", _) => person.author = word_of(entry, &mut findings),
+            ("artist", _) => person.artist = word_of(entry, &mut findings),
             ("user", _) => person.user = word_of(entry, &mut findings),
             ("host", _) => person.host = word_of(entry, &mut findings),
             (other, _) => findings.push(
                 Finding::error("TP002", format!("a configuration has no key `{other}`"))
                     .at(&entry.key_place, "")
-                    .advise(advice(other, &["author", "user", "host", "place"])),
+                    .advise(advice(other, &["artist", "user", "host", "place"])),
             ),
         }
     }

@@ -37,13 +37,13 @@ pub struct Finding {
     pub consequence: Option<String>,
     /// What to do about it.
     pub advice: Vec<String>,
-    /// Replacements that mend it, all of them together; none where people have to decide.
-    pub mends: Vec<Mend>,
+    /// Replacements that fix it, all of them together; none where people have to decide.
+    pub fixes: Vec<Fix>,
 }
 
 /// A text to put in place of another.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Mend {
+pub struct Fix {
     /// What is replaced.
     pub place: Place,
     /// What stands there then.
@@ -60,7 +60,7 @@ impl Finding {
             labels: Vec::new(),
             consequence: None,
             advice: Vec::new(),
-            mends: Vec::new(),
+            fixes: Vec::new(),
         }
     }
 
@@ -104,10 +104,10 @@ impl Finding {
 }
 
 impl Finding {
-    /// Says how it is mended.
+    /// Says how it is fixed.
     #[must_use]
-    pub fn mend(mut self, place: &Place, text: impl Into<String>) -> Self {
-        self.mends.push(Mend {
+    pub fn fix(mut self, place: &Place, text: impl Into<String>) -> Self {
+        self.fixes.push(Fix {
             place: place.clone(),
             text: text.into(),
         });

@@ -137,14 +137,14 @@ pub struct Forecast {
     /// Of that, for what is done or has failed.
     done: f64,
     /// Processes at once.
-    at_once: f64,
+    parallel: f64,
 }
 
 impl Forecast {
     /// The forecast for `files` to do of each deliverable by so many processes at once. What is not
     /// known takes as long as the rest does in the mean.
     #[must_use]
-    pub fn new(expected: &[Option<f64>], files: &[u64], at_once: usize) -> Self {
+    pub fn new(expected: &[Option<f64>], files: &[u64], parallel: usize) -> Self {
         let known = || expected.iter().flatten();
         let count = known().count();
         let mean = known().sum::<f64>() / count as f64;
@@ -156,15 +156,15 @@ impl Forecast {
         };
         let parts = seconds.iter().zip(files);
         let to_do: f64 = parts.map(|(seconds, files)| seconds * *files as f64).sum();
-        let at_once = at_once.max(1) as f64;
+        let parallel = parallel.max(1) as f64;
         Self {
             before: match is_known {
-                true => (to_do / at_once).min(usual),
+                true => (to_do / parallel).min(usual),
                 false => 0.0,
             },
             to_do,
             done: 0.0,
-            at_once,
+            parallel,
             seconds,
         }
     }
@@ -178,7 +178,7 @@ impl Forecast {
     #[must_use]
     pub fn left(&self, elapsed: f64) -> Option<f64> {
         let time = elapsed + self.before;
-        let done = self.done + self.before * self.at_once;
+        let done = self.done + self.before * self.parallel;
         (done > 0.0).then(|| (self.to_do - self.done).max(0.0) * time / done)
     }
 }

@@ -15,7 +15,7 @@ pub mod frames;
 pub mod job;
 pub mod layers;
 pub mod listing;
-pub mod mend;
+pub mod fix;
 pub mod movie;
 pub mod nearest;
 pub mod overview;

@@ -187,7 +187,7 @@ fn shot(text: &mut String, work: Work, scene: &StartScene) {
         None => put(
             text,
             "frames = \"1-100\"",
-            "the scene does not tell: mend this",
+            "the scene does not tell: fix this",
         ),
     }
     match (&facts.camera, &facts.cameras) {
@@ -273,7 +273,7 @@ fn outputs(text: &mut String, work: Work, engine: &Profile) {
 
 /// Whether an engine's words have a format; one without words is asked for PNG.
 fn writes(engine: &Profile, format: &str) -> bool {
-    engine.words.iter().any(|table| {
+    engine.maps.iter().any(|table| {
         table.by.first().is_some_and(|by| by == "format")
             && table
                 .rows

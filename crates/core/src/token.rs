@@ -58,8 +58,8 @@ pub const TOKENS: [TokenFacts; 27] = [
     token("container", "the kind of a movie file"),
     no_picture("user", "the user's name on this machine"),
     no_picture(
-        "author",
-        "the author, from your configuration, else the user",
+        "artist",
+        "the artist, from your configuration, else the user",
     ),
     no_picture("host", "this machine's name"),
     no_picture("date", "when the run began, such as `{date:%Y%m%d}`"),

@@ -15,12 +15,12 @@ fn profile(takes: &str, passes: &str) -> String {
     format!(
         r#"
 engine = {{ name = "brass", program = "brass", frames = "{takes}", passes = "{passes}" }}
-word.kind = {{ by = ["format", "bits"], "png" = "", "png 16" = "P16" }}
+map.kind = {{ by = ["format", "bits"], "png" = "", "png 16" = "P16" }}
 arguments = [
   "{{scene.file}}",
   ["-w{{width}}", "-h{{height}}"],
   "-c{{camera}}",
-  "-k{{word.kind}}",
+  "-k{{map.kind}}",
   {{ when = {{ channels = ["rgba", "graya"] }}, put = "-a" }},
   {{ each = "settings", put = ["-s", "{{key}}:{{value}}"] }},
   {{ each = "passes", put = "-p{{pass}}" }},
@@ -29,9 +29,9 @@ arguments = [
   "-o{{target.stem}}",
   {{ put = "-t{{threads}}", changes-picture = false }},
 ]
-native = "{{target.stem}}{{?-{{pass}}}}.{{frame:?}}.{{ext}}"
+output-name = "{{target.stem}}{{?-{{pass}}}}.{{frame:?}}.{{ext}}"
 links = {{ "in" = "{{scene.folder}}" }}
-refuses = {{ characters = "|", why = "it takes bars for pipes" }}
+rejects = {{ characters = "|", why = "it takes bars for pipes" }}
 shortest-clip = 2
 "#
     )
@@ -111,9 +111,9 @@ fn its_files_are_recognised_by_its_own_way_of_naming() {
         staging: "/stage",
         prepared: None,
     };
-    let native = call.native(all[1]).unwrap().unwrap();
-    assert_eq!(native.read("picture-depth.000004.png"), Some(Some(4)));
-    assert_eq!(native.read("picture-beauty.4.png"), None);
+    let output_name = call.output_name(all[1]).unwrap().unwrap();
+    assert_eq!(output_name.read("picture-depth.000004.png"), Some(Some(4)));
+    assert_eq!(output_name.read("picture-beauty.4.png"), None);
     assert_eq!(
         call.links().unwrap(),
         [("in".to_owned(), "/work/s".to_owned())]

@@ -76,7 +76,7 @@ fn all_tokens() -> Arc<Profile> {
         let name = match name {
             "place.NAME" => "place.job",
             "settings.NAME" => "settings.exposure",
-            "word.NAME" => "word.light",
+            "map.NAME" => "map.light",
             // Only in given files, or with `each`.
             "frames.list" | "passes" | "views" | "settings" | "key" | "value" => continue,
             name => name,
@@ -85,8 +85,9 @@ fn all_tokens() -> Arc<Profile> {
     }
     arguments.push_str("\"{note}\", { each = \"settings\", put = \"{key}={value}\" },\n");
     let text = format!(
-        "engine = {{ name = \"all\", program = \"n\", frames = \"range\" }}\nnative = \"p{{frame:?}}.{{ext}}\"\n\
-         word.light = {{ by = [\"camera\"], {} }}\narguments = [\n{arguments}]\n\
+        "engine = {{ name = \"all\", program = \"n\", frames = \"range\" }}
+output-name = \"p{{frame:?}}.{{ext}}\"\n\
+         map.light = {{ by = [\"camera\"], {} }}\narguments = [\n{arguments}]\n\
          environment = {{ TITLE = \"{{note}} {{user}}\" }}\n\
          file = [{{ name = \"o.json\", json = {{ fps = \"{{fps}}\", to = \"{{target}}\", all = \"{{settings}}\" }} }}]\n",
         "x = \"y\""
@@ -118,7 +119,7 @@ fn inputs(profile: &Arc<Profile>, values: &Values) -> Vec<(&'static str, String)
         system: System::Linux,
         person: Person {
             user: Some(values.user.clone()),
-            author: Some(values.user.clone()),
+            artist: Some(values.user.clone()),
             host: Some(values.host.clone()),
         },
         began: Some(day.at(9, 30, 0, 0).into()),

@@ -20,15 +20,15 @@ use truepath_core::system::System;
 const EXPORTER: &str = r#"
 engine = { name = "exporter", program = "plain", frames = "range" }
 arguments = ["{prepared}", "{first}-{last}"]
-native = "p{frame:?}.{ext}"
+output-name = "p{frame:?}.{ext}"
 prepare = { arguments = ["{scene.file}", "{prepared}"], makes = "scene.exported" }
 "#;
 
 const PLAIN: &str = r#"
 engine = { name = "plain", program = "plain", frames = "range" }
 arguments = [{ each = "settings", put = "{key}={value}" }, "{first}-{last}"]
-native = "p{frame:?}.{ext}"
-refuses = { characters = " ", why = "it splits its arguments at spaces" }
+output-name = "p{frame:?}.{ext}"
+rejects = { characters = " ", why = "it splits its arguments at spaces" }
 "#;
 
 /// Take all frames at once, and one at a time.

@@ -12,14 +12,18 @@ use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
 const NAMING: &str = "engine = { name = \"naming\", program = \"n\", frames = \"range\", passes = \"all\" }\n\
-    arguments = [\"{scene.file}\", \"{first}\", \"{last}\"]\nnative = \"{pass}{frame:?}.{ext}\"\n";
+    arguments = [\"{scene.file}\", \"{first}\", \"{last}\"]
+output-name = \"{pass}{frame:?}.{ext}\"\n";
 const SIZED: &str = "engine = { name = \"sized\", program = \"n\", frames = \"range\" }\n\
-    arguments = [\"{scene.file}\", \"{first}\", \"{last}\", [\"-w\", \"{width}\"]]\nnative = \"p{frame:?}.{ext}\"\n";
+    arguments = [\"{scene.file}\", \"{first}\", \"{last}\", [\"-w\", \"{width}\"]]
+output-name = \"p{frame:?}.{ext}\"\n";
 const PREPARED: &str = "engine = { name = \"prepared\", program = \"n\", frames = \"range\" }\n\
-    arguments = [\"{prepared}\", \"{first}\", \"{last}\"]\nnative = \"p{frame:?}.{ext}\"\n\
+    arguments = [\"{prepared}\", \"{first}\", \"{last}\"]
+output-name = \"p{frame:?}.{ext}\"\n\
     prepare = { arguments = [\"--export\", \"{settings.light}\", \"{prepared}\"], makes = \"x\" }\n";
 const GIVEN: &str = "engine = { name = \"given\", program = \"n\", frames = \"range\" }\n\
-    arguments = [\"options.json\", \"{first}\", \"{last}\"]\nnative = \"p{frame:?}.{ext}\"\n\
+    arguments = [\"options.json\", \"{first}\", \"{last}\"]
+output-name = \"p{frame:?}.{ext}\"\n\
     file = [{ name = \"options.json\", json = { cam = \"{camera}\", target = \"{target}\" } }]\n";
 
 fn profile(text: &str) -> Arc<Profile> {

@@ -9,7 +9,7 @@ use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
 use truepath_core::engine::read_profile;
 use truepath_core::finding::Finding;
 use truepath_core::job::{Reading, no_files, read};
-use truepath_core::mend::mend;
+use truepath_core::fix::fix;
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{SourceKind, Sources};
@@ -157,7 +157,8 @@ fn text(wish: &Wish) -> String {
     if exr {
         // A movie has no alpha, so a job with one asks for none.
         let channels = if wish.movie { "rgb" } else { "rgba" };
-        writeln!(job, "format = \"exr\"\nbits = \"half\"\nchannels = \"{channels}\"\nlook = {{ pixels = \"linear\", transfer = \"srgb\" }}").unwrap();
+        writeln!(job, "format = \"exr\"\nbits = \"half\"\nchannels = \"{channels}\"
+color = {{ pixels = \"linear\", transfer = \"srgb\" }}").unwrap();
     } else {
         job += "format = \"png\"\nbits = 8\nlook.pixels = \"display\"\n";
     }
@@ -259,9 +260,9 @@ proptest! {
         let mut job = text(&wish).replacen(right, wrong, 1).replacen("{pass}/", "", usize::from(slip == 0));
         for _ in 0..6 {
             let (reading, findings) = checked(&job);
-            let mended = mend(&reading.job.sources, &findings);
-            match mended.first() {
-                Some(mended) => job = mended.text.clone(),
+            let fixed = fix(&reading.job.sources, &findings);
+            match fixed.first() {
+                Some(fixed) => job = fixed.text.clone(),
                 None => break,
             }
         }

@@ -280,7 +280,7 @@ fn with_system(person: Person) -> Person {
     let user = || by_variable().or_else(by_system).and_then(sound);
     Person {
         user: person.user.or_else(user),
-        author: person.author,
+        artist: person.artist,
         host: person.host.or_else(|| sound(crate::presence::machine())),
     }
 }

@@ -134,7 +134,7 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
             any(|one| !one.missing.is_empty()),
         ) {
             (true, _) => {
-                "; `truepath run` renders what is missing or broken, with --reread also what has kept its size and time"
+                "; `truepath run` renders what is missing or broken, with --verify-all also what has kept its size and time"
             }
             (false, true) => "; `truepath run` renders what is missing",
             (false, false) => "",
@@ -167,7 +167,7 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
     }
     for (difference, frames) in &account.changed {
         let why = format!(
-            "\n         {difference}.\n         `run --reread --accept` takes them as they are, `run --reread --renew` renders them again"
+            "\n         {difference}.\n         `run --verify-all --keep-stale` takes them as they are, `run --verify-all --rerender-stale` renders them again"
         );
         row("changed", WARNING, frames, &why)?;
     }

@@ -4,7 +4,7 @@ use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
 use truepath_core::finding::{Finding, Weight};
-use truepath_core::mend::mend;
+use truepath_core::fix::fix;
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{Place, Sources};
 use truepath_runner::LoadError;
@@ -22,10 +22,10 @@ use crate::show::{self, ERROR, GOOD, TITLE, count, files};
 ///
 /// Every finding shows the place in the job file, says in numbers what would happen, and what to
 /// do about it. Nothing is started but with --ask-engine, and no job file is written but with
-/// --mend.
+/// --fix.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath check\n  truepath check --shot dawn --set frames=1-240\n  truepath check --ask-engine\n  truepath check --mend --dry\n  truepath check --format json | jq '.findings[].code'"
+    after_help = "Examples:\n  truepath check\n  truepath check --shot dawn --set frames=1-240\n  truepath check --ask-engine\n  truepath check --fix --dry-run\n  truepath check --format json | jq '.findings[].code'"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -36,10 +36,10 @@ pub(crate) struct Arguments {
     ask_engine: bool,
     /// Write what a finding advises into the job file, where there is no choice; all else stays
     #[arg(long)]
-    mend: bool,
-    /// With --mend: show what would change, and write nothing
-    #[arg(long, requires = "mend")]
-    dry: bool,
+    fix: bool,
+    /// With --fix: show what would change, and write nothing
+    #[arg(long, requires = "fix")]
+    dry_run: bool,
     /// Show every finding, also those of one cause
     #[arg(long)]
     all: bool,
@@ -101,8 +101,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     };
     let findings = findings_asking(&chosen, arguments.ask_engine);
     let sources = &chosen.loaded.job.sources;
-    if arguments.mend {
-        return mend_files(&chosen, &findings, arguments.dry);
+    if arguments.fix {
+        return fix_files(&chosen, &findings, arguments.dry_run);
     }
     if format == CheckFormat::Text {
         let mut out = anstream::stdout();
@@ -135,18 +135,18 @@ fn print(format: CheckFormat, sources: &Sources, findings: &[Finding]) -> Result
     }
 }
 
-/// Applies the mends, or shows them only; a file is written beside itself and then renamed over,
+/// Applies the fixes, or shows them only; a file is written beside itself and then renamed over,
 /// so that it is never half there.
-fn mend_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCode, Trouble> {
+fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCode, Trouble> {
     let sources = &chosen.loaded.job.sources;
-    let mended = mend(sources, findings);
-    if mended.is_empty() {
+    let fixed = fix(sources, findings);
+    if fixed.is_empty() {
         show::print(&format!(
-            "nothing that can be mended without a choice in {}",
+            "nothing that can be fixed without a choice in {}",
             chosen.name
         ))?;
     }
-    for one in &mended {
+    for one in &fixed {
         let source = sources.get(one.source);
         let path = chosen.loaded.folder.join(&source.name);
         let path = if path.is_file() {
@@ -170,11 +170,11 @@ fn mend_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCo
                 .map_err(Trouble::outside(&*source.name))?;
         }
     }
-    let number = mended.iter().map(|one| one.changes.len() as u64).sum();
+    let number = fixed.iter().map(|one| one.changes.len() as u64).sum();
     let text = count(number, "place", "places");
     show::print(&match dry {
-        true => format!("{text} would be mended"),
-        false => format!("{text} mended; `truepath check` tells what is left"),
+        true => format!("{text} would be fixed"),
+        false => format!("{text} fixed; `truepath check` tells what is left"),
     })?;
     Ok(ExitCode::from(DONE))
 }

@@ -216,12 +216,12 @@ pub(super) fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
     let licences = expansion
         .deliverables
         .iter()
-        .filter_map(|one| one.common.engine.at_once);
+        .filter_map(|one| one.common.engine.max_processes);
     Cluster {
         partition: text(Key::SlurmPartition),
         seconds: job.time(Key::SlurmTime).map(|time| time.as_secs().max(1)),
         memory: text(Key::SlurmMemory),
-        at_once: licences.chain(job.number(Key::SlurmAtOnce)).min(),
+        max_tasks: licences.chain(job.number(Key::SlurmMaxTasks)).min(),
     }
 }
 

@@ -15,7 +15,7 @@ use crate::this_program;
 ///
 /// A planetarium makes a show about a brass orrery. The demo looks at the job, renders it with the
 /// simulated renderer inside this program, audits the files, then breaks two things on purpose and
-/// shows how they are caught and mended.
+/// shows how they are caught and fixed.
 #[derive(Debug, Args)]
 #[command(after_help = "Example:\n  truepath demo my-demo && cd my-demo && truepath paths")]
 pub(crate) struct Arguments {

@@ -128,12 +128,12 @@ fn by_job(chosen: &Chosen, name: String) -> Result<Matched, Trouble> {
     for one in deliverables {
         // Each template of the job once, with all that stands for its tokens anywhere.
         let sketch = one.template.template.to_string();
-        let under = under(one);
-        if tried.contains(&(sketch.clone(), under.clone())) {
+        let subfolder = subfolder(one);
+        if tried.contains(&(sketch.clone(), subfolder.clone())) {
             continue;
         }
-        tried.push((sketch.clone(), under.clone()));
-        let result = readings(&rooted(&sketch, under.as_deref())?, &path, &candidates);
+        tried.push((sketch.clone(), subfolder.clone()));
+        let result = readings(&rooted(&sketch, subfolder.as_deref())?, &path, &candidates);
         let reached = |result: &Result<Vec<Values>, Departure>| match result {
             Ok(_) => usize::MAX,
             Err(departure) => departure.at,
@@ -154,7 +154,7 @@ fn by_job(chosen: &Chosen, name: String) -> Result<Matched, Trouble> {
 }
 
 /// The folder of its own that a preset puts below the place.
-fn under(one: &Deliverable) -> Option<String> {
+fn subfolder(one: &Deliverable) -> Option<String> {
     let start = match one.template.template.parts().first() {
         Some(Part::Token(token)) if token.name.starts_with("place.") => one.token(&token.name),
         _ => one.token("place.job"),
@@ -167,9 +167,9 @@ fn under(one: &Deliverable) -> Option<String> {
 }
 
 /// The template with the folder that it starts from.
-fn rooted(sketch: &str, under: Option<&str>) -> Result<Template, Trouble> {
-    let below = under.map_or_else(String::new, |under| {
-        format!("/{}", under.replace('{', "{{").replace('}', "}}"))
+fn rooted(sketch: &str, subfolder: Option<&str>) -> Result<Template, Trouble> {
+    let below = subfolder.map_or_else(String::new, |subfolder| {
+        format!("/{}", subfolder.replace('{', "{{").replace('}', "}}"))
     });
     let text = match sketch.split_once('}') {
         Some((place, rest)) if sketch.starts_with("{place.") => format!("{place}}}{below}{rest}"),

@@ -156,7 +156,7 @@ fn picture_line(one: &Deliverable) -> String {
     if one.made == Made::Still {
         line.push_str(", still");
     }
-    if let Some(linear) = &one.picture.look.linear {
+    if let Some(linear) = &one.picture.color.linear {
         line.push_str(if linear.value {
             ", linear"
         } else {

@@ -12,7 +12,7 @@ use crate::outcome::{DONE, Trouble};
 use crate::shapes::findings::weight;
 use crate::show::{ERROR, FAINT, TITLE, WARNING};
 
-/// Show the rules: what `check` looks for, why, and how to mend it
+/// Show the rules: what `check` looks for, why, and how to fix it
 ///
 /// Without an argument a line each; with a code or a name everything about it, with an example that
 /// breaks it and one that keeps it.
@@ -84,7 +84,7 @@ fn tell(out: &mut impl Write, rule: &Rule) -> io::Result<()> {
         rule.why
     )?;
     example(out, rule.breaks)?;
-    writeln!(out, "\n{} This keeps it:\n", rule.mend)?;
+    writeln!(out, "\n{} This keeps it:\n", rule.fix)?;
     example(out, rule.keeps)?;
     writeln!(
         out,

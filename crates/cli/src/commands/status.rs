@@ -35,7 +35,7 @@ use crate::show::{
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: NamedJob,
-    /// Look again every second, until no run is at work any more
+    /// Color again every second, until no run is at work any more
     #[arg(long, conflicts_with = "format")]
     follow: bool,
     /// Say which setting of stale frames has changed, from what to what

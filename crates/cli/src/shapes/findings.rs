@@ -29,8 +29,8 @@ pub(crate) struct Entry {
     advice: Vec<String>,
     /// The main place first
     places: Vec<PlaceShape>,
-    /// Replacements that mend it, all of them together
-    mends: Vec<MendShape>,
+    /// Replacements that fix it, all of them together
+    fixes: Vec<FixShape>,
 }
 
 /// A place in a file
@@ -49,7 +49,7 @@ struct PlaceShape {
 
 /// A text in place of another
 #[derive(Debug, Serialize, JsonSchema)]
-struct MendShape {
+struct FixShape {
     file: String,
     /// First byte, and the byte behind the last
     bytes: [usize; 2],
@@ -96,13 +96,13 @@ impl Entry {
                     }
                 })
                 .collect(),
-            mends: finding
-                .mends
+            fixes: finding
+                .fixes
                 .iter()
-                .map(|mend| MendShape {
-                    file: sources.get(mend.place.source).name.clone(),
-                    bytes: [mend.place.span.start, mend.place.span.end],
-                    text: mend.text.clone(),
+                .map(|fix| FixShape {
+                    file: sources.get(fix.place.source).name.clone(),
+                    bytes: [fix.place.span.start, fix.place.span.end],
+                    text: fix.text.clone(),
                 })
                 .collect(),
         }

@@ -61,7 +61,7 @@ pub(crate) struct Entry {
     crop: Option<String>,
     /// The width of a pixel by its height
     pixel_aspect: Option<f64>,
-    look: LookShape,
+    color: ColorShape,
     /// More of a movie
     movie: Option<MovieShape>,
 }
@@ -75,7 +75,7 @@ struct PlaneShape {
 
 /// What the values of pixels are
 #[derive(Debug, Serialize, JsonSchema)]
-struct LookShape {
+struct ColorShape {
     /// `linear` or `display`; null where nobody said
     pixels: Option<&'static str>,
     /// How linear pixels become ready for display
@@ -157,16 +157,16 @@ impl Entry {
                 .pixel_aspect
                 .as_ref()
                 .map(|one| f64::from(one.value.0) / f64::from(one.value.1)),
-            look: LookShape {
+            color: ColorShape {
                 pixels: picture
-                    .look
+                    .color
                     .linear
                     .as_ref()
                     .map(|linear| match linear.value {
                         true => "linear",
                         false => "display",
                     }),
-                transfer: picture.look.transfer.as_ref().map(|one| one.value.name),
+                transfer: picture.color.transfer.as_ref().map(|one| one.value.name),
             },
             movie: one.movie().map(|movie| MovieShape::of(one, movie, written)),
         }

@@ -34,7 +34,7 @@ fn rule(rule: &Rule) -> Value {
         "name": rule.name,
         "shortDescription": { "text": rule.what },
         "fullDescription": { "text": format!("{} {}", rule.what, rule.why) },
-        "help": { "text": rule.mend },
+        "help": { "text": rule.fix },
         "defaultConfiguration": { "level": weight(rule.weight) },
     })
 }

@@ -192,9 +192,9 @@ fn limits(chain: &Chain<'_>) -> Limits {
             .and_then(|number| u32::try_from(number).ok())
     };
     Limits {
-        start: duration(chain, Key::StartLimit),
-        frame: duration(chain, Key::FrameLimit),
-        silence: duration(chain, Key::SilenceLimit),
+        start: duration(chain, Key::StartTimeout),
+        frame: duration(chain, Key::FrameTimeout),
+        silence: duration(chain, Key::SilenceTimeout),
         retries: number(Key::Retries).unwrap_or(2),
         retry_pause: duration(chain, Key::RetryPause).unwrap_or(Duration::from_secs(5)),
         checkpoint_every: duration(chain, Key::CheckpointEvery).unwrap_or(Duration::from_secs(600)),

@@ -71,10 +71,10 @@ impl<'j> Expander<'j> {
             self.problem(ProblemKind::NoFormat, path.place.clone(), 1);
             return None;
         };
-        let under = chain.text(Key::Under).map(|under| under.value);
+        let subfolder = chain.text(Key::Subfolder).map(|subfolder| subfolder.value);
         let start = Start {
             job_folder: &self.around.job_folder,
-            under: under.as_deref(),
+            subfolder: subfolder.as_deref(),
         };
         match root_and_pattern(&path.template, pattern, &value, start) {
             Ok((root, pattern)) => Some(Deliverable {

@@ -168,8 +168,8 @@ pub struct ProjectValues {
 pub struct Person {
     /// The user's name.
     pub user: Option<String>,
-    /// The author.
-    pub author: Option<String>,
+    /// The artist.
+    pub artist: Option<String>,
     /// The machine's name.
     pub host: Option<String>,
 }
@@ -224,7 +224,7 @@ pub struct Picture {
     /// Width of a pixel by its height: numerator and denominator.
     pub pixel_aspect: Option<Sourced<(u32, u32)>>,
     /// What the values of the pixels are.
-    pub look: Look,
+    pub color: Color,
 }
 
 impl Picture {
@@ -238,7 +238,7 @@ impl Picture {
     /// Whether the pixels are linear light: said, or because the format usually holds it.
     #[must_use]
     pub fn is_light(&self) -> bool {
-        let said = self.look.linear.as_ref().map(|linear| linear.value);
+        let said = self.color.linear.as_ref().map(|linear| linear.value);
         said.unwrap_or_else(|| self.format.is_light())
     }
 
@@ -285,7 +285,7 @@ impl Picture {
 
 /// What the values of pixels are, as the job says it.
 #[derive(Debug, Clone, Default, PartialEq)]
-pub struct Look {
+pub struct Color {
     /// Whether they are linear light; unset, nobody knows.
     pub linear: Option<Sourced<bool>>,
     /// How linear pixels become ready for display.

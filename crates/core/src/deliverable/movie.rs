@@ -6,7 +6,7 @@ use super::common::Asked;
 use super::expand::{At, Expander, Walk};
 use super::planes::{FileOf, files};
 use super::resolve::{extension, listed, picture, template, transfer};
-use super::{Common, Deliverable, Look, PathTemplate, Picture, ProblemKind};
+use super::{Common, Deliverable, Color, PathTemplate, Picture, ProblemKind};
 use crate::engine::Profile;
 use crate::job::{Key, NamedTable, Value, Word};
 use crate::layers::{Chain, Scope};
@@ -158,9 +158,9 @@ impl<'j> Expander<'j> {
             }),
         };
         let pictures = Picture {
-            look: Look {
-                transfer: transfer(chain).or(pictures.look.transfer),
-                linear: pictures.look.linear,
+            color: Color {
+                transfer: transfer(chain).or(pictures.color.transfer),
+                linear: pictures.color.linear,
             },
             format: &container.format,
             format_place: container_place,

@@ -1,6 +1,6 @@
 //! What a chain of layers comes to.
 
-use super::{Look, PathTemplate, Picture};
+use super::{Color, PathTemplate, Picture};
 use crate::frames::FrameSet;
 use crate::job::{Key, Only, Setting, Value, Word};
 use crate::layers::Chain;
@@ -23,7 +23,7 @@ pub(super) fn wanted(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
         _ => None,
     });
     match only.map(|only| only.value) {
-        Some(Only::Ends) => FrameSet::from_frames(
+        Some(Only::FirstMiddleLast) => FrameSet::from_frames(
             [
                 frames.first(),
                 frames.nth(frames.count().saturating_sub(1) / 2),
@@ -108,9 +108,9 @@ pub(super) fn picture(
             _ => None,
         }),
         pixel_aspect: ratio(Key::PixelAspect),
-        look: Look {
+        color: Color {
             linear: chain
-                .text(Key::LookPixels)
+                .text(Key::ColorPixels)
                 .map(|pixels| pixels.map(|word| word == "linear")),
             transfer: transfer(chain),
         },
@@ -128,7 +128,7 @@ pub(super) fn picture(
 
 /// How linear pixels become ready for display.
 pub(super) fn transfer(chain: &Chain<'_>) -> Option<Sourced<&'static TransferFacts>> {
-    chain.value(Key::LookTransfer, |value| match value {
+    chain.value(Key::ColorTransfer, |value| match value {
         Value::Transfer(transfer) => Some(*transfer),
         _ => None,
     })

@@ -8,7 +8,7 @@ use crate::template::{Part, PathPattern, Piece, Template, TokenValue};
 #[derive(Clone, Copy)]
 pub(super) struct Start<'a> {
     pub(super) job_folder: &'a str,
-    pub(super) under: Option<&'a str>,
+    pub(super) subfolder: Option<&'a str>,
 }
 
 /// The folder that the paths may not leave, and the pattern made absolute.
@@ -60,21 +60,21 @@ pub(super) fn root_and_pattern(
             _ => {}
         }
     }
-    Ok(match start.under {
+    Ok(match start.subfolder {
         None => (root.into(), pattern),
-        Some(under) => {
-            let pattern = below_root(&pattern, &root, under);
-            (format!("{root}/{under}").into(), pattern)
+        Some(subfolder) => {
+            let pattern = below_root(&pattern, &root, subfolder);
+            (format!("{root}/{subfolder}").into(), pattern)
         }
     })
 }
 
 /// The pattern with a folder of its own directly below its root.
-fn below_root(pattern: &PathPattern, root: &str, under: &str) -> PathPattern {
+fn below_root(pattern: &PathPattern, root: &str, subfolder: &str) -> PathPattern {
     let mut pieces = pattern.pieces().to_vec();
     if let Some(Piece::Text(text)) = pieces.first_mut() {
         let rest = text.strip_prefix(root).unwrap_or(text);
-        *text = format!("{root}/{under}{rest}").into();
+        *text = format!("{root}/{subfolder}{rest}").into();
     }
     PathPattern::new(pieces)
 }
@@ -128,7 +128,7 @@ mod tests {
         let pattern = crate::template::expand(&template, &value).unwrap();
         let start = Start {
             job_folder: "/work/show",
-            under: None,
+            subfolder: None,
         };
         root_and_pattern(&template, pattern, &value, start)
             .map(|(root, pattern)| format!("{root} | {}", pattern.sketch()))

@@ -48,9 +48,9 @@ impl Common {
             "output" => text(Some(&self.output)),
             "user" => text(self.project_values.person.user.as_deref()),
             "host" => text(self.project_values.person.host.as_deref()),
-            "author" => {
+            "artist" => {
                 let person = &self.project_values.person;
-                text(person.author.as_deref().or(person.user.as_deref()))
+                text(person.artist.as_deref().or(person.user.as_deref()))
             }
             "date" => self
                 .project_values

@@ -2,7 +2,7 @@
 
 use super::arguments::{ArgumentError, fill};
 use super::source_files::SourceFiles;
-use super::words::{picture_token, word_row};
+use super::words::{picture_token, map_row};
 use super::{Each, Naming, Profile};
 use crate::deliverable::Deliverable;
 use crate::frames::{Frame, FrameSet};
@@ -106,8 +106,8 @@ impl Call<'_> {
                 }
                 Some(SourceFiles::Linked { .. }) => number(Some(1)),
             },
-            _ => match name.strip_prefix("word.") {
-                Some(table) => match word_row(profile, deliverable, table) {
+            _ => match name.strip_prefix("map.") {
+                Some(table) => match map_row(profile, deliverable, table) {
                     None => TokenValue::Unknown,
                     // An empty word says nothing to the engine.
                     Some((_, None | Some(""))) => TokenValue::Nothing,
@@ -124,7 +124,7 @@ impl Call<'_> {
         let deliverable = self.deliverables[0];
         let extension = deliverable.picture.format.extensions[0];
         match self.profile.naming {
-            Naming::Native(_) => format!("picture.{extension}"),
+            Naming::Template(_) => format!("picture.{extension}"),
             Naming::Learned => {
                 let (_, name) = deliverable.pattern.split();
                 match self.frames.first() {
@@ -159,10 +159,10 @@ impl Call<'_> {
     /// How a deliverable's files are called in the staging folder; `None` when that is learned.
     ///
     /// # Errors
-    /// When the profile's `native` asks for something that is not there.
-    pub fn native(&self, deliverable: &Deliverable) -> Result<Option<PathPattern>, ArgumentError> {
+    /// When the profile's `output-name` asks for something that is not there.
+    pub fn output_name(&self, deliverable: &Deliverable) -> Result<Option<PathPattern>, ArgumentError> {
         let (template, only_name) = match (&self.profile.naming, &self.profile.writes) {
-            (Naming::Native(template), _) => (template, false),
+            (Naming::Template(template), _) => (template, false),
             (Naming::Learned, Some(writes)) => (writes, true),
             (Naming::Learned, None) => return Ok(None),
         };

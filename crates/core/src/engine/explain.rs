@@ -67,8 +67,8 @@ impl Profile {
 
     /// What a token of the profile stands for.
     fn meaning(&self, name: &str) -> String {
-        if let Some(table) = name.strip_prefix("word.")
-            && let Some(words) = self.words.iter().find(|words| words.name == table)
+        if let Some(table) = name.strip_prefix("map.")
+            && let Some(words) = self.maps.iter().find(|words| words.name == table)
         {
             return format!("its own word for {}", words.by.join(" and "));
         }
@@ -117,7 +117,7 @@ pub fn profile_of_run(run: &[RunEntry], name: &str, profile: &Profile) -> String
     let mut text = format!(
         "# How to speak to {name}. `truepath engines show {name}` explains it flag by flag.\n\n\
          engine = {{ name = {}, program = {}, frames = \"{takes}\" }}\n\n\
-         # How it tells its version; uncomment and mend.\n\
+         # How it tells its version; uncomment and fix.\n\
          # version = {{ ask = [\"--version\"], find = '(?P<version>[0-9.]+)' }}\n\narguments = [\n",
         quoted(name),
         quoted(&profile.program)
@@ -147,7 +147,7 @@ pub fn profile_of_run(run: &[RunEntry], name: &str, profile: &Profile) -> String
     text.push_str(
         "\n# How it names its files. Unset, that is learned from what appears; with it, each frame is\n\
          # published as soon as it is finished.\n\
-         # native = \"{target.stem}{frame:?}.{ext}\"\n\n\
+         # output-name = \"{target.stem}{frame:?}.{ext}\"\n\n\
          # What its log lines mean.\n\
          # log = [{ warning = '[Ww]arning: (?P<text>.*)' }, { error = '[Ee]rror: (?P<text>.*)' }]\n",
     );

@@ -35,10 +35,10 @@ impl PictureInputs {
     pub fn of(profile: &Profile) -> Self {
         let mut profile = profile.clone();
         let neutral: Vec<String> = profile
-            .words
+            .maps
             .iter()
             .filter(|table| !table.by.iter().all(|by| can_change_picture(by)))
-            .map(|table| format!("word.{}", table.name))
+            .map(|table| format!("map.{}", table.name))
             .collect();
         let fixed = |name: &str| !can_change_picture(name) || neutral.iter().any(|one| one == name);
         profile.arguments.retain(|one| one.changes_picture);
@@ -122,9 +122,9 @@ impl PictureInputs {
         let mut names = Vec::new();
         self.each_template(&mut |template| {
             for (token, _) in template.tokens() {
-                match token.name.strip_prefix("word.") {
+                match token.name.strip_prefix("map.") {
                     Some(word) => {
-                        let tables = self.profile.words.iter().filter(|table| table.name == word);
+                        let tables = self.profile.maps.iter().filter(|table| table.name == word);
                         names.extend(tables.flat_map(|table| table.by.iter().cloned()));
                     }
                     None => names.push(token.name.clone()),

@@ -147,16 +147,16 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
         "needs = [\"LICENCE_SERVER\"]",
     ),
     key(
-        "at-once",
+        "max-processes",
         Number,
         "How many of its processes may run at once, because of licences, say.",
-        r#"at-once = 2"#,
+        r#"max-processes = 2"#,
     ),
     key(
-        "one-core",
+        "single-threaded",
         Truth,
         "Whether it uses one core unless it is told a number of threads.",
-        "one-core = true",
+        "single-threaded = true",
     ),
     key(
         "setting",
@@ -171,10 +171,10 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
         "describe = [\"--describe\", \"{scene.file}\"]",
     ),
     key(
-        "word",
+        "map",
         Words,
-        "Maps from the job's words to the engine's own: `by` names tokens whose values, with a space between, choose the row. `{word.NAME}` is the row's text; where there is no row, the engine cannot do it.",
-        "word.kind = { by = [\"format\", \"bits\"], \"png 8\" = \"PNG8\", \"exr half\" = \"EXR16\" }",
+        "Maps from the job's words to the engine's own: `by` names tokens whose values, with a space between, choose the row. `{map.NAME}` is the row's text; where there is no row, the engine cannot do it.",
+        "map.kind = { by = [\"format\", \"bits\"], \"png 8\" = \"PNG8\", \"exr half\" = \"EXR16\" }",
     ),
     key(
         "arguments",
@@ -183,10 +183,10 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
         "arguments = [\"--in={scene.file}\", [\"--size\", \"{width}x{height}\"], { each = \"settings\", put = \"{key}={value}\" }, \"--to={target}\"]",
     ),
     key(
-        "native",
+        "output-name",
         Text,
         "How it names the files that it writes, in the folder that it is given; `{frame:?}` stands for any digits. Unset, that is found out.",
-        "native = \"{target.stem}{frame:?}.{ext}\"",
+        "output-name = \"{target.stem}{frame:?}.{ext}\"",
     ),
     key(
         "writes",
@@ -303,22 +303,22 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
         "shortest-clip = 2",
     ),
     key(
-        "refuses.characters",
+        "rejects.characters",
         Text,
         "Characters that none of its arguments may hold.",
-        "refuses.characters = \" \"",
+        "rejects.characters = \" \"",
     ),
     key(
-        "refuses.non-ascii",
+        "rejects.non-ascii",
         Truth,
         "Whether it takes nothing but ASCII.",
-        "refuses.non-ascii = true",
+        "rejects.non-ascii = true",
     ),
     key(
-        "refuses.why",
+        "rejects.why",
         Text,
         "Why, as a sentence.",
-        "refuses.why = \"it splits its arguments at spaces\"",
+        "rejects.why = \"it splits its arguments at spaces\"",
     ),
 ];
 

@@ -30,11 +30,11 @@ pub use overrides::Overrides;
 
 pub use profile::{
     Argument, Checkpoint, Each, LogKind, LogPattern, Naming, PassesTake, Preparation, Profile,
-    Proof, Refusal, Takes, VersionQuery, WordTable,
+    Proof, Refusal, Takes, VersionQuery, ValueMap,
 };
 pub use read::read_profile;
 pub use setting::{SettingFacts, SettingTakes};
 pub use source_files::{SourceFiles, printf};
 pub use standing::Standing;
 pub use tokens::{ENGINE_TOKENS, EngineToken, can_change_picture};
-pub use words::word_row;
+pub use words::map_row;

@@ -35,9 +35,9 @@ pub struct Profile {
     /// A script of a POSIX shell that sets variables which it needs.
     pub set_up: Option<String>,
     /// How many of its processes may run at once, over all machines.
-    pub at_once: Option<u64>,
+    pub max_processes: Option<u64>,
     /// Whether it uses one core unless it is told.
-    pub one_core: bool,
+    pub single_threaded: bool,
     /// The settings that it knows; empty where nobody says.
     pub settings: Vec<SettingFacts>,
     /// The arguments with which the program prints what a scene has, as JSON.
@@ -45,7 +45,7 @@ pub struct Profile {
     /// The extensions of its scenes, without a dot.
     pub scenes: Vec<String>,
     /// Maps from the job's words to the engine's own.
-    pub words: Vec<WordTable>,
+    pub maps: Vec<ValueMap>,
     /// The arguments, in order.
     pub arguments: Vec<Argument>,
     /// How it names the files that it writes.
@@ -112,9 +112,9 @@ impl Profile {
     #[must_use]
     pub fn mentions(&self, token: &str) -> bool {
         let in_words = |name: &str| {
-            let words = name.strip_prefix("word.");
+            let words = name.strip_prefix("map.");
             words.is_some_and(|name| {
-                self.words
+                self.maps
                     .iter()
                     .any(|table| table.name == name && table.by.iter().any(|by| by == token))
             })
@@ -230,8 +230,8 @@ pub struct VersionQuery {
 
 /// A map from the job's words to the engine's own.
 #[derive(Debug, Clone)]
-pub struct WordTable {
-    /// The token is `{word.NAME}`.
+pub struct ValueMap {
+    /// The token is `{map.NAME}`.
     pub name: String,
     /// The tokens whose values, with a space between, choose the row; those without a value are
     /// left out.
@@ -281,7 +281,7 @@ impl Each {
 #[derive(Debug, Clone, Default)]
 pub enum Naming {
     /// By this template, in the staging folder.
-    Native(Template),
+    Template(Template),
     /// Unknown: learned from what appears in an empty staging folder.
     #[default]
     Learned,

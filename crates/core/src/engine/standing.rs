@@ -15,7 +15,7 @@ pub struct Standing {
     /// The environment, where it stands.
     pub(super) env: Option<Vec<(String, String)>>,
     /// Whether the files have the same names in every staging folder.
-    pub native: bool,
+    pub output_name: bool,
 }
 
 impl Standing {
@@ -40,7 +40,7 @@ impl Standing {
         };
         let is_movie = call.deliverables[0].movie().is_some();
         let names = match &profile.naming {
-            super::Naming::Native(template) => Some(template),
+            super::Naming::Template(template) => Some(template),
             super::Naming::Learned => profile.writes.as_ref(),
         };
         Ok(Self {
@@ -53,7 +53,7 @@ impl Standing {
                 true => Some(call.env()?),
                 false => None,
             },
-            native: names.is_none_or(|template| {
+            output_name: names.is_none_or(|template| {
                 let mut tokens = template.tokens().into_iter();
                 tokens.all(|(token, _)| token.name == "frame" || !is_moving_token(&token.name))
             }),
@@ -77,7 +77,7 @@ fn moves(template: &Template) -> bool {
 /// Whether an argument says something else in another process of the same deliverables.
 fn is_moving(profile: &Profile, argument: &Argument) -> bool {
     let in_words = profile
-        .words
+        .maps
         .iter()
         .any(|table| table.by.iter().any(|name| is_moving_token(name)));
     in_words

@@ -123,7 +123,7 @@ pub const ENGINE_TOKENS: [EngineToken; 52] = [
     no_picture("audio", "the sound of a movie, an absolute path"),
     token("audio-codec", "how it is coded"),
     token(
-        "word.NAME",
+        "map.NAME",
         "the engine's own word, from the table of that name",
     ),
 ];

@@ -8,12 +8,12 @@ use crate::template::TokenValue;
 /// The engine's own word for what a deliverable asks for: the words that chose the row, and the
 /// row, which is missing when the engine cannot do that. Nothing asked chooses no row.
 #[must_use]
-pub fn word_row<'p>(
+pub fn map_row<'p>(
     profile: &'p Profile,
     deliverable: &Deliverable,
     table: &str,
 ) -> Option<(String, Option<&'p str>)> {
-    let table = profile.words.iter().find(|words| words.name == table)?;
+    let table = profile.maps.iter().find(|words| words.name == table)?;
     let asked: Vec<String> = table
         .by
         .iter()
@@ -84,9 +84,9 @@ pub(super) fn picture_token(deliverable: &Deliverable, name: &str) -> TokenValue
             movie.audio.as_ref()?;
             Some(movie.audio_codec.as_ref()?.value.name)
         })),
-        "transfer" => text(picture.look.transfer.as_ref().map(|one| one.value.name)),
+        "transfer" => text(picture.color.transfer.as_ref().map(|one| one.value.name)),
         "pixel-values" => {
-            text(picture.look.linear.as_ref().map(
+            text(picture.color.linear.as_ref().map(
                 |linear| {
                     if linear.value { "linear" } else { "display" }
                 },
@@ -148,7 +148,7 @@ fn source_token(deliverable: &Deliverable, name: &str) -> TokenValue {
         // Light that is to be lifted for display: said to be linear, or of a format for light.
         (Some(source), "source.transfer") => {
             let light = source.picture.is_light();
-            let transfer = deliverable.picture.look.transfer.as_ref().filter(|_| light);
+            let transfer = deliverable.picture.color.transfer.as_ref().filter(|_| light);
             transfer.map_or(TokenValue::Nothing, |one| {
                 TokenValue::Text(one.value.name.to_owned())
             })

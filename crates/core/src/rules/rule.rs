@@ -18,10 +18,10 @@ pub struct Rule {
     pub why: &'static str,
     /// A job file that breaks it, and no other rule.
     pub breaks: &'static str,
-    /// The same job file mended.
+    /// The same job file fixed.
     pub keeps: &'static str,
-    /// How to mend it, as a sentence.
-    pub mend: &'static str,
+    /// How to fix it, as a sentence.
+    pub fix: &'static str,
     /// Looks for it.
     pub check: fn(&Rule, &Subject<'_>) -> Vec<Finding>,
 }

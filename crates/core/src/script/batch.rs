@@ -10,7 +10,7 @@
 use std::fmt::{self, Write};
 
 use super::{
-    About, Kind, NativeName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
+    About, Kind, WrittenName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
 };
 use crate::system::System;
 
@@ -221,27 +221,27 @@ const LONGEST_LINE: usize = 8_191;
 
 fn bring(one: &Step, placed: &Placed, out: &mut String) -> Result<(), WriteError> {
     one.true_name(&placed.pattern, SHELL)?;
-    match &placed.native {
-        NativeName::One(name) => {
+    match &placed.written {
+        WrittenName::One(name) => {
             set(out, "TP_HEAD", name)?;
             out.push_str(
                 "set \"TP_TAIL=\"\nset \"TP_SIGN=\"\nset \"TP_FRAME=\"\nset \"TP_PADS=none\"\n",
             );
         }
-        NativeName::Digits(before, after) => {
+        WrittenName::Digits(before, after) => {
             set(out, "TP_HEAD", before)?;
             set(out, "TP_TAIL", after)?;
             out.push_str("set \"TP_PADS=all\"\n");
         }
-        NativeName::Any if one.frames.count() == 1 => out.push_str("set \"TP_PADS=any\"\n"),
-        NativeName::Any => {
+        WrittenName::Any if one.frames.count() == 1 => out.push_str("set \"TP_PADS=any\"\n"),
+        WrittenName::Any => {
             return Err(one
                 .beyond("names its files in a way that no profile tells", SHELL)
                 .into());
         }
     }
     for frame in one.frames.iter() {
-        if matches!(placed.native, NativeName::Digits(..)) {
+        if matches!(placed.written, WrittenName::Digits(..)) {
             writeln!(out, "set \"TP_SIGN={}\"", if frame < 0 { "-" } else { "" })?;
             writeln!(out, "set \"TP_FRAME={}\"", frame.unsigned_abs())?;
         }

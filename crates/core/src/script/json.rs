@@ -4,7 +4,7 @@ use std::fmt::{self, Write};
 
 use serde_json::{Map, Value, json};
 
-use super::{About, Kind, NativeName, Outline, Step, WriteError};
+use super::{About, Kind, WrittenName, Outline, Step, WriteError};
 use crate::system::System;
 
 /// `json`
@@ -59,12 +59,12 @@ fn shape(one: &Step) -> Value {
         .placed
         .iter()
         .map(|placed| {
-            let native = match &placed.native {
-                NativeName::One(name) => json!({ "name": name }),
-                NativeName::Digits(before, after) => json!({ "before": before, "after": after }),
-                NativeName::Any => Value::Null,
+            let written = match &placed.written {
+                WrittenName::One(name) => json!({ "name": name }),
+                WrittenName::Digits(before, after) => json!({ "before": before, "after": after }),
+                WrittenName::Any => Value::Null,
             };
-            json!({ "native": native, "path": placed.pattern.sketch(), "frames": one.frames.to_string() })
+            json!({ "written": written, "path": placed.pattern.sketch(), "frames": one.frames.to_string() })
         })
         .collect();
     json!({

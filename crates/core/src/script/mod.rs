@@ -18,7 +18,7 @@ use crate::system::System;
 
 pub use batch::word as batch_word;
 use step::Group;
-pub use step::{NativeName, Placed, Preparing, Step};
+pub use step::{WrittenName, Placed, Preparing, Step};
 
 /// What a script is about, and how it behaves.
 #[derive(Debug, Clone)]
@@ -48,7 +48,7 @@ pub struct Cluster {
     /// The memory of a task.
     pub memory: Option<String>,
     /// How many tasks may run at once.
-    pub at_once: Option<u64>,
+    pub max_tasks: Option<u64>,
 }
 
 /// Why a script cannot be written.

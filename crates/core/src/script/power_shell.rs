@@ -9,7 +9,7 @@ use std::fmt::{self, Write};
 
 use super::batch::may_be_batch_file;
 use super::{
-    About, Kind, NativeName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
+    About, Kind, WrittenName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
 };
 use crate::system::System;
 
@@ -168,11 +168,11 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
 /// What a deliverable's files are called, there and here.
 fn file(one: &Step, placed: &Placed) -> Result<String, ScriptError> {
     let (before, after, digits) = one.true_name(&placed.pattern, SHELL)?;
-    let (how, head, tail) = match &placed.native {
-        NativeName::One(name) => ("one", name.as_str(), ""),
-        NativeName::Digits(head, tail) => ("digits", head.as_str(), tail.as_str()),
-        NativeName::Any if one.frames.count() == 1 => ("any", "", ""),
-        NativeName::Any => {
+    let (how, head, tail) = match &placed.written {
+        WrittenName::One(name) => ("one", name.as_str(), ""),
+        WrittenName::Digits(head, tail) => ("digits", head.as_str(), tail.as_str()),
+        WrittenName::Any if one.frames.count() == 1 => ("any", "", ""),
+        WrittenName::Any => {
             return Err(one.beyond("names its files in a way that no profile tells", SHELL));
         }
     };

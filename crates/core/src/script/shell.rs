@@ -3,7 +3,7 @@
 use std::fmt::{self, Write};
 
 use super::step::Preparing;
-use super::{About, Kind, NativeName, Outline, ScriptError, Step, WriteError, one_line, remarks};
+use super::{About, Kind, WrittenName, Outline, ScriptError, Step, WriteError, one_line, remarks};
 use crate::frames::FrameSet;
 use crate::quote::{posix, posix_line};
 use crate::system::System;
@@ -132,12 +132,12 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
     }
     writeln!(out, "    render {}", command(one))?;
     for (placed, names) in one.placed.iter().zip(&all) {
-        match &placed.native {
-            NativeName::One(name) => write!(out, "    bring one {} ''", posix(name))?,
-            NativeName::Digits(before, after) => {
+        match &placed.written {
+            WrittenName::One(name) => write!(out, "    bring one {} ''", posix(name))?,
+            WrittenName::Digits(before, after) => {
                 write!(out, "    bring digits {} {}", posix(before), posix(after))?;
             }
-            NativeName::Any => out.write_str("    bring any '' ''")?,
+            WrittenName::Any => out.write_str("    bring any '' ''")?,
         }
         writeln!(out, " {names}")?;
     }

@@ -107,8 +107,8 @@ fn submit(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Res
         .iter()
         .map(|one| format!(" {}", posix(one)))
         .collect();
-    let at_once = cluster
-        .at_once
+    let max_tasks = cluster
+        .max_tasks
         .map_or(String::new(), |count| format!("%{count}"));
     writeln!(
         out,
@@ -127,7 +127,7 @@ fn submit(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Res
         // A movie whose frames failed tells so itself; it must not wait for ever.
         writeln!(
             out,
-            "job=$(submit ${{after:+--dependency=afterany:$after}} --array=1-{tasks}{at_once} \"$0\" {kind} {tasks})\n\
+            "job=$(submit ${{after:+--dependency=afterany:$after}} --array=1-{tasks}{max_tasks} \"$0\" {kind} {tasks})\n\
              after=${{job%%;*}}\n\
              echo \"{kind}: job $after, {count} steps in {tasks} tasks\""
         )?;

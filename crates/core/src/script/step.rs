@@ -63,14 +63,14 @@ pub struct Preparing {
 #[derive(Debug, Clone)]
 pub struct Placed {
     /// How they are called in the staging folder.
-    pub native: NativeName,
+    pub written: WrittenName,
     /// Their true names.
     pub pattern: PathPattern,
 }
 
 /// How files are called in a staging folder.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub enum NativeName {
+pub enum WrittenName {
     /// One file of this name.
     One(String),
     /// What stands before the digits of the frame, and after them.
@@ -116,7 +116,7 @@ impl<'e> Group<'e> {
             .iter()
             .map(|one| about.system.pattern(&one.pattern))
             .collect();
-        let placed = match standing.native {
+        let placed = match standing.output_name {
             true => Some(placed(&call, &patterns).map_err(&wrong)?),
             false => None,
         };
@@ -159,12 +159,12 @@ fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) 
 fn placed(call: &Call<'_>, patterns: &[PathPattern]) -> Result<Arc<[Placed]>, ArgumentError> {
     let mut placed = Vec::with_capacity(patterns.len());
     for (deliverable, pattern) in call.deliverables.iter().zip(patterns) {
-        let native = match call.native(deliverable)? {
-            Some(native) => native_name(&native),
-            None => NativeName::Any,
+        let written = match call.output_name(deliverable)? {
+            Some(written) => written_name(&written),
+            None => WrittenName::Any,
         };
         placed.push(Placed {
-            native,
+            written,
             pattern: pattern.clone(),
         });
     }
@@ -362,21 +362,21 @@ fn scene_mark(one: &Deliverable) -> String {
     hash[..6].iter().map(|byte| format!("{byte:02x}")).collect()
 }
 
-/// A native pattern as the shells know it.
-fn native_name(pattern: &PathPattern) -> NativeName {
+/// A written pattern as the shells know it.
+fn written_name(pattern: &PathPattern) -> WrittenName {
     let (mut before, mut after, mut seen) = (String::new(), String::new(), false);
     for piece in pattern.pieces() {
         match piece {
             Piece::Text(text) if seen => after.push_str(text),
             Piece::Text(text) => before.push_str(text),
-            Piece::Frame(_) if seen => return NativeName::Any,
+            Piece::Frame(_) if seen => return WrittenName::Any,
             Piece::Frame(_) => seen = true,
         }
     }
     if seen {
-        NativeName::Digits(before, after)
+        WrittenName::Digits(before, after)
     } else {
-        NativeName::One(before)
+        WrittenName::One(before)
     }
 }
 

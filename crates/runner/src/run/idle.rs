@@ -24,7 +24,7 @@ pub(super) fn nothing_to_do(
 ) -> Result<Option<Report>, RunError> {
     let policy = options.policy;
     if policy.existing != Existing::Keep
-        || policy.reread
+        || policy.verify_all
         || options.interrupt.load(Ordering::Relaxed) > 0
     {
         return Ok(None);

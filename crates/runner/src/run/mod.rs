@@ -38,7 +38,7 @@ pub use board::Halt;
 pub(crate) use engines::name_and_version;
 pub use error::RunError;
 pub use event::{Event, Watch};
-pub(crate) use policy::Fate;
+pub(crate) use policy::FileAction;
 pub use policy::{Existing, Policy};
 pub(crate) use prepare::dead_after;
 pub use report::{Failure, GivenUp, Report};

@@ -18,7 +18,7 @@ impl Work<'_> {
         let path = movie.path(movie.common.clip.first().unwrap_or(0));
         // Proving a movie takes a while: what is known is copied, and not held.
         let known = self.known().clone();
-        let seen = movies::look(movie, &known, self.policy.reread, &self.loaded.folder);
+        let seen = movies::look(movie, &known, self.policy.verify_all, &self.loaded.folder);
         seen.map_err(RunError::disk(Path::new(&path)))
     }
 
@@ -48,12 +48,12 @@ impl Work<'_> {
         match seen.there {
             There::Missing => return Ok(true),
             There::Valid | There::Touched => {}
-            There::Changed(_) if self.policy.accept => {
+            There::Changed(_) if self.policy.keep_stale => {
                 let credits = self.credits_of(index);
                 self.take_in(movie, frame, &credits, How::Accepted)?;
                 self.report().accepted += 1;
             }
-            There::Changed(_) if self.policy.renew => {
+            There::Changed(_) if self.policy.rerender_stale => {
                 self.make_room(&path, "it is not the file that was published")?;
                 return Ok(true);
             }

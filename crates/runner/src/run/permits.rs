@@ -52,9 +52,9 @@ impl Work<'_> {
             let folder = writes.split().0.path(0);
             vec![format!("folder-{}", hex(&Sha256::digest(folder)[..6]))]
         });
-        let licence = profile.at_once.map(|at_once| {
+        let licence = profile.max_processes.map(|max_processes| {
             let name = |place| format!("licence-{}-{place}", profile.name);
-            (1..=at_once).map(name).collect()
+            (1..=max_processes).map(name).collect()
         });
         Ok(folder.into_iter().chain(licence).collect())
     }

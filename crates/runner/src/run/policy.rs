@@ -47,26 +47,26 @@ pub struct Policy {
     /// What the job says.
     pub existing: Existing,
     /// Frames of other settings are rendered again.
-    pub renew: bool,
+    pub rerender_stale: bool,
     /// Frames of other settings are taken as they are.
-    pub accept: bool,
+    pub keep_stale: bool,
     /// Frames that no run recorded are rendered again.
-    pub distrust: bool,
+    pub rerender_unrecorded: bool,
     /// Pictures that are whole and not proven are taken as they are, where their process ended by itself.
     pub accept_unproven: bool,
     /// Files that are as recorded by size and time are read all the same.
-    pub reread: bool,
+    pub verify_all: bool,
 }
 
 /// What is done about one file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Fate {
+pub(crate) enum FileAction {
     /// Nothing is there: it is rendered.
     Render,
     /// It stays, and counts as done.
     Keep,
     /// It stays, is told, and counts as not done.
-    Tell,
+    Report,
     /// It stays, and the ledger says from now on that it is right, if it is the right kind of picture.
     Accept,
     /// It stays, and the ledger gets its new time.
@@ -84,31 +84,31 @@ pub(crate) enum Fate {
 impl Policy {
     /// What is done about a file; `own` says whether this very run made it, and is asked only where
     /// that matters.
-    pub(crate) fn fate(self, there: &There, own: impl FnOnce() -> bool) -> Fate {
+    pub(crate) fn action(self, there: &There, own: impl FnOnce() -> bool) -> FileAction {
         if *there == There::Valid && (self.existing == Existing::Keep || own()) {
-            return Fate::Keep;
+            return FileAction::Keep;
         }
         match (self.existing, there) {
-            (_, There::Missing) => Fate::Render,
-            (Existing::Keep, There::Touched) => Fate::Restamp,
-            (Existing::Refuse | Existing::NextVersion, _) => Fate::Refuse,
+            (_, There::Missing) => FileAction::Render,
+            (Existing::Keep, There::Touched) => FileAction::Restamp,
+            (Existing::Refuse | Existing::NextVersion, _) => FileAction::Refuse,
             // What is broken may still be of use to somebody.
-            (_, There::Broken(_)) => Fate::SetAside,
+            (_, There::Broken(_)) => FileAction::SetAside,
             // Nobody knows what it is: it is not removed.
             (Existing::Replace, There::Unrecorded | There::Changed(_) | There::Unverifiable(_)) => {
-                Fate::Replace(Replaces::Keep)
+                FileAction::Replace(Replaces::Keep)
             }
-            (Existing::Replace, _) => Fate::Replace(Replaces::Remove),
-            (Existing::Keep, There::Valid) => Fate::Keep,
+            (Existing::Replace, _) => FileAction::Replace(Replaces::Remove),
+            (Existing::Keep, There::Valid) => FileAction::Keep,
             // Somebody may have worked on it.
-            (Existing::Keep, There::Changed(_)) if self.renew => Fate::Replace(Replaces::Keep),
-            (Existing::Keep, There::Changed(_)) if self.accept => Fate::Accept,
-            (Existing::Keep, There::Changed(_) | There::Unverifiable(_)) => Fate::Tell,
-            (Existing::Keep, There::Stale) if self.renew => Fate::Replace(Replaces::Remove),
-            (Existing::Keep, There::Stale) if self.accept => Fate::Accept,
-            (Existing::Keep, There::Stale) => Fate::Tell,
-            (Existing::Keep, There::Unrecorded) if self.distrust => Fate::Replace(Replaces::Keep),
-            (Existing::Keep, There::Unrecorded) => Fate::Adopt,
+            (Existing::Keep, There::Changed(_)) if self.rerender_stale => FileAction::Replace(Replaces::Keep),
+            (Existing::Keep, There::Changed(_)) if self.keep_stale => FileAction::Accept,
+            (Existing::Keep, There::Changed(_) | There::Unverifiable(_)) => FileAction::Report,
+            (Existing::Keep, There::Stale) if self.rerender_stale => FileAction::Replace(Replaces::Remove),
+            (Existing::Keep, There::Stale) if self.keep_stale => FileAction::Accept,
+            (Existing::Keep, There::Stale) => FileAction::Report,
+            (Existing::Keep, There::Unrecorded) if self.rerender_unrecorded => FileAction::Replace(Replaces::Keep),
+            (Existing::Keep, There::Unrecorded) => FileAction::Adopt,
         }
     }
 }
@@ -133,29 +133,29 @@ mod tests {
             There::Touched,
             There::Unverifiable(String::new()),
         ];
-        let fates = |policy: Policy| kinds.clone().map(|there| policy.fate(&there, || false));
-        use Fate::{Adopt, Keep, Refuse, Render, Replace, Restamp, SetAside, Tell};
+        let actions = |policy: Policy| kinds.clone().map(|there| policy.action(&there, || false));
+        use FileAction::{Adopt, Keep, Refuse, Render, Replace, Report, Restamp, SetAside};
         let remove = Replace(Replaces::Remove);
         let beside = Replace(Replaces::Keep);
         assert_eq!(
-            fates(policy(Existing::Keep)),
-            [Render, Keep, Tell, Adopt, SetAside, Tell, Restamp, Tell]
+            actions(policy(Existing::Keep)),
+            [Render, Keep, Report, Adopt, SetAside, Report, Restamp, Report]
         );
         assert_eq!(
-            fates(policy(Existing::Replace)),
+            actions(policy(Existing::Replace)),
             [
                 Render, remove, remove, beside, SetAside, beside, remove, beside
             ]
         );
         for existing in [Existing::Refuse, Existing::NextVersion] {
             assert_eq!(
-                fates(policy(existing)),
+                actions(policy(existing)),
                 [
                     Render, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse
                 ]
             );
-            assert_eq!(policy(existing).fate(&There::Valid, || true), Keep);
+            assert_eq!(policy(existing).action(&There::Valid, || true), Keep);
         }
-        assert_eq!(policy(Existing::Replace).fate(&There::Valid, || true), Keep);
+        assert_eq!(policy(Existing::Replace).action(&There::Valid, || true), Keep);
     }
 }

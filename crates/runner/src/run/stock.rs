@@ -9,7 +9,7 @@ use truepath_core::finding::count;
 use truepath_core::frames::{Frame, FrameSet};
 
 use super::work::Work;
-use super::{Event, Failure, Fate, RunError};
+use super::{Event, Failure, FileAction, RunError};
 use crate::inventory::{ByReason, There, look, refused, unverifiable};
 use crate::ledger::{How, Line, Replaces, Told};
 use crate::publish::{Credits, record};
@@ -86,7 +86,7 @@ impl Work<'_> {
             chosen,
             &self.known(),
             credits.fingerprint.as_deref(),
-            self.policy.reread,
+            self.policy.verify_all,
         );
         let mut missing: Vec<Frame> = Vec::new();
         let mut stale: Vec<Frame> = Vec::new();
@@ -98,14 +98,14 @@ impl Work<'_> {
                 continue;
             }
             let path = deliverable.path(frame);
-            match self.policy.fate(&there, || self.is_own(&path)) {
-                Fate::Refuse => in_the_way.push(path),
-                Fate::Replace(replaces) => {
+            match self.policy.action(&there, || self.is_own(&path)) {
+                FileAction::Refuse => in_the_way.push(path),
+                FileAction::Replace(replaces) => {
                     replaced.insert(frame, replaces);
                     missing.push(frame);
                 }
-                Fate::Render => missing.push(frame),
-                Fate::SetAside => {
+                FileAction::Render => missing.push(frame),
+                FileAction::SetAside => {
                     let why = match there {
                         There::Broken(reason) => reason,
                         _ => String::new(),
@@ -113,33 +113,33 @@ impl Work<'_> {
                     self.make_room(&path, &why)?;
                     missing.push(frame);
                 }
-                Fate::Keep => {
+                FileAction::Keep => {
                     if let Some(made_by) = self.other_engine(&path, credits) {
                         *others.entry((made_by, credits.engine.clone())).or_default() += 1;
                     }
-                    self.keep(there == There::Valid && !self.policy.reread);
+                    self.keep(there == There::Valid && !self.policy.verify_all);
                 }
-                Fate::Tell => {
+                FileAction::Report => {
                     match there {
                         There::Changed(difference) => changed.add(difference, frame),
                         There::Unverifiable(reason) => unverifiable.add(reason, frame),
                         _ => stale.push(frame),
                     }
-                    self.keep(!self.policy.reread);
+                    self.keep(!self.policy.verify_all);
                 }
                 // Another run is just bringing it.
-                Fate::Adopt if self.is_on_its_way(&path)? => self.keep(true),
-                Fate::Adopt => {
+                FileAction::Adopt if self.is_on_its_way(&path)? => self.keep(true),
+                FileAction::Adopt => {
                     let unknown = Credits::of_nobody(credits.run.clone());
                     self.take_in(deliverable, frame, &unknown, How::Adopted)?;
                     self.report().adopted += 1;
                     self.keep(false);
                 }
-                Fate::Restamp => {
+                FileAction::Restamp => {
                     self.restamp(deliverable, frame)?;
                     self.keep(false);
                 }
-                Fate::Accept => {
+                FileAction::Accept => {
                     self.keep(false);
                     if let Some(reason) = refused(deliverable, &path) {
                         self.report().not_accepted.push((index, frame, reason));

@@ -62,19 +62,19 @@ impl Times {
             && !self.at_work
         {
             if self.started.elapsed() > limit {
-                return Some(End::TooLong("no frame was begun", limit, "start-limit"));
+                return Some(End::TooLong("no frame was begun", limit, "start-timeout"));
             }
         } else if let Some(limit) = limits.frame
             && self.frame.elapsed() > limit
         {
-            return Some(End::TooLong("no frame was finished", limit, "frame-limit"));
+            return Some(End::TooLong("no frame was finished", limit, "frame-timeout"));
         }
         let limit = limits.silence?;
         let silent = self.line.elapsed() > limit;
         silent.then_some(End::TooLong(
             "the engine printed nothing",
             limit,
-            "silence-limit",
+            "silence-timeout",
         ))
     }
 }

@@ -155,7 +155,7 @@ impl<'a> StagingArea<'a> {
                 deliverable,
                 credits: credits.clone(),
                 // Checked before anything runs; without it nothing is recognised.
-                name: call.native(deliverable).unwrap_or_default(),
+                name: call.output_name(deliverable).unwrap_or_default(),
                 replaces: BTreeMap::new(),
                 done: BTreeSet::new(),
                 flaws: BTreeMap::new(),
@@ -178,7 +178,7 @@ impl<'a> StagingArea<'a> {
 
     /// Whether files can be recognised before the engine has ended.
     pub(crate) fn is_predictable(&self) -> bool {
-        matches!(self.profile.naming, Naming::Native(_)) || self.profile.writes.is_some()
+        matches!(self.profile.naming, Naming::Template(_)) || self.profile.writes.is_some()
     }
 
     /// Whether a file that an engine names is a frame that is still to come.

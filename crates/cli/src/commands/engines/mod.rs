@@ -185,7 +185,7 @@ fn list(asked: &List) -> Result<ExitCode, Trouble> {
 fn formats(profile: &Profile) -> Vec<&'static str> {
     let has = |name: &str| {
         let tables = profile
-            .words
+            .maps
             .iter()
             .filter(|table| table.by.first().is_some_and(|by| by == "format"));
         let mut rows = tables.flat_map(|table| &table.rows);

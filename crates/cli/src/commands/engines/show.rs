@@ -5,7 +5,7 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::{Call, Profile, word_row};
+use truepath_core::engine::{Call, Profile, map_row};
 use truepath_core::job::{no_files, read};
 use truepath_core::nearest::advice;
 use truepath_core::picture::FORMATS;
@@ -103,12 +103,12 @@ fn more(out: &mut impl Write, profile: &Profile) -> io::Result<()> {
             writeln!(out, "  {} = {}", setting.name, setting.wanted())?;
         }
     }
-    if let Some(count) = profile.at_once {
+    if let Some(count) = profile.max_processes {
         writeln!(out, "\nAt most {count} of its processes may run at once.")?;
     }
-    if !profile.words.is_empty() {
+    if !profile.maps.is_empty() {
         writeln!(out, "\nIts own words:")?;
-        for table in &profile.words {
+        for table in &profile.maps {
             writeln!(out, "  {} by {}", table.name, table.by.join(" and "))?;
             for (row, word) in &table.rows {
                 let word = if word.is_empty() { "nothing" } else { word };
@@ -154,8 +154,8 @@ fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
             expansion.deliverables[one.deliverables[0]].common.engine.name == profile.name
         })?;
         let one = &expansion.deliverables[invocation.deliverables[0]];
-        let takes = profile.words.iter().all(|table| {
-            let row = word_row(profile, one, &table.name);
+        let takes = profile.maps.iter().all(|table| {
+            let row = map_row(profile, one, &table.name);
             row.is_none_or(|(asked, word)| asked.is_empty() || word.is_some())
         });
         if !takes {

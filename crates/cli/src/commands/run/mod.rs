@@ -41,7 +41,7 @@ use crate::this_program;
 /// several machines that share a folder, runs share the work.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath run\n  truepath run --jobs 4 --until 07:00 --then 'echo $TRUEPATH_RESULT >morning.txt'\n  truepath run --shot dawn --frames 1,48,96\n  truepath run --renew\n  truepath run --pass-over TP105"
+    after_help = "Examples:\n  truepath run\n  truepath run --jobs 4 --until 07:00 --then 'echo $TRUEPATH_RESULT >morning.txt'\n  truepath run --shot dawn --frames 1,48,96\n  truepath run --rerender-stale\n  truepath run --ignore TP105"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -51,7 +51,7 @@ pub(crate) struct Arguments {
     jobs_in_order: Vec<PathBuf>,
     /// Render although this error was found; may be said several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
-    pass_over: Vec<String>,
+    ignore: Vec<String>,
     /// Show every finding, also those of one cause
     #[arg(long)]
     all: bool,
@@ -65,15 +65,15 @@ pub(crate) struct Arguments {
     #[arg(long, short, value_name = "NUMBER")]
     jobs: Option<NonZeroUsize>,
     /// Render frames again that other settings made, or that are not the files that were published; each stays until its successor is verified
-    #[arg(long, help_heading = FILES, conflicts_with = "accept")]
-    renew: bool,
+    #[arg(long, help_heading = FILES, conflicts_with = "keep_stale")]
+    rerender_stale: bool,
     /// Take frames that other settings made, or that are not the files that were published, as they
     /// are, where they are the right kind of picture
     #[arg(long, help_heading = FILES)]
-    accept: bool,
+    keep_stale: bool,
     /// Render frames again that no run has recorded, in place of decoding and taking them
     #[arg(long, help_heading = FILES)]
-    distrust: bool,
+    rerender_unrecorded: bool,
     /// Take pictures that are whole although the exit code of their process does not tell success; also
     /// those that an earlier run moved aside for that reason
     #[arg(long, help_heading = FILES)]
@@ -81,7 +81,7 @@ pub(crate) struct Arguments {
     /// Read every file that is there, in place of trusting its size and time: what is broken is set
     /// aside and rendered again
     #[arg(long, help_heading = FILES, conflicts_with = "on")]
-    reread: bool,
+    verify_all: bool,
     #[command(flatten)]
     stopping: stopping::Stopping,
     /// Let other programs of this machine go first
@@ -215,7 +215,7 @@ fn in_version(
 
 /// Runs one job.
 fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<Ended, Trouble> {
-    let passed_over = |one: &Finding| arguments.pass_over.iter().any(|code| code == one.code);
+    let passed_over = |one: &Finding| arguments.ignore.iter().any(|code| code == one.code);
     let grave = |found: &[Finding]| -> Vec<Finding> {
         let errors = found.iter().filter(|one| one.weight == Weight::Error);
         errors.filter(|one| !passed_over(one)).cloned().collect()
@@ -255,11 +255,11 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
         until,
         policy: Policy {
             existing: Existing::of(&chosen.loaded.job),
-            renew: arguments.renew,
-            accept: arguments.accept,
-            distrust: arguments.distrust,
+            rerender_stale: arguments.rerender_stale,
+            keep_stale: arguments.keep_stale,
+            rerender_unrecorded: arguments.rerender_unrecorded,
             accept_unproven: arguments.accept_unproven,
-            reread: arguments.reread,
+            verify_all: arguments.verify_all,
         },
     };
     let mut events = events::Events::new(

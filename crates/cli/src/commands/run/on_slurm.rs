@@ -22,7 +22,7 @@ use crate::show::pace::{pace, rough};
 use crate::show::{ERROR, GOOD, WARNING, files, print, remark};
 use crate::this_program;
 
-/// The most tasks of an array where the job does not say `slurm.at-once`.
+/// The most tasks of an array where the job does not say `slurm.max-tasks`.
 const MOST_TASKS: u64 = 64;
 /// How often the cluster is asked.
 const PAUSE: Duration = Duration::from_secs(1);
@@ -83,7 +83,7 @@ fn tasks(chosen: &Chosen, status: &Status) -> u64 {
         let states = &status.rows[index].states;
         states.wanted.difference(&states.done).unwrap_or_default()
     });
-    let limit = cluster(&chosen.loaded.job, &expansion).at_once;
+    let limit = cluster(&chosen.loaded.job, &expansion).max_tasks;
     (missing.len() as u64)
         .min(limit.unwrap_or(MOST_TASKS))
         .max(1)

@@ -110,7 +110,7 @@ pub(super) fn tell(
     for (index, difference, frames) in &report.changed {
         writeln!(
             out,
-            "\n{WARNING}changed{WARNING:#} {}: frames {frames}\n        {difference}; they are kept and count as not done.\n        `run --accept` takes them as they are, `run --renew` renders them again",
+            "\n{WARNING}changed{WARNING:#} {}: frames {frames}\n        {difference}; they are kept and count as not done.\n        `run --keep-stale` takes them as they are, `run --rerender-stale` renders them again",
             deliverables[*index].label()
         )?;
     }
@@ -132,7 +132,7 @@ pub(super) fn tell(
     for (index, frames) in &report.stale {
         writeln!(
             out,
-            "\n{WARNING}stale{WARNING:#}   {}: frames {frames}\n        other settings or another state of the scene made them; they are kept and count as not done.\n        `run --renew` renders them again, `run --accept` takes them as they are",
+            "\n{WARNING}stale{WARNING:#}   {}: frames {frames}\n        other settings or another state of the scene made them; they are kept and count as not done.\n        `run --rerender-stale` renders them again, `run --keep-stale` takes them as they are",
             deliverables[*index].label()
         )?;
     }

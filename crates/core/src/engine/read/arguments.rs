@@ -1,13 +1,13 @@
 //! Reads the arguments of a profile, and the tables of words that they use.
 
 use super::Reader;
-use crate::engine::{Argument, Each, WordTable};
+use crate::engine::{Argument, Each, ValueMap};
 use crate::job::{Entry, Node, NodeKind};
 use crate::template::Template;
 
 impl Reader {
-    pub(super) fn word_table(&mut self, entry: &Entry) -> WordTable {
-        let mut table = WordTable {
+    pub(super) fn value_map(&mut self, entry: &Entry) -> ValueMap {
+        let mut table = ValueMap {
             name: entry.key.clone(),
             by: Vec::new(),
             rows: Vec::new(),

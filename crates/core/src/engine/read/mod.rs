@@ -32,7 +32,7 @@ pub fn read_profile(
     let start = Place { source, span: 0..0 };
     let profile = reader.profile(&entries, &start);
     let tables: Vec<String> = profile
-        .words
+        .maps
         .iter()
         .map(|table| table.name.clone())
         .collect();
@@ -64,10 +64,10 @@ impl Reader {
                     profile.version = Some(query);
                     profile.wants = wants;
                 }
-                "word" => {
+                "map" => {
                     for one in self.table(entry) {
-                        let table = self.word_table(one);
-                        profile.words.push(table);
+                        let table = self.value_map(one);
+                        profile.maps.push(table);
                     }
                 }
                 "arguments" => {
@@ -78,12 +78,12 @@ impl Reader {
                 }
                 "describe" => profile.describe = Some(self.templates(&entry.value)),
                 "needs" => profile.needs = self.texts(&entry.value),
-                "one-core" => profile.one_core = self.truth(&entry.value),
-                "native" => profile.naming = Naming::Native(self.template(&entry.value)),
+                "single-threaded" => profile.single_threaded = self.truth(&entry.value),
+                "output-name" => profile.naming = Naming::Template(self.template(&entry.value)),
                 "links" => profile.links = self.named_templates(entry),
                 "environment" => profile.environment = self.named_templates(entry),
                 "set-up" => profile.set_up = Some(self.text(&entry.value)),
-                "at-once" => profile.at_once = u64::try_from(self.number(&entry.value)).ok(),
+                "max-processes" => profile.max_processes = u64::try_from(self.number(&entry.value)).ok(),
                 "folder" => profile.folder = Some(self.template(&entry.value)),
                 "writes" => profile.writes = Some(self.template(&entry.value)),
                 "usual-pixels" => {
@@ -117,7 +117,7 @@ impl Reader {
                 "log" => profile.log = self.log(entry),
                 "lowest-frame" => profile.lowest_frame = Some(self.number(&entry.value)),
                 "shortest-clip" => profile.shortest_clip = self.number(&entry.value).max(1),
-                "refuses" => profile.refuses = Some(self.refusal(entry)),
+                "rejects" => profile.refuses = Some(self.refusal(entry)),
                 _ => self.unknown(entry, &keys_of("")),
             }
         }

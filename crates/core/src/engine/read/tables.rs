@@ -58,7 +58,7 @@ impl Reader {
                 "characters" => refusal.characters = self.text(&one.value),
                 "non-ascii" => refusal.non_ascii = self.truth(&one.value),
                 "why" => refusal.why = self.text(&one.value),
-                _ => self.unknown(one, &keys_of("refuses")),
+                _ => self.unknown(one, &keys_of("rejects")),
             }
         }
         refusal
@@ -237,7 +237,7 @@ impl Reader {
     pub(super) fn words_of_templates(&mut self, tables: &[String], templates: &[(Template, Node)]) {
         for (template, node) in templates {
             for (token, _) in template.tokens() {
-                let Some(word) = token.name.strip_prefix("word.") else {
+                let Some(word) = token.name.strip_prefix("map.") else {
                     continue;
                 };
                 if !tables.iter().any(|table| table == word) {
@@ -249,7 +249,7 @@ impl Reader {
                         advice(word, &known)
                     };
                     self.findings.push(
-                        Finding::error("TP004", format!("there is no table `word.{word}`"))
+                        Finding::error("TP004", format!("there is no table `map.{word}`"))
                             .at(&node.place.part(length, token.span.clone()), "")
                             .advise(advice),
                     );

@@ -40,7 +40,7 @@ pub enum Kind {
     Truth,
     /// A whole number, below zero too.
     Signed,
-    /// `"all"` or `"ends"`.
+    /// `"all"` or `"first-middle-last"`.
     Only,
     /// Names of keys.
     Keys,
@@ -86,7 +86,7 @@ impl Kind {
             Self::Format => FORMATS.iter().map(|facts| facts.name).collect(),
             Self::Channels => Channels::ALL.map(Channels::word).to_vec(),
             Self::Bits => Bits::ALL.map(Bits::word).to_vec(),
-            Self::Only => vec!["all", "ends"],
+            Self::Only => vec!["all", "first-middle-last"],
             Self::Choice(words) => words.to_vec(),
             Self::Transfer => TRANSFERS.iter().map(|facts| facts.name).collect(),
             Self::Container => CONTAINERS.iter().map(ContainerFacts::name).collect(),

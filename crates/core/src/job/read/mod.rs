@@ -67,7 +67,7 @@ const TOP: [&str; 13] = [
 ];
 
 /// What is built in, weaker than everything that somebody writes.
-const BUILT_IN: &str = "[preset.trial]\nscale = \"1/8\"\nonly = \"ends\"\nunder = \"trial\"\n";
+const BUILT_IN: &str = "[preset.trial]\nscale = \"1/8\"\nonly = \"first-middle-last\"\nsubfolder = \"trial\"\n";
 
 /// Reads a job. `name` is how the file is called in messages; `fetch` gives the texts of the files
 /// that it names.

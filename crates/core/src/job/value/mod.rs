@@ -103,7 +103,7 @@ pub enum Only {
     /// Every frame.
     All,
     /// The first, the middle and the last.
-    Ends,
+    FirstMiddleLast,
 }
 
 impl PartialEq for FormatFacts {

@@ -78,7 +78,7 @@ pub(in crate::job) fn read(
         Kind::Pixels => at.choice(|word| pixel_format(word).map(Value::Pixels)),
         Kind::Only => at.choice(|word| match word {
             "all" => Some(Value::Only(Only::All)),
-            "ends" => Some(Value::Only(Only::Ends)),
+            "first-middle-last" => Some(Value::Only(Only::FirstMiddleLast)),
             _ => None,
         }),
         Kind::Settings => at.settings(),

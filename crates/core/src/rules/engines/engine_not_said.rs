@@ -20,7 +20,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Set engine, or run.",
+    fix: "Set engine, or run.",
     check,
 };
 

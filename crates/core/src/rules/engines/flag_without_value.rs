@@ -26,7 +26,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 run = ["myrender", ["--camera", "{camera}"], "--frame", "{frame}", "--to", "{target}"]
 "#,
-    mend: "Put the flag and the token into one group, which is left out whole.",
+    fix: "Put the flag and the token into one group, which is left out whole.",
     check,
 };
 

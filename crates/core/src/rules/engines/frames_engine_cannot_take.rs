@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 run = ["myrender", "{frame}", "{target}"]
 "#,
-    mend: "Put {frame}, or {first} and {last}, into the command line; keep to frames that the engine knows.",
+    fix: "Put {frame}, or {first} and {last}, into the command line; keep to frames that the engine knows.",
     check,
 };
 

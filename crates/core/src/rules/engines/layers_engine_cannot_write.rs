@@ -31,7 +31,7 @@ frames = "1-48"
 path = "renders/{shot}_{pass}.{frame:04}.exr"
 passes = ["beauty", "depth"]
 "#,
-    mend: "Let each have a file of its own.",
+    fix: "Let each have a file of its own.",
     check,
 };
 

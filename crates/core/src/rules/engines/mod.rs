@@ -9,7 +9,7 @@ mod needed_file_local;
 mod needed_file_missing;
 mod not_told_to_engine;
 mod old_program;
-mod one_core;
+mod single_threaded;
 mod picture_engine_cannot_write;
 mod program_missing;
 mod refused_argument;
@@ -49,7 +49,7 @@ pub(super) const RULES: &[&Rule] = &[
     &needed_file_local::RULE,
     &scene_changed::RULE,
     &unsaved_scene::RULE,
-    &one_core::RULE,
+    &single_threaded::RULE,
     &setting_of_engine::RULE,
     &writes_true_names::RULE,
     &scene_tells_nothing::RULE,

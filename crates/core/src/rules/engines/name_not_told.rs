@@ -29,7 +29,7 @@ camera = "front"
 path = "renders/{shot}_{camera}.{frame:04}.png"
 run = ["myrender", "--input", "{scene.file}", ["--camera", "{camera}"], "--frame", "{frame}", "--to", "{target}"]
 "#,
-    mend: "Tell the engine by an argument, or say why it need not be told: `same-picture`.",
+    fix: "Tell the engine by an argument, or say why it need not be told: `same-picture`.",
     check,
 };
 
@@ -101,7 +101,7 @@ fn is_told(
 ) -> bool {
     let profile = &one.common.engine;
     let each = Each::of_token(kind);
-    let names_files = matches!(&profile.naming, Naming::Native(native) if native.has(kind));
+    let names_files = matches!(&profile.naming, Naming::Template(output_name) if output_name.has(kind));
     let is_repeated = each.is_some() && profile.arguments.iter().any(|one| one.each == each);
     if inputs.can_see(kind) || is_repeated || names_files {
         return true;

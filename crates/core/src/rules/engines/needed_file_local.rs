@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Copy it beside the scene.",
+    fix: "Copy it beside the scene.",
     check,
 };
 

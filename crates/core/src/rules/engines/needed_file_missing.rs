@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Put it there, or mend the scene.",
+    fix: "Put it there, or fix the scene.",
     check,
 };
 
@@ -47,7 +47,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "parts of {} would be missing",
                     count(files, "picture", "pictures")
                 ))
-                .advise("put it there, or mend the scene"),
+                .advise("put it there, or fix the scene"),
             )
         })
         .collect()

@@ -26,7 +26,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "povray"
 size = "hd"
 "#,
-    mend: "Leave the key out, or give the engine a profile with an argument for it.",
+    fix: "Leave the key out, or give the engine a profile with an argument for it.",
     check,
 };
 

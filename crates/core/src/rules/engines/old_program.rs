@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "plain"
 "#,
-    mend: "Install a newer one, or use a profile for this one.",
+    fix: "Install a newer one, or use a profile for this one.",
     check,
 };
 

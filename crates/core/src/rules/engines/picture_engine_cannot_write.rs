@@ -1,7 +1,7 @@
 //! A picture that the engine has no word for.
 
 use crate::deliverable::Movie;
-use crate::engine::word_row;
+use crate::engine::map_row;
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject, one_of};
 
@@ -22,14 +22,14 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Ask for something that the engine writes.",
+    fix: "Ask for something that the engine writes.",
     check,
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let missing = |one: &crate::deliverable::Deliverable| {
-        one.common.engine.words.iter().find_map(|table| {
-            match word_row(&one.common.engine, one, &table.name) {
+        one.common.engine.maps.iter().find_map(|table| {
+            match map_row(&one.common.engine, one, &table.name) {
                 Some((asked, None)) if !asked.is_empty() => Some((table.name.clone(), asked)),
                 _ => None,
             }
@@ -60,14 +60,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .map(|(one, files, (table, asked))| {
             let engine = &one.common.engine;
             let rows: Vec<&str> = engine
-                .words
+                .maps
                 .iter()
                 .filter(|words| words.name == table)
                 .flat_map(|words| words.rows.iter().map(|(row, _)| row.as_str()))
                 .collect();
             let picture = &one.picture;
             // The key at fault: the last of those that choose the row and that the job sets.
-            let keys = engine.words.iter().filter(|words| words.name == table);
+            let keys = engine.maps.iter().filter(|words| words.name == table);
             let of_key = |key: &String| match key.as_str() {
                 "channels" => picture.channels.as_ref().map(|one| &one.place),
                 "bits" => picture.bits.as_ref().map(|one| &one.place),

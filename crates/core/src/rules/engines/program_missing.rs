@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 run = ["myrender", "{frame}", "{target}"]
 "#,
-    mend: "Install it, put it on the PATH, or name it with its folder.",
+    fix: "Install it, put it on the PATH, or name it with its folder.",
     check,
 };
 

@@ -25,7 +25,7 @@ path = "renders/{scene}.{frame:04}.png"
 engine = "plain"
 settings = { note = "one-word" }
 "#,
-    mend: "Change the value.",
+    fix: "Change the value.",
     check,
 };
 
@@ -54,7 +54,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         } else {
             Ok(())
         };
-        written.and_then(|()| call.native(one).map(|_| ())).err()
+        written.and_then(|()| call.output_name(one).map(|_| ())).err()
     };
     subject
         .once(|one| {

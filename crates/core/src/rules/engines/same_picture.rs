@@ -29,7 +29,7 @@ cameras = ["front", "top"]
 path = "renders/{shot}_{camera}.{frame:04}.png"
 run = ["myrender", "--input", "{scene.file}", ["--camera", "{camera}"], "--frame", "{frame}", "--to", "{target}"]
 "#,
-    mend: "Tell the engine what the names say: by an argument, a setting, a variable or another scene.",
+    fix: "Tell the engine what the names say: by an argument, a setting, a variable or another scene.",
     check,
 };
 
@@ -212,7 +212,7 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
     let first = FrameSet::from_frames(common.clip.first());
     let alone = [one];
     let call = Call::planned(&common.engine, &alone, &first);
-    if let Some(name) = call.native(one).ok()? {
+    if let Some(name) = call.output_name(one).ok()? {
         text.push('\n');
         text.push_str(&name.sketch());
     }

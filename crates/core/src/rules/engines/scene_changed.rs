@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Raise the version, or render the frames again.",
+    fix: "Raise the version, or render the frames again.",
     check,
 };
 

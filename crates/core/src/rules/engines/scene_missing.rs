@@ -20,7 +20,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Mend the path of the scene.",
+    fix: "Fix the path of the scene.",
     check,
 };
 
@@ -39,7 +39,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} could not be rendered",
                     count(files, "file", "files")
                 ))
-                .advise("mend the path; it starts at a place or at the folder of the job file")
+                .advise("fix the path; it starts at a place or at the folder of the job file")
         })
         .collect()
 }

@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Mend the facts file, or what keeps the engine from answering.",
+    fix: "Fix the facts file, or what keeps the engine from answering.",
     check,
 };
 
@@ -46,7 +46,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "the names of {} were not held against it: {trouble}",
                     count(files, "file", "files")
                 ))
-                .advise("mend that, or write a facts file beside the scene")
+                .advise("fix that, or write a facts file beside the scene")
         })
         .collect()
 }

@@ -26,7 +26,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "tachyon"
 settings = { samples = 4 }
 "#,
-    mend: "Give it a value that the engine takes.",
+    fix: "Give it a value that the engine takes.",
     check,
 };
 

@@ -42,7 +42,7 @@ impl Unknown {
                     .advise(advice(&word.text, &known));
                 let near = nearest(&word.text, known.iter().copied());
                 Some(match near.filter(|_| self.place_is_name) {
-                    Some(near) => finding.mend(&word.place, near),
+                    Some(near) => finding.fix(&word.place, near),
                     None => finding,
                 })
             })

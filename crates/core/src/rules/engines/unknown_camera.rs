@@ -23,7 +23,7 @@ path = "renders/{shot}_{camera}.{frame:04}.png"
 engine = "understudy"
 camera = "dome"
 "#,
-    mend: "Mend the name.",
+    fix: "Fix the name.",
     check,
 };
 

@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Name a profile that exists, or put its profile into engines/ beside the job file.",
+    fix: "Name a profile that exists, or put its profile into engines/ beside the job file.",
     check,
 };
 

@@ -23,7 +23,7 @@ path = "renders/{shot}_{pass}.{frame:04}.png"
 engine = "understudy"
 passes = ["beauty", "shadow"]
 "#,
-    mend: "Mend the name.",
+    fix: "Fix the name.",
     check,
 };
 

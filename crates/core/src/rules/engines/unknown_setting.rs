@@ -24,7 +24,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 settings = { exposure = 1.0 }
 "#,
-    mend: "Mend the name.",
+    fix: "Fix the name.",
     check,
 };
 

@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Save the scene and close it.",
+    fix: "Save the scene and close it.",
     check,
 };
 

@@ -23,7 +23,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "needy"
 env = { LAMP = "on" }
 "#,
-    mend: "Set it under env.",
+    fix: "Set it under env.",
     check,
 };
 

@@ -25,7 +25,7 @@ frames = "1-48"
 path = "renders/{scene}.{frame:04}.png"
 engine = "wayward"
 "#,
-    mend: "Let the path lead to another folder.",
+    fix: "Let the path lead to another folder.",
     check,
 };
 

@@ -20,7 +20,7 @@ frames = "1-48 not 10-12"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Ask for at least one frame.",
+    fix: "Ask for at least one frame.",
     check,
 };
 

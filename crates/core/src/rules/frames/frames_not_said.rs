@@ -26,7 +26,7 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}.{frame:04}.png"
 "#,
-    mend: "Set frames.",
+    fix: "Set frames.",
     check,
 };
 

@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Mend the frames, or let the scene go on.",
+    fix: "Fix the frames, or let the scene go on.",
     check,
 };
 
@@ -57,7 +57,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 ))
                 .at(&one.common.frames.place, format!("the scene has {has}"))
                 .so("the last picture would be repeated, or nothing be there")
-                .advise("mend the frames, or let the scene go on"),
+                .advise("fix the frames, or let the scene go on"),
             )
         })
         .collect()

@@ -21,7 +21,7 @@ frames = "1-14,15-30"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Mend the numbers.",
+    fix: "Fix the numbers.",
     check,
 };
 

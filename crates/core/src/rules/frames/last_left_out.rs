@@ -21,7 +21,7 @@ frames = "1-49/8"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Move the end, or add the last frame.",
+    fix: "Move the end, or add the last frame.",
     check,
 };
 

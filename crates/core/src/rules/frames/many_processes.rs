@@ -22,7 +22,7 @@ frames = "1-46"
 path = "renders/{shot}.{frame:04}.png"
 engine = "povray"
 "#,
-    mend: "Nothing has to be done; a range without gaps is quicker.",
+    fix: "Nothing has to be done; a range without gaps is quicker.",
     check,
 };
 

@@ -30,7 +30,7 @@ preset = "final"
 [preset.final]
 settings = { samples = 256 }
 [preset.draft]
-under = "draft"
+subfolder = "draft"
 settings = { samples = 4 }
 [shot.dawn]
 scene = "dawn.toml"
@@ -38,7 +38,7 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}.{frame:04}.png"
 "#,
-    mend: "Give the preset a folder of its own with `under`, or put {preset} into the path.",
+    fix: "Give the preset a folder of its own with `subfolder`, or put {preset} into the path.",
     check,
 };
 
@@ -96,7 +96,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     one.path(one.common.frames.value.first()?)
                 ))
                 .advise(format!(
-                    "give it a folder of its own: under = \"{}\"",
+                    "give it a folder of its own: subfolder = \"{}\"",
                     preset.name
                 ))
                 .advise("or put `{preset}` into the path"),

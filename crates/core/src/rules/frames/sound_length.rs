@@ -37,7 +37,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 "#,
-    mend: "Mend the frames or the sound.",
+    fix: "Fix the frames or the sound.",
     check,
 };
 
@@ -71,7 +71,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     .at(&one.movie()?.audio.as_ref()?.place, format!("{sound:.2} s"))
                     .at(&one.common.frames.place, format!("{frames:.2} s"))
                     .so(end)
-                    .advise("mend the frames or the sound"),
+                    .advise("fix the frames or the sound"),
             )
         })
         .collect()

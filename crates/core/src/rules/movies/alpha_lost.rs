@@ -40,7 +40,7 @@ channels = "rgba"
 path = "renders/{shot}.mov"
 movie = { from = "frames", codec = "prores", pixels = "4:4:4:4 10" }
 "#,
-    mend: "Use a codec with alpha, such as prores with pixels = \"4:4:4:4 10\", or exempt the output where that is meant.",
+    fix: "Use a codec with alpha, such as prores with pixels = \"4:4:4:4 10\", or exempt the output where that is meant.",
     check,
 };
 

@@ -37,7 +37,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mov"
 movie = { from = "frames", codec = "prores" }
 "#,
-    mend: "Use another container or another codec.",
+    fix: "Use another container or another codec.",
     check,
 };
 

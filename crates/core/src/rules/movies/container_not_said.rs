@@ -36,7 +36,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}_review.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Say it.",
+    fix: "Say it.",
     check,
 };
 

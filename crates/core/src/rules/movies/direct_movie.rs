@@ -34,7 +34,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Render a sequence, and put the movie together from it.",
+    fix: "Render a sequence, and put the movie together from it.",
     check,
 };
 

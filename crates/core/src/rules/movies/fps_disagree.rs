@@ -38,7 +38,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 "#,
-    mend: "Say the speed of the scene.",
+    fix: "Say the speed of the scene.",
     check,
 };
 
@@ -63,7 +63,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 ))
                 .at(&subject.place_of(one, Key::Fps)?, "")
                 .so("everything would move too fast or too slow")
-                .advise(format!("say fps = {scene}, or mend the scene")),
+                .advise(format!("say fps = {scene}, or fix the scene")),
             )
         })
         .collect()

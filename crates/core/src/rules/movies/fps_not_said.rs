@@ -35,7 +35,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Say fps.",
+    fix: "Say fps.",
     check,
 };
 

@@ -36,7 +36,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Render all frames, or let the movie run slower.",
+    fix: "Render all frames, or let the movie run slower.",
     check,
 };
 

@@ -38,7 +38,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264", pixels = "4:2:0 8" }
 "#,
-    mend: "Use an even size, or 4:4:4.",
+    fix: "Use an even size, or 4:4:4.",
     check,
 };
 

@@ -37,7 +37,7 @@ passes = ["beauty", "depth"]
 path = "renders/{shot}_review.mp4"
 movie = { from = "frames", codec = "h264", pass = "beauty" }
 "#,
-    mend: "Say it.",
+    fix: "Say it.",
     check,
 };
 

@@ -37,7 +37,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264", pixels = "4:2:0 8" }
 "#,
-    mend: "Use pixels that the codec stores, or another codec.",
+    fix: "Use pixels that the codec stores, or another codec.",
     check,
 };
 

@@ -36,7 +36,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mov"
 movie = { from = "frames", codec = "prores", quality = "high" }
 "#,
-    mend: "Use a quality that the codec has, or another codec.",
+    fix: "Use a quality that the codec has, or another codec.",
     check,
 };
 

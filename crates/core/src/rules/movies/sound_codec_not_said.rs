@@ -38,7 +38,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 "#,
-    mend: "Say movie.audio-codec.",
+    fix: "Say movie.audio-codec.",
     check,
 };
 

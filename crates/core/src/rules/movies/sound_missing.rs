@@ -37,7 +37,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 "#,
-    mend: "Mend the path.",
+    fix: "Fix the path.",
     check,
 };
 
@@ -59,7 +59,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                         "{} could not be put together",
                         count(movies, "movie", "movies")
                     ))
-                    .advise("mend the path; it starts at a place or at the folder of the job file"),
+                    .advise("fix the path; it starts at a place or at the folder of the job file"),
             )
         })
         .collect()

@@ -39,7 +39,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Use a smaller size, or another codec.",
+    fix: "Use a smaller size, or another codec.",
     check,
 };
 

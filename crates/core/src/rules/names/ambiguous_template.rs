@@ -38,7 +38,7 @@ cameras = ["b"]
 [output.frames]
 path = "renders/{shot}/{shot}-{camera}.{frame:04}.png"
 "#,
-    mend: "Part the tokens by a sign that no value holds.",
+    fix: "Part the tokens by a sign that no value holds.",
     check,
 };
 

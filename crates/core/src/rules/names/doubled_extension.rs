@@ -23,7 +23,7 @@ path = "renders/{shot}.{frame:04}.{ext}"
 engine = "understudy"
 format = "png"
 "#,
-    mend: "Keep one of them.",
+    fix: "Keep one of them.",
     check,
 };
 

@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.exr"
 engine = "understudy"
 format = "exr"
 "#,
-    mend: "End the path with .{ext}, or change the format.",
+    fix: "End the path with .{ext}, or change the format.",
     check,
 };
 
@@ -52,7 +52,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} pictures would be called something else",
                     format.name
                 ))
-                .mend(
+                .fix(
                     &one.template.place,
                     text.rsplit_once('.').map_or_else(
                         || format!("{text}.{{ext}}"),

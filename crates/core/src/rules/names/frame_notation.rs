@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Write the frame as `{frame:04}`.",
+    fix: "Write the frame as `{frame:04}`.",
     check,
 };
 
@@ -43,7 +43,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                         count(files, "file", "files")
                     ))
                     .advise(format!("write \"{fixed}\""))
-                    .mend(&template.place, fixed),
+                    .fix(&template.place, fixed),
             )
         })
         .collect()

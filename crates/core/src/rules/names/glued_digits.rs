@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}_v2.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Put a dot or an underscore between them.",
+    fix: "Put a dot or an underscore between them.",
     check,
 };
 
@@ -37,7 +37,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "frame {frame} would be called `{}`, which can be read as another frame",
                     one.pattern.split().1.path(frame)
                 ))
-                .mend(
+                .fix(
                     &one.template.place,
                     apart(subject.text(&one.template.place)),
                 )

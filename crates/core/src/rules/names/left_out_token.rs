@@ -27,7 +27,7 @@ path = "renders/{shot}_{pass}.{frame:04}.png"
 engine = "understudy"
 passes = ["beauty", "depth"]
 "#,
-    mend: "Put the token into the path.",
+    fix: "Put the token into the path.",
     check,
 };
 
@@ -120,7 +120,7 @@ impl Cause<'_> {
         let braced = self.tokens.iter().map(|token| format!("{{{token}}}"));
         let shown = one_of(braced).replace(" or ", " and ");
         let template = &self.first.template;
-        let mended = mended(&template.template.to_string(), &self.tokens, &self.optional);
+        let fixed = fixed(&template.template.to_string(), &self.tokens, &self.optional);
         let (first, others) = match self.values.split_first() {
             Some((first, rest)) => (first.as_str(), listed(rest)),
             None => ("", String::new()),
@@ -139,8 +139,8 @@ impl Cause<'_> {
             grouped(self.wanted),
             self.example
         ))
-        .advise(format!("write \"{mended}\""))
-        .mend(&template.place, mended)
+        .advise(format!("write \"{fixed}\""))
+        .fix(&template.place, fixed)
     }
 }
 
@@ -163,7 +163,7 @@ fn listed(values: &[String]) -> String {
 
 /// The template with the tokens before the frame, or before the extension; those that some deliverables
 /// do not have as optional parts.
-fn mended(template: &str, tokens: &[&str], optional: &[&str]) -> String {
+fn fixed(template: &str, tokens: &[&str], optional: &[&str]) -> String {
     let at = template
         .rfind("{frame")
         .map(|at| at - usize::from(template[..at].ends_with(['.', '_', '-'])))

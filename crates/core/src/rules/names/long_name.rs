@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Shorten it, or make folders of its parts.",
+    fix: "Shorten it, or make folders of its parts.",
     check,
 };
 

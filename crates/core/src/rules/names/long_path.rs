@@ -26,7 +26,7 @@ engine = "understudy"
 [place]
 renders = { linux = "/srv/renders", windows = 'R:\renders' }
 "#,
-    mend: "Shorten the names of folders.",
+    fix: "Shorten the names of folders.",
     check,
 };
 

@@ -34,7 +34,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Leave {frame} out.",
+    fix: "Leave {frame} out.",
     check,
 };
 

@@ -23,7 +23,7 @@ path = "renders/{shot}.{frame:04}.{ext}"
 engine = "understudy"
 format = "png"
 "#,
-    mend: "End the path with .{ext}.",
+    fix: "End the path with .{ext}.",
     check,
 };
 
@@ -53,7 +53,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     one.picture.format.name
                 ))
                 .advise("end the path with `.{ext}`")
-                .mend(
+                .fix(
                     &one.template.place,
                     format!("{}.{{ext}}", subject.text(&one.template.place).trim_end_matches('.')),
                 )

@@ -20,7 +20,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Put {frame:04} into the file name.",
+    fix: "Put {frame:04} into the file name.",
     check,
 };
 
@@ -34,7 +34,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .map(|(one, files)| {
             let text = one.template.template.to_string();
             let other_notation = super::frame_notation::fixed(&one.template.template);
-            let mended = match text.rfind('.') {
+            let fixed = match text.rfind('.') {
                 _ if other_notation.is_some() => other_notation.unwrap_or_default(),
                 Some(dot) => format!("{}.{{frame:04}}{}", &text[..dot], &text[dot..]),
                 None => format!("{text}.{{frame:04}}"),
@@ -47,8 +47,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} would be written over, and one is left of each sequence",
                     count(files - files / frames, "picture", "pictures")
                 ))
-                .advise(format!("write \"{mended}\""))
-                .mend(&one.template.place, mended)
+                .advise(format!("write \"{fixed}\""))
+                .fix(&one.template.place, fixed)
         })
         .collect()
 }

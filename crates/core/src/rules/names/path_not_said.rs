@@ -28,7 +28,7 @@ frames = "1-48"
 format = "png"
 path = "renders/{shot}.{frame:04}.{ext}"
 "#,
-    mend: "Set path.",
+    fix: "Set path.",
     check,
 };
 

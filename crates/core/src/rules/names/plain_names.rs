@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}_final.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Use an underscore, and plain letters.",
+    fix: "Use an underscore, and plain letters.",
     check,
 };
 

@@ -36,7 +36,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}_small.{frame:04}.png"
 size = "64x64"
 "#,
-    mend: "Tell the paths apart by more than capitals.",
+    fix: "Tell the paths apart by more than capitals.",
     check,
 };
 

@@ -35,7 +35,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "renders/{shot}_small.{frame:04}.png"
 size = "64x64"
 "#,
-    mend: "Tell the paths apart by a token or a word.",
+    fix: "Tell the paths apart by a token or a word.",
     check,
 };
 

@@ -21,7 +21,7 @@ frames = "1-48"
 path = "renders/v001/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Use {version}, and keep dates for what is made in one go.",
+    fix: "Use {version}, and keep dates for what is made in one go.",
     check,
 };
 
@@ -57,6 +57,6 @@ fn scattering(one: &Deliverable) -> Option<String> {
     tokens
         .iter()
         .map(|(token, _)| &token.name)
-        .find(|name| ["date", "user", "author", "host"].contains(&name.as_str()))
+        .find(|name| ["date", "user", "artist", "host"].contains(&name.as_str()))
         .cloned()
 }

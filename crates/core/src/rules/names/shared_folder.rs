@@ -20,7 +20,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Give each job, or each version, a folder of its own.",
+    fix: "Give each job, or each version, a folder of its own.",
     check,
 };
 

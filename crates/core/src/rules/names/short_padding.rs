@@ -22,7 +22,7 @@ frames = "1-240"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Ask for more digits.",
+    fix: "Ask for more digits.",
     check,
 };
 
@@ -61,7 +61,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 name.path(border - 1)
             ))
             .advise(format!("write {{frame:0{}}}", needed.max(4)))
-            .mend(
+            .fix(
                 &one.template.place,
                 padded(subject.text(&one.template.place), given, needed.max(4)),
             )

@@ -37,7 +37,7 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}_{variant}.{frame:04}.png"
 "#,
-    mend: "Mend the name, or declare it in a table.",
+    fix: "Fix the name, or declare it in a table.",
     check,
 };
 
@@ -59,7 +59,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .at(&problem.place, "")
                 .advise(advice);
             match near {
-                Some(near) => finding.mend(&problem.place, near),
+                Some(near) => finding.fix(&problem.place, near),
                 None => finding,
             }
         })

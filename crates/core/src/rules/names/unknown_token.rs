@@ -23,7 +23,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Use a token that exists, or define it under [token].",
+    fix: "Use a token that exists, or define it under [token].",
     check,
 };
 
@@ -44,7 +44,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .at(&problem.place, "");
             if let Some(near) = nearest(name, known.iter().copied()) {
                 let written = subject.text(&problem.place);
-                finding = finding.mend(&problem.place, written.replacen(name.as_str(), near, 1));
+                finding = finding.fix(&problem.place, written.replacen(name.as_str(), near, 1));
             }
             finding
                 .advise(advice(name, &known))

@@ -37,7 +37,7 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}_{variant}.{frame:04}.png"
 "#,
-    mend: "List it in variants or views, or take the table out.",
+    fix: "List it in variants or views, or take the table out.",
     check,
 };
 

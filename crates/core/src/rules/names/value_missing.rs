@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}{?_{camera}}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Set the value, or put the token into an optional part.",
+    fix: "Set the value, or put the token into an optional part.",
     check,
 };
 

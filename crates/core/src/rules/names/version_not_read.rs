@@ -23,7 +23,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 version = "{name}_v{version:03}.toml"
 "#,
-    mend: "Rename the scene, mend the template, or say the version as a number.",
+    fix: "Rename the scene, fix the template, or say the version as a number.",
     check,
 };
 
@@ -37,7 +37,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .map(|(problem, name, reason)| {
             rule.finding(format!("`{name}` does not tell the version"))
                 .at(&problem.place, reason)
-                .advise("mend the template, or say the version as a number")
+                .advise("fix the template, or say the version as a number")
         })
         .collect()
 }

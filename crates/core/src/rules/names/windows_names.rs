@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Use letters, digits, dots, dashes and underscores.",
+    fix: "Use letters, digits, dots, dashes and underscores.",
     check,
 };
 

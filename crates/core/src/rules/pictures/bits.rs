@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 bits = 16
 "#,
-    mend: "Choose another format or other bits.",
+    fix: "Choose another format or other bits.",
     check,
 };
 

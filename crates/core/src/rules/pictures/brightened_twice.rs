@@ -17,15 +17,15 @@ pub(super) const RULE: Rule = Rule {
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
-look = { pixels = "display", transfer = "srgb" }
+color = { pixels = "display", transfer = "srgb" }
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
-look = { pixels = "display" }
+color = { pixels = "display" }
 "#,
-    mend: "Leave one of the two out.",
+    fix: "Leave one of the two out.",
     check,
 };
 
@@ -51,9 +51,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 /// What is said of pixels and transfer in one layer: a transfer of the whole project is meant for
 /// those of its outputs that are linear.
 fn both(one: &Deliverable) -> Option<(&Sourced<bool>, &Sourced<&'static TransferFacts>)> {
-    let look = &one.picture.look;
-    let pixels = look.linear.as_ref().filter(|linear| !linear.value)?;
-    let transfer = look.transfer.as_ref()?;
+    let color = &one.picture.color;
+    let pixels = color.linear.as_ref().filter(|linear| !linear.value)?;
+    let transfer = color.transfer.as_ref()?;
     let of_movie = one.movie().is_some() && transfer.layer == Layer::Output;
     (of_movie || pixels.layer == transfer.layer).then_some((pixels, transfer))
 }

@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 channels = "rgba"
 "#,
-    mend: "Choose another format or other channels.",
+    fix: "Choose another format or other channels.",
     check,
 };
 

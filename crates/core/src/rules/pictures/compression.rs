@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.exr"
 engine = "understudy"
 compression = "zip"
 "#,
-    mend: "Choose another format or other compression.",
+    fix: "Choose another format or other compression.",
     check,
 };
 

@@ -25,7 +25,7 @@ engine = "understudy"
 size = "640x360"
 crop = "320x180 at 320,0"
 "#,
-    mend: "Move the crop into the picture, or make it smaller.",
+    fix: "Move the crop into the picture, or make it smaller.",
     check,
 };
 

@@ -33,7 +33,7 @@ path = "renders/{shot}_{pass}.{frame:04}.exr"
 passes = ["beauty", "depth"]
 layers = { all = ["beauty", "depth"] }
 "#,
-    mend: "Use a format that holds layers, or a file for each.",
+    fix: "Use a format that holds layers, or a file for each.",
     check,
 };
 

@@ -17,16 +17,16 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 bits = 8
-look.pixels = "linear"
+color.pixels = "linear"
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.exr"
 engine = "understudy"
 bits = "half"
-look.pixels = "linear"
+color.pixels = "linear"
 "#,
-    mend: "Use 16 bits, half or float, or pixels ready for display.",
+    fix: "Use 16 bits, half or float, or pixels ready for display.",
     check,
 };
 
@@ -48,7 +48,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                         "{} would have steps in the dark",
                         count(files, "file", "files")
                     ))
-                    .advise("use 16 bits, half or float, or say look.pixels = \"display\""),
+                    .advise("use 16 bits, half or float, or say color.pixels = \"display\""),
             )
         })
         .collect()
@@ -56,6 +56,6 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 fn linear(one: &Deliverable) -> Option<&Sourced<bool>> {
     let picture = &one.picture;
-    let said = picture.look.linear.as_ref().filter(|linear| linear.value);
+    let said = picture.color.linear.as_ref().filter(|linear| linear.value);
     said.filter(|_| picture.has_eight_bits() && one.movie().is_none())
 }

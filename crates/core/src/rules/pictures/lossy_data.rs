@@ -32,7 +32,7 @@ path = "renders/{shot}_{pass}.{frame:04}.exr"
 passes = ["beauty", "depth"]
 bits = "float"
 "#,
-    mend: "Write it as float, without loss: format = \"exr\", bits = \"float\".",
+    fix: "Write it as float, without loss: format = \"exr\", bits = \"float\".",
     check,
 };
 

@@ -7,7 +7,7 @@ mod compression;
 mod crop_outside;
 mod layers_in_format;
 mod linear_in_8_bits;
-mod look_not_said;
+mod color_not_set;
 mod lossy_data;
 mod quality_of_nothing;
 mod rendered_twice;
@@ -32,7 +32,7 @@ pub(super) const RULES: &[&Rule] = &[
     &too_large::RULE,
     &scale_not_whole::RULE,
     &sizes_differ::RULE,
-    &look_not_said::RULE,
+    &color_not_set::RULE,
     &brightened_twice::RULE,
     &quality_of_nothing::RULE,
 ];

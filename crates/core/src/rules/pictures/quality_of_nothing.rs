@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.jpg"
 run = ["myrender", "{scene.file}", "--quality", "{quality}", "--frame", "{frame}", "{target}"]
 quality = 90
 "#,
-    mend: "Leave it out, or use a lossy format.",
+    fix: "Leave it out, or use a lossy format.",
     check,
 };
 

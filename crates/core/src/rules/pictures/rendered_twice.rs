@@ -35,7 +35,7 @@ path = "renders/{shot}.{frame:04}.png"
 path = "small/{shot}.{frame:04}.png"
 size = "64x64"
 "#,
-    mend: "Copy the files, or let the outputs differ.",
+    fix: "Copy the files, or let the outputs differ.",
     check,
 };
 

@@ -27,7 +27,7 @@ engine = "understudy"
 size = "1920x1080"
 scale = "1/8"
 "#,
-    mend: "Use a part that divides both sides.",
+    fix: "Use a part that divides both sides.",
     check,
 };
 

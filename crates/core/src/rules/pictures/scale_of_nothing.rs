@@ -24,7 +24,7 @@ engine = "understudy"
 size = "hd"
 scale = "1/8"
 "#,
-    mend: "Set size.",
+    fix: "Set size.",
     check,
 };
 

@@ -38,7 +38,7 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}_{view}.{frame:04}.png"
 "#,
-    mend: "Give all views one size.",
+    fix: "Give all views one size.",
     check,
 };
 

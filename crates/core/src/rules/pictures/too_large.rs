@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.webp"
 engine = "plain"
 size = "10000x5000"
 "#,
-    mend: "Use a smaller size, or another format.",
+    fix: "Use a smaller size, or another format.",
     check,
 };
 

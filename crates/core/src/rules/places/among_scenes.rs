@@ -31,7 +31,7 @@ frames = "1-48"
 [output.frames]
 path = "{place.work}/renders/{shot}.{frame:04}.png"
 "#,
-    mend: "Give the files a folder of their own.",
+    fix: "Give the files a folder of their own.",
     check,
 };
 

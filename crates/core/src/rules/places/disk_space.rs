@@ -29,7 +29,7 @@ engine = "understudy"
 [place]
 renders = "/srv/renders"
 "#,
-    mend: "Make room, or use another disk.",
+    fix: "Make room, or use another disk.",
     check,
 };
 

@@ -22,7 +22,7 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Raise the version, or move them away.",
+    fix: "Raise the version, or move them away.",
     check,
 };
 
@@ -109,10 +109,10 @@ impl Fates {
                 kept: "kept",
                 advice: match has_version {
                     true => {
-                        "raise `version`, or move them away; `run --renew` renders those of other settings again"
+                        "raise `version`, or move them away; `run --rerender-stale` renders those of other settings again"
                     }
                     false => {
-                        "`run --renew` renders those of other settings again; `status --stale` says what has changed"
+                        "`run --rerender-stale` renders those of other settings again; `status --stale` says what has changed"
                     }
                 },
             },

@@ -27,7 +27,7 @@ engine = "understudy"
 [place]
 renders = "/srv/renders"
 "#,
-    mend: "Make it a folder, or make a place of what it leads to.",
+    fix: "Make it a folder, or make a place of what it leads to.",
     check,
 };
 

@@ -22,7 +22,7 @@ frames = "1-48"
 path = "{place.renders}/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    mend: "Start the path with a place, or beside the job file.",
+    fix: "Start the path with a place, or beside the job file.",
     check,
 };
 

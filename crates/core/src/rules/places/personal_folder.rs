@@ -27,7 +27,7 @@ engine = "understudy"
 [place]
 renders = "/srv/renders"
 "#,
-    mend: "Use a place that all machines share.",
+    fix: "Use a place that all machines share.",
     check,
 };
 

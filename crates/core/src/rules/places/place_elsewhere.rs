@@ -25,7 +25,7 @@ engine = "understudy"
 [place]
 renders = { windows = 'R:\renders', linux = "/srv/renders" }
 "#,
-    mend: "Give the place a folder for the system.",
+    fix: "Give the place a folder for the system.",
     check,
 };
 

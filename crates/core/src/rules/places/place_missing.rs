@@ -27,7 +27,7 @@ engine = "understudy"
 [place]
 renders = "/srv/renders"
 "#,
-    mend: "Mount it, or make the folder.",
+    fix: "Mount it, or make the folder.",
     check,
 };
 

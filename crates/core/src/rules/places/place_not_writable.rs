@@ -26,7 +26,7 @@ engine = "understudy"
 [place]
 renders = "/srv/renders"
 "#,
-    mend: "Change its permissions, or use another place.",
+    fix: "Change its permissions, or use another place.",
     check,
 };
 

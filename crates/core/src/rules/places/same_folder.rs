@@ -27,7 +27,7 @@ engine = "understudy"
 renders = "/srv/renders"
 archive = "/srv/archive"
 "#,
-    mend: "Give each a folder of its own, or use one place.",
+    fix: "Give each a folder of its own, or use one place.",
     check,
 };
 

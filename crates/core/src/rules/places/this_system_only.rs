@@ -27,7 +27,7 @@ engine = "understudy"
 renders = { linux = "/srv/renders", windows = 'R:\renders' }
 archive = { linux = "/srv/archive", windows = 'R:\archive' }
 "#,
-    mend: "Say its folder on each system.",
+    fix: "Say its folder on each system.",
     check,
 };
 

@@ -24,7 +24,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 threads = 4
 "#,
-    mend: "Use as many threads as there are cores, or fewer processes at once.",
+    fix: "Use as many threads as there are cores, or fewer processes at once.",
     check,
 };
 

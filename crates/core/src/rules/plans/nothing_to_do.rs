@@ -28,7 +28,7 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}.{frame:04}.png"
 "#,
-    mend: "Switch something on.",
+    fix: "Switch something on.",
     check,
 };
 

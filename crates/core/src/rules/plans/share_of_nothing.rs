@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 share = { part = "4/4" }
 "#,
-    mend: "Share the work among fewer machines, or in smaller chunks.",
+    fix: "Share the work among fewer machines, or in smaller chunks.",
     check,
 };
 

@@ -23,7 +23,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 share = { part = "2/4", weights = "8,8,16,4" }
 "#,
-    mend: "Say one weight for each part, in the order of the parts.",
+    fix: "Say one weight for each part, in the order of the parts.",
     check,
 };
 

@@ -3,10 +3,10 @@
 use crate::finding::{Finding, Weight};
 use crate::rules::{Rule, Subject};
 
-/// TP313 `look-not-said`.
+/// TP313 `color-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP313",
-    name: "look-not-said",
+    name: "color-not-set",
     weight: Weight::Warning,
     what: "A movie is put together from a sequence of linear light, or of a format that usually holds it, and no transfer is said.",
     why: "It comes out far too dark, or too bright.",
@@ -30,12 +30,12 @@ scene = "dawn.toml"
 frames = "1-48"
 [output.frames]
 path = "renders/{shot}.{frame:04}.exr"
-look = { pixels = "linear", transfer = "srgb" }
+color = { pixels = "linear", transfer = "srgb" }
 [output.review]
 path = "renders/{shot}.mp4"
 movie = { from = "frames", codec = "h264" }
 "#,
-    mend: "Say look.transfer, or look.pixels = \"display\".",
+    fix: "Say color.transfer, or color.pixels = \"display\".",
     check,
 };
 
@@ -45,14 +45,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let movie = one.movie()?;
             let source = movie.source.as_ref()?;
             let linear = source.picture.is_light();
-            let silent = linear && one.picture.look.transfer.is_none();
+            let silent = linear && one.picture.color.transfer.is_none();
             silent.then(|| movie.from.as_ref().map(|from| from.place.clone()))
         })
         .into_iter()
         .filter_map(|(one, _)| {
             let movie = one.movie()?;
             let format = movie.source.as_ref()?.picture.format.name;
-            let what = match one.picture.look.linear {
+            let what = match one.picture.color.linear {
                 Some(_) => "is linear light".to_owned(),
                 None => format!("is {format}, which usually holds linear light"),
             };
@@ -60,8 +60,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 rule.finding("nobody says how this light becomes a movie")
                     .at(&movie.from.as_ref()?.place, format!("the sequence {what}"))
                     .so("the movie would be far too dark or too bright")
-                    .advise("say look = { pixels = \"linear\", transfer = \"srgb\" } in the output of the sequence")
-                    .advise("or look.pixels = \"display\", if it is ready to be shown"),
+                    .advise("say color = { pixels = \"linear\", transfer = \"srgb\" } in the output of the sequence")
+                    .advise("or color.pixels = \"display\", if it is ready to be shown"),
             )
         })
         .collect()

@@ -4,10 +4,10 @@ use crate::finding::{Finding, Weight};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
-/// TP519 `one-core`.
+/// TP519 `single-threaded`.
 pub(super) const RULE: Rule = Rule {
     code: "TP519",
-    name: "one-core",
+    name: "single-threaded",
     weight: Weight::Note,
     what: "The engine uses one core unless it is told, and nobody says `threads`.",
     why: "The other cores have nothing to do.",
@@ -22,7 +22,7 @@ path = "renders/{shot}.{frame:04}.png"
 engine = "slow"
 threads = 4
 "#,
-    mend: "Say threads.",
+    fix: "Say threads.",
     check,
 };
 
@@ -33,7 +33,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
             let common = &one.common;
-            let lazy = common.engine.one_core && common.threads.is_none();
+            let lazy = common.engine.single_threaded && common.threads.is_none();
             (lazy && !one.is_put_together()).then(|| common.engine.name.clone())
         })
         .into_iter()

@@ -10,21 +10,21 @@ pub type Change = (Range<usize>, String);
 
 /// A text with what was changed in it.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Mended {
+pub struct FixedFile {
     /// Which text.
     pub source: SourceId,
-    /// The whole text, mended.
+    /// The whole text, fixed.
     pub text: String,
     /// What was changed, in order; none lies in another.
     pub changes: Vec<Change>,
 }
 
-/// Applies the mends of all findings to the files that they are in. Of two that would change the
+/// Applies the fixes of all findings to the files that they are in. Of two that would change the
 /// same bytes the first is taken; the other is found again when the result is checked.
 #[must_use]
-pub fn mend(sources: &Sources, findings: &[Finding]) -> Vec<Mended> {
+pub fn fix(sources: &Sources, findings: &[Finding]) -> Vec<FixedFile> {
     let mut all: Vec<(SourceId, Vec<Change>)> = Vec::new();
-    for one in findings.iter().flat_map(|finding| &finding.mends) {
+    for one in findings.iter().flat_map(|finding| &finding.fixes) {
         let (source, span) = (one.place.source, one.place.span.clone());
         let text = sources.get(source);
         let plain =
@@ -58,7 +58,7 @@ pub fn mend(sources: &Sources, findings: &[Finding]) -> Vec<Mended> {
             for (span, new) in changes.iter().rev() {
                 text.replace_range(span.clone(), new);
             }
-            Mended {
+            FixedFile {
                 source,
                 text,
                 changes,

@@ -1,4 +1,4 @@
-//! `check --mend`: what it changes, and what it leaves.
+//! `check --fix`: what it changes, and what it leaves.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -22,11 +22,11 @@ fn job(project: &Project) -> String {
     fs::read_to_string(project.path("truepath.toml")).unwrap()
 }
 
-/// Mends until there is nothing left to mend; gives how often.
-fn mend(project: &Project) -> usize {
+/// Fixes until there is nothing left to fix; gives how often.
+fn fix(project: &Project) -> usize {
     for round in 0..10 {
         let before = job(project);
-        project.call(&["check", "--mend"]).ends(0);
+        project.call(&["check", "--fix"]).ends(0);
         if job(project) == before {
             return round;
         }
@@ -38,28 +38,28 @@ fn mend(project: &Project) -> usize {
 fn remarks_and_layout_stay() {
     let project = Project::new(JOB);
     project.write("kiln.toml", "");
-    let dry = project.call(&["check", "--mend", "--dry"]).ends(0);
+    let dry = project.call(&["check", "--fix", "--dry-run"]).ends(0);
     assert!(dry.out.contains("truepath.toml:8"), "{}", dry.out);
     assert!(
         dry.out.contains("- {shto}") && dry.out.contains("+ {shot}"),
         "{}",
         dry.out
     );
-    assert!(dry.out.contains("1 place would be mended"), "{}", dry.out);
+    assert!(dry.out.contains("1 place would be fixed"), "{}", dry.out);
     assert_eq!(job(&project), JOB);
-    assert!(mend(&project) < 5);
-    let mended = JOB.replace("{shto}.{frame:04}", "{shot}.{frame:05}.{ext}");
+    assert!(fix(&project) < 5);
+    let fixed = JOB.replace("{shto}.{frame:04}", "{shot}.{frame:05}.{ext}");
     let found = job(&project);
     // The format is nobody's guess: that is left to people.
     assert!(
-        found == mended || found == JOB.replace("{shto}", "{shot}"),
+        found == fixed || found == JOB.replace("{shto}", "{shot}"),
         "{found}"
     );
 }
 
 #[test]
 fn every_mend_leaves_a_clean_file_and_nothing_to_mend() {
-    let mut mended = Vec::new();
+    let mut fixed = Vec::new();
     for rule in rules() {
         let project = Project::new(rule.breaks);
         for scene in [
@@ -71,17 +71,17 @@ fn every_mend_leaves_a_clean_file_and_nothing_to_mend() {
         ] {
             project.write(scene, "");
         }
-        if mend(&project) == 0 {
+        if fix(&project) == 0 {
             continue;
         }
-        mended.push(rule.code);
+        fixed.push(rule.code);
         let again = job(&project);
-        project.call(&["check", "--mend"]).ends(0);
+        project.call(&["check", "--fix"]).ends(0);
         assert_eq!(job(&project), again, "{}", rule.code);
         let checked = project.call(&["check"]).ends(0);
         assert!(!checked.out.contains(rule.code), "{}", checked.out);
     }
-    assert!(mended.len() >= 7, "{mended:?}");
+    assert!(fixed.len() >= 7, "{fixed:?}");
 }
 
 #[test]
