@@ -7,7 +7,7 @@ use std::sync::LazyLock;
 
 use libfuzzer_sys::fuzz_target;
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::read_profile;
+use truepath_core::profile::read_profile;
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::question::Answers;

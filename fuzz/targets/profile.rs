@@ -2,7 +2,7 @@
 #![no_main]
 
 use libfuzzer_sys::fuzz_target;
-use truepath_core::engine::read_profile;
+use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
 
 fuzz_target!(|text: &str| {

@@ -303,7 +303,7 @@ impl JobArguments {
             && chosen
                 .deliverables
                 .iter()
-                .all(|one| one.common.chosen.is_empty())
+                .all(|one| one.common.frames.selected.is_empty())
         {
             return Err(Trouble::Usage(format!(
                 "none of the chosen shots has a frame of --frames {asked}"

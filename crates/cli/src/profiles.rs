@@ -3,23 +3,11 @@
 /// Name and text of each.
 pub(crate) const SHIPPED: [(&str, &str); 5] = [
     (
-        "engines/understudy.toml",
+        "understudy",
         include_str!("../../../engines/understudy.toml"),
     ),
-    (
-        "engines/povray.toml",
-        include_str!("../../../engines/povray.toml"),
-    ),
-    (
-        "engines/tachyon.toml",
-        include_str!("../../../engines/tachyon.toml"),
-    ),
-    (
-        "engines/python.toml",
-        include_str!("../../../engines/python.toml"),
-    ),
-    (
-        "engines/ffmpeg.toml",
-        include_str!("../../../engines/ffmpeg.toml"),
-    ),
+    ("povray", include_str!("../../../engines/povray.toml")),
+    ("tachyon", include_str!("../../../engines/tachyon.toml")),
+    ("python", include_str!("../../../engines/python.toml")),
+    ("ffmpeg", include_str!("../../../engines/ffmpeg.toml")),
 ];

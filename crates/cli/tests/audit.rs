@@ -130,7 +130,9 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     assert!(!told.contains("by size and time"), "{told}");
     assert!(told.contains("changed kiln · frames: frames 2"), "{told}");
     // It is rendered again when the user says so, and what was there is kept.
-    project.call(&["run", "--verify-all", "--rerender-stale"]).ends(0);
+    project
+        .call(&["run", "--verify-all", "--rerender-stale"])
+        .ends(0);
     project.call(&["audit"]).ends(0);
     assert_eq!(project.files("renders/set-aside"), ["kiln.0002.exr"]);
 }

@@ -9,7 +9,7 @@ use std::path::Path;
 use std::process::Command;
 
 use common::{Project, program};
-use truepath_core::engine::read_profile;
+use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
 
 /// A block of code: its language, the file that it is, its text.

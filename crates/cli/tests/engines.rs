@@ -11,7 +11,8 @@ use proptest::prelude::*;
 use proptest::strategy::ValueTree;
 use proptest::test_runner::TestRunner;
 use serde_json::Value;
-use truepath_core::engine::{Language, literal};
+use truepath_core::command::literal;
+use truepath_core::profile::Language;
 
 /// The pixels of a picture, by a decoder that is not ours.
 fn pixels(path: &Path) -> Vec<u8> {
@@ -69,8 +70,7 @@ fn the_understudy_draws_the_same_by_run_and_by_script() {
             let project = Project::new(
                 "[project]\nchunk = 2\nengine = \"understudy\"\nsize = \"64x64\"\nfps = 24\n\
                  [shot.dawn]\nscene = \"dawn.toml\"\nframes = \"-1-4\"\n\
-                 [output.o]\npath = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]
-color = { pixels = \"display\" }\n\
+                 [output.o]\npath = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]\ncolor = { pixels = \"display\" }\n\
                  [output.m]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"o\", pass = \"beauty\", codec = \"h264\" }\n",
             );
             project.write("dawn.toml", include_str!("../../../demo/scenes/dawn.toml"));
@@ -231,8 +231,7 @@ const HEAD: &str = "engine = { name = \"made-up\", program = \"./made-up\", fram
 #[test]
 fn a_scene_is_prepared_once_and_again_when_it_changed() {
     let profile = format!(
-        "{HEAD}arguments = [\"{{prepared}}\", \"{{frame}}\"]
-output-name = \"p{{frame:?}}.png\"\n\
+        "{HEAD}arguments = [\"{{prepared}}\", \"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\n\
          prepare = {{ program = \"sh\", arguments = [\"-c\", \"echo made >>../../../made; cp $0 $1\", \"{{scene.file}}\", \"{{prepared}}\"], makes = \"{{scene}}.exported\" }}\n"
     );
     let script =
@@ -255,8 +254,7 @@ output-name = \"p{{frame:?}}.png\"\n\
 #[test]
 fn what_was_prepared_is_removed_afterwards_if_asked() {
     let profile = format!(
-        "{HEAD}arguments = [\"{{frame}}\"]
-output-name = \"p{{frame:?}}.png\"\n\
+        "{HEAD}arguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\n\
          prepare = {{ program = \"cp\", arguments = [\"{{scene.file}}\", \"{{prepared}}\"], makes = \"x\", keep = false }}\n"
     );
     let script = "cp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\n";
@@ -268,8 +266,7 @@ output-name = \"p{{frame:?}}.png\"\n\
 #[test]
 fn what_a_set_up_script_sets_reaches_the_engine() {
     let profile = format!(
-        "{HEAD}set-up = \"env.sh\"\nenvironment = {{ LAMP = \"{{shot}}\" }}\narguments = [\"{{frame}}\"]
-output-name = \"p{{frame:?}}.png\"\nsuccess-codes = [7]\n"
+        "{HEAD}set-up = \"env.sh\"\nenvironment = {{ LAMP = \"{{shot}}\" }}\narguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\nsuccess-codes = [7]\n"
     );
     let script = "test \"$BRASS\" = 'a  b'\ntest \"$LAMP\" = dawn\ncp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\nexit 7\n";
     let project = made_up(&profile, script, "1-2");
@@ -314,8 +311,7 @@ fn processes_that_write_where_the_scene_says_take_turns() {
 fn frames_of_another_version_of_the_engine_are_told() {
     let profile = format!(
         "{HEAD}version = {{ ask = [\"--version\"], find = 'version (?P<version>[0-9.]+)' }}\n\
-         arguments = [\"{{frame}}\"]
-output-name = \"p{{frame:?}}.png\"\n"
+         arguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\n"
     );
     let script = "if [ \"$1\" = --version ]; then cat \"$(dirname \"$0\")/version\"; exit; fi\ncp ../../one.png p$1.png\n";
     let project = made_up(&profile, script, "1-3");
@@ -354,8 +350,7 @@ fn what_was_held_aside_is_given_back_after_a_kill() {
 #[test]
 fn a_frame_goes_on_from_its_checkpoint() {
     let profile = format!(
-        "{HEAD}arguments = [\"{{frame}}\"]
-output-name = \"p{{frame:?}}.png\"\ncheckpoint = {{ files = \"p{{frame:?}}.state\", put = \"--go-on\" }}\n"
+        "{HEAD}arguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\ncheckpoint = {{ files = \"p{{frame:?}}.state\", put = \"--go-on\" }}\n"
     );
     // Stops at half of a frame; goes on only when it is told and the half is there.
     let script = "if [ \"$2\" = --go-on ]; then\n  grep -q half p$1.state\n  cp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\nelse\n  echo half >p$1.state\n  exit 5\nfi\n";
@@ -422,7 +417,7 @@ fn what_is_written_into_given_files_is_read_back() {
 fn mistakes_in_profiles_are_told_like_those_in_jobs() {
     let project = made_up(
         "engine = { name = \"made-up\", program = \"./made-up\", makes = \"pictures\" }\n\
-         arguments = [\"{map.kindd}\"]\nword.kind = { by = [\"format\"], png = \"P\" }\n\
+         arguments = [\"{map.kindd}\"]\nmap.kind = { by = [\"format\"], png = \"P\" }\n\
          log = [{ warning = '(?P<tex>.*)' }, { error = '(' }]\n\
          [setting]\nsamples = { takes = \"whole\", form = 1 }\n[[file]]\nname = \"a/b\"\ntext = \"x\"\n",
         "",

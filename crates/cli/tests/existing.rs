@@ -144,9 +144,17 @@ fn every_cell_of_the_table() {
     ];
     let table: [(&str, &[&str], [Cell; 5]); 7] = [
         ("", &[], [Kept, Told, SetAside, Told, Kept]),
-        ("", &["--rerender-stale"], [Kept, Replaced, SetAside, SetAside, Kept]),
+        (
+            "",
+            &["--rerender-stale"],
+            [Kept, Replaced, SetAside, SetAside, Kept],
+        ),
         ("", &["--keep-stale"], [Kept, Kept, SetAside, Kept, Kept]),
-        ("", &["--rerender-unrecorded"], [Kept, Told, SetAside, Told, SetAside]),
+        (
+            "",
+            &["--rerender-unrecorded"],
+            [Kept, Told, SetAside, Told, SetAside],
+        ),
         (
             "existing = \"keep\"\n",
             &["--rerender-stale", "--rerender-unrecorded"],

@@ -32,8 +32,7 @@ fn a_movie_of_pictures_that_are_there_needs_no_engine() {
     }
     let project = Project::new(
         "[project]\nfps = 24\n[shot.gate]\nframes = \"1-4\"\n\
-         [output.frames]\npath = \"r/{shot}.{frame:04}.png\"
-color = { pixels = \"display\" }\n\
+         [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\ncolor = { pixels = \"display\" }\n\
          [output.cut]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"frames\", codec = \"h264\" }\n",
     );
     fs::create_dir(project.path("r")).unwrap();

@@ -78,11 +78,10 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
         ),
         (
             "light that nobody knows how to show",
-            format!("{HEAD}{shot}[output.frames]\npath = \"r/{{shot}}.{{frame:04}}.exr\"\nlook.pixels = \"linear\"\n[output.small]\npath = \"r/{{shot}}_small.{{frame:04}}.png\"\nbits = 8\nlook.pixels = \"linear\"\n[output.review]\npath = \"r/{{shot}}.mp4\"\nmovie = {{ from = \"frames\", codec = \"h264\" }}\n"),
+            format!("{HEAD}{shot}[output.frames]\npath = \"r/{{shot}}.{{frame:04}}.exr\"\ncolor.pixels = \"linear\"\n[output.small]\npath = \"r/{{shot}}_small.{{frame:04}}.png\"\nbits = 8\ncolor.pixels = \"linear\"\n[output.review]\npath = \"r/{{shot}}.mp4\"\nmovie = {{ from = \"frames\", codec = \"h264\" }}\n"),
             vec![
-                ("TP308", "color.pixels = \"display\"", "bits = 8\nlook.pixels = \"linear\"", "bits = 8\nlook.pixels = \"display\""),
-                ("TP313", "transfer = \"srgb\"", ".exr\"\nlook.pixels = \"linear\"", ".exr\"
-color = { pixels = \"linear\", transfer = \"srgb\" }"),
+                ("TP308", "color.pixels = \"display\"", "bits = 8\ncolor.pixels = \"linear\"", "bits = 8\ncolor.pixels = \"display\""),
+                ("TP313", "transfer = \"srgb\"", ".exr\"\ncolor.pixels = \"linear\"", ".exr\"\ncolor = { pixels = \"linear\", transfer = \"srgb\" }"),
             ],
         ),
         (

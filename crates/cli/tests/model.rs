@@ -149,8 +149,7 @@ fn the_environment_reaches_the_engine_and_the_command_lines() {
     project.write(
         "engines/env.toml",
         "engine = { name = \"env\", program = \"sh\", frames = \"one\" }\n\
-         arguments = [\"-c\", \"echo error: key $BRASS_KEY; exit 3\"]
-output-name = \"x{frame:?}.png\"\n\
+         arguments = [\"-c\", \"echo error: key $BRASS_KEY; exit 3\"]\noutput-name = \"x{frame:?}.png\"\n\
          log = [{ error = '^error: (?P<text>.*)' }]\n",
     );
     let called = project.call(&["run"]).ends(1);

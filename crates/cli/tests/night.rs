@@ -39,7 +39,7 @@ fn a_night_of_twelve_hours() {
     // A frame takes 7.2 minutes: 100 of them on one process take twelve hours.
     let project = Project::new(&job(
         "1-100",
-        "chunk = 5\nframe-limit = \"1h\"\nsilence-limit = \"2h\"\n",
+        "chunk = 5\nframe-timeout = \"1h\"\nsilence-timeout = \"2h\"\n",
     ));
     project.write("kiln.toml", &scene("[mishap]\nslow = 120\n"));
     // The evening: somebody has the machine until eight hours are over.

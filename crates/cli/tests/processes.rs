@@ -23,7 +23,7 @@ def png(frame):
 /// A project whose engine is a Python program that is called with first and last frame.
 fn project(body: &str, frames: &str) -> Project {
     let project = Project::new(&format!(
-        "frames = \"{frames}\"\nengine = \"brass\"\nframe-limit = \"20s\"\nretries = 0\npath = \"out/kiln.{{frame:04}}.png\"\n"
+        "frames = \"{frames}\"\nengine = \"brass\"\nframe-timeout = \"20s\"\nretries = 0\npath = \"out/kiln.{{frame:04}}.png\"\n"
     ));
     project.write(
         "engines/brass.toml",

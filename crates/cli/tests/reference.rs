@@ -9,14 +9,14 @@ use std::path::Path;
 
 use common::Project;
 use serde_json::Value;
-use truepath_core::engine::{ENGINE_TOKENS, PROFILE_KEYS};
 use truepath_core::finding::Weight;
 use truepath_core::job::KEYS;
 use truepath_core::movie::{AUDIO_CODECS, CODECS, CONTAINERS};
 use truepath_core::picture::{FORMATS, NAMED_SIZES, TRANSFERS};
+use truepath_core::profile::PROFILE_KEYS;
 use truepath_core::rules::rules;
 use truepath_core::script::KINDS;
-use truepath_core::token::TOKENS;
+use truepath_core::token::Token;
 
 fn joined<T: std::fmt::Display>(items: &[T]) -> String {
     if items.is_empty() {
@@ -49,8 +49,8 @@ fn reference() -> String {
         .unwrap();
     }
     out.push_str("## Tokens\n\n| token | stands for |\n|---|---|\n");
-    for facts in &TOKENS {
-        writeln!(out, "| `{{{}}}` | {} |", facts.name, facts.meaning).unwrap();
+    for (name, meaning) in Token::of_templates() {
+        writeln!(out, "| `{{{name}}}` | {meaning} |").unwrap();
     }
     out.push_str("\nAnd every name under `[token]`.\n\n## Formats\n\n| format | extensions | channels | bits | compression | loses something | quality | several in a file | source |\n|---|---|---|---|---|---|---|---|---|\n");
     for facts in &FORMATS {
@@ -166,8 +166,8 @@ fn profiles_and_json(out: &mut String) {
     out.push_str(
         "### Tokens of profiles\n\nBesides those of paths.\n\n| token | stands for |\n|---|---|\n",
     );
-    for token in &ENGINE_TOKENS {
-        writeln!(out, "| `{{{}}}` | {} |", token.name, token.meaning).unwrap();
+    for (name, meaning) in Token::of_profiles() {
+        writeln!(out, "| `{{{name}}}` | {meaning} |").unwrap();
     }
     out.push_str("\n### Scripts\n\nWhat `commands --as` writes.\n\n| kind | |\n|---|---|\n");
     for kind in KINDS {

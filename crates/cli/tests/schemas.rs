@@ -124,7 +124,7 @@ fn commands_print_what_their_schemas_say() {
         "show.toml",
         "[project]\nengine = \"understudy\"\nsize = \"48x32\"\nfps = 12\n[shot.kiln]\nscene = \"kiln.toml\"\n\
          frames = \"1-8\"\naudio = \"kiln.wav\"\n[output.frames]\npath = \"r/{shot}_{pass}.{frame:04}.exr\"\n\
-         passes = [\"beauty\", \"depth\"]\ncrop = \"8x8 at 1,2\"\npixel-aspect = 2\nlook.pixels = \"linear\"\n\
+         passes = [\"beauty\", \"depth\"]\ncrop = \"8x8 at 1,2\"\npixel-aspect = 2\ncolor.pixels = \"linear\"\n\
          [output.review]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"frames\", pass = \"beauty\", codec = \"h264\", audio-codec = \"aac\", rate = \"2M\" }\n\
          [output.poster]\npath = \"r/{shot}_poster.png\"\nstill = 3\n",
     );

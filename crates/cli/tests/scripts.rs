@@ -417,8 +417,7 @@ fn a_batch_file_makes_the_files_and_leaves_alone_what_is_there() {
     project.write(
         "engines/copier.toml",
         "engine = { name = \"copier\", program = \"cmd\", frames = \"one\" }\n\
-         arguments = [\"/c\", \"copy\", \"{scene.file}\", \"p_{frame}.png\"]
-output-name = \"p_{frame:?}.png\"\n",
+         arguments = [\"/c\", \"copy\", \"{scene.file}\", \"p_{frame}.png\"]\noutput-name = \"p_{frame:?}.png\"\n",
     );
     project.write("r & 100/kiln.001.png", "mine");
     project
@@ -515,8 +514,7 @@ fn a_command_that_is_too_long_is_caught_beforehand() {
     project.write(
         "engines/listed.toml",
         "engine = { name = \"listed\", program = \"true\", frames = \"list\" }\n\
-         arguments = [\"{settings.long}\"]
-output-name = \"p{frame:?}.png\"\n",
+         arguments = [\"{settings.long}\"]\noutput-name = \"p{frame:?}.png\"\n",
     );
     let long = format!("settings.long={}", "x".repeat(9000));
     let words = [

@@ -103,8 +103,7 @@ fn every_program_that_a_run_needs_is_checked_before() {
         return;
     }
     let movie = "[project]\nengine = \"understudy\"\nfps = 24\nsize = \"48x32\"\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-4\"\n\
-                 [output.frames]\npath = \"r/{shot}.{frame:04}.png\"
-color = { pixels = \"display\" }\n\
+                 [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\ncolor = { pixels = \"display\" }\n\
                  [output.cut]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"frames\", codec = \"h264\" }\n";
     let project = Project::new(movie);
     project.write("kiln.toml", &scene(""));
@@ -125,8 +124,7 @@ color = { pixels = \"display\" }\n\
     let called = project.call(&["check"]).ends(1);
     assert!(called.out.contains("TP405"), "{}", called.out);
     // So is alpha that the codec drops.
-    let alpha = movie.replace("color = ", "channels = \"rgba\"
-color = ");
+    let alpha = movie.replace("color = ", "channels = \"rgba\"\ncolor = ");
     project.write("truepath.toml", &alpha);
     let called = project.call(&["check"]).ends(0);
     assert!(called.out.contains("TP418"), "{}", called.out);

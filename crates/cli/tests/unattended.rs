@@ -107,8 +107,7 @@ fn a_chunk_that_keeps_failing_is_halved_until_the_bad_frame_is_alone() {
     let script = "for frame in $(seq $1 $2); do [ $frame = 11 ] && exit 4; done\n\
                   for frame in $(seq $1 $2); do cp \"$3/one.png\" p$frame.png; done\n";
     let project = made_up(
-        " }\narguments = [\"{first}\", \"{last}\", \"{place.job}\"]
-output-name = \"p{frame:?}.png\"\n",
+        " }\narguments = [\"{first}\", \"{last}\", \"{place.job}\"]\noutput-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1-16\"\nchunk = 16\nretries = 1\nretry-pause = \"0.01s\"\n",
     );
@@ -174,8 +173,7 @@ fn a_licence_limit_holds_over_two_machines() {
     let script = "mkdir \"$2/busy\" || { echo 'error: no licence'; exit 9; }\ncp \"$2/one.png\" p$1.png\n\
                   sleep 0.02\nrmdir \"$2/busy\"\n";
     let project = made_up(
-        " }\nat-once = 1\narguments = [\"{frame}\", \"{place.job}\"]
-output-name = \"p{frame:?}.png\"\n",
+        " }\nmax-processes = 1\narguments = [\"{frame}\", \"{place.job}\"]\noutput-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1-24\"\nretries = 0\n",
     );
@@ -194,8 +192,7 @@ output-name = \"p{frame:?}.png\"\n",
 fn checkpoints_are_taken_while_it_works_and_the_last_are_kept() {
     let script = "for i in $(seq 1 60); do echo $i >p$1.state; sleep 0.02; done\nexit 5\n";
     let project = made_up(
-        " }\narguments = [\"{frame}\"]
-output-name = \"p{frame:?}.png\"\n\
+        " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\n\
          checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
         script,
         "frames = \"1\"\nretries = 0\ncheckpoint = { every = \"0.1s\", keep = 2 }\n",
@@ -230,8 +227,7 @@ case "$(cat $state 2>/dev/null)" in
 esac
 "#;
     let project = made_up(
-        " }\narguments = [\"{frame}\"]
-output-name = \"p{frame:?}.png\"\n\
+        " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\n\
          checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
         script,
         "frames = \"1\"\nsize = \"48x32\"\nretries = 0\n",
@@ -569,8 +565,7 @@ fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
 fn the_environment_is_what_is_told_and_no_more() {
     let script = "[ -z \"$SECRET\" ]\n[ \"$LAMP\" = brass ]\n[ -n \"$KEPT\" ]\n[ -n \"$PATH\" ]\ncp \"$2/one.png\" p$1.png\n";
     let project = made_up(
-        " }\nneeds = [\"KEPT\"]\narguments = [\"{frame}\", \"{place.job}\"]
-output-name = \"p{frame:?}.png\"\n",
+        " }\nneeds = [\"KEPT\"]\narguments = [\"{frame}\", \"{place.job}\"]\noutput-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1\"\nretries = 0\nenv = { LAMP = \"brass\" }\n",
     );
@@ -594,8 +589,7 @@ fn limits_for_the_start_and_for_silence_end_an_engine() {
         ("silence-timeout", "the engine printed nothing"),
     ] {
         let project = made_up(
-            " }\narguments = [\"{frame}\"]
-output-name = \"p{frame:?}.png\"\n",
+            " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\n",
             "exec sleep 600\n",
             &format!("frames = \"1\"\nretries = 0\n{key} = \"0.3s\"\n"),
         );

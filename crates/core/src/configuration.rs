@@ -2,11 +2,12 @@
 
 use crate::deliverable::Person;
 use crate::finding::Finding;
-use crate::job::{Entry, Job, NamedPlace, NodeKind, parse_tree};
+use crate::job::{Job, NamedPlace};
 use crate::nearest::advice;
-use crate::source::{Layer, SourceKind, Sourced, Sources};
+use crate::source::{Level, SourceKind, Sourced, Sources};
 use crate::system::System;
 use crate::template::refuse_component;
+use crate::toml_tree::{Entry, NodeKind, parse};
 
 /// What a configuration says.
 #[derive(Debug, Clone, Default)]
@@ -40,7 +41,7 @@ pub fn read_configuration(
     sources: &mut Sources,
 ) -> Result<Configuration, Vec<Finding>> {
     let source = sources.add(name, text, SourceKind::File);
-    let (entries, mut findings) = parse_tree(text, source);
+    let (entries, mut findings) = parse(text, source);
     let mut configuration = Configuration::default();
     for entry in &entries {
         let person = &mut configuration.person;
@@ -105,7 +106,7 @@ fn text_of(entry: &Entry, findings: &mut Vec<Finding>) -> Option<Sourced<String>
         NodeKind::Text(text) if !text.is_empty() && !text.chars().any(char::is_control) => {
             Some(Sourced {
                 value: text.clone(),
-                layer: Layer::Configuration,
+                level: Level::Configuration,
                 place: entry.value.place.clone(),
             })
         }

@@ -106,7 +106,7 @@ impl Experience {
         }
         // What is rendered together shares its time, so one frame of each is planned.
         let one_frame = |index: usize| {
-            let first = all[index].common.chosen.first();
+            let first = all[index].common.frames.selected.first();
             first.map_or_else(FrameSet::empty, |first| FrameSet::range(first, first))
         };
         for invocation in plan(expansion, &one_frame) {
@@ -114,8 +114,12 @@ impl Experience {
             let Some(first) = members.first() else {
                 continue;
             };
-            let frames = first.common.chosen.count();
-            let frames = first.common.chunk.map_or(frames, |chunk| frames.min(chunk));
+            let frames = first.common.frames.selected.count();
+            let frames = first
+                .common
+                .processes
+                .chunk
+                .map_or(frames, |chunk| frames.min(chunk));
             let together = self.seconds(&label(&members), Effort::of(first), frames);
             for index in invocation.deliverables.iter() {
                 seconds[*index] = together.map(|seconds| seconds / members.len() as f64);

@@ -1,29 +1,34 @@
-//! The pure computation of True Path. Data flows one way:
-//! text → job → deliverables → findings and plan → command lines.
+//! The pure computation of True Path. Nothing in here touches a terminal, a process, a clock, a file
+//! system or threads of its own.
 //!
-//! Nothing in here touches a terminal, a process, a clock or a file system.
+//! Data flows one way: the text of a job file is read into a [`job`] (by way of a [`toml_tree`]);
+//! [`precedence`] says which of its values wins; [`deliverable`] expands it into what is to be made.
+//! With a [`profile`] of its engine, [`command`] turns each into command lines. On top of that stand
+//! the [`rules`] that check it, the [`plan`] of processes, and the [`script`]s that hold the plan. A
+//! test keeps the modules free of circles.
 
 pub mod adopt;
 pub mod alike;
 pub mod collide;
+pub mod command;
 pub mod configuration;
 pub mod deliverable;
-pub mod engine;
+pub mod executor;
 pub mod finding;
+pub mod fix;
 pub mod forecast;
 pub mod frames;
 pub mod job;
-pub mod layers;
 pub mod listing;
-pub mod fix;
 pub mod movie;
 pub mod nearest;
 pub mod overview;
 pub mod pass;
 pub mod picture;
 pub mod plan;
+pub mod precedence;
 pub mod probes;
-pub mod provenance;
+pub mod profile;
 pub mod question;
 pub mod quote;
 pub mod retry;
@@ -37,4 +42,5 @@ pub mod strip;
 pub mod system;
 pub mod template;
 pub mod token;
+pub mod toml_tree;
 pub mod visible;

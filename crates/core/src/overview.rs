@@ -1,6 +1,6 @@
 //! One overview of all that is to be made.
 
-use crate::deliverable::{Deliverable, Expansion, Made};
+use crate::deliverable::{Deliverable, DeliverableKind, Expansion};
 use crate::job::Word;
 use crate::pass::is_data;
 use crate::picture::rule_of_thumb;
@@ -41,7 +41,7 @@ pub fn overview<'a>(
     let mut lines: Vec<Line<'_>> = Vec::new();
     for (index, deliverable) in expansion.deliverables.iter().enumerate() {
         let common = &deliverable.common;
-        let wanted = common.chosen.count();
+        let wanted = common.frames.selected.count();
         let there = progress(index);
         let measured = (there.bytes * wanted).checked_div(there.done);
         let bytes = measured.or_else(|| thumb(deliverable).map(|bytes| bytes * wanted));
@@ -54,17 +54,18 @@ pub fn overview<'a>(
                 line.measured &= measured.is_some();
             }
             _ => {
-                let fps: Option<f64> = common.fps.as_ref().and_then(|fps| fps.parse().ok());
-                let frames = match deliverable.made {
-                    Made::Movie(_) => common.clip.count(),
-                    Made::Sequence | Made::Still => wanted,
-                } as f64;
-                let fps = fps.filter(|_| deliverable.made != Made::Still);
+                let frames = match deliverable.kind {
+                    DeliverableKind::Movie(_) => common.frames.shot.count(),
+                    DeliverableKind::Sequence | DeliverableKind::Still => wanted,
+                };
+                let fps = common
+                    .fps
+                    .filter(|_| deliverable.kind != DeliverableKind::Still);
                 lines.push(Line {
                     deliverables: vec![deliverable],
                     files: wanted,
                     done: there.done,
-                    seconds: fps.map(|fps| frames / fps),
+                    seconds: fps.map(|fps| fps.seconds(frames)),
                     bytes,
                     measured: measured.is_some(),
                 });
@@ -79,11 +80,10 @@ fn thumb(deliverable: &Deliverable) -> Option<u64> {
     let picture = &deliverable.picture;
     let size = picture.file_size()?;
     let common = &deliverable.common;
-    if let Made::Movie(movie) = &deliverable.made {
-        let frames = common.clip.count();
-        let fps: Option<f64> = common.fps.as_ref().and_then(|fps| fps.parse().ok());
-        if let (Some(rate), Some(fps)) = (&movie.rate, fps) {
-            return Some((rate.value as f64 * frames as f64 / fps / 8.0) as u64);
+    if let DeliverableKind::Movie(movie) = &deliverable.kind {
+        let frames = common.frames.shot.count();
+        if let (Some(rate), Some(fps)) = (&movie.rate, common.fps) {
+            return Some((rate.value as f64 * fps.seconds(frames) / 8.0) as u64);
         }
         let quality = movie.quality.as_ref().map(|quality| quality.value.as_str());
         let codec = movie.codec.as_ref()?.value;

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::deliverable::{Deliverable, Expansion};
-use crate::engine::Profile;
+use crate::profile::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::{PathPattern, Piece};
 

@@ -1,5 +1,7 @@
 //! What a scene has, as its engine or a file beside it tells.
 
+use crate::movie::Fps;
+
 /// What a scene has; what is not told is not known.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SceneFacts {
@@ -7,8 +9,8 @@ pub struct SceneFacts {
     pub frames: Option<String>,
     /// Its size in pixels, such as `512x512`.
     pub size: Option<String>,
-    /// Frames a second.
-    pub fps: Option<String>,
+    /// Frames per second.
+    pub fps: Option<Fps>,
     /// Its cameras.
     pub cameras: Option<Vec<String>>,
     /// The camera that it is seen from when none is asked for.

@@ -1,4 +1,4 @@
-//! Where a value comes from: which text, which bytes of it, and which layer of the job.
+//! Where a value comes from: which text, which bytes of it, and which level of the job.
 
 use std::ops::Range;
 use std::sync::Arc;
@@ -49,6 +49,12 @@ impl Sources {
     #[must_use]
     pub fn get(&self, id: SourceId) -> &Source {
         &self.0[usize::from(id.0)]
+    }
+
+    /// Whether one of the texts holds these words.
+    #[must_use]
+    pub fn mention(&self, words: &str) -> bool {
+        self.0.iter().any(|source| source.text.contains(words))
     }
 
     /// Line and column, both from 1, of a place; the column counts characters.
@@ -103,7 +109,7 @@ impl Place {
 
 /// The layers of a job, the later wins over the earlier.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Layer {
+pub enum Level {
     /// What the program assumes when nobody says anything.
     BuiltIn,
     /// `[project]`, or the top of a short job file.
@@ -134,8 +140,8 @@ pub enum Layer {
     Configuration,
 }
 
-impl Layer {
-    /// How the layer is called in messages.
+impl Level {
+    /// How the level is called in messages.
     #[must_use]
     pub fn title(self) -> &'static str {
         match self {
@@ -157,13 +163,13 @@ impl Layer {
     }
 }
 
-/// A value that knows where it was written and which layer holds it.
+/// A value that knows where it was written and which level holds it.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Sourced<T> {
     /// The value itself.
     pub value: T,
-    /// The layer that holds it.
-    pub layer: Layer,
+    /// The level that holds it.
+    pub level: Level,
     /// Where it was written.
     pub place: Place,
 }
@@ -173,7 +179,7 @@ impl<T> Sourced<T> {
     pub fn map<U>(self, change: impl FnOnce(T) -> U) -> Sourced<U> {
         Sourced {
             value: change(self.value),
-            layer: self.layer,
+            level: self.level,
             place: self.place,
         }
     }
@@ -182,7 +188,7 @@ impl<T> Sourced<T> {
     pub fn with<U>(&self, value: U) -> Sourced<U> {
         Sourced {
             value,
-            layer: self.layer,
+            level: self.level,
             place: self.place.clone(),
         }
     }

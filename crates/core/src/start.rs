@@ -2,8 +2,9 @@
 
 use std::fmt::Write;
 
-use crate::engine::Profile;
 use crate::job::stem;
+use crate::movie::Fps;
+use crate::profile::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::refuse_component;
 
@@ -143,7 +144,7 @@ fn project(text: &mut String, work: Work, engine: &Profile, scenes: &[StartScene
     put(text, &format!("name    = {}", quoted(&name)), "");
     put(text, "version = 1", "raise it when something changes: v002");
     put(text, &format!("engine  = {}", quoted(&engine.name)), "");
-    let fps = facts.and_then(|facts| facts.fps.as_deref()).unwrap_or("24");
+    let fps = facts.and_then(|facts| facts.fps).unwrap_or(Fps::whole(24));
     put(text, &format!("fps     = {fps}"), "frames a second");
     match facts.and_then(|facts| facts.size.as_deref()) {
         Some(size) => put(

@@ -5,9 +5,11 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use truepath_core::deliverable::{Deliverable, Person, Selection, Surroundings, expand};
-use truepath_core::engine::read_profile;
+use truepath_core::executor::OneThread;
 use truepath_core::job::{Key, Reading, read};
-use truepath_core::layers::{Chain, Scope};
+use truepath_core::movie::Fps;
+use truepath_core::precedence::{Case, Chain};
+use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
@@ -32,7 +34,8 @@ fn made(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<Deliverable> {
         system: System::Linux,
         person: Person::default(),
         began: None,
-        profiles: vec![Arc::new(profile)],
+        profiles: [Arc::new(profile)].into_iter().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     };
     let expansion = expand(&reading.job, &around, &Selection::default());
@@ -105,7 +108,7 @@ fn variants_and_views_are_made_and_inherit_all_that_they_do_not_change() {
     };
     assert_eq!(settings(&all[0]), ["sky=blue", "stars=0", "samples=256"]);
     assert_eq!(settings(&all[1]), ["sky=blue", "stars=900", "samples=256"]);
-    assert_eq!(all[1].common.frames.value.to_string(), "1-4");
+    assert_eq!(all[1].common.frames.files.value.to_string(), "1-4");
     assert_eq!(all[1].path(2), "/work/r/dawn/night/dawn.0002.png");
     assert_eq!(all[3].path(2), "/work/r/eclipse/right/eclipse.0002.png");
 }
@@ -114,8 +117,8 @@ fn variants_and_views_are_made_and_inherit_all_that_they_do_not_change() {
 fn the_built_in_trial_is_small_short_and_elsewhere() {
     let all = made(SHOW, &["preset=trial"], &[]);
     let eclipse = &all[2];
-    assert_eq!(eclipse.common.chosen.to_string(), "1,50,100");
-    assert_eq!(eclipse.common.frames.value.to_string(), "1-100");
+    assert_eq!(eclipse.common.frames.selected.to_string(), "1,50,100");
+    assert_eq!(eclipse.common.frames.files.value.to_string(), "1-100");
     assert_eq!(
         eclipse.picture.size.as_ref().unwrap().value.to_string(),
         "125x63"
@@ -131,7 +134,7 @@ fn the_built_in_trial_is_small_short_and_elsewhere() {
         all[2].picture.size.as_ref().unwrap().value.to_string(),
         "100x50"
     );
-    assert_eq!(all[2].common.chosen.count(), 3);
+    assert_eq!(all[2].common.frames.selected.count(), 3);
 }
 
 #[test]
@@ -166,6 +169,7 @@ fn environments_merge_like_settings() {
                [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\nenv = { B = \"2\" }\n[shot.a]\nframes = \"1\"\n";
     let env: Vec<String> = made(job, &["env.C=3"], &[])[0]
         .common
+        .processes
         .env
         .iter()
         .map(|(key, word)| format!("{key}={}", word.text))
@@ -201,14 +205,14 @@ fn a_job_builds_on_other_files_and_sources_are_told_file_by_file() {
     let files = [("std/studio.toml", STUDIO), ("std/house.toml", HOUSE)];
     let one = &made(job, &[], &files)[0];
     assert_eq!(one.path(1), "/work/r/orr_h_dawn_v7.0001.png");
-    assert_eq!(one.common.fps.as_deref(), Some("30"));
+    assert_eq!(one.common.fps, Some(Fps::whole(30)));
     assert_eq!(
         one.picture.size.as_ref().unwrap().value.to_string(),
         "4096x4096"
     );
     let reading = reading(job, &[], &files);
     let job = &reading.job;
-    let chain = Chain::of(job, &job.shots[0], &job.outputs[0], Scope::default());
+    let chain = Chain::of(job, Case::of(&job.shots[0], &job.outputs[0]));
     let history = |key| -> Vec<String> {
         chain
             .history(key)
@@ -269,7 +273,7 @@ fn a_table_gives_many_shots() {
     );
     assert_eq!(all[1].path(48), "/work/r/s001_north_v3.0048.png");
     assert_eq!(all[1].settings[0].1.text, "-1.5");
-    assert_eq!(all[2].common.frames.value.to_string(), "1-10,20");
+    assert_eq!(all[2].common.frames.files.value.to_string(), "1-10,20");
     // A table of the job beats the list, and the command line edits it.
     let own = format!("{LISTED}[shot.s001]\nversion = 9\n");
     assert_eq!(
@@ -327,6 +331,9 @@ fn two_thousand_shots_are_normal() {
     );
     let all = made(&job, &[], &[("shots.csv", &list)]);
     assert_eq!(all.len(), 16_000);
-    let files: u64 = all.iter().map(|one| one.common.chosen.count()).sum();
+    let files: u64 = all
+        .iter()
+        .map(|one| one.common.frames.selected.count())
+        .sum();
     assert_eq!(files, 1_920_000);
 }

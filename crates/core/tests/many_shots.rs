@@ -5,9 +5,10 @@ use std::fmt::Write;
 use std::sync::Arc;
 
 use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
-use truepath_core::engine::read_profile;
+use truepath_core::executor::OneThread;
 use truepath_core::finding::Finding;
 use truepath_core::job::{Job, no_files, read};
+use truepath_core::profile::read_profile;
 use truepath_core::question::Answers;
 use truepath_core::rules::{Subject, check, rules};
 use truepath_core::source::{SourceKind, Sources};
@@ -57,7 +58,8 @@ fn surroundings() -> Surroundings {
         system: System::Linux,
         person: Person::default(),
         began: None,
-        profiles: vec![Arc::new(profile)],
+        profiles: [Arc::new(profile)].into_iter().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     }
 }

@@ -4,14 +4,14 @@
 use std::sync::Arc;
 
 use proptest::prelude::*;
+use truepath_core::command::PictureInputs;
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::{
-    ENGINE_TOKENS, PictureInputs, Profile, can_change_picture, read_profile,
-};
+use truepath_core::executor::OneThread;
 use truepath_core::job::{no_files, read};
+use truepath_core::profile::{Profile, read_profile};
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
-use truepath_core::token::TOKENS;
+use truepath_core::token::{Token, can_change_picture};
 
 /// A job in which every value may be another.
 #[derive(Debug, Clone)]
@@ -69,10 +69,8 @@ fn values() -> impl Strategy<Value = Values> {
 
 /// A profile in which every token that there is reaches the arguments.
 fn all_tokens() -> Arc<Profile> {
-    let of_paths = TOKENS.iter().map(|one| one.name);
-    let of_engines = ENGINE_TOKENS.iter().map(|one| one.name);
     let mut arguments = String::new();
-    for name in of_paths.chain(of_engines) {
+    for name in Token::ALL.iter().map(|token| token.facts().name) {
         let name = match name {
             "place.NAME" => "place.job",
             "settings.NAME" => "settings.exposure",
@@ -85,8 +83,7 @@ fn all_tokens() -> Arc<Profile> {
     }
     arguments.push_str("\"{note}\", { each = \"settings\", put = \"{key}={value}\" },\n");
     let text = format!(
-        "engine = {{ name = \"all\", program = \"n\", frames = \"range\" }}
-output-name = \"p{{frame:?}}.{{ext}}\"\n\
+        "engine = {{ name = \"all\", program = \"n\", frames = \"range\" }}\noutput-name = \"p{{frame:?}}.{{ext}}\"\n\
          map.light = {{ by = [\"camera\"], {} }}\narguments = [\n{arguments}]\n\
          environment = {{ TITLE = \"{{note}} {{user}}\" }}\n\
          file = [{{ name = \"o.json\", json = {{ fps = \"{{fps}}\", to = \"{{target}}\", all = \"{{settings}}\" }} }}]\n",
@@ -122,8 +119,9 @@ fn inputs(profile: &Arc<Profile>, values: &Values) -> Vec<(&'static str, String)
             artist: Some(values.user.clone()),
             host: Some(values.host.clone()),
         },
-        began: Some(day.at(9, 30, 0, 0).into()),
-        profiles: vec![Arc::clone(profile)],
+        began: Some(day.at(9, 30, 0, 0)),
+        profiles: [Arc::clone(profile)].into_iter().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     };
     let expansion = expand(&reading.job, &around, &Selection::default());

@@ -5,9 +5,11 @@ use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::read_profile;
+use truepath_core::executor::OneThread;
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
+use truepath_core::movie::Fps;
+use truepath_core::profile::read_profile;
 use truepath_core::question::{
     Answers, Existing, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
 };
@@ -36,7 +38,7 @@ const FILMS: &str = "engine = { name = \"films\", program = \"plain\", frames = 
 const PIECES: &str = "engine = { name = \"pieces\", program = \"plain\", frames = \"one\" }\narguments = [\"{frame}\"]\n";
 const AGED: &str = "engine = { name = \"aged\", program = \"plain\", frames = \"list\" }\nversion = { ask = [\"-v\"], find = \"(?P<version>.*)\", at-least = \"1.10\" }\narguments = [\"{frames}\"]\n";
 const NEEDY: &str = "engine = { name = \"needy\", program = \"plain\", frames = \"list\" }\nneeds = [\"LAMP\"]\narguments = [\"{frames}\"]\n";
-const SLOW: &str = "engine = { name = \"slow\", program = \"plain\", frames = \"list\" }\none-core = true\narguments = [\"{frames}\"]\n";
+const SLOW: &str = "engine = { name = \"slow\", program = \"plain\", frames = \"list\" }\nsingle-threaded = true\narguments = [\"{frames}\"]\n";
 const WAYWARD: &str = "engine = { name = \"wayward\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\nwrites = \"{scene.folder}/own/{scene}.{frame:04}.png\"\n";
 
 fn surroundings() -> Surroundings {
@@ -62,11 +64,9 @@ fn surroundings() -> Surroundings {
         job_folder: "/work/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
-        began: "2026-03-21T09:30:00"
-            .parse()
-            .ok()
-            .map(|at: jiff::civil::DateTime| at.into()),
-        profiles: profiles.to_vec(),
+        began: "2026-03-21T09:30:00".parse().ok(),
+        profiles: profiles.iter().cloned().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     }
 }
@@ -106,7 +106,7 @@ fn answer(question: Question, answers: &mut Answers) {
             if path.contains("told") {
                 scene.facts = Some(SceneFacts {
                     frames: Some("1-48".to_owned()),
-                    fps: Some("24".to_owned()),
+                    fps: Some(Fps::whole(24)),
                     cameras: list(&["dome", "north"]),
                     passes: list(&["beauty", "depth", "shadow"]),
                     settings: list(&["exposure", "samples"]),

@@ -4,26 +4,23 @@
 use std::sync::Arc;
 
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::{Profile, read_profile};
+use truepath_core::executor::OneThread;
 use truepath_core::job::{no_files, read};
+use truepath_core::profile::{Profile, read_profile};
 use truepath_core::question::Answers;
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
 const NAMING: &str = "engine = { name = \"naming\", program = \"n\", frames = \"range\", passes = \"all\" }\n\
-    arguments = [\"{scene.file}\", \"{first}\", \"{last}\"]
-output-name = \"{pass}{frame:?}.{ext}\"\n";
+    arguments = [\"{scene.file}\", \"{first}\", \"{last}\"]\noutput-name = \"{pass}{frame:?}.{ext}\"\n";
 const SIZED: &str = "engine = { name = \"sized\", program = \"n\", frames = \"range\" }\n\
-    arguments = [\"{scene.file}\", \"{first}\", \"{last}\", [\"-w\", \"{width}\"]]
-output-name = \"p{frame:?}.{ext}\"\n";
+    arguments = [\"{scene.file}\", \"{first}\", \"{last}\", [\"-w\", \"{width}\"]]\noutput-name = \"p{frame:?}.{ext}\"\n";
 const PREPARED: &str = "engine = { name = \"prepared\", program = \"n\", frames = \"range\" }\n\
-    arguments = [\"{prepared}\", \"{first}\", \"{last}\"]
-output-name = \"p{frame:?}.{ext}\"\n\
+    arguments = [\"{prepared}\", \"{first}\", \"{last}\"]\noutput-name = \"p{frame:?}.{ext}\"\n\
     prepare = { arguments = [\"--export\", \"{settings.light}\", \"{prepared}\"], makes = \"x\" }\n";
 const GIVEN: &str = "engine = { name = \"given\", program = \"n\", frames = \"range\" }\n\
-    arguments = [\"options.json\", \"{first}\", \"{last}\"]
-output-name = \"p{frame:?}.{ext}\"\n\
+    arguments = [\"options.json\", \"{first}\", \"{last}\"]\noutput-name = \"p{frame:?}.{ext}\"\n\
     file = [{ name = \"options.json\", json = { cam = \"{camera}\", target = \"{target}\" } }]\n";
 
 fn profile(text: &str) -> Arc<Profile> {
@@ -47,7 +44,8 @@ fn surroundings() -> Surroundings {
         system: System::Linux,
         person: Person::default(),
         began: None,
-        profiles,
+        profiles: profiles.into_iter().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     }
 }

@@ -6,10 +6,11 @@ use std::sync::Arc;
 
 use proptest::prelude::*;
 use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
-use truepath_core::engine::read_profile;
+use truepath_core::executor::OneThread;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::{no_files, read};
 use truepath_core::plan::plan;
+use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
@@ -30,7 +31,8 @@ fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion
         system: System::Linux,
         person: Person::default(),
         began: None,
-        profiles: profiles.to_vec(),
+        profiles: profiles.iter().cloned().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     };
     let reading = read("truepath.toml", job, sets, &mut no_files);
@@ -52,7 +54,7 @@ fn job(frames: &str, chunk: u64) -> String {
 /// Every file that a plan makes, as path and frame.
 fn files(expansion: &Expansion) -> Vec<(String, i64)> {
     let plan = plan(expansion, &|index| {
-        expansion.deliverables[index].common.chosen.clone()
+        expansion.deliverables[index].common.frames.selected.clone()
     });
     let mut files: Vec<(String, i64)> = plan
         .iter()
@@ -99,8 +101,8 @@ proptest! {
             let mine = expansion(takes, passes, &job, &sets);
             // Frames that are rendered; a movie counts the frames that it is made of.
             let size: u64 = mine.deliverables.iter().map(|one| match one.movie() {
-                Some(_) => one.common.chosen.count() * one.common.clip.count(),
-                None => one.common.chosen.count(),
+                Some(_) => one.common.frames.selected.count() * one.common.frames.shot.count(),
+                None => one.common.frames.selected.count(),
             }).sum();
             sizes.push(size);
             all.extend(files(&mine));
@@ -121,7 +123,7 @@ proptest! {
         let job = job(&format!("1-{length}"), chunk);
         let (one, other) = (expansion("range", "one", &job, &[]), expansion("range", "one", &job, &[]));
         let identities = |expansion: &Expansion| -> Vec<String> {
-            let plan = plan(expansion, &|index| expansion.deliverables[index].common.chosen.clone());
+            let plan = plan(expansion, &|index| expansion.deliverables[index].common.frames.selected.clone());
             plan.iter().map(|one| one.identity(&expansion.deliverables)).collect()
         };
         let found = identities(&one);
@@ -137,7 +139,7 @@ fn chunks_keep_starting_small_against_rendering() {
                start-up = \"40s\"\nframe-time = \"20s\"\n";
     let expansion = expansion("range", "one", job, &[]);
     let plan = plan(&expansion, &|index| {
-        expansion.deliverables[index].common.chosen.clone()
+        expansion.deliverables[index].common.frames.selected.clone()
     });
     // 18 frames of 20 s beside a start of 40 s: a tenth of the time.
     assert_eq!(plan[0].frames.to_string(), "1-18");
@@ -148,14 +150,14 @@ fn chunks_keep_starting_small_against_rendering() {
 fn movies_come_right_after_their_sequences_and_spread_begins_with_the_ends() {
     let order = |expansion: &Expansion| -> Vec<String> {
         let plan = plan(expansion, &|index| {
-            expansion.deliverables[index].common.chosen.clone()
+            expansion.deliverables[index].common.frames.selected.clone()
         });
         plan.iter()
             .map(|one| {
                 let first = &expansion.deliverables[one.deliverables[0]];
                 format!(
                     "{} {} {}",
-                    first.common.shot, first.common.output, one.frames
+                    first.common.names.shot, first.common.names.output, one.frames
                 )
             })
             .collect()

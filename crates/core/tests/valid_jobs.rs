@@ -6,10 +6,11 @@ use std::sync::{Arc, LazyLock};
 
 use proptest::prelude::*;
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::read_profile;
+use truepath_core::executor::OneThread;
 use truepath_core::finding::Finding;
-use truepath_core::job::{Reading, no_files, read};
 use truepath_core::fix::fix;
+use truepath_core::job::{Reading, no_files, read};
+use truepath_core::profile::read_profile;
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{SourceKind, Sources};
@@ -28,7 +29,8 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
         system: System::Linux,
         person: Person::default(),
         began: None,
-        profiles: profiles.to_vec(),
+        profiles: profiles.iter().cloned().collect(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     }
 });
@@ -157,10 +159,9 @@ fn text(wish: &Wish) -> String {
     if exr {
         // A movie has no alpha, so a job with one asks for none.
         let channels = if wish.movie { "rgb" } else { "rgba" };
-        writeln!(job, "format = \"exr\"\nbits = \"half\"\nchannels = \"{channels}\"
-color = {{ pixels = \"linear\", transfer = \"srgb\" }}").unwrap();
+        writeln!(job, "format = \"exr\"\nbits = \"half\"\nchannels = \"{channels}\"\ncolor = {{ pixels = \"linear\", transfer = \"srgb\" }}").unwrap();
     } else {
-        job += "format = \"png\"\nbits = 8\nlook.pixels = \"display\"\n";
+        job += "format = \"png\"\nbits = 8\ncolor.pixels = \"display\"\n";
     }
     if wish.layers {
         writeln!(job, "layers = {{ all = [{}] }}", listed(passes)).unwrap();

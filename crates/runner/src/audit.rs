@@ -80,7 +80,7 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
     let mut fingerprints = Fingerprints::new(loaded);
     let mut audit = Audit::default();
     for deliverable in &chosen.deliverables {
-        let frames = &deliverable.common.chosen;
+        let frames = &deliverable.common.frames.selected;
         // Without its scene nobody knows what should have made the pictures.
         let fingerprint = fingerprints.of(deliverable).ok();
         let mut account = Account {
@@ -158,7 +158,7 @@ fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result
             let neighbours = neighbours.get(folder).map_or(&[][..], Vec::as_slice);
             let wanted = neighbours.iter().any(|(_, one)| {
                 one.pattern.read(&path).is_some_and(|frame| {
-                    frame.is_none_or(|frame| one.common.frames.value.contains(frame))
+                    frame.is_none_or(|frame| one.common.frames.files.value.contains(frame))
                 })
             });
             if wanted {
@@ -193,7 +193,7 @@ fn foreign(audit: &mut Audit, chosen: &Expansion, all: &Expansion) -> io::Result
 fn by_folder(expansion: &Expansion) -> BTreeMap<String, Vec<(usize, &Deliverable)>> {
     let mut folders: BTreeMap<String, Vec<(usize, &Deliverable)>> = BTreeMap::new();
     for (index, deliverable) in expansion.deliverables.iter().enumerate() {
-        for folder in deliverable.folders(&deliverable.common.frames.value) {
+        for folder in deliverable.folders(&deliverable.common.frames.files.value) {
             folders
                 .entry(folder)
                 .or_default()

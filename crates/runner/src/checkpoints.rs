@@ -5,9 +5,10 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::{fs, io};
 
+use truepath_core::command::{Invocation, fill};
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{Call, Checkpoint, fill};
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::profile::Checkpoint;
 use truepath_core::template::{PathPattern, TokenValue, expand};
 
 use crate::disk::{hash_file, remove};
@@ -40,9 +41,9 @@ impl<'c> Checkpoints<'c> {
         let profile = &deliverable.common.engine;
         let checkpoint = profile.checkpoint.as_ref()?;
         let alone = [deliverable];
-        let call = Call::planned(profile, &alone, &deliverable.common.clip);
+        let invocation = Invocation::planned(profile, &alone, &deliverable.common.frames.shot);
         Some(Self {
-            pattern: names(checkpoint, &call)?,
+            pattern: names(checkpoint, &invocation)?,
             checkpoint,
             deliverable,
             folder: state.join("checkpoints").join(fingerprint?),
@@ -51,20 +52,22 @@ impl<'c> Checkpoints<'c> {
 
     /// Lays the latest of a process's frames into its staging folder. Where `tries` processes in a row
     /// failed, that many of the latest are ignored: one of them may be what the engine fails on.
-    pub(crate) fn lay_in(&self, call: &Call<'_>, tries: u32) -> io::Result<LaidIn> {
+    pub(crate) fn lay_in(&self, invocation: &Invocation<'_>, tries: u32) -> io::Result<LaidIn> {
         let mut laid_in = LaidIn::default();
         let mut laid = false;
         for (name, numbers) in rotation(&self.folder) {
             let frame = self.pattern.read(&name).flatten();
-            if frame.is_none_or(|frame| call.frames.contains(frame))
+            if frame.is_none_or(|frame| invocation.frames.contains(frame))
                 && let Some(latest) = numbers.iter().rev().nth(tries as usize)
             {
                 let from = numbered(&self.folder, &name, *latest);
                 // The copy stays until the frame is done: this process may die too.
-                match fs::copy(&from, Path::new(call.staging).join(&name)) {
+                match fs::copy(&from, Path::new(invocation.staging).join(&name)) {
                     Ok(_) => {
                         laid = true;
-                        laid_in.frames.extend(frame.or_else(|| call.frames.first()));
+                        laid_in
+                            .frames
+                            .extend(frame.or_else(|| invocation.frames.first()));
                     }
                     // Another run is done with the frame.
                     Err(error) if error.kind() == io::ErrorKind::NotFound => {}
@@ -73,7 +76,7 @@ impl<'c> Checkpoints<'c> {
             }
         }
         for template in self.checkpoint.put.iter().filter(|_| laid) {
-            let arguments = fill(template, &|name| call.token(name));
+            let arguments = fill(template, &|name| invocation.token(name));
             laid_in.arguments.extend(arguments.unwrap_or_default());
         }
         Ok(laid_in)
@@ -96,7 +99,7 @@ impl<'c> Checkpoints<'c> {
                 continue;
             }
             let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
-            let most = self.deliverable.common.limits.checkpoint_keep;
+            let most = self.deliverable.common.processes.limits.checkpoint_keep;
             match keep(&self.folder, &name, &from, numbers, most) {
                 Ok(()) if ended => remove(&from)?,
                 Ok(()) => {}
@@ -193,10 +196,10 @@ fn is_same(one: &Path, other: &Path) -> bool {
 }
 
 /// The names of the checkpoints of a call.
-pub(crate) fn names(checkpoint: &Checkpoint, call: &Call<'_>) -> Option<PathPattern> {
+pub(crate) fn names(checkpoint: &Checkpoint, invocation: &Invocation<'_>) -> Option<PathPattern> {
     let value = |name: &str| match name {
         "frame" => TokenValue::Frame,
-        _ => call.token(name),
+        _ => invocation.token(name),
     };
     expand(&checkpoint.files, &value).ok()
 }

@@ -87,7 +87,7 @@ pub fn set_aside(all: &Expansion) -> io::Result<Left> {
     let folders: BTreeSet<PathBuf> = all
         .deliverables
         .iter()
-        .flat_map(|one| one.folders(&one.common.frames.value))
+        .flat_map(|one| one.folders(&one.common.frames.files.value))
         .map(|folder| Path::new(&folder).join(ASIDE))
         // Never by way of a link.
         .filter(|folder| fs::symlink_metadata(folder).is_ok_and(|facts| facts.is_dir()))

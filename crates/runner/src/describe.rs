@@ -6,9 +6,10 @@ use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use serde::Deserialize;
+use truepath_core::command::fill;
 use truepath_core::deliverable::Expansion;
-use truepath_core::engine::{Profile, fill};
 use truepath_core::frames::FrameSet;
+use truepath_core::profile::Profile;
 use truepath_core::scene_facts::SceneFacts;
 use truepath_core::template::TokenValue;
 
@@ -191,7 +192,7 @@ fn read(from: &str, text: &str) -> Result<SceneFacts, DescribeError> {
     Ok(SceneFacts {
         frames: told.frames,
         size: told.size,
-        fps: told.fps.map(|fps| fps.to_string()),
+        fps: told.fps.and_then(|fps| fps.to_string().parse().ok()),
         cameras: told.cameras,
         camera: told.camera,
         passes: told.passes,

@@ -5,8 +5,8 @@ use std::io::{BufRead, BufReader};
 use std::path::Path;
 
 use regex::Regex;
-use truepath_core::engine::{LogKind, Profile};
 use truepath_core::frames::Frame;
+use truepath_core::profile::{LogKind, Profile};
 
 /// What a line means.
 #[derive(Debug, Clone, PartialEq)]

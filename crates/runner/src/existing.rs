@@ -47,7 +47,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             let frame = one.pattern.read(&path);
             name.wanted |= frame.is_some();
             let wanted = match frame {
-                Some(Some(frame)) => one.common.chosen.contains(frame),
+                Some(Some(frame)) => one.common.frames.selected.contains(frame),
                 Some(None) => true,
                 None => false,
             };
@@ -108,7 +108,7 @@ fn folders(expansion: &Expansion) -> HashMap<String, Vec<Name>> {
 
 /// The folder of the first frame.
 fn folder(one: &Deliverable) -> Option<String> {
-    let mut path = one.path(one.common.frames.value.first()?);
+    let mut path = one.path(one.common.frames.files.value.first()?);
     path.truncate(path.rfind('/')?);
     Some(path)
 }

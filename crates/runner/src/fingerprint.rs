@@ -6,8 +6,9 @@ use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
+use truepath_core::command::PictureInputs;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{PictureInputs, Profile};
+use truepath_core::profile::Profile;
 
 use crate::Loaded;
 use crate::describe::describe_kept;

@@ -125,7 +125,7 @@ impl Grounds<'_> {
         };
         let mut all = self.expansion.deliverables.iter();
         all.any(|one| {
-            let mut folders = one.folders(&one.common.frames.value);
+            let mut folders = one.folders(&one.common.frames.files.value);
             folders.any(|one| one == folder)
         })
     }

@@ -117,7 +117,7 @@ pub(crate) fn look_briefly(
     fingerprint: Option<&str>,
     most_unrecorded: usize,
 ) -> Brief {
-    let frames = &deliverable.common.chosen;
+    let frames = &deliverable.common.frames.selected;
     let wanted = Wanted::from(deliverable);
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);

@@ -43,6 +43,7 @@ pub mod stale;
 mod state_folder;
 pub mod status;
 pub mod supervise;
+mod threads;
 mod unproven;
 pub mod when;
 

@@ -7,16 +7,17 @@ use std::sync::{Arc, Mutex};
 
 use truepath_core::configuration::{Configuration, read_configuration};
 use truepath_core::deliverable::{Person, Surroundings};
-use truepath_core::engine::{Profile, read_profile};
 use truepath_core::finding::Finding;
 use truepath_core::job::{Job, read};
+use truepath_core::profile::{Profiles, read_profile};
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 use truepath_core::template::refuse_component;
 
 use crate::ledger::Ledger;
 use crate::lock::lock;
-use crate::when::{self, When};
+use crate::threads::AllCores;
+use crate::when::{Began, When};
 
 /// The name of a job file.
 pub const JOB_FILE: &str = "truepath.toml";
@@ -32,6 +33,8 @@ pub struct Loaded {
     pub folder: PathBuf,
     /// What core must know of its surroundings.
     pub surroundings: Surroundings,
+    /// When its run began, or would begin now.
+    pub began: Began,
     /// What its ledgers told when they were read last: reading on costs less than reading again.
     pub(crate) ledger: Mutex<Option<Ledger>>,
 }
@@ -115,7 +118,7 @@ pub fn find(named: Option<&Path>, from: &Path) -> Result<PathBuf, LoadError> {
     }
 }
 
-/// Loads a job, the configuration of this machine and the profiles that it can use. `built_in` are
+/// Loads a job, the configuration of this machine and the profiles that it can use. `shipped` are
 /// the profiles that ship: name and text. `elsewhere` is a system that paths are made for in place
 /// of this one.
 ///
@@ -124,7 +127,7 @@ pub fn find(named: Option<&Path>, from: &Path) -> Result<PathBuf, LoadError> {
 pub fn load(
     path: &Path,
     sets: &[String],
-    built_in: &[(&str, &str)],
+    shipped: &[(&str, &'static str)],
     when: When,
     elsewhere: Option<System>,
 ) -> Result<Loaded, LoadError> {
@@ -162,7 +165,7 @@ pub fn load(
     }
     configuration.apply(&mut job);
     let person = with_system(configuration.person);
-    let profiles = read_profiles(&folder, built_in, &mut job.sources, &mut findings)?;
+    let profiles = read_profiles(&folder, shipped, &mut job.sources, &mut findings)?;
     if !findings.is_empty() {
         return Err(LoadError::Mistakes {
             sources: Box::new(job.sources),
@@ -174,9 +177,9 @@ pub fn load(
         .ok_or_else(|| LoadError::NotUnicode(folder.display().to_string()))?
         .to_owned();
     if system != here {
-        let told = job.places.iter().find(|place| place.name == "job");
-        let told = told.and_then(|place| place.folder(system));
-        job_folder = told.map_or(FOLDER_UNKNOWN.to_owned(), |folder| {
+        let named = job.places.iter().find(|place| place.name == "job");
+        let named = named.and_then(|place| place.folder(system));
+        job_folder = named.map_or(FOLDER_UNKNOWN.to_owned(), |folder| {
             system.inside(&folder.value)
         });
     }
@@ -189,6 +192,7 @@ pub fn load(
             began: None,
             profiles,
             scene_frames: std::collections::HashMap::new(),
+            executor: &AllCores,
         },
         file: absolute
             .file_name()
@@ -196,26 +200,30 @@ pub fn load(
             .to_string_lossy()
             .into_owned(),
         folder,
+        began: Began::default(),
         ledger: Mutex::default(),
     };
     let state = loaded.state_folder();
-    let began = when::began(&state, &loaded.file, when).map_err(|error| LoadError::State {
+    loaded.began = Began::find(&state, &loaded.file, when).map_err(|error| LoadError::State {
         path: state.display().to_string(),
         error,
     })?;
-    loaded.surroundings.began = Some(began);
+    // To know the local time, the system's whole list of time zones is read.
+    if loaded.job.sources.mention("{date") {
+        loaded.surroundings.began = Some(loaded.began.instant());
+    }
     Ok(loaded)
 }
 
-/// The profiles that a job in a folder can use, those of its own first. `built_in` are those that
+/// The profiles that a job in a folder can use, those of its own first. `shipped` are those that
 /// ship: name and text.
 ///
 /// # Errors
 /// When one cannot be read or has mistakes.
-pub fn profiles(folder: &Path, built_in: &[(&str, &str)]) -> Result<Vec<Arc<Profile>>, LoadError> {
+pub fn profiles(folder: &Path, shipped: &[(&str, &'static str)]) -> Result<Profiles, LoadError> {
     let mut sources = Sources::default();
     let mut findings = Vec::new();
-    let profiles = read_profiles(folder, built_in, &mut sources, &mut findings)?;
+    let profiles = read_profiles(folder, shipped, &mut sources, &mut findings)?;
     if findings.is_empty() {
         return Ok(profiles);
     }
@@ -227,30 +235,24 @@ pub fn profiles(folder: &Path, built_in: &[(&str, &str)]) -> Result<Vec<Arc<Prof
 
 fn read_profiles(
     folder: &Path,
-    built_in: &[(&str, &str)],
+    shipped: &[(&str, &'static str)],
     sources: &mut Sources,
     findings: &mut Vec<Finding>,
-) -> Result<Vec<Arc<Profile>>, LoadError> {
-    let mut profiles: Vec<Arc<Profile>> = Vec::new();
+) -> Result<Profiles, LoadError> {
+    let mut profiles = Profiles::default();
     let own = own_profiles(folder).map_err(|error| LoadError::Unreadable {
         path: folder.join("engines").display().to_string(),
         error,
     })?;
-    let texts = own
-        .iter()
-        .map(|(name, text)| (name.as_str(), text.as_str(), SourceKind::File))
-        .chain(
-            built_in
-                .iter()
-                .map(|&(name, text)| (name, text, SourceKind::BuiltIn)),
-        );
-    for (name, text, kind) in texts {
-        match read_profile(name, text, kind, sources) {
-            // The project's own profile wins over one that ships.
-            Ok(profile) if profiles.iter().any(|known| known.name == profile.name) => {}
-            Ok(profile) => profiles.push(Arc::new(profile)),
+    for (name, text) in &own {
+        match read_profile(name, text, SourceKind::File, sources) {
+            Ok(profile) => profiles.add(Arc::new(profile)),
             Err(mistakes) => findings.extend(mistakes),
         }
+    }
+    // The project's own profile wins over one that ships.
+    for (name, text) in shipped {
+        profiles.add_shipped(name, text);
     }
     Ok(profiles)
 }

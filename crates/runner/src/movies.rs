@@ -51,7 +51,7 @@ pub(crate) fn look(
     } else {
         None
     };
-    let frame = movie.common.clip.first().unwrap_or(0);
+    let frame = movie.common.frames.shot.first().unwrap_or(0);
     let path = movie.path(frame);
     let file = Path::new(&path);
     let found = stamp(file)?;
@@ -98,7 +98,7 @@ pub(crate) fn look_briefly(
     ledger: &Ledger,
     most_unrecorded: usize,
 ) -> io::Result<Option<There>> {
-    let path = movie.path(movie.common.clip.first().unwrap_or(0));
+    let path = movie.path(movie.common.frames.shot.first().unwrap_or(0));
     let record = match (stamp(Path::new(&path))?, ledger.published.get(&path)) {
         (None, _) => return Ok(Some(There::Missing)),
         (Some(_), None) => return Ok(None),
@@ -164,7 +164,7 @@ impl Frames {
             };
             Ok((frame, seen))
         };
-        let all: Vec<Frame> = source.common.clip.iter().collect();
+        let all: Vec<Frame> = source.common.frames.shot.iter().collect();
         let all: io::Result<Vec<(Frame, Seen)>> = all.into_par_iter().map(seen).collect();
         let all = all?;
         let count = |is: fn(&Seen) -> bool| all.iter().filter(|(_, seen)| is(seen)).count();

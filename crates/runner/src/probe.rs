@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use truepath_core::engine::Profile;
+use truepath_core::profile::Profile;
 
 use crate::program::program_of_engine;
 use crate::run::name_and_version;

@@ -4,7 +4,7 @@ use std::env;
 use std::fs;
 use std::path::{Path, PathBuf};
 
-use truepath_core::engine::Profile;
+use truepath_core::profile::Profile;
 
 /// Where a program is: a name without a separator is looked for on the `PATH`, any other is taken
 /// from `folder`.

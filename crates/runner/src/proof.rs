@@ -4,8 +4,9 @@ use std::path::Path;
 use std::process::{Command, Stdio};
 
 use regex::Regex;
+use truepath_core::command::fill;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{Proof, fill};
+use truepath_core::profile::Proof;
 use truepath_core::template::TokenValue;
 use truepath_media::Flaw;
 
@@ -64,7 +65,11 @@ fn ask(proof: &Proof, program: &Path, movie: &Path) -> Result<String, String> {
 fn against(proof: &Proof, deliverable: &Deliverable, said: &str) -> Option<String> {
     let size = deliverable.picture.file_size();
     let wanted = [
-        ("frames", Some(deliverable.common.clip.count()), "frames"),
+        (
+            "frames",
+            Some(deliverable.common.frames.shot.count()),
+            "frames",
+        ),
         (
             "width",
             size.map(|size| size.width.into()),

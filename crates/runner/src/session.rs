@@ -139,7 +139,7 @@ impl<'a> Session<'a> {
             .expansion
             .deliverables
             .iter()
-            .map(|one| (one.pattern.sketch(), one.common.chosen.to_string()))
+            .map(|one| (one.pattern.sketch(), one.common.frames.selected.to_string()))
             .collect();
         disk.create_folders(&state.folder.join("sessions"))
             .map_err(refused)?;

@@ -11,7 +11,7 @@ impl Loaded {
     /// The state folder: `state` of the job file, or `.truepath` beside it.
     #[must_use]
     pub fn state_folder(&self) -> PathBuf {
-        let setting = self.job.of_project(Key::State);
+        let setting = self.job.setting(Key::State);
         if let Some(setting) = setting
             && let Value::Template(template, _) = &setting.value.value
         {

@@ -234,7 +234,7 @@ impl<'l> Follower<'l> {
             parsed.fold(FrameSet::empty(), |all, one| all.union(&one).unwrap_or(all))
         };
         let row = |(index, one): (usize, &Deliverable)| {
-            let wanted = &one.common.chosen;
+            let wanted = &one.common.frames.selected;
             let path = one.pattern.sketch();
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
             let seen = Seen::of(one, fingerprint, &self.ledger);
@@ -333,11 +333,11 @@ impl Seen {
     fn movie(one: &Deliverable, ledger: &Ledger) -> Brief {
         let there = movies::look_briefly(one, ledger, MOST_UNRECORDED);
         let there = there.unwrap_or_else(|error| Some(There::Broken(error.to_string())));
-        let chosen = &one.common.chosen;
+        let chosen = &one.common.frames.selected;
         let mut brief = Brief::default();
         match there {
             Some(there) => {
-                let path = one.path(one.common.clip.first().unwrap_or(0));
+                let path = one.path(one.common.frames.shot.first().unwrap_or(0));
                 let record = ledger.published.get(&path);
                 if there != There::Missing {
                     brief.bytes = record.map_or(0, |record| record.stamp.size);

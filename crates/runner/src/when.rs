@@ -3,11 +3,11 @@
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use jiff::Zoned;
 use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
-use truepath_core::deliverable::Began;
 
 use crate::disk::{free_name, unique_beside};
 
@@ -99,19 +99,43 @@ pub fn remark(state: &Path, job: &str) -> Option<String> {
     ))
 }
 
-/// When the run began that a command is about.
-///
-/// # Errors
-/// When the record cannot be read.
-pub fn began(state: &Path, job: &str, when: When) -> io::Result<Began> {
-    Ok(match latest(state, job)? {
-        Some(record) if when == When::Latest || !record.complete => record.instant.into(),
-        // A run is known by its instant: the next one has a later one, however soon it begins.
-        Some(record) => Began::found_out(move || {
-            now().max(record.instant.saturating_add(jiff::Span::new().seconds(1)))
-        }),
-        None => Began::found_out(now),
-    })
+/// When the run began that a command is about: found out when somebody asks, and the same from then on.
+#[derive(Debug, Default)]
+pub struct Began {
+    /// The instant, once it is known.
+    instant: OnceLock<DateTime>,
+    /// The run before, where a new one would begin.
+    before: Option<DateTime>,
+}
+
+impl Began {
+    /// When the run began that a command is about.
+    ///
+    /// # Errors
+    /// When the record of the latest run cannot be read.
+    pub fn find(state: &Path, job: &str, when: When) -> io::Result<Self> {
+        Ok(match latest(state, job)? {
+            Some(record) if when == When::Latest || !record.complete => Self {
+                instant: OnceLock::from(record.instant),
+                before: None,
+            },
+            Some(record) => Self {
+                instant: OnceLock::new(),
+                before: Some(record.instant),
+            },
+            None => Self::default(),
+        })
+    }
+
+    /// The instant, in local time and whole seconds.
+    #[must_use]
+    pub fn instant(&self) -> DateTime {
+        *self.instant.get_or_init(|| match self.before {
+            // A run is known by its instant: the next one has a later one, however soon it begins.
+            Some(before) => now().max(before.saturating_add(jiff::Span::new().seconds(1))),
+            None => now(),
+        })
+    }
 }
 
 /// The time now, in whole seconds.

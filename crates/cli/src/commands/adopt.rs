@@ -3,13 +3,15 @@
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
+use std::sync::Arc;
 
 use clap::Args;
 use truepath_core::adopt::{Adoption, Folder, Hint, Meaning, Means, Script, adopt, read_script};
+use truepath_core::command::Invocation;
 use truepath_core::deliverable::Expansion;
-use truepath_core::engine::{Call, Profile};
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::plan;
+use truepath_core::profile::Profile;
 use truepath_core::quote::posix_line;
 use truepath_runner::load::{JOB_FILE, profiles};
 use truepath_runner::when::When;
@@ -70,6 +72,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         }
     };
     let known = profiles(&here, &SHIPPED)?;
+    let known: Vec<Arc<Profile>> = known.all().collect();
     let known: Vec<&Profile> = known.iter().map(AsRef::as_ref).collect();
     let lines: Vec<Vec<String>> = script
         .lines
@@ -207,7 +210,7 @@ fn gives_back(
     let pieces = adopted.pieces(lines);
     let mut made: Vec<String> = Vec::new();
     for (index, one) in expansion.deliverables.iter().enumerate() {
-        let chosen = &one.common.chosen;
+        let chosen = &one.common.frames.selected;
         let mut covered = FrameSet::empty();
         for piece in &pieces {
             let frames = piece.as_ref().unwrap_or(chosen);
@@ -271,18 +274,18 @@ fn lines_of(
         let deliverables = invocation.members(&expansion.deliverables);
         let one = deliverables[0];
         let path = one.path(invocation.frames.first().unwrap_or(0));
-        let call = Call {
+        let invocation = Invocation {
             profile: &one.common.engine,
             deliverables: &deliverables,
             frames: &invocation.frames,
             staging: path.rsplit_once('/').map_or("", |(folder, _)| folder),
             prepared: None,
         };
-        let orders = call
-            .orders()
+        let spec = invocation
+            .spec()
             .map_err(|error| Trouble::Usage(error.to_string()))?;
-        let words = orders.arguments.iter().map(String::as_str);
-        lines.push(posix_line(&orders.program, words));
+        let words = spec.arguments.iter().map(String::as_str);
+        lines.push(posix_line(&spec.program, words));
     }
     Ok(lines)
 }

@@ -110,7 +110,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         let deliverables = &chosen.chosen.deliverables;
         let wanted = deliverables
             .iter()
-            .map(|one| one.common.chosen.count())
+            .map(|one| one.common.frames.selected.count())
             .sum();
         show::print(&format!(
             "{} ({}, {})",

@@ -3,14 +3,16 @@
 use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
+use std::time::Duration;
 
 use clap::builder::PossibleValue;
 use clap::{Args, ValueEnum};
+use truepath_core::command::{Invocation, Overrides};
 use truepath_core::deliverable::{Deliverable, Expansion};
-use truepath_core::engine::{Call, Overrides, Profile};
 use truepath_core::finding::count;
 use truepath_core::job::{Job, Key};
-use truepath_core::plan::{Invocation, plan};
+use truepath_core::plan::{PlannedProcess, plan};
+use truepath_core::profile::Profile;
 use truepath_core::script::{
     About, Cluster, KINDS, Kind, Outline, Step, WriteError, one_line, steps,
 };
@@ -105,7 +107,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
     let expansion = &chosen.chosen.runnable();
     let plan = plan(expansion, &|index| {
-        expansion.deliverables[index].common.chosen.clone()
+        expansion.deliverables[index].common.frames.selected.clone()
     });
     let programs = programs(expansion, &chosen)?;
     let about = About {
@@ -145,12 +147,12 @@ fn write(
     kind: &dyn Kind,
     about: &About<'_>,
     expansion: &Expansion,
-    plan: &[Invocation],
+    plan: &[PlannedProcess],
     out: &mut dyn Write,
 ) -> Result<(), Trouble> {
     let refused = |error: WriteError| Trouble::Usage(error.to_string());
     let outline = Outline::of(expansion, plan);
-    let part = |(number, chunk): (usize, &[Invocation])| -> Result<String, WriteError> {
+    let part = |(number, chunk): (usize, &[PlannedProcess])| -> Result<String, WriteError> {
         let mut text = String::new();
         for (number, one) in (number * AT_A_TIME + 1..).zip(steps(expansion, chunk, about)) {
             kind.step(about, &outline, number, &one?, &mut text)?;
@@ -212,16 +214,20 @@ fn called(name: &str, chosen: &Chosen) -> Result<String, Trouble> {
 
 /// What the job asks of a cluster. An engine that may run only so often at once limits it too.
 pub(super) fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
-    let text = |key| job.word(key).map(str::to_owned);
+    let text = |key| job.get::<String>(key);
     let licences = expansion
         .deliverables
         .iter()
         .filter_map(|one| one.common.engine.max_processes);
     Cluster {
         partition: text(Key::SlurmPartition),
-        seconds: job.time(Key::SlurmTime).map(|time| time.as_secs().max(1)),
+        seconds: job
+            .get::<Duration>(Key::SlurmTime)
+            .map(|time| time.as_secs().max(1)),
         memory: text(Key::SlurmMemory),
-        max_tasks: licences.chain(job.number(Key::SlurmMaxTasks)).min(),
+        max_tasks: licences
+            .chain(job.get(Key::SlurmMaxTasks).filter(|most| *most > 0))
+            .min(),
     }
 }
 
@@ -230,7 +236,7 @@ fn read_out(
     out: &mut impl Write,
     about: &About<'_>,
     expansion: &Expansion,
-    plan: &[Invocation],
+    plan: &[PlannedProcess],
 ) -> Result<(), Trouble> {
     writeln!(
         out,
@@ -240,7 +246,7 @@ fn read_out(
         one_line(about.job)
     )?;
     let all = &expansion.deliverables;
-    for (number, (invocation, one)) in plan.iter().zip(steps(expansion, plan, about)).enumerate() {
+    for (number, (planned, one)) in plan.iter().zip(steps(expansion, plan, about)).enumerate() {
         let one = one.map_err(|error| Trouble::Usage(WriteError::from(error).to_string()))?;
         writeln!(
             out,
@@ -249,7 +255,7 @@ fn read_out(
             plan.len(),
             one_line(&one.title)
         )?;
-        let overrides = overrides(all, invocation);
+        let overrides = overrides(all, planned);
         remark(out, "told", &told(&overrides))?;
         remark(
             out,
@@ -283,14 +289,14 @@ fn told(overrides: &Overrides) -> String {
     told.join(", ")
 }
 
-fn overrides(all: &[Deliverable], invocation: &Invocation) -> Overrides {
-    let deliverables = invocation.members(all);
+fn overrides(all: &[Deliverable], planned: &PlannedProcess) -> Overrides {
+    let deliverables = planned.members(all);
     let one = deliverables[0];
     if one.is_put_together() {
         return Overrides::default();
     }
-    let call = Call::planned(&one.common.engine, &deliverables, &invocation.frames);
-    call.overrides()
+    let invocation = Invocation::planned(&one.common.engine, &deliverables, &planned.frames);
+    invocation.overrides()
 }
 
 /// The command as one line to paste: a new folder of its own, what is laid into it, the command.
@@ -298,30 +304,30 @@ fn line(one: &Step) -> String {
     use truepath_core::quote::{posix, posix_line};
     let (folder, staging) = (posix(&one.folder), posix(&one.staging));
     let mut text = format!("(mkdir -p {folder} && mkdir {staging} && cd {staging}");
-    for (name, target) in &one.orders.links {
+    for (name, target) in &one.spec.links {
         text.push_str(&format!(" && ln -s {} {}", posix(target), posix(name)));
     }
-    for (name, content) in &one.orders.files {
+    for (name, content) in &one.spec.files {
         text.push_str(&format!(
             " && printf %s {} >{}",
             posix(content),
             posix(name)
         ));
     }
-    if let Some(work) = &one.orders.folder {
+    if let Some(work) = &one.spec.folder {
         text.push_str(&format!(" && cd {}", posix(work)));
     }
-    let arguments = one.orders.arguments.iter().map(String::as_str);
-    let command = if one.orders.env.is_empty() {
-        posix_line(&one.orders.program, arguments)
+    let arguments = one.spec.arguments.iter().map(String::as_str);
+    let command = if one.spec.env.is_empty() {
+        posix_line(&one.spec.program, arguments)
     } else {
         let env: Vec<String> = one
-            .orders
+            .spec
             .env
             .iter()
             .map(|(key, value)| format!("{key}={value}"))
             .collect();
-        let program = [one.orders.program.as_str()];
+        let program = [one.spec.program.as_str()];
         let words = env
             .iter()
             .map(String::as_str)

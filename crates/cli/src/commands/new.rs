@@ -7,8 +7,8 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use clap::Args;
-use truepath_core::engine::Profile;
 use truepath_core::nearest::advice;
+use truepath_core::profile::{Profile, Profiles};
 use truepath_core::start::{StartScene, Work, start};
 use truepath_runner::describe::describe;
 use truepath_runner::load::{JOB_FILE, profiles};
@@ -77,12 +77,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     Ok(ExitCode::from(DONE))
 }
 
-fn engine(arguments: &Arguments, profiles: &[Arc<Profile>]) -> Result<Arc<Profile>, Trouble> {
-    let renderers = profiles.iter().filter(|one| !one.makes_movies);
-    let names: Vec<&str> = renderers.map(|one| one.name.as_str()).collect();
+fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, Trouble> {
+    let renderers: Vec<Arc<Profile>> = profiles.all().filter(|one| !one.makes_movies).collect();
+    let names: Vec<&str> = renderers.iter().map(|one| one.name.as_str()).collect();
     if let Some(name) = &arguments.engine {
-        let found = profiles.iter().find(|one| one.name == *name).cloned();
-        return found.ok_or_else(|| {
+        return profiles.find(name).ok_or_else(|| {
             Trouble::Usage(format!(
                 "there is no engine `{name}`: {}",
                 advice(name, &names)
@@ -97,10 +96,10 @@ fn engine(arguments: &Arguments, profiles: &[Arc<Profile>]) -> Result<Arc<Profil
     };
     let extension = scene.extension().unwrap_or_default().to_string_lossy();
     let mut able = profiles
-        .iter()
+        .all()
         .filter(|one| one.scenes.iter().any(|known| *known == extension));
     match (able.next(), able.next()) {
-        (Some(only), None) => Ok(Arc::clone(only)),
+        (Some(only), None) => Ok(only),
         _ => Err(Trouble::Usage(format!(
             "no profile here is for scenes such as {}. If you have the command line that renders it, make a job of that: \
              `truepath adopt -- COMMAND`; or write a job with a `run` line by hand. For an engine that has a profile: --engine {}",

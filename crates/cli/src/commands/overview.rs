@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::deliverable::{Deliverable, Made};
+use truepath_core::deliverable::{Deliverable, DeliverableKind};
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Word;
@@ -90,14 +90,18 @@ fn state(line: &Line<'_>) -> String {
 /// What a line says in each column.
 fn cells(line: &Line<'_>) -> Vec<String> {
     let common = &line.deliverables[0].common;
-    let preset = common.preset.as_ref().map(|preset| preset.value.clone());
+    let preset = common
+        .names
+        .preset
+        .as_ref()
+        .map(|preset| preset.value.clone());
     let thumb = if line.measured { "" } else { "~" };
     vec![
-        common.shot.clone(),
-        text(common.variant.as_ref()),
-        text(common.view.as_ref()),
-        text(common.camera.as_ref()),
-        common.output.clone(),
+        common.names.shot.clone(),
+        text(common.names.variant.as_ref()),
+        text(common.names.view.as_ref()),
+        text(common.names.camera.as_ref()),
+        common.names.output.clone(),
         passes(line).join(" "),
         common.engine.name.clone(),
         preset.unwrap_or_default(),
@@ -169,7 +173,7 @@ fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
     // A movie shows again what its sequence has, and a still has no time.
     let sequences = lines
         .iter()
-        .filter(|line| line.deliverables[0].made == Made::Sequence);
+        .filter(|line| line.deliverables[0].kind == DeliverableKind::Sequence);
     let seconds: Option<f64> = sequences.map(|line| line.seconds).sum();
     let thumb = if lines.iter().all(|line| line.measured) {
         ""
@@ -196,14 +200,18 @@ fn shape(line: &Line<'_>) -> Entry {
     let common = &first.common;
     let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
     Entry {
-        shot: common.shot.clone(),
-        variant: word(&common.variant),
-        view: word(&common.view),
-        camera: word(&common.camera),
-        output: common.output.clone(),
+        shot: common.names.shot.clone(),
+        variant: word(&common.names.variant),
+        view: word(&common.names.view),
+        camera: word(&common.names.camera),
+        output: common.names.output.clone(),
         passes: passes(line),
         engine: common.engine.name.clone(),
-        preset: common.preset.as_ref().map(|preset| preset.value.clone()),
+        preset: common
+            .names
+            .preset
+            .as_ref()
+            .map(|preset| preset.value.clone()),
         size: first.picture.file_size().map(|size| size.to_string()),
         frames: frames(first).to_string(),
         files: line.files,
@@ -216,8 +224,8 @@ fn shape(line: &Line<'_>) -> Entry {
 
 /// The frames that are wanted; of a movie those that it shows.
 fn frames(one: &Deliverable) -> &FrameSet {
-    match one.made {
-        Made::Movie(_) => &one.common.clip,
-        Made::Sequence | Made::Still => &one.common.chosen,
+    match one.kind {
+        DeliverableKind::Movie(_) => &one.common.frames.shot,
+        DeliverableKind::Sequence | DeliverableKind::Still => &one.common.frames.selected,
     }
 }

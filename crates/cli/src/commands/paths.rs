@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::deliverable::{Deliverable, Made, Movie, Picture};
+use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie, Picture};
 use truepath_core::job::Word;
 use truepath_core::listing::list;
 use truepath_core::template::TokenValue;
@@ -46,7 +46,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         let mut out = io::stdout().lock();
         for one in deliverables {
             let pattern = arguments.elsewhere.pattern(&one.pattern);
-            list(&pattern, &one.common.chosen, &mut |batch| {
+            list(&pattern, &one.common.frames.selected, &mut |batch| {
                 out.write_all(batch)
             })?;
         }
@@ -64,7 +64,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         }
         let total = deliverables
             .iter()
-            .map(|one| one.common.chosen.count())
+            .map(|one| one.common.frames.selected.count())
             .sum();
         writeln!(out, "{TITLE}{}{TITLE:#} in {}", files(total), chosen.name)?;
         out.flush()?;
@@ -92,7 +92,7 @@ pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
 }
 
 fn tell(out: &mut impl Write, one: &Deliverable, elsewhere: &ForSystem) -> io::Result<()> {
-    let frames = &one.common.chosen;
+    let frames = &one.common.frames.selected;
     let label = one.label();
     let room = 72_usize.saturating_sub(label.chars().count());
     writeln!(
@@ -116,12 +116,12 @@ fn tell(out: &mut impl Write, one: &Deliverable, elsewhere: &ForSystem) -> io::R
             .collect();
         row(out, "values", &values.join(", "))?;
     }
-    let shown = one.movie().map_or(frames, |_| &one.common.clip);
+    let shown = one.movie().map_or(frames, |_| &one.common.frames.shot);
     row(out, "frames", &shown.to_string())?;
     if let (Some(first), Some(last)) = (frames.first(), frames.last()) {
-        let name = match one.made {
-            Made::Sequence => "first",
-            Made::Still | Made::Movie(_) => "file",
+        let name = match one.kind {
+            DeliverableKind::Sequence => "first",
+            DeliverableKind::Still | DeliverableKind::Movie(_) => "file",
         };
         row(out, name, &elsewhere.written(&one.path(first)))?;
         if last != first && one.pattern.has_frame() {
@@ -153,7 +153,7 @@ fn values(one: &Deliverable) -> Vec<(String, String)> {
 /// What the pictures are, and what shares a file.
 fn picture_line(one: &Deliverable) -> String {
     let mut line = picture(&one.picture);
-    if one.made == Made::Still {
+    if one.kind == DeliverableKind::Still {
         line.push_str(", still");
     }
     if let Some(linear) = &one.picture.color.linear {

@@ -280,7 +280,7 @@ fn shown_rows(
 fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
     let (wanted, done) = status.files();
     let row = |(one, row): (&Deliverable, &truepath_runner::status::Row)| shapes::Row {
-        shot: one.common.shot.clone(),
+        shot: one.common.names.shot.clone(),
         pass: Word::text_of(one.pass.as_ref()).map(str::to_owned),
         deliverable: one.label(),
         wanted: row.states.wanted.to_string(),

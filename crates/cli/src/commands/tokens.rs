@@ -5,11 +5,10 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::job::{Job, KEYS, Kind, Word};
-use truepath_core::layers::Chain;
-use truepath_core::provenance::{Origin, by_key, origins};
+use truepath_core::deliverable::{Origin, origins, settings_of_key};
+use truepath_core::job::{Job, KEYS, Word};
 use truepath_core::template::TokenValue;
-use truepath_core::token::TOKENS;
+use truepath_core::token::Token;
 
 use super::paths::tell_unexpanded;
 use super::{Format, print_json};
@@ -123,8 +122,8 @@ fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
     let job = &chosen.loaded.job;
     let all = &chosen.chosen.deliverables;
     let mut names: Vec<(String, &'static str)> = Vec::new();
-    for facts in &TOKENS {
-        match facts.name {
+    for (name, meaning) in Token::of_templates() {
+        match name {
             "place.NAME" => {
                 let places = job.places.iter().map(|place| place.name.as_str());
                 for place in places.chain(["job", "scene"]) {
@@ -138,11 +137,11 @@ fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
                 for (setting, _) in all.iter().flat_map(|one| one.settings.iter()) {
                     let name = format!("settings.{setting}");
                     if !names.iter().any(|(known, _)| *known == name) {
-                        names.push((name, facts.meaning));
+                        names.push((name, meaning));
                     }
                 }
             }
-            name => names.push((name.to_owned(), facts.meaning)),
+            name => names.push((name.to_owned(), meaning)),
         }
     }
     for (name, _) in &job.tokens {
@@ -192,7 +191,7 @@ fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
     {
         let mut values: Vec<Valued> = Vec::new();
         for deliverable in &chosen.chosen.deliverables {
-            let origins = by_key(job, deliverable, facts.key);
+            let origins = settings_of_key(job, deliverable, facts.key);
             let Some(first) = origins.first() else {
                 continue;
             };
@@ -201,13 +200,14 @@ fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
                 .text
                 .get(first.place.span.clone())
                 .unwrap_or_default();
-            let chain = Chain::of_deliverable(job, deliverable);
-            let is_unset = chain.get(facts.key).is_none();
-            let value = match facts.kind {
-                _ if is_unset => "unset: left to the scene".to_owned(),
-                // Of tables every layer adds its part.
-                Kind::Settings => merged(&chain.merged(facts.key)),
-                _ => text.lines().next().unwrap_or_default().to_owned(),
+            let chain = deliverable.chain(job);
+            let value = if chain.setting(facts.key).is_none() {
+                "unset: left to the scene".to_owned()
+            } else if facts.kind.is_merged {
+                // Of tables every level adds its part.
+                merged(&chain.merged(facts.key))
+            } else {
+                text.lines().next().unwrap_or_default().to_owned()
             };
             if !values.iter().any(|known| known.value == value) {
                 values.push(Valued { value, origins });
@@ -234,7 +234,7 @@ fn merged(settings: &[(String, Word)]) -> String {
 fn origin(job: &Job, origin: &Origin) -> String {
     let (line, _) = job.sources.line_and_column(&origin.place);
     let name = &job.sources.get(origin.place.source).name;
-    format!("{} {name}:{line}", origin.layer.title())
+    format!("{} {name}:{line}", origin.level.title())
 }
 
 fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
@@ -275,7 +275,7 @@ fn shape(job: &Job, told: Told) -> Entry {
     let origin = |one: Origin| {
         let (line, column) = job.sources.line_and_column(&one.place);
         OriginShape {
-            layer: one.layer.title(),
+            level: one.level.title(),
             file: job.sources.get(one.place.source).name.clone(),
             line,
             column,

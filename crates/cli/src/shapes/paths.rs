@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use truepath_core::deliverable::{Deliverable, Made, Movie};
+use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie};
 use truepath_core::job::Word;
 
 /// All that is to be made
@@ -115,20 +115,24 @@ impl Entry {
     ) -> Self {
         let common = &one.common;
         let picture = &one.picture;
-        let frames = &common.chosen;
+        let frames = &common.frames.selected;
         let path = |frame| written(&one.path(frame));
         Self {
-            made: match one.made {
-                Made::Sequence => "sequence",
-                Made::Still => "still",
-                Made::Movie(_) => "movie",
+            made: match one.kind {
+                DeliverableKind::Sequence => "sequence",
+                DeliverableKind::Still => "still",
+                DeliverableKind::Movie(_) => "movie",
             },
-            shot: common.shot.clone(),
-            variant: text(common.variant.as_ref()),
-            view: text(common.view.as_ref()),
-            preset: common.preset.as_ref().map(|preset| preset.value.clone()),
-            camera: text(common.camera.as_ref()),
-            output: common.output.clone(),
+            shot: common.names.shot.clone(),
+            variant: text(common.names.variant.as_ref()),
+            view: text(common.names.view.as_ref()),
+            preset: common
+                .names
+                .preset
+                .as_ref()
+                .map(|preset| preset.value.clone()),
+            camera: text(common.names.camera.as_ref()),
+            output: common.names.output.clone(),
             pass: text(one.pass.as_ref()),
             planes: one
                 .planes
@@ -153,10 +157,7 @@ impl Entry {
             quality: picture.quality.as_ref().map(|one| one.value),
             size: picture.size.as_ref().map(|one| one.value.to_string()),
             crop: picture.crop.as_ref().map(|one| one.value.to_string()),
-            pixel_aspect: picture
-                .pixel_aspect
-                .as_ref()
-                .map(|one| f64::from(one.value.0) / f64::from(one.value.1)),
+            pixel_aspect: picture.pixel_aspect.as_ref().map(|one| one.value.decimal()),
             color: ColorShape {
                 pixels: picture
                     .color
@@ -177,12 +178,12 @@ impl MovieShape {
     fn of(one: &Deliverable, movie: &Movie, written: &dyn Fn(&str) -> String) -> Self {
         Self {
             from: movie.from.as_ref().map(|from| from.value.clone()),
-            frames: one.common.clip.to_string(),
+            frames: one.common.frames.shot.to_string(),
             codec: movie.codec.as_ref().map(|codec| codec.value.name),
             quality: movie.quality.as_ref().map(|quality| quality.value.clone()),
             rate: movie.rate.as_ref().map(|rate| rate.value),
             pixels: movie.pixels.as_ref().map(|pixels| pixels.value.name),
-            fps: one.common.fps.clone(),
+            fps: one.common.fps.map(|fps| fps.to_string()),
             audio: movie.audio.as_ref().map(|audio| written(&audio.value)),
             audio_codec: movie.audio_codec.as_ref().map(|codec| codec.value.name),
         }

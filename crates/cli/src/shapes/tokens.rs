@@ -33,8 +33,8 @@ pub(crate) struct Valued {
 /// A place that sets a value
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct Origin {
-    /// The layer, such as `[project]`
-    pub(crate) layer: &'static str,
+    /// The level, such as `[project]`
+    pub(crate) level: &'static str,
     pub(crate) file: String,
     /// From 1
     pub(crate) line: usize,

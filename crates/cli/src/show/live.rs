@@ -40,7 +40,7 @@ impl Screen {
     pub(crate) fn new(deliverables: &[Deliverable]) -> Self {
         let row = |one: &Deliverable| {
             let states = States {
-                wanted: one.common.chosen.clone(),
+                wanted: one.common.frames.selected.clone(),
                 ..States::default()
             };
             (one.label(), states)

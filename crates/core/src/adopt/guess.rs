@@ -3,9 +3,9 @@
 
 use super::Folder;
 use super::meaning::{Hint, Meaning, Means};
-use crate::engine::Profile;
 use crate::movie::container_of_extension;
 use crate::picture::format_of_extension;
+use crate::profile::Profile;
 use crate::template::{Part, Template};
 
 /// The meaning of every column.

@@ -13,7 +13,7 @@ mod words;
 pub use meaning::{Hint, Meaning, Means};
 pub use words::{Script, WordsError, read_script};
 
-use crate::engine::Profile;
+use crate::profile::Profile;
 
 /// What is known of the folder in which the command lines were used.
 pub trait Folder {

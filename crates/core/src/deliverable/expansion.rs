@@ -1,19 +1,20 @@
-//! What a job comes to: its deliverables, and what could not be expanded.
+//! What a job expands to: its deliverables, and what could not be expanded.
 
 use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::problem::Problem;
+use super::problem::{Problem, ProblemKind};
 use super::share::Share;
 use super::{Common, Deliverable};
-use crate::engine::Profile;
+use crate::profile::Profile;
+use crate::source::Place;
 
-/// What a job comes to.
+/// What a job expands to.
 #[derive(Debug, Clone, Default)]
 pub struct Expansion {
     /// What is to be made, in the order of the job.
     pub deliverables: Vec<Deliverable>,
-    /// What could not be expanded; no mistake is told twice.
+    /// What could not be expanded; no mistake is reported twice.
     pub problems: Vec<Problem>,
     /// Scenes of which the frames are not known and no shot says them, with their engines.
     pub without_frames: Vec<(Arc<Profile>, String)>,
@@ -33,17 +34,26 @@ impl Expansion {
         // Deliverables of one output share what they have in common, and go on sharing it.
         let mut shared: HashMap<*const Common, Arc<Common>> = HashMap::new();
         for one in &mut self.deliverables {
-            if one.common.threads.is_none() {
+            if one.common.processes.threads.is_none() {
                 let known = shared.entry(Arc::as_ptr(&one.common)).or_insert_with(|| {
-                    Arc::new(Common {
-                        threads,
-                        ..(*one.common).clone()
-                    })
+                    let mut common = (*one.common).clone();
+                    common.processes.threads = threads;
+                    Arc::new(common)
                 });
                 one.common = Arc::clone(known);
             }
         }
         self
+    }
+
+    /// Adds a problem; the same one at the same place is counted.
+    pub(super) fn report(&mut self, kind: ProblemKind, place: Place, deliverables: u64) {
+        let problem = Problem {
+            kind,
+            place,
+            deliverables,
+        };
+        problem.add_to(&mut self.problems);
     }
 
     /// Whether there is so much to look at that several threads are worth starting.
@@ -56,7 +66,7 @@ impl Expansion {
         self.deliverables.extend(other.deliverables);
         self.without_frames.extend(other.without_frames);
         for problem in other.problems {
-            problem.among(&mut self.problems);
+            problem.add_to(&mut self.problems);
         }
         self
     }

@@ -1,286 +1,311 @@
-//! Makes one deliverable, and finds its scene and its engine; what stands in the way is told.
+//! Makes the deliverables of a request.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::expand::{At, Expander, Walk};
-use super::movie::OutputKind;
-use super::problem::{Problem, ProblemKind};
-use super::resolve::{picture, template};
-use super::root::{Start, absolute, root_and_pattern};
-use super::values::token;
-use super::{Common, Deliverable, Made, PathTemplate, Picture, Plane, Scene};
-use crate::engine::Profile;
-use crate::job::{Key, NamedTable, Value, Word};
-use crate::layers::Chain;
-use crate::nearest::advice;
-use crate::source::{Layer, Place, Sourced};
-use crate::template::{ExpandError, TokenValue};
+use super::context::Context;
+use super::engine::Engines;
+use super::planes::{File, files};
+use super::request::{OutputKind, Request, listed};
+use super::root::root_and_pattern;
+use super::values::Known;
+use super::{
+    Common, Deliverable, DeliverableKind, Expansion, MOST_DELIVERABLES, Movie, PathTemplate,
+    Picture, ProblemKind, Selection, movie, picture,
+};
+use crate::job::{Key, Word};
+use crate::precedence::Chain;
+use crate::source::{Place, Sourced};
+use crate::template::{PathPattern, TokenValue};
 
-impl<'j> Expander<'j> {
-    /// Makes the deliverable of a file: its name and its planes.
-    pub(super) fn deliverable(
-        &mut self,
-        walk: Walk<'j, '_>,
-        common: &Arc<Common>,
-        (pass, planes): (Option<&Word>, Arc<[Plane]>),
-        chain: &Chain<'j>,
-    ) -> Option<Deliverable> {
-        let at = walk.at;
-        let Some(setting) = chain.get(Key::Path) else {
-            let place = at.output.name_place.clone();
-            self.problem(ProblemKind::Unset(Key::Path), place, 1);
-            return None;
+/// Makes deliverables of requests, and keeps what they share.
+pub(super) struct Maker<'j> {
+    context: Context<'j>,
+    engines: Engines,
+    /// Templates that many deliverables share, by their places.
+    templates: HashMap<Place, Arc<PathTemplate>>,
+    pub(super) expansion: Expansion,
+}
+
+impl<'j> Maker<'j> {
+    pub(super) fn new(context: &Context<'j>) -> Self {
+        Self {
+            context: context.clone(),
+            engines: Engines::default(),
+            templates: HashMap::new(),
+            expansion: Expansion::default(),
+        }
+    }
+
+    /// Makes what is selected of a request; what stands in the way is reported.
+    pub(super) fn make(&mut self, request: &Request<'j>) {
+        let selection = self.context.selection;
+        let Some(mut common) = self.common(request) else {
+            return;
         };
-        let path = match self.templates.get(&setting.value.place) {
-            Some(known) => Arc::clone(known),
-            None => {
-                let path = template(setting).map(Arc::new)?;
-                self.templates.insert(path.place.clone(), Arc::clone(&path));
-                path
+        for camera in &request.cameras {
+            if !Selection::takes(&selection.cameras, Word::text_of(*camera)) {
+                continue;
             }
-        };
-        let settings = chain.merged(Key::Settings);
-        let (made, picture) = match self.kind(at.output) {
-            OutputKind::Movie => match self.movie(walk, chain, common, &path) {
-                Some((movie, picture)) => (Made::Movie(Arc::new(movie)), Some(picture)),
-                None => return None,
-            },
-            OutputKind::Still => (Made::Still, picture(chain, &path.template, None)),
-            OutputKind::Sequence => (Made::Sequence, picture(chain, &path.template, None)),
+            common.names.camera = camera.cloned();
+            let common = Arc::new(common.clone());
+            for file in &request.files {
+                if self.expansion.deliverables.len() >= MOST_DELIVERABLES {
+                    let place = request.output.name_place.clone();
+                    self.expansion.report(ProblemKind::TooMany, place, 1);
+                    return;
+                }
+                let is_selected = |pass: &Option<&Word>| {
+                    Selection::takes(&selection.passes, Word::text_of(*pass))
+                };
+                if file.passes.iter().any(is_selected) && self.is_enabled(request, file) {
+                    let made = self.deliverable(request, &common, file);
+                    self.expansion.deliverables.extend(made);
+                }
+            }
+        }
+    }
+
+    fn is_enabled(&self, request: &Request<'j>, file: &File<'j>) -> bool {
+        let chain = request.chain(self.context.job, Word::text_of(file.name));
+        chain.value(Key::Enabled) != Some(false)
+    }
+
+    fn common(&mut self, request: &Request<'j>) -> Option<Common> {
+        let chain = request.chain(self.context.job, None);
+        self.context
+            .common(request, &chain, &mut self.engines, &mut self.expansion)
+    }
+
+    /// The deliverable of a file.
+    fn deliverable(
+        &mut self,
+        request: &Request<'j>,
+        common: &Arc<Common>,
+        file: &File<'j>,
+    ) -> Option<Deliverable> {
+        let chain = request.chain(self.context.job, Word::text_of(file.name));
+        let path = self.path(request, &chain)?;
+        let (kind, picture) = match request.kind {
+            OutputKind::Movie => {
+                let (movie, picture) = self.movie(request, &chain, common, file, &path)?;
+                (DeliverableKind::Movie(Arc::new(movie)), Some(picture))
+            }
+            OutputKind::Still => (
+                DeliverableKind::Still,
+                picture::picture(&chain, &path.template, None),
+            ),
+            OutputKind::Sequence => (
+                DeliverableKind::Sequence,
+                picture::picture(&chain, &path.template, None),
+            ),
         };
         if let Some(picture) = &picture
-            && !self.is_whole(chain, picture)
+            && let Err((problem, place)) = check_parts(&chain, picture)
         {
+            self.expansion.report(problem, place, 1);
             return None;
         }
-        let movie = match &made {
-            Made::Movie(movie) => Some(&**movie),
-            Made::Sequence | Made::Still => None,
+        let settings = chain.merged(Key::Settings);
+        let known = Known {
+            common,
+            pass: file.name,
+            picture: picture.as_ref(),
+            movie: match &kind {
+                DeliverableKind::Movie(movie) => Some(movie),
+                DeliverableKind::Sequence | DeliverableKind::Still => None,
+            },
+            settings: &settings,
         };
-        let value = |name: &str| token(name, common, pass, picture.as_ref(), movie, &settings);
-        let pattern = match crate::template::expand(&path.template, &value) {
+        let (root, pattern) = self.paths(&path, &chain, &|name| known.token(name))?;
+        let Some(picture) = picture else {
+            let place = path.place.clone();
+            self.expansion.report(ProblemKind::NoFormat, place, 1);
+            return None;
+        };
+        Some(Deliverable {
+            kind,
+            common: Arc::clone(common),
+            pass: file.name.cloned(),
+            planes: file.planes(&request.views),
+            picture,
+            settings,
+            template: path,
+            pattern,
+            root,
+        })
+    }
+
+    /// The template of the paths.
+    fn path(&mut self, request: &Request<'j>, chain: &Chain<'j>) -> Option<Arc<PathTemplate>> {
+        let Some(setting) = chain.setting(Key::Path) else {
+            let place = request.output.name_place.clone();
+            self.expansion
+                .report(ProblemKind::Unset(Key::Path), place, 1);
+            return None;
+        };
+        if let Some(known) = self.templates.get(&setting.value.place) {
+            return Some(Arc::clone(known));
+        }
+        let path = PathTemplate::of_setting(setting).map(Arc::new)?;
+        self.templates.insert(path.place.clone(), Arc::clone(&path));
+        Some(path)
+    }
+
+    /// The paths, and the folder that they may not leave.
+    fn paths(
+        &mut self,
+        path: &PathTemplate,
+        chain: &Chain<'j>,
+        value: &dyn Fn(&str) -> TokenValue,
+    ) -> Option<(Arc<str>, PathPattern)> {
+        let pattern = match crate::template::expand(&path.template, value) {
             Ok(pattern) => pattern,
             Err(errors) => {
                 for error in errors {
-                    self.token_problem(error, &path, common);
+                    let (kind, place) = self.context.token_problem(error, path);
+                    self.expansion.report(kind, place, 1);
                 }
                 return None;
             }
         };
-        let Some(picture) = picture.clone() else {
-            self.problem(ProblemKind::NoFormat, path.place.clone(), 1);
-            return None;
-        };
-        let subfolder = chain.text(Key::Subfolder).map(|subfolder| subfolder.value);
-        let start = Start {
-            job_folder: &self.around.job_folder,
-            subfolder: subfolder.as_deref(),
-        };
-        match root_and_pattern(&path.template, pattern, &value, start) {
-            Ok((root, pattern)) => Some(Deliverable {
-                made: made.clone(),
-                common: Arc::clone(common),
-                pass: pass.cloned(),
-                planes,
-                picture,
-                settings,
-                template: path,
-                pattern,
-                root,
-            }),
+        let subfolder = chain.value::<String>(Key::Subfolder);
+        let job_folder = &self.context.around.job_folder;
+        match root_and_pattern(
+            &path.template,
+            pattern,
+            value,
+            job_folder,
+            subfolder.as_deref(),
+        ) {
+            Ok(found) => Some(found),
             Err(reason) => {
-                self.problem(ProblemKind::Outside { reason }, path.place.clone(), 1);
+                let problem = ProblemKind::Outside { reason };
+                self.expansion.report(problem, path.place.clone(), 1);
                 None
             }
         }
     }
 
-    /// Whether scale and crop have a size that they are a part of.
-    fn is_whole(&mut self, chain: &Chain<'j>, picture: &Picture) -> bool {
-        let place = |key| chain.get(key).map(|setting| setting.value.place.clone());
-        if let (Some(place), None) = (place(Key::Scale), &picture.size) {
-            self.problem(ProblemKind::ScaleOfNothing, place, 1);
-            return false;
-        }
-        let (Some(crop), Some(place)) = (&picture.crop, place(Key::Crop)) else {
-            return true;
-        };
-        let reason = match &picture.size {
-            Some(size) if crop.value.is_inside(size.value) => return true,
-            Some(size) => format!("it is not inside the picture of {}", size.value),
-            None => "the size of the whole picture is not said".to_owned(),
-        };
-        self.problem(ProblemKind::CropOutside { reason }, place, 1);
-        false
-    }
-
-    /// A file that the job names by a template: its scene, or its sound.
-    pub(super) fn scene(
+    /// The movie of a file, and what its pictures are.
+    fn movie(
         &mut self,
-        path: &PathTemplate,
-        common: &Common,
-        count: u64,
-    ) -> Option<Scene> {
-        let value = |name: &str| match name {
-            "frame" => TokenValue::Nothing,
-            _ => token(name, common, None, None, None, &[]),
-        };
-        match crate::template::expand(&path.template, &value) {
-            Ok(pattern) => Some(Scene {
-                path: absolute(&self.around.job_folder, &pattern.path(0)),
-                place: path.place.clone(),
-            }),
-            Err(errors) => {
-                for error in errors {
-                    self.token_problem(error, path, common);
-                    if let Some(problem) = self.expansion.problems.last_mut() {
-                        problem.deliverables = problem.deliverables.max(count);
-                    }
-                }
-                None
-            }
-        }
-    }
-
-    pub(super) fn engine(
-        &mut self,
+        request: &Request<'j>,
         chain: &Chain<'j>,
-        at: At<'j>,
-        count: u64,
-    ) -> Option<Arc<Profile>> {
-        let run = chain.get(Key::Run);
-        let engine = chain.get(Key::Engine);
-        let layer = |setting: &crate::job::Setting| setting.value.layer;
-        if let Some(run) = run
-            && engine.is_none_or(|engine| layer(engine) <= layer(run))
-            && let Value::Run(line) = &run.value.value
-        {
-            let place = &run.value.place;
-            let mut profile = Profile::of_run(line, place);
-            if let Some(in_order) = chain.truth(Key::InOrder) {
-                profile.in_order = in_order;
+        common: &Common,
+        file: &File<'j>,
+        path: &PathTemplate,
+    ) -> Option<(Movie, Picture)> {
+        let container = match movie::container(chain, path) {
+            Ok(container) => container,
+            Err(problem) => {
+                self.expansion.report(problem, path.place.clone(), 1);
+                return None;
             }
-            if let Some(codes) = chain.value(Key::SuccessCodes, |value| match value {
-                Value::Codes(codes) => Some(codes.clone()),
-                _ => None,
-            }) {
-                profile.success_codes = codes.value;
-            }
-            let known = self.runs.iter().find(|known| {
-                known.place == profile.place
-                    && known.in_order == profile.in_order
-                    && known.success_codes == profile.success_codes
-            });
-            if let Some(known) = known {
-                return Some(Arc::clone(known));
-            }
-            let profile = Arc::new(profile);
-            self.runs.push(Arc::clone(&profile));
-            return Some(profile);
+        };
+        let from = chain.get::<String>(Key::MovieFrom);
+        if from.is_some() && chain.setting(Key::MovieCodec).is_none() {
+            let problem = ProblemKind::Unset(Key::MovieCodec);
+            let place = request.output.name_place.clone();
+            self.expansion.report(problem, place, 1);
+            return None;
         }
-        let Some(name) = chain.text(Key::Engine) else {
-            if self.is_source_of_movie(at) {
-                return Some(Arc::new(Profile::absent()));
+        let source = match &from {
+            Some(from) => Some(self.source(request, chain, from, common, file)?),
+            None => None,
+        };
+        let audio = match chain.setting(Key::Audio) {
+            Some(setting) => {
+                let path = PathTemplate::of_setting(setting)?;
+                let file = self.context.file(&path, common, 1, &mut self.expansion)?;
+                Some(setting.value.with(file.path))
             }
-            self.problem(
-                ProblemKind::Unset(Key::Engine),
-                at.shot.name_place.clone(),
-                count,
-            );
+            None => None,
+        };
+        let pictures = movie::pictures(chain, path, source.as_deref(), container.clone())?;
+        Some((movie::movie(chain, container.0, source, audio), pictures))
+    }
+
+    /// The sequence that a movie is put together from: that of the same shot, variant, view, preset and
+    /// camera. What is wrong with it counts where the sequence itself is made.
+    fn source(
+        &mut self,
+        request: &Request<'j>,
+        chain: &Chain<'j>,
+        from: &Sourced<String>,
+        common: &Common,
+        file: &File<'j>,
+    ) -> Option<Arc<Deliverable>> {
+        let job = self.context.job;
+        let sequences = job.outputs.iter().enumerate();
+        let mut sequences =
+            sequences.filter(|(_, one)| OutputKind::of(job, one) == OutputKind::Sequence);
+        let Some((output_index, output)) =
+            sequences.clone().find(|(_, one)| one.name == from.value)
+        else {
+            let names: Vec<&str> = sequences.by_ref().map(|(_, one)| &*one.name).collect();
+            let kind = ProblemKind::unknown_name("output of a sequence", &from.value, &names);
+            self.expansion.report(kind, from.place.clone(), 1);
             return None;
         };
-        self.profile(name, count)
-    }
-
-    /// Whether a movie is put together from an output: its pictures may be there already.
-    fn is_source_of_movie(&self, at: At<'j>) -> bool {
-        self.job.outputs.iter().any(|output| {
-            let from = output.table.get(Key::MovieFrom).map(|one| &one.value.value);
-            let name = match from {
-                Some(Value::Text(name)) => Some(name.as_str()),
-                Some(Value::Words(words)) => words.first().map(|word| word.text.as_str()),
-                _ => None,
-            };
-            name == Some(at.output.name.as_str())
-        })
-    }
-
-    /// The program that puts a movie of an output together.
-    pub(super) fn encoder(
-        &mut self,
-        chain: &Chain<'j>,
-        output: &NamedTable,
-    ) -> Option<Arc<Profile>> {
-        let usual = || Sourced {
-            value: Profile::USUAL_ENCODER.to_owned(),
-            layer: Layer::BuiltIn,
-            place: output.name_place.clone(),
+        let mut sequence = Request {
+            output_index,
+            output,
+            kind: OutputKind::Sequence,
+            ..request.clone()
         };
-        self.profile(chain.text(Key::MovieEncoder).unwrap_or_else(usual), 1)
+        let passes = listed(&sequence.chain(job, None), Key::Passes);
+        let pass = match (Word::text_of(file.name), &passes[..]) {
+            (None, [_, _, ..]) => {
+                let problem = ProblemKind::Unset(Key::MoviePass);
+                self.expansion.report(problem, from.place.clone(), 1);
+                return None;
+            }
+            (None, passes) => passes.first().copied().flatten().map(|word| &*word.text),
+            (Some(pass), [None]) => Some(pass),
+            (Some(pass), _) => {
+                let names = passes.iter().filter_map(|word| Word::text_of(*word));
+                let names: Vec<&str> = names.collect();
+                if !names.contains(&pass) {
+                    let place = chain.setting(Key::MoviePass);
+                    let place = place.map_or(&from.place, |setting| &setting.value.place);
+                    let kind = ProblemKind::unknown_name("pass of that output", pass, &names);
+                    self.expansion.report(kind, place.clone(), 1);
+                    return None;
+                }
+                Some(pass)
+            }
+        };
+        sequence.files = Vec::new();
+        let chain = sequence.chain(job, pass);
+        let (engines, expansion) = (&mut self.engines, &mut self.expansion);
+        let mut common_of_sequence = self.context.common(&sequence, &chain, engines, expansion)?;
+        common_of_sequence.names.camera = common.names.camera.clone();
+        let file = files(&chain, &passes)
+            .into_iter()
+            .find(|file| file.passes.iter().any(|one| Word::text_of(*one) == pass))?;
+        self.deliverable(&sequence, &Arc::new(common_of_sequence), &file)
+            .map(Arc::new)
     }
+}
 
-    /// The profile of a name.
-    fn profile(&mut self, name: Sourced<String>, count: u64) -> Option<Arc<Profile>> {
-        let profiles = &self.around.profiles;
-        if let Some(profile) = profiles.iter().find(|profile| profile.name == name.value) {
-            return Some(Arc::clone(profile));
-        }
-        let names: Vec<&str> = profiles
-            .iter()
-            .map(|profile| profile.name.as_str())
-            .collect();
-        let kind = ProblemKind::UnknownEngine {
-            advice: advice(&name.value, &names),
-            name: name.value,
-        };
-        self.problem(kind, name.place, count);
-        None
+/// Sees that scale and crop have a size that they are a part of.
+fn check_parts(chain: &Chain<'_>, picture: &Picture) -> Result<(), (ProblemKind, Place)> {
+    let place = |key| {
+        chain
+            .setting(key)
+            .map(|setting| setting.value.place.clone())
+    };
+    if let (Some(place), None) = (place(Key::Scale), &picture.size) {
+        return Err((ProblemKind::ScaleOfNothing, place));
     }
-
-    fn token_problem(&mut self, error: ExpandError, path: &PathTemplate, common: &Common) {
-        let span = match &error {
-            ExpandError::Unknown { span, .. }
-            | ExpandError::NoValue { span, .. }
-            | ExpandError::Refused { span, .. } => span.clone(),
-        };
-        let job = self.job;
-        let elsewhere = |name: &str| {
-            let place = name.strip_prefix("place.")?;
-            job.places.iter().find(|known| known.name == place)
-        };
-        if let ExpandError::Unknown { name, .. } = &error
-            && let Some(known) = elsewhere(name)
-        {
-            let kind = ProblemKind::PlaceElsewhere {
-                name: known.name.clone(),
-                system: self.around.system.word().to_owned(),
-            };
-            self.problem(kind, known.name_place.clone(), 1);
-            return;
-        }
-        let values = &common.project_values;
-        let known = crate::token::TOKENS
-            .iter()
-            .map(|facts| facts.name.to_owned())
-            .filter(|name| !name.contains("NAME"))
-            .chain(values.tokens.iter().map(|(name, _)| name.clone()))
-            .chain(
-                values
-                    .places
-                    .iter()
-                    .map(|(name, _)| format!("place.{name}")),
-            )
-            .collect();
-        let place = path.place.part(path.length, span);
-        self.problem(ProblemKind::Token { error, known }, place, 1);
-    }
-
-    pub(super) fn problem(&mut self, kind: ProblemKind, place: Place, deliverables: u64) {
-        let problem = Problem {
-            kind,
-            place,
-            deliverables,
-        };
-        problem.among(&mut self.expansion.problems);
-    }
+    let (Some(crop), Some(place)) = (&picture.crop, place(Key::Crop)) else {
+        return Ok(());
+    };
+    let reason = match &picture.size {
+        Some(size) if crop.value.is_inside(size.value) => return Ok(()),
+        Some(size) => format!("it is not inside the picture of {}", size.value),
+        None => "the size of the whole picture is not set".to_owned(),
+    };
+    Err((ProblemKind::CropOutside { reason }, place))
 }

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use crate::job::{Key, Value, Word};
-use crate::layers::Chain;
+use crate::precedence::Chain;
 
 /// A picture of a file: one pass of one view.
 #[derive(Debug, Clone, PartialEq)]
@@ -15,12 +15,21 @@ pub struct Plane {
 }
 
 /// A file of an output: what `{pass}` says of it, and its passes.
-pub(super) struct FileOf<'j> {
+#[derive(Debug, Clone)]
+pub(super) struct File<'j> {
     pub(super) name: Option<&'j Word>,
     pub(super) passes: Vec<Option<&'j Word>>,
 }
 
-impl FileOf<'_> {
+impl<'j> File<'j> {
+    /// A file of one pass, which is its name.
+    pub(super) fn of_pass(pass: Option<&'j Word>) -> Self {
+        Self {
+            name: pass,
+            passes: vec![pass],
+        }
+    }
+
     /// Its planes, for the views that it holds.
     pub(super) fn planes(&self, views: &[Option<&Word>]) -> Arc<[Plane]> {
         let planes = self.passes.iter().flat_map(|pass| {
@@ -34,7 +43,7 @@ impl FileOf<'_> {
 }
 
 /// The files of an output's passes, in the order of the passes.
-pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<FileOf<'j>> {
+pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<File<'j>> {
     let layers = layers(chain);
     // Where no passes are listed, the files list them.
     let listed: Vec<Option<&Word>> = match passes {
@@ -44,23 +53,20 @@ pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<F
             .collect(),
         passes => passes.to_vec(),
     };
-    let mut files: Vec<FileOf<'j>> = Vec::new();
+    let mut files: Vec<File<'j>> = Vec::new();
     for pass in listed {
         let file = layers.iter().find(|(_, passes)| {
             pass.is_some_and(|pass| passes.iter().any(|one| one.text == pass.text))
         });
         match file {
-            None => files.push(FileOf {
-                name: pass,
-                passes: vec![pass],
-            }),
+            None => files.push(File::of_pass(pass)),
             Some((name, _)) => {
                 let known = files
                     .iter_mut()
                     .find(|known| known.name.is_some_and(|known| std::ptr::eq(known, name)));
                 match known {
                     Some(known) => known.passes.push(pass),
-                    None => files.push(FileOf {
+                    None => files.push(File {
                         name: Some(name),
                         passes: vec![pass],
                     }),
@@ -73,7 +79,10 @@ pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<F
 
 /// `layers = { light = ["beauty", "shadow"] }`
 pub(super) fn layers<'j>(chain: &Chain<'j>) -> &'j [(Word, Vec<Word>)] {
-    match chain.get(Key::Layers).map(|setting| &setting.value.value) {
+    match chain
+        .setting(Key::Layers)
+        .map(|setting| &setting.value.value)
+    {
         Some(Value::Layers(files)) => files,
         _ => &[],
     }

@@ -17,8 +17,8 @@ pub struct Problem {
 }
 
 impl Problem {
-    /// Puts it among others; the same one is counted and not told twice.
-    pub(super) fn among(self, others: &mut Vec<Self>) {
+    /// Puts it among others; the same one is counted and not reported twice.
+    pub(super) fn add_to(self, others: &mut Vec<Self>) {
         let same = |known: &&mut Self| known.place == self.place && known.kind == self.kind;
         // Of a large job with a problem in every shot only the last are looked through.
         match others.iter_mut().rev().take(256).find(same) {
@@ -92,7 +92,7 @@ pub enum ProblemKind {
 
 impl ProblemKind {
     /// A name that is none of those that are declared.
-    pub(super) fn strange(kind: &'static str, name: &str, names: &[&str]) -> Self {
+    pub(super) fn unknown_name(kind: &'static str, name: &str, names: &[&str]) -> Self {
         Self::Undeclared {
             kind,
             name: name.to_owned(),

@@ -1,29 +1,171 @@
-//! What a chain of layers comes to.
+//! Resolves what deliverables of one request share: engine, frames, scene, version.
 
-use super::{Color, PathTemplate, Picture};
+use std::sync::Arc;
+use std::time::Duration;
+
+use super::context::Context;
+use super::engine::Engines;
+use super::request::{OutputKind, Request};
+use super::version::version_of_scene;
+use super::{Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind, Processes};
 use crate::frames::FrameSet;
-use crate::job::{Key, Only, Setting, Value, Word};
-use crate::layers::Chain;
-use crate::picture::{FormatFacts, Size, TransferFacts, format_of_extension};
-use crate::source::Sourced;
-use crate::template::{Part, Template};
+use crate::job::{FramesToRender, Key};
+use crate::precedence::Chain;
+use crate::profile::Takes;
+use crate::source::{Level, Sourced};
 
-/// The words of a key, or one nothing where nobody sets it.
-pub(super) fn listed<'j>(chain: &Chain<'j>, key: Key) -> Vec<Option<&'j Word>> {
-    match chain.words(key) {
-        Some(words) if !words.is_empty() => words.iter().map(Some).collect(),
-        _ => vec![None],
+impl<'j> Context<'j> {
+    /// What the deliverables of a request share, for one camera; what stands in the way is reported.
+    pub(super) fn common(
+        &self,
+        request: &Request<'j>,
+        chain: &Chain<'j>,
+        engines: &mut Engines,
+        expansion: &mut Expansion,
+    ) -> Option<Common> {
+        let count = request.deliverables();
+        let engine = engines.of(self, request, chain, expansion)?;
+        let mut common = Common {
+            shot_index: request.shot_index,
+            output_index: request.output_index,
+            names: Names {
+                project: chain.value(Key::Name),
+                shot: request.shot.name.clone(),
+                output: request.output.name.clone(),
+                variant: request.variant.cloned(),
+                view: request.view.cloned(),
+                camera: None,
+                preset: request.preset.clone(),
+                version: chain.value(Key::Version),
+            },
+            frames: self.frames(chain, request.kind, one_frame(request)),
+            engine,
+            scene: None,
+            fps: chain.value(Key::Fps),
+            processes: processes(chain),
+            allows_unverifiable: chain.value::<String>(Key::Unverifiable).as_deref()
+                == Some("allow"),
+            project_values: Arc::clone(&self.project_values),
+        };
+        // Names in the scene's path may need the frames of the shot.
+        let frames = known_frames(request, chain, &common);
+        if let Some(frames) = &frames {
+            common.frames = self.frames(chain, request.kind, frames.clone());
+        }
+        if let Some(path) = chain.setting(Key::Scene).and_then(PathTemplate::of_setting) {
+            common.scene = Some(self.file(&path, &common, count, expansion)?);
+        }
+        if frames.is_none() {
+            let frames = self.frames_of_scene(request, &common, expansion)?;
+            common.frames = self.frames(chain, request.kind, frames);
+        }
+        // A movie is made of the whole shot or not at all.
+        if request.kind == OutputKind::Movie && common.frames.selected.is_empty() {
+            return None;
+        }
+        version_of_scene(chain, &mut common, count, expansion).then_some(common)
+    }
+
+    /// The frames of a shot as an output has them.
+    fn frames(&self, chain: &Chain<'j>, kind: OutputKind, frames: Sourced<FrameSet>) -> Frames {
+        let still = still(chain, kind);
+        let shot = frames.value.clone();
+        let wanted = match &still {
+            Some(still) => still.value.clone(),
+            None => frames_to_render(chain, &shot),
+        };
+        let selected = match &self.selection.frames {
+            None => wanted,
+            // Both sets were read from short texts, so what they share is never too intricate.
+            Some(asked) => wanted.intersection(asked).unwrap_or_default(),
+        };
+        match kind {
+            OutputKind::Sequence => Frames {
+                shot,
+                files: frames,
+                selected,
+            },
+            OutputKind::Still => Frames {
+                shot,
+                files: still.unwrap_or(frames),
+                selected,
+            },
+            OutputKind::Movie => {
+                let first = FrameSet::from_frames(shot.first());
+                let selected = if selected == shot {
+                    first.clone()
+                } else {
+                    FrameSet::empty()
+                };
+                Frames {
+                    shot,
+                    files: frames.with(first),
+                    selected,
+                }
+            }
+        }
+    }
+
+    /// The frames that the scene has, where somebody asked it; else that is a problem.
+    fn frames_of_scene(
+        &self,
+        request: &Request<'j>,
+        common: &Common,
+        expansion: &mut Expansion,
+    ) -> Option<Sourced<FrameSet>> {
+        if let Some(scene) = &common.scene {
+            if let Some(frames) = self.around.scene_frames.get(&scene.path) {
+                return Some(one_frame(request).with(frames.clone()));
+            }
+            let unknown = (Arc::clone(&common.engine), scene.path.clone());
+            expansion.without_frames.push(unknown);
+        }
+        let place = request.shot.name_place.clone();
+        expansion.report(
+            ProblemKind::Unset(Key::Frames),
+            place,
+            request.deliverables(),
+        );
+        None
+    }
+}
+
+/// The frames of a shot as the job sets them; none where the scene has to say them.
+fn known_frames(
+    request: &Request<'_>,
+    chain: &Chain<'_>,
+    common: &Common,
+) -> Option<Sourced<FrameSet>> {
+    let frames = chain.get(Key::Frames);
+    // A still of a shot without frames is all that is needed, and so is one picture of an engine that
+    // takes no frames.
+    frames.or_else(|| still(chain, request.kind)).or_else(|| {
+        let engine = &common.engine;
+        let takes_none = engine.place.is_some() && engine.takes == Takes::Nothing;
+        takes_none.then(|| one_frame(request))
+    })
+}
+
+/// The frame of a still.
+fn still(chain: &Chain<'_>, kind: OutputKind) -> Option<Sourced<FrameSet>> {
+    let still = chain.get::<i64>(Key::Still);
+    let still = still.filter(|_| kind == OutputKind::Still)?;
+    Some(still.map(|frame| FrameSet::range(frame, frame)))
+}
+
+/// One frame that nobody set.
+fn one_frame(request: &Request<'_>) -> Sourced<FrameSet> {
+    Sourced {
+        value: FrameSet::range(1, 1),
+        level: Level::BuiltIn,
+        place: request.shot.name_place.clone(),
     }
 }
 
 /// The frames that a preset asks for, of those of the shot.
-pub(super) fn wanted(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
-    let only = chain.value(Key::Only, |value| match value {
-        Value::Only(only) => Some(*only),
-        _ => None,
-    });
-    match only.map(|only| only.value) {
-        Some(Only::FirstMiddleLast) => FrameSet::from_frames(
+fn frames_to_render(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
+    match chain.value(Key::Only) {
+        Some(FramesToRender::FirstMiddleLast) => FrameSet::from_frames(
             [
                 frames.first(),
                 frames.nth(frames.count().saturating_sub(1) / 2),
@@ -32,112 +174,43 @@ pub(super) fn wanted(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
             .into_iter()
             .flatten(),
         ),
-        Some(Only::All) | None => frames.clone(),
+        Some(FramesToRender::All) | None => frames.clone(),
     }
 }
 
-/// A part of a size, rounded to whole pixels, at least one.
-fn scaled(size: Size, (part, whole): (u32, u32)) -> Size {
-    let of = |length: u32| {
-        let (length, part, whole) = (u64::from(length), u64::from(part), u64::from(whole));
-        let rounded = (length * part * 2 + whole) / (whole * 2);
-        u32::try_from(rounded).unwrap_or(u32::MAX).max(1)
+fn processes(chain: &Chain<'_>) -> Processes {
+    let small = |key| {
+        let number = chain.value::<u64>(key);
+        number.and_then(|number| u32::try_from(number).ok())
     };
-    Size {
-        width: of(size.width),
-        height: of(size.height),
-    }
-}
-
-/// The template that a setting holds.
-pub(super) fn template(setting: &Setting) -> Option<PathTemplate> {
-    match &setting.value.value {
-        Value::Template(template, length) => Some(PathTemplate {
-            template: template.clone(),
-            place: setting.value.place.clone(),
-            length: *length,
-        }),
-        _ => None,
-    }
-}
-
-/// The picture that is wanted; `None` when neither a key nor the extension tells the format, and
-/// it is not given.
-pub(super) fn picture(
-    chain: &Chain<'_>,
-    path: &Template,
-    given: Option<&'static FormatFacts>,
-) -> Option<Picture> {
-    let format = chain.value(Key::Format, |value| match value {
-        Value::Format(format) => Some(*format),
-        _ => None,
-    });
-    let (format, format_place) = match (given, format) {
-        (Some(format), _) => (format, None),
-        (None, Some(format)) => (format.value, Some(format.place)),
-        (None, None) => (format_of_extension(extension(path)?)?, None),
-    };
-    let ratio = |key| {
-        chain.value(key, |value| match value {
-            Value::Scale(part, whole) => Some((*part, *whole)),
-            _ => None,
-        })
-    };
-    let mut picture = Picture {
-        format,
-        format_place,
-        channels: chain.value(Key::Channels, |value| match value {
-            Value::Channels(channels) => Some(*channels),
-            _ => None,
-        }),
-        bits: chain.value(Key::Bits, |value| match value {
-            Value::Bits(bits) => Some(*bits),
-            _ => None,
-        }),
-        compression: chain.text(Key::Compression),
-        quality: chain.value(Key::Quality, |value| match value {
-            Value::Number(quality) => Some(*quality),
-            _ => None,
-        }),
-        size: chain.value(Key::Size, |value| match value {
-            Value::Size(size) => Some(*size),
-            _ => None,
-        }),
-        crop: chain.value(Key::Crop, |value| match value {
-            Value::Region(region) => Some(*region),
-            _ => None,
-        }),
-        pixel_aspect: ratio(Key::PixelAspect),
-        color: Color {
-            linear: chain
-                .text(Key::ColorPixels)
-                .map(|pixels| pixels.map(|word| word == "linear")),
-            transfer: transfer(chain),
+    Processes {
+        priority: chain.value(Key::Priority).unwrap_or(0),
+        env: chain.merged(Key::Env),
+        threads: chain.value(Key::Threads),
+        chunk: chunk(chain),
+        spread: chain.value::<String>(Key::Order).as_deref() == Some("spread"),
+        limits: Limits {
+            start: chain.value(Key::StartTimeout),
+            frame: chain.value(Key::FrameTimeout),
+            silence: chain.value(Key::SilenceTimeout),
+            retries: small(Key::Retries).unwrap_or(2),
+            retry_pause: chain
+                .value(Key::RetryPause)
+                .unwrap_or(Duration::from_secs(5)),
+            checkpoint_every: chain
+                .value(Key::CheckpointEvery)
+                .unwrap_or(Duration::from_secs(600)),
+            checkpoint_keep: small(Key::CheckpointKeep).map_or(3, |number| number.max(1) as usize),
         },
-    };
-    if let Some(scale) = ratio(Key::Scale) {
-        if let Some(size) = &mut picture.size {
-            size.value = scaled(size.value, scale.value);
-        }
-        if let Some(crop) = &mut picture.crop {
-            crop.value = crop.value.scaled(scale.value);
-        }
     }
-    Some(picture)
 }
 
-/// How linear pixels become ready for display.
-pub(super) fn transfer(chain: &Chain<'_>) -> Option<Sourced<&'static TransferFacts>> {
-    chain.value(Key::ColorTransfer, |value| match value {
-        Value::Transfer(transfer) => Some(*transfer),
-        _ => None,
-    })
-}
-
-/// The extension that a path ends in, as far as it is written out.
-pub(super) fn extension(path: &Template) -> Option<&str> {
-    match path.parts().last()? {
-        Part::Text(text) => Some(text.rsplit_once('.')?.1),
-        Part::Token(_) | Part::Optional(_) => None,
+/// The most frames of one process: as set, or so many that its start takes at most a tenth of it.
+fn chunk(chain: &Chain<'_>) -> Option<u64> {
+    if let Some(chunk) = chain.value::<u64>(Key::Chunk).filter(|chunk| *chunk > 0) {
+        return Some(chunk);
     }
+    let start = chain.value::<Duration>(Key::StartUp)?.as_secs_f64();
+    let frame = chain.value::<Duration>(Key::FrameTime)?.as_secs_f64();
+    Some((start * 9.0 / frame).ceil().clamp(1.0, 1e9) as u64)
 }

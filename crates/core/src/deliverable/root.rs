@@ -4,19 +4,14 @@ use std::sync::Arc;
 
 use crate::template::{Part, PathPattern, Piece, Template, TokenValue};
 
-/// Where paths start that name no place, and the folder of their own below the place.
-#[derive(Clone, Copy)]
-pub(super) struct Start<'a> {
-    pub(super) job_folder: &'a str,
-    pub(super) subfolder: Option<&'a str>,
-}
-
-/// The folder that the paths may not leave, and the pattern made absolute.
+/// The folder that the paths may not leave, and the pattern made absolute: paths that name no place
+/// start at the job's folder, and a subfolder of their own lies below the place.
 pub(super) fn root_and_pattern(
     template: &Template,
     pattern: PathPattern,
     value: &dyn Fn(&str) -> TokenValue,
-    start: Start<'_>,
+    job_folder: &str,
+    subfolder: Option<&str>,
 ) -> Result<(Arc<str>, PathPattern), String> {
     let first = match template.parts().first() {
         Some(Part::Token(token)) if token.name.starts_with("place.") => match value(&token.name) {
@@ -36,7 +31,6 @@ pub(super) fn root_and_pattern(
                     text.split_inclusive('/').take(2).collect::<String>()
                 ));
             }
-            let job_folder = start.job_folder;
             let pattern = pattern.behind(&format!("{job_folder}/"));
             (job_folder.to_owned(), pattern)
         }
@@ -60,7 +54,7 @@ pub(super) fn root_and_pattern(
             _ => {}
         }
     }
-    Ok(match start.subfolder {
+    Ok(match subfolder {
         None => (root.into(), pattern),
         Some(subfolder) => {
             let pattern = below_root(&pattern, &root, subfolder);
@@ -126,11 +120,7 @@ mod tests {
     fn path(text: &str) -> Result<String, String> {
         let template: Template = text.parse().unwrap();
         let pattern = crate::template::expand(&template, &value).unwrap();
-        let start = Start {
-            job_folder: "/work/show",
-            subfolder: None,
-        };
-        root_and_pattern(&template, pattern, &value, start)
+        root_and_pattern(&template, pattern, &value, "/work/show", None)
             .map(|(root, pattern)| format!("{root} | {}", pattern.sketch()))
     }
 

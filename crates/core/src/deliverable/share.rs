@@ -30,25 +30,16 @@ impl Share {
     /// refused by a rule, and missing ones count 1 here.
     #[must_use]
     pub fn of_job(job: &Job) -> Option<Self> {
-        let part = job.of_project(Key::SharePart)?;
+        let part = job.setting(Key::SharePart)?;
         let Value::Share(which, of) = part.value.value else {
             return None;
         };
-        let mut weights = match job
-            .of_project(Key::ShareWeights)
-            .map(|one| &one.value.value)
-        {
-            Some(Value::Weights(weights)) => weights.clone(),
-            _ => Vec::new(),
-        };
+        let mut weights: Vec<u64> = job.get(Key::ShareWeights).unwrap_or_default();
         weights.resize(usize::try_from(of).ok()?, 1);
-        let turns = job
-            .of_project(Key::ShareInterleaved)
-            .map(|one| &one.value.value);
         Some(Self {
             part: which,
             weights,
-            interleaved: turns == Some(&Value::Truth(true)),
+            interleaved: job.get(Key::ShareInterleaved) == Some(true),
             place: part.value.place.clone(),
         })
     }
@@ -68,10 +59,9 @@ impl Share {
         for (one, frames) in expansion.deliverables.iter_mut().zip(kept) {
             let key = (Arc::as_ptr(&one.common), frames);
             let common = known.entry(key.clone()).or_insert_with(|| {
-                Arc::new(Common {
-                    chosen: FrameSet::from_frames(key.1.iter().copied()),
-                    ..(*one.common).clone()
-                })
+                let mut common = (*one.common).clone();
+                common.frames.selected = FrameSet::from_frames(key.1.iter().copied());
+                Arc::new(common)
             });
             one.common = Arc::clone(common);
         }
@@ -102,24 +92,12 @@ impl Share {
     fn order(&self, count: usize) -> Vec<usize> {
         let mut order: Vec<usize> = (0..count).collect();
         if self.interleaved {
-            let common = self
-                .weights
-                .iter()
-                .copied()
-                .fold(0, greatest_common_divisor);
+            let common = self.weights.iter().copied().fold(0, num_integer::gcd);
             let slots = self.weights.iter().sum::<u64>() / common.max(1);
             let slots = usize::try_from(slots.clamp(1, MOST_SLOTS)).unwrap_or(1);
             order.sort_by_key(|index| (index % slots, *index));
         }
         order
-    }
-}
-
-fn greatest_common_divisor(one: u64, other: u64) -> u64 {
-    if other == 0 {
-        one
-    } else {
-        greatest_common_divisor(other, one % other)
     }
 }
 
@@ -150,11 +128,15 @@ fn chunks(all: &[Deliverable]) -> Vec<Chunk> {
         .flat_map(|deliverables| {
             let first = &all[deliverables[0]];
             let common = &first.common;
-            // Without a wish, a frame is the least that can be given away.
-            let size = common.chunk.or(Some(1));
-            let pieces = common.engine.takes.cut(&common.clip, &common.chosen, size);
+            // Where nothing is set, a frame is the least that can be given away.
+            let size = common.processes.chunk.or(Some(1));
+            let pieces =
+                common
+                    .engine
+                    .takes
+                    .cut(&common.frames.shot, &common.frames.selected, size);
             let files = deliverables.len() as u64;
-            let movie = first.movie().map(|_| common.clip.count());
+            let movie = first.movie().map(|_| common.frames.shot.count());
             pieces.into_iter().map(move |frames| Chunk {
                 deliverables: deliverables.clone(),
                 size: movie.unwrap_or(frames.count() * files),

@@ -1,137 +1,149 @@
-//! The values that a deliverable gives to tokens.
+//! The values that a deliverable gives to the tokens of templates.
 
 use super::{Common, Deliverable, Movie, Picture};
 use crate::job::Word;
 use crate::template::TokenValue;
+use crate::token::Token;
 
-impl Common {
-    /// The value of a token, as far as pass and picture are not asked.
-    fn token(&self, name: &str) -> TokenValue {
-        if let Some(place) = name.strip_prefix("place.") {
-            let built_in = (place == "scene")
-                .then(|| self.scene.as_ref().map(|scene| scene.folder().to_owned()))
-                .flatten();
-            let named = || {
-                let places = &self.project_values.places;
-                places
-                    .iter()
-                    .find(|(known, _)| known == place)
-                    .map(|(_, folder)| folder.clone())
-            };
-            return match built_in.or_else(named) {
-                Some(folder) => TokenValue::Path(folder),
-                None if place == "scene" => TokenValue::Nothing,
-                None => TokenValue::Unknown,
-            };
+/// All that a path is made from: what is known so far of a deliverable.
+#[derive(Clone, Copy)]
+pub(super) struct Known<'a> {
+    pub(super) common: &'a Common,
+    pub(super) pass: Option<&'a Word>,
+    pub(super) picture: Option<&'a Picture>,
+    pub(super) movie: Option<&'a Movie>,
+    pub(super) settings: &'a [(String, Word)],
+}
+
+impl<'a> Known<'a> {
+    /// What is known before passes and pictures are.
+    pub(super) fn of(common: &'a Common) -> Self {
+        Self {
+            common,
+            pass: None,
+            picture: None,
+            movie: None,
+            settings: &[],
         }
+    }
+
+    /// The value of a token, by its name.
+    pub(super) fn token(&self, name: &str) -> TokenValue {
+        match Token::read(name) {
+            Some((token, part)) => self.value(token, part),
+            None => {
+                let mut own = self.common.project_values.tokens.iter();
+                let value = own.find(|(known, _)| known == name);
+                value.map_or(TokenValue::Unknown, |(_, value)| {
+                    TokenValue::Text(value.clone())
+                })
+            }
+        }
+    }
+
+    fn value(&self, token: Token, part: &str) -> TokenValue {
         let text = |value: Option<&str>| {
             value.map_or(TokenValue::Nothing, |text| {
                 TokenValue::Text(text.to_owned())
             })
         };
         let number = |value: Option<i64>| value.map_or(TokenValue::Nothing, TokenValue::Number);
-        let frames = &self.clip;
-        match name {
-            "project" => text(self.project.as_deref()),
-            "shot" => text(Some(&self.shot)),
-            "scene" => text(
-                self.scene
-                    .as_ref()
-                    .and_then(|scene| crate::job::stem(&scene.path))
-                    .as_deref(),
-            ),
-            "camera" => text(self.camera.as_ref().map(|word| word.text.as_str())),
-            "variant" => text(self.variant.as_ref().map(|word| word.text.as_str())),
-            "view" => text(self.view.as_ref().map(|word| word.text.as_str())),
-            "preset" => text(self.preset.as_ref().map(|preset| preset.value.as_str())),
-            "engine" => text(Some(&self.engine.name)),
-            "output" => text(Some(&self.output)),
-            "user" => text(self.project_values.person.user.as_deref()),
-            "host" => text(self.project_values.person.host.as_deref()),
-            "artist" => {
-                let person = &self.project_values.person;
-                text(person.artist.as_deref().or(person.user.as_deref()))
+        let common = self.common;
+        let person = &common.project_values.person;
+        let size = self.picture.and_then(Picture::file_size);
+        match token {
+            Token::Project => text(common.names.project.as_deref()),
+            Token::Place => self.place(part),
+            Token::Shot => text(Some(&common.names.shot)),
+            Token::Scene => {
+                let scene = common.scene.as_ref();
+                text(
+                    scene
+                        .and_then(|scene| crate::job::stem(&scene.path))
+                        .as_deref(),
+                )
             }
-            "date" => self
+            Token::Variant => text(Word::text_of(common.names.variant.as_ref())),
+            Token::View => text(Word::text_of(common.names.view.as_ref())),
+            Token::Pass => text(Word::text_of(self.pass)),
+            Token::Camera => text(Word::text_of(common.names.camera.as_ref())),
+            Token::Preset => text(
+                common
+                    .names
+                    .preset
+                    .as_ref()
+                    .map(|preset| preset.value.as_str()),
+            ),
+            Token::Engine => text(Some(&common.engine.name)),
+            Token::Output => text(Some(&common.names.output)),
+            Token::Version => number(common.names.version),
+            Token::Frame => TokenValue::Frame,
+            Token::First => number(common.frames.shot.first()),
+            Token::Last => number(common.frames.shot.last()),
+            Token::Count => number(i64::try_from(common.frames.shot.count()).ok()),
+            Token::Width => number(size.map(|size| size.width.into())),
+            Token::Height => number(size.map(|size| size.height.into())),
+            Token::Fps => common
+                .fps
+                .map_or(TokenValue::Nothing, |fps| TokenValue::Text(fps.to_string())),
+            Token::Ext => text(self.picture.map(|picture| picture.format.extension())),
+            Token::Codec => {
+                let codec = self.movie.and_then(|movie| movie.codec.as_ref());
+                text(codec.map(|codec| codec.value.name))
+            }
+            Token::Container => text(self.movie.map(|movie| movie.container.name())),
+            Token::User => text(person.user.as_deref()),
+            Token::Artist => text(person.artist.as_deref().or(person.user.as_deref())),
+            Token::Host => text(person.host.as_deref()),
+            Token::Date => common
                 .project_values
                 .began
-                .as_ref()
-                .map_or(TokenValue::Nothing, |began| {
-                    TokenValue::Date(began.instant())
-                }),
-            "version" => number(self.version),
-            "first" => number(frames.first()),
-            "last" => number(frames.last()),
-            "count" => number(i64::try_from(frames.count()).ok()),
-            "fps" => text(self.fps.as_deref()),
-            _ => self
-                .project_values
-                .tokens
-                .iter()
-                .find(|(known, _)| known == name)
-                .map_or(TokenValue::Unknown, |(_, value)| {
-                    TokenValue::Text(value.clone())
-                }),
+                .map_or(TokenValue::Nothing, TokenValue::Date),
+            Token::Setting => {
+                let mut settings = self.settings.iter();
+                let value = settings.find(|(known, _)| known == part);
+                text(value.map(|(_, word)| word.text.as_str()))
+            }
+            // Only profiles know the others.
+            _ => TokenValue::Unknown,
+        }
+    }
+
+    fn place(&self, name: &str) -> TokenValue {
+        if name == "scene" {
+            let folder = self.common.scene.as_ref().map(|scene| scene.folder());
+            if let Some(folder) = folder {
+                return TokenValue::Path(folder.to_owned());
+            }
+        }
+        let mut places = self.common.project_values.places.iter();
+        match places.find(|(known, _)| known == name) {
+            Some((_, folder)) => TokenValue::Path(folder.clone()),
+            None if name == "scene" => TokenValue::Nothing,
+            None => TokenValue::Unknown,
         }
     }
 }
 
-/// The value of a token, for a pass of an output.
-pub(super) fn token(
-    name: &str,
-    common: &Common,
-    pass: Option<&Word>,
-    picture: Option<&Picture>,
-    movie: Option<&Movie>,
-    settings: &[(String, Word)],
-) -> TokenValue {
-    if let Some(setting) = name.strip_prefix("settings.") {
-        return settings
-            .iter()
-            .find(|(known, _)| known == setting)
-            .map_or(TokenValue::Nothing, |(_, word)| {
-                TokenValue::Text(word.text.clone())
-            });
-    }
-    let size = picture.and_then(Picture::file_size);
-    let number = |value: Option<u32>| {
-        value.map_or(TokenValue::Nothing, |value| {
-            TokenValue::Number(value.into())
-        })
-    };
-    match name {
-        "pass" => pass.map_or(TokenValue::Nothing, |word| {
-            TokenValue::Text(word.text.clone())
-        }),
-        "ext" => picture.map_or(TokenValue::Nothing, |picture| {
-            TokenValue::Text(picture.format.extensions[0].to_owned())
-        }),
-        "width" => number(size.map(|size| size.width)),
-        "height" => number(size.map(|size| size.height)),
-        "codec" | "container" => movie
-            .and_then(|movie| match name {
-                "codec" => movie.codec.as_ref().map(|codec| codec.value.name),
-                _ => Some(movie.container.name()),
-            })
-            .map_or(TokenValue::Nothing, |word| {
-                TokenValue::Text(word.to_owned())
-            }),
-        "frame" => TokenValue::Frame,
-        _ => common.token(name),
-    }
-}
-
 impl Deliverable {
-    /// The value of a token of templates.
+    fn known(&self) -> Known<'_> {
+        Known {
+            common: &self.common,
+            pass: self.pass.as_ref(),
+            picture: Some(&self.picture),
+            movie: self.movie(),
+            settings: &self.settings,
+        }
+    }
+
+    /// The value of a token of templates, by its name.
     #[must_use]
     pub fn token(&self, name: &str) -> TokenValue {
-        token(
-            name,
-            &self.common,
-            self.pass.as_ref(),
-            Some(&self.picture),
-            self.movie(),
-            &self.settings,
-        )
+        self.known().token(name)
+    }
+
+    /// The value of a token of templates; `part` is what stands in for `NAME` in `settings.NAME`.
+    pub(crate) fn value(&self, token: Token, part: &str) -> TokenValue {
+        self.known().value(token, part)
     }
 }

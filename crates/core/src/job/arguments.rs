@@ -1,9 +1,9 @@
-//! `--set KEY=VALUE`: the command line's own layer, or an edit of one table.
+//! `--set KEY=VALUE`: the command line's own level, or an edit of one table.
 
-use super::tree::{Entry, Node, NodeKind, parse_value};
 use crate::finding::Finding;
 use crate::nearest::advice;
 use crate::source::{Place, SourceId};
+use crate::toml_tree::{Entry, Node, NodeKind, parse_value};
 
 /// The tables whose entries are tables with names of their own.
 const OF_NAMED_TABLES: [&str; 6] = ["shot", "pass", "output", "variant", "view", "preset"];
@@ -14,7 +14,7 @@ const EDITABLE: [&str; 10] = [
 ];
 
 /// Puts the value of one argument into the tree of the job file, the first of `files`, or into the
-/// command line's layer.
+/// command line's level.
 pub(super) fn apply(
     argument: &str,
     source: SourceId,

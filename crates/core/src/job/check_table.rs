@@ -1,5 +1,6 @@
 //! `[check]`: how grave findings are in this job, and what is exempted with a reason.
 
+use super::Word;
 use crate::finding::{Finding, Weight};
 use crate::source::Place;
 
@@ -7,7 +8,7 @@ use crate::source::Place;
 #[derive(Debug, Clone, Default)]
 pub struct CheckTable {
     /// Codes with their weight here; none switches a rule off. The strongest file comes first.
-    pub weights: Vec<(String, Option<Weight>)>,
+    pub weights: Vec<(Word, Option<Weight>)>,
     /// Single places that are as they should be.
     pub exempt: Vec<Exemption>,
 }
@@ -16,7 +17,7 @@ pub struct CheckTable {
 #[derive(Debug, Clone)]
 pub struct Exemption {
     /// The rule's code.
-    pub code: String,
+    pub code: Word,
     /// The place.
     pub place: Place,
     /// Why.
@@ -28,7 +29,7 @@ impl CheckTable {
     #[must_use]
     pub fn judge(&self, finding: Finding) -> Option<Finding> {
         let exempt = self.exempt.iter().any(|one| {
-            one.code == finding.code
+            one.code.text == finding.code
                 && finding
                     .labels
                     .iter()
@@ -37,8 +38,11 @@ impl CheckTable {
         if exempt {
             return None;
         }
-        let said = self.weights.iter().find(|(code, _)| code == finding.code);
-        match said {
+        let own = self
+            .weights
+            .iter()
+            .find(|(code, _)| code.text == finding.code);
+        match own {
             None => Some(finding),
             Some((_, weight)) => weight.map(|weight| Finding { weight, ..finding }),
         }

@@ -2,26 +2,25 @@
 
 mod arguments;
 mod check_table;
+mod from_value;
 mod keys;
-mod limits;
+pub mod kinds;
 mod read;
 mod table;
-mod tree;
 mod value;
 
 pub use check_table::{CheckTable, Exemption};
-pub use keys::{KEYS, Key, KeyFacts, Kind, TableKind, is_group};
+pub use from_value::FromValue;
+pub use keys::{KEYS, Key, KeyFacts, TableKind, is_group};
+pub use kinds::{Kind, length_of_time};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
 pub use table::{NamedTable, Setting, Table};
-pub use tree::{Entry, Node, NodeKind, parse as parse_tree};
-pub use value::{Only, RunEntry, Value, Word, length_of_time};
-
-use std::time::Duration;
+pub use value::{FramesToRender, RunEntry, Value, Word};
 
 use std::collections::HashSet;
 
-use crate::source::{Layer, Place, Sourced, Sources};
+use crate::source::{Level, Place, Sourced, Sources};
 use crate::system::System;
 
 /// All that a job file and the command line say. The order is that of the file.
@@ -93,66 +92,34 @@ impl Job {
 impl Job {
     /// What is set for the whole job: on the command line, else by the project.
     #[must_use]
-    pub fn of_project(&self, key: Key) -> Option<&Setting> {
-        let said = self.command_line.get(key);
-        said.or_else(|| self.project.get(key))
+    pub fn setting(&self, key: Key) -> Option<&Setting> {
+        let stronger = self.command_line.get(key);
+        stronger.or_else(|| self.project.get(key))
     }
 
-    fn value(&self, key: Key) -> Option<&Value> {
-        self.of_project(key).map(|setting| &setting.value.value)
-    }
-
-    /// A word that is set for the whole job.
+    /// The value that is set for the whole job; none where nobody sets it or it is of another type.
     #[must_use]
-    pub fn word(&self, key: Key) -> Option<&str> {
-        match self.value(key)? {
-            Value::Text(text) => Some(text),
-            _ => None,
-        }
-    }
-
-    /// A number above 0 that is set for the whole job.
-    #[must_use]
-    pub fn number(&self, key: Key) -> Option<u64> {
-        match self.value(key)? {
-            Value::Number(number) => u64::try_from(*number).ok().filter(|number| *number > 0),
-            _ => None,
-        }
-    }
-
-    /// A length of time that is set for the whole job.
-    #[must_use]
-    pub fn time(&self, key: Key) -> Option<Duration> {
-        match self.value(key)? {
-            Value::Duration(time) => Some(*time),
-            _ => None,
-        }
+    pub fn get<T: FromValue>(&self, key: Key) -> Option<T> {
+        T::from_value(&self.setting(key)?.value.value)
     }
 
     /// How many processes run at once.
     #[must_use]
     pub fn jobs(&self) -> u64 {
-        self.number(Key::Jobs).unwrap_or(1)
+        self.get(Key::Jobs).filter(|jobs| *jobs > 0).unwrap_or(1)
     }
 
     /// The preset that the project's own tables name.
     #[must_use]
-    pub fn preset(&self) -> Option<&str> {
-        match self
-            .project
-            .get(Key::Preset)
-            .map(|setting| &setting.value.value)
-        {
-            Some(Value::Words(words)) => words.first().map(|word| word.text.as_str()),
-            _ => None,
-        }
+    pub fn preset(&self) -> Option<String> {
+        String::from_value(&self.project.get(Key::Preset)?.value.value)
     }
 
     /// The same job without what the command line sets.
     #[must_use]
     pub fn without_command_line(&self) -> Self {
         Self {
-            command_line: Table::empty(Layer::CommandLine),
+            command_line: Table::empty(Level::CommandLine),
             ..self.clone()
         }
     }
@@ -170,7 +137,7 @@ impl Job {
                 key: Key::Preset,
                 key_place: word.place.clone(),
                 value: Sourced {
-                    layer: Layer::CommandLine,
+                    level: Level::CommandLine,
                     place: word.place.clone(),
                     value: Value::Words(vec![word]),
                 },

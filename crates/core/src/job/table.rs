@@ -4,7 +4,7 @@ use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
 use super::{Key, TableKind, Value, Word};
-use crate::source::{Layer, Place, Sourced};
+use crate::source::{Level, Place, Sourced};
 
 /// A key that a table sets.
 #[derive(Debug, Clone)]
@@ -20,8 +20,8 @@ pub struct Setting {
 /// The values that one table sets, in the job file and in the files that it builds on.
 #[derive(Debug, Clone)]
 pub struct Table {
-    /// The layer that the table belongs to.
-    pub layer: Layer,
+    /// The level that the table belongs to.
+    pub level: Level,
     /// What it sets. Of a key that several files set the strongest comes first.
     pub settings: Vec<Setting>,
 }
@@ -29,9 +29,9 @@ pub struct Table {
 impl Table {
     /// A table that sets nothing.
     #[must_use]
-    pub fn empty(layer: Layer) -> Self {
+    pub fn empty(level: Level) -> Self {
         Self {
-            layer,
+            level,
             settings: Vec::new(),
         }
     }

@@ -4,12 +4,14 @@ mod audio;
 mod codec;
 mod container;
 mod estimate;
+mod fps;
 mod pixels;
 
 pub use audio::{AUDIO_CODECS, AudioCodecFacts, audio_codec};
 pub use codec::{CODECS, CodecFacts, QUALITIES, codec};
 pub use container::{CONTAINERS, ContainerFacts, container, container_of_extension};
 pub use estimate::rule_of_thumb;
+pub use fps::{Fps, FpsError};
 pub use pixels::{PIXEL_FORMATS, PixelFormat, pixel_format};
 
 #[cfg(test)]

@@ -34,6 +34,12 @@ impl FormatFacts {
         self.lossy.contains(&compression.unwrap_or_default())
     }
 
+    /// The usual extension, without a dot.
+    #[must_use]
+    pub fn extension(&self) -> &'static str {
+        self.extensions.first().copied().unwrap_or(self.name)
+    }
+
     /// Whether it holds nothing but fractions, which usually are linear light.
     #[must_use]
     pub fn is_light(&self) -> bool {

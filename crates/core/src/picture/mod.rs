@@ -2,6 +2,7 @@
 
 mod estimate;
 mod format;
+mod ratio;
 mod region;
 mod sample;
 mod size;
@@ -9,6 +10,7 @@ mod transfer;
 
 pub use estimate::rule_of_thumb;
 pub use format::{FORMATS, FormatFacts, Holds, format, format_of_extension};
+pub use ratio::Ratio;
 pub use region::{Region, RegionError};
 pub use sample::{Bits, Channels};
 pub use size::{NAMED_SIZES, Size, SizeError};

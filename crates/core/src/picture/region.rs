@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use super::Size;
+use super::{Ratio, Size};
 
 /// A rectangle of pixels, written `640x360 at 100,50`.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,7 +30,8 @@ impl Region {
     /// The same part of a picture of which every side is a part of what it was. Edges are rounded
     /// to whole pixels, so that neighbours stay neighbours.
     #[must_use]
-    pub fn scaled(&self, (part, whole): (u32, u32)) -> Self {
+    pub fn scaled(&self, scale: Ratio) -> Self {
+        let (part, whole) = (scale.numerator, scale.denominator);
         let edge = |at: u64| (at * u64::from(part) * 2 + u64::from(whole)) / (u64::from(whole) * 2);
         let side = |start: u32, length: u32| {
             let (start, length) = (u64::from(start), u64::from(length));
@@ -111,7 +112,8 @@ mod tests {
         );
         assert!(one.is_inside(whole) && other.is_inside(whole));
         assert!(!"52x40 at 50,0".parse::<Region>().unwrap().is_inside(whole));
-        let (one, other) = (one.scaled((1, 8)), other.scaled((1, 8)));
+        let eighth = Ratio::new(1, 8).unwrap();
+        let (one, other) = (one.scaled(eighth), other.scaled(eighth));
         assert_eq!(one.left + one.size.width, other.left);
         assert_eq!(other.left + other.size.width, 13);
     }

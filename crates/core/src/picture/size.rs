@@ -3,6 +3,8 @@
 use std::fmt;
 use std::str::FromStr;
 
+use super::Ratio;
+
 /// Width and height, in pixels; neither is zero.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Size {
@@ -44,6 +46,17 @@ pub const NAMED_SIZES: [(&str, Size); 4] = [
         },
     ),
 ];
+
+impl Size {
+    /// A part of it, rounded to whole pixels, at least one.
+    #[must_use]
+    pub fn scaled(self, scale: Ratio) -> Self {
+        Self {
+            width: scale.of(self.width),
+            height: scale.of(self.height),
+        }
+    }
+}
 
 /// A text that is no size.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]

@@ -1,4 +1,4 @@
-//! The plan: the invocations, in order.
+//! The plan: the planned_processes, in order.
 
 mod order;
 
@@ -16,14 +16,14 @@ use crate::job::Word;
 
 /// One process to start. Its arguments are written out on demand.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Invocation {
+pub struct PlannedProcess {
     /// Indices of the deliverables that it makes, all of one shot, output, camera and engine.
     pub deliverables: Arc<[usize]>,
     /// The frames that it makes of each.
     pub frames: FrameSet,
 }
 
-impl Invocation {
+impl PlannedProcess {
     /// How many files it makes.
     #[must_use]
     pub fn files(&self) -> u64 {
@@ -63,7 +63,7 @@ pub fn label(deliverables: &[&Deliverable]) -> String {
     }
 }
 
-/// What the names of the invocations of some deliverables share.
+/// What the names of the planned_processes of some deliverables share.
 #[derive(Debug, Clone)]
 pub struct Naming {
     name: String,
@@ -87,11 +87,11 @@ impl Naming {
         let pass = one.pass.as_ref().filter(|_| members.len() == 1);
         let mut name = String::new();
         for word in [
-            Some(common.shot.as_str()),
-            Word::text_of(common.variant.as_ref()),
-            Word::text_of(common.view.as_ref()),
-            Word::text_of(common.camera.as_ref()),
-            Some(common.output.as_str()),
+            Some(common.names.shot.as_str()),
+            Word::text_of(common.names.variant.as_ref()),
+            Word::text_of(common.names.view.as_ref()),
+            Word::text_of(common.names.camera.as_ref()),
+            Some(common.names.output.as_str()),
             Word::text_of(pass),
         ]
         .into_iter()
@@ -108,7 +108,7 @@ impl Naming {
         Self { name, hash }
     }
 
-    /// The identity of the invocation of some frames.
+    /// The identity of the planned of some frames.
     #[must_use]
     pub fn identity(&self, frames: &FrameSet) -> String {
         let mut hash = self.hash.clone();
@@ -119,7 +119,7 @@ impl Naming {
         hash[..6].iter().flat_map(both).collect()
     }
 
-    /// The name of the invocation of some frames.
+    /// The name of the planned of some frames.
     #[must_use]
     pub fn name(&self, frames: &FrameSet) -> String {
         let (first, last) = (frames.first().unwrap_or(0), frames.last().unwrap_or(0));
@@ -131,11 +131,11 @@ impl Naming {
     }
 }
 
-/// The invocations that make the wanted frames of each deliverable, in the order in which they are
+/// The planned_processes that make the wanted frames of each deliverable, in the order in which they are
 /// done; `wanted` gives the frames of the deliverable with an index. A movie comes right after the
 /// last process of its sequence.
 #[must_use]
-pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Invocation> {
+pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<PlannedProcess> {
     let all = &expansion.deliverables;
     let mut groups: Vec<(Vec<usize>, FrameSet)> = Vec::new();
     let mut movies = Vec::new();
@@ -165,7 +165,7 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<In
     let mut plan = Vec::new();
     let manner = |group: &(Vec<usize>, FrameSet)| {
         let common = &all[group.0[0]].common;
-        (common.spread, common.priority)
+        (common.processes.spread, common.processes.priority)
     };
     for row in groups.chunk_by(|one, other| manner(one) == manner(other)) {
         let pieces = row
@@ -181,10 +181,10 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<In
 }
 
 /// The processes of deliverables that share them.
-fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<Invocation> {
+fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<PlannedProcess> {
     let common = &all[members[0]].common;
     let takes = common.engine.takes;
-    let mut pieces = match (common.spread, common.chunk) {
+    let mut pieces = match (common.processes.spread, common.processes.chunk) {
         // Without chunks the ends and the middle come first, and then all the rest.
         (true, None) if frames.count() > 3 => {
             let ends = [
@@ -200,19 +200,19 @@ fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<Invo
             let rest = ends.iter().fold(frames.clone(), |rest, one| {
                 rest.difference(one).unwrap_or(rest)
             });
-            let rest = takes.cut(&common.clip, &rest, None);
+            let rest = takes.cut(&common.frames.shot, &rest, None);
             ends.into_iter().chain(rest).collect()
         }
-        (_, chunk) => takes.cut(&common.clip, frames, chunk),
+        (_, chunk) => takes.cut(&common.frames.shot, frames, chunk),
     };
-    if common.spread && common.chunk.is_some() {
+    if common.processes.spread && common.processes.chunk.is_some() {
         let order = spread(pieces.len());
         pieces = permuted(pieces, &order);
     }
     let deliverables: Arc<[usize]> = members.into();
     pieces
         .into_iter()
-        .map(|frames| Invocation {
+        .map(|frames| PlannedProcess {
             deliverables: Arc::clone(&deliverables),
             frames,
         })
@@ -222,24 +222,24 @@ fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<Invo
 /// Puts each movie right after the last process of its sequence.
 fn with_movies(
     all: &[Deliverable],
-    plan: Vec<Invocation>,
+    plan: Vec<PlannedProcess>,
     movies: Vec<(usize, FrameSet)>,
-) -> Vec<Invocation> {
+) -> Vec<PlannedProcess> {
     if movies.is_empty() {
         return plan;
     }
     let mut last: HashMap<usize, usize> = HashMap::new();
-    for (at, invocation) in plan.iter().enumerate() {
-        last.extend(invocation.deliverables.iter().map(|index| (*index, at)));
+    for (at, planned) in plan.iter().enumerate() {
+        last.extend(planned.deliverables.iter().map(|index| (*index, at)));
     }
     let last: HashMap<String, usize> = last
         .into_iter()
         .map(|(index, at)| (all[index].pattern.sketch(), at))
         .collect();
-    let mut after: HashMap<usize, Vec<Invocation>> = HashMap::new();
+    let mut after: HashMap<usize, Vec<PlannedProcess>> = HashMap::new();
     let mut ready = Vec::new();
     for (index, frames) in movies {
-        let movie = Invocation {
+        let movie = PlannedProcess {
             deliverables: [index].into(),
             frames,
         };
@@ -251,8 +251,8 @@ fn with_movies(
         }
     }
     let mut out = Vec::with_capacity(plan.len());
-    for (at, invocation) in plan.into_iter().enumerate() {
-        out.push(invocation);
+    for (at, planned) in plan.into_iter().enumerate() {
+        out.push(planned);
         out.extend(after.remove(&at).into_iter().flatten());
     }
     out.extend(ready);

@@ -17,10 +17,11 @@ pub use subject::Subject;
 
 use helpers::one_of;
 
-use rayon::prelude::*;
-
 use crate::deliverable::{MOST_DELIVERABLES, ProblemKind};
+use crate::executor;
 use crate::finding::{Finding, grouped};
+use crate::job::{Job, Word};
+use crate::nearest::advice;
 
 /// Every rule, in the order of the codes.
 pub fn rules() -> impl Iterator<Item = &'static Rule> {
@@ -50,6 +51,26 @@ fn too_many(subject: &Subject<'_>) -> Option<Finding> {
     )
 }
 
+/// Codes of `[check]` that no rule has.
+fn unknown_codes(job: &Job) -> impl Iterator<Item = Finding> + '_ {
+    let weights = job.check.weights.iter().map(|(code, _)| code);
+    let exempt = job.check.exempt.iter().map(|exemption| &exemption.code);
+    let known = |code: &&Word| rules().any(|rule| rule.code == code.text);
+    weights
+        .chain(exempt)
+        .filter(move |code| !known(code))
+        .map(|code| {
+            let first: Vec<&str> = rules().map(|rule| rule.code).take(1).collect();
+            Finding::error("TP002", format!("there is no rule `{}`", code.text))
+                .at(&code.place, "")
+                .advise(match rules().find(|rule| rule.name == code.text) {
+                    Some(rule) => format!("its code is {}", rule.code),
+                    None => advice(&code.text, &first),
+                })
+                .advise("`truepath rules` lists them all")
+        })
+}
+
 /// What all rules have to say, errors first, then in the order of the rules.
 #[must_use]
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
@@ -58,15 +79,12 @@ pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
         return vec![finding];
     }
     let ask = |rule: &'static Rule| (rule.check)(rule, subject);
-    let told: Vec<Vec<Finding>> = if subject.expansion.is_large() {
-        let rules: Vec<&Rule> = rules().collect();
-        rules.into_par_iter().with_max_len(1).map(ask).collect()
-    } else {
-        rules().map(ask).collect()
-    };
-    let mut findings: Vec<Finding> = told
+    let rules: Vec<&Rule> = rules().collect();
+    let found = executor::map(subject.executor(), rules.len(), |rule| ask(rules[rule]));
+    let mut findings: Vec<Finding> = found
         .into_iter()
         .flatten()
+        .chain(unknown_codes(subject.job))
         .filter_map(|finding| subject.job.check.judge(finding))
         .collect();
     findings.sort_by_key(|finding| finding.weight);

@@ -5,12 +5,13 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 
 use super::Rule;
 use crate::collide::{Collision, collisions, folded, is_folded};
+use crate::deliverable::settings_of_key;
 use crate::deliverable::{Deliverable, Expansion, Problem, ProblemKind, Surroundings};
+use crate::executor::{self, Executor, OneThread};
 use crate::finding::Finding;
 use crate::frames::FrameSet;
 use crate::job::{Job, Key};
-use crate::layers::Chain;
-use crate::provenance::by_key;
+use crate::precedence::Chain;
 use crate::question::{Answers, Existing};
 use crate::scene_facts::SceneFacts;
 use crate::source::Place;
@@ -46,15 +47,15 @@ impl<'a> Subject<'a> {
         let sequences: Vec<(&PathPattern, &FrameSet)> = expansion
             .deliverables
             .iter()
-            .map(|one| (&one.pattern, &one.common.frames.value))
+            .map(|one| (&one.pattern, &one.common.frames.files.value))
             .collect();
-        let exact = || collisions(&sequences);
-        let near = || near_collisions(expansion, &sequences);
-        let (collisions, mut near_collisions) = if expansion.is_large() {
-            rayon::join(exact, near)
-        } else {
-            (exact(), near())
+        let of_kind = |kind| match kind {
+            0 => collisions(&sequences),
+            _ => near_collisions(expansion, &sequences),
         };
+        let mut kinds = executor::map(executor_for(expansion, around), 2, of_kind).into_iter();
+        let collisions = kinds.next().unwrap_or_default();
+        let mut near_collisions = kinds.next().unwrap_or_default();
         near_collisions.retain(|one| collisions.iter().all(|known| known.members != one.members));
         Self {
             job,
@@ -82,9 +83,14 @@ impl<'a> Subject<'a> {
                 found.push((deliverable, 0));
                 found.len() - 1
             });
-            found[index].1 += deliverable.common.frames.value.count();
+            found[index].1 += deliverable.common.frames.files.value.count();
         }
         found
+    }
+
+    /// What its rules are worked on with.
+    pub(super) fn executor(&self) -> &'static dyn Executor {
+        executor_for(self.expansion, self.around)
     }
 
     pub(super) fn problems(&self) -> impl Iterator<Item = &'a Problem> {
@@ -107,13 +113,13 @@ impl<'a> Subject<'a> {
 
     /// Where the value of a key comes from, for a deliverable.
     pub(super) fn place_of(&self, one: &Deliverable, key: Key) -> Option<Place> {
-        let origins = by_key(self.job, one, key);
+        let origins = settings_of_key(self.job, one, key);
         origins.first().map(|origin| origin.place.clone())
     }
 
     /// The chain of layers of a deliverable.
     pub(super) fn chain(&self, one: &Deliverable) -> Chain<'a> {
-        Chain::of_deliverable(self.job, one)
+        one.chain(self.job)
     }
 
     /// What the scene of a deliverable has, where somebody told.
@@ -164,6 +170,15 @@ impl<'a> Subject<'a> {
     /// Whether machines of a system see the place of a deliverable.
     pub(super) fn is_shared_with(&self, one: &Deliverable, system: System) -> bool {
         self.around.system == system || self.folder_on(one, system).is_some()
+    }
+}
+
+/// What a job is looked through with: threads are worth starting only where there is much to look at.
+fn executor_for(expansion: &Expansion, around: &Surroundings) -> &'static dyn Executor {
+    if expansion.is_large() {
+        around.executor
+    } else {
+        &OneThread
     }
 }
 

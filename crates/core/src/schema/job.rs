@@ -2,9 +2,8 @@
 
 use serde_json::{Map, Value, json};
 
-use super::kind::of_kind;
 use super::{DIALECT, put};
-use crate::job::{KEYS, KeyFacts, Kind, TableKind};
+use crate::job::{KEYS, KeyFacts, TableKind};
 use crate::rules::rules;
 use crate::system::System;
 
@@ -164,10 +163,7 @@ fn keys(kind: TableKind) -> Map<String, Value> {
 }
 
 fn key(facts: &KeyFacts) -> Value {
-    let mut schema = of_kind(facts.kind);
+    let mut schema = (facts.kind.schema)(facts.kind);
     schema["description"] = json!(facts.meaning);
-    if facts.kind == Kind::Size {
-        schema["examples"] = json!(["1920x1080", "hd"]);
-    }
     schema
 }

@@ -2,7 +2,6 @@
 //! read them: an editor completes and checks while one types.
 
 mod job;
-mod kind;
 mod profile;
 
 pub use job::job_schema;

@@ -3,7 +3,7 @@
 use serde_json::{Map, Value, json};
 
 use super::{DIALECT, put};
-use crate::engine::{Language, LogKind, PROFILE_KEYS, ProfileKind};
+use crate::profile::{Language, LogKind, PROFILE_KEYS, ProfileKind};
 
 /// The schema of an engine profile.
 #[must_use]

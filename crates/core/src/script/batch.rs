@@ -10,7 +10,7 @@
 use std::fmt::{self, Write};
 
 use super::{
-    About, Kind, WrittenName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
+    About, Kind, Outline, Placed, ScriptError, Step, WriteError, WrittenName, one_line, remarks,
 };
 use crate::system::System;
 
@@ -125,16 +125,16 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
     out.push_str("call :staging\nset \"TP_STATUS=127\"\n");
     writeln!(out, "if not defined TP_READY goto ended_{number}")?;
     writeln!(out, "echo {number}: %TP_NAME%")?;
-    let work = match &one.orders.folder {
+    let work = match &one.spec.folder {
         Some(folder) => word(folder)?,
         None => "\"%TP_STAGING%\"".to_owned(),
     };
     writeln!(out, "pushd {work}")?;
-    for (name, value) in &one.orders.env {
+    for (name, value) in &one.spec.env {
         set(out, name, value)?;
     }
     // `call` reads a line twice, which changes these two.
-    if may_be_batch_file(&one.orders.program)
+    if may_be_batch_file(&one.spec.program)
         && let Some(text) = one.words().find(|text| text.contains(['^', '%']))
     {
         return Err(ScriptError::Character {
@@ -173,11 +173,11 @@ fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Resul
         .into());
     }
     // Without `call` the script would end with a program that is a batch file itself.
-    let call = match may_be_batch_file(&one.orders.program) {
+    let prefix = match may_be_batch_file(&one.spec.program) {
         true => "call ",
         false => "",
     };
-    writeln!(out, "{call}{line} >>\"%TP_LOG%\" 2>&1 <nul")?;
+    writeln!(out, "{prefix}{line} >>\"%TP_LOG%\" 2>&1 <nul")?;
     out.push_str("set \"TP_STATUS=%ERRORLEVEL%\"\npopd\n");
     for code in &one.success_codes {
         writeln!(out, "if \"%TP_STATUS%\"==\"{code}\" set \"TP_STATUS=0\"")?;

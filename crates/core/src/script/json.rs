@@ -4,7 +4,7 @@ use std::fmt::{self, Write};
 
 use serde_json::{Map, Value, json};
 
-use super::{About, Kind, WrittenName, Outline, Step, WriteError};
+use super::{About, Kind, Outline, Step, WriteError, WrittenName};
 use crate::system::System;
 
 /// `json`
@@ -74,18 +74,18 @@ fn shape(one: &Step) -> Value {
         "frames": one.frames.to_string(),
         "movie": one.sources.is_some(),
         "staging": one.staging,
-        "folder": one.orders.folder,
+        "folder": one.spec.folder,
         "set-up": one.set_up,
-        "links": pairs(&one.orders.links),
-        "given": pairs(&one.orders.files),
-        "env": pairs(&one.orders.env),
+        "links": pairs(&one.spec.links),
+        "given": pairs(&one.spec.files),
+        "env": pairs(&one.spec.env),
         "prepare": one.preparing.as_ref().map(|step| json!({
             "result": step.result,
             "program": step.program,
             "arguments": step.arguments,
         })),
-        "program": one.orders.program,
-        "arguments": one.orders.arguments,
+        "program": one.spec.program,
+        "arguments": one.spec.arguments,
         "files": files,
     })
 }

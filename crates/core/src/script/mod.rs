@@ -11,14 +11,14 @@ mod step;
 
 use std::fmt::{self, Write};
 
+use crate::command::ArgumentError;
 use crate::deliverable::Expansion;
-use crate::engine::ArgumentError;
-use crate::plan::Invocation;
+use crate::plan::PlannedProcess;
 use crate::system::System;
 
 pub use batch::word as batch_word;
 use step::Group;
-pub use step::{WrittenName, Placed, Preparing, Step};
+pub use step::{Placed, Preparing, Step, WrittenName};
 
 /// What a script is about, and how it behaves.
 #[derive(Debug, Clone)]
@@ -146,8 +146,8 @@ pub struct Outline {
 impl Outline {
     /// The outline of a plan.
     #[must_use]
-    pub fn of(expansion: &Expansion, plan: &[Invocation]) -> Self {
-        let is_movie = |one: &Invocation| {
+    pub fn of(expansion: &Expansion, plan: &[PlannedProcess]) -> Self {
+        let is_movie = |one: &PlannedProcess| {
             let first = one.deliverables.first();
             first.is_some_and(|index| expansion.deliverables[*index].is_put_together())
         };
@@ -182,20 +182,20 @@ pub const KINDS: [&dyn Kind; 5] = [
     &json::Json,
 ];
 
-/// The steps of some invocations, in order.
+/// The steps of some planned_processes, in order.
 pub fn steps<'s>(
     expansion: &'s Expansion,
-    plan: &'s [Invocation],
+    plan: &'s [PlannedProcess],
     about: &'s About<'_>,
 ) -> impl Iterator<Item = Result<Step, ScriptError>> + 's {
     let mut group: Option<Group<'s>> = None;
-    plan.iter().map(move |invocation| {
-        let known = group.take().filter(|known| known.is_of(invocation));
+    plan.iter().map(move |planned| {
+        let known = group.take().filter(|known| known.is_of(planned));
         let known = match known {
             Some(known) => known,
-            None => Group::of(expansion, invocation, about)?,
+            None => Group::of(expansion, planned, about)?,
         };
-        Step::of(group.insert(known), invocation, about)
+        Step::of(group.insert(known), planned, about)
     })
 }
 

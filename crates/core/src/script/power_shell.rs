@@ -9,7 +9,7 @@ use std::fmt::{self, Write};
 
 use super::batch::may_be_batch_file;
 use super::{
-    About, Kind, WrittenName, Outline, Placed, ScriptError, Step, WriteError, one_line, remarks,
+    About, Kind, Outline, Placed, ScriptError, Step, WriteError, WrittenName, one_line, remarks,
 };
 use crate::system::System;
 
@@ -77,7 +77,7 @@ const FUNCTIONS: &str = include_str!("functions.ps1");
 fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError> {
     one.is_plain(SHELL)?;
     // PowerShell hands such words to a batch file without quotes, and the command processor reads them.
-    if may_be_batch_file(&one.orders.program)
+    if may_be_batch_file(&one.spec.program)
         && let Some(text) = one
             .words()
             .find(|text| text.contains(['&', '|', '<', '>', '^', '%']))
@@ -133,7 +133,7 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
             .collect::<Vec<_>>()
             .join(", ")
     )?;
-    for (name, value) in &one.orders.env {
+    for (name, value) in &one.spec.env {
         write!(
             out,
             " [Environment]::SetEnvironmentVariable({}, {});",
@@ -141,7 +141,7 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
             literal(value)?
         )?;
     }
-    if let Some(folder) = &one.orders.folder {
+    if let Some(folder) = &one.spec.folder {
         write!(out, " Set-Location -LiteralPath {};", literal(folder)?)?;
     }
     write!(out, " &")?;

@@ -3,7 +3,7 @@
 use std::fmt::{self, Write};
 
 use super::step::Preparing;
-use super::{About, Kind, WrittenName, Outline, ScriptError, Step, WriteError, one_line, remarks};
+use super::{About, Kind, Outline, ScriptError, Step, WriteError, WrittenName, one_line, remarks};
 use crate::frames::FrameSet;
 use crate::quote::{posix, posix_line};
 use crate::system::System;
@@ -98,7 +98,7 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
     if let Some(preparing) = &one.preparing {
         prepare(preparing, out)?;
     }
-    for (name, target) in &one.orders.links {
+    for (name, target) in &one.spec.links {
         writeln!(
             out,
             "    ln -s {} \"$staging\"/{}",
@@ -106,7 +106,7 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
             posix(name)
         )?;
     }
-    for (name, text) in &one.orders.files {
+    for (name, text) in &one.spec.files {
         writeln!(
             out,
             "    printf '%s' {} >\"$staging\"/{}",
@@ -114,7 +114,7 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
             posix(name)
         )?;
     }
-    if let Some(folder) = &one.orders.folder {
+    if let Some(folder) = &one.spec.folder {
         writeln!(out, "    work={}", posix(folder))?;
     }
     if let Some(script) = &one.set_up {
@@ -141,7 +141,7 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
         }
         writeln!(out, " {names}")?;
     }
-    for (name, _) in one.orders.files.iter().chain(&one.orders.links) {
+    for (name, _) in one.spec.files.iter().chain(&one.spec.links) {
         writeln!(out, "    rm -f \"$staging\"/{}", posix(name))?;
     }
     writeln!(out, "    finish\n  fi\nfi")?;
@@ -177,16 +177,16 @@ fn strands(frames: &FrameSet) -> String {
 /// The command of a step, with the variables of its environment before it.
 fn command(one: &Step) -> String {
     let mut line = String::new();
-    if !one.orders.env.is_empty() {
+    if !one.spec.env.is_empty() {
         line.push_str("env");
-        for (key, value) in &one.orders.env {
+        for (key, value) in &one.spec.env {
             line.push(' ');
             line.push_str(&quoted(&format!("{key}={value}"), &one.staging));
         }
         line.push(' ');
     }
-    line.push_str(&posix_line(&one.orders.program, []));
-    for argument in &one.orders.arguments {
+    line.push_str(&posix_line(&one.spec.program, []));
+    for argument in &one.spec.arguments {
         line.push(' ');
         line.push_str(&quoted(argument, &one.staging));
     }

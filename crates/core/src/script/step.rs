@@ -3,10 +3,11 @@
 use std::sync::Arc;
 
 use super::{About, ScriptError};
+use crate::command::{ArgumentError, Invocation, ProcessSpec, SharedParts};
 use crate::deliverable::{Deliverable, Expansion};
-use crate::engine::{ArgumentError, Call, Naming as EngineNaming, Orders, Standing};
 use crate::frames::FrameSet;
-use crate::plan::{Invocation, Naming, label};
+use crate::plan::{Naming, PlannedProcess, label};
+use crate::profile::Naming as EngineNaming;
 use crate::template::{FrameField, PathPattern, Piece};
 
 /// One process, what it needs, and where its files go. Paths are written as the system has them.
@@ -23,7 +24,7 @@ pub struct Step {
     /// Its staging folder.
     pub staging: String,
     /// How it is started; the program as it is called there.
-    pub orders: Orders,
+    pub spec: ProcessSpec,
     /// The set-up script whose environment it needs.
     pub set_up: Option<String>,
     /// Exit codes, besides 0, with which it tells success.
@@ -88,7 +89,7 @@ pub(super) struct Group<'e> {
     patterns: Vec<PathPattern>,
     /// The folders, where the frame is no part of them.
     folders: Option<Arc<[String]>>,
-    standing: Standing,
+    shared: SharedParts,
     /// What it brings, where the files have the same names in every staging folder.
     placed: Option<Arc<[Placed]>>,
     prepared_folder: String,
@@ -96,50 +97,50 @@ pub(super) struct Group<'e> {
 }
 
 impl<'e> Group<'e> {
-    /// What the steps of an invocation's deliverables share.
+    /// What the steps of an planned's deliverables share.
     pub(super) fn of(
         expansion: &'e Expansion,
-        invocation: &Invocation,
+        planned: &PlannedProcess,
         about: &About<'_>,
     ) -> Result<Self, ScriptError> {
-        let members = Arc::clone(&invocation.deliverables);
-        let deliverables = invocation.members(&expansion.deliverables);
+        let members = Arc::clone(&planned.deliverables);
+        let deliverables = planned.members(&expansion.deliverables);
         let one = deliverables[0];
         let framed = deliverables
             .iter()
             .any(|one| one.pattern.split().0.has_frame());
         let source = one.movie().and_then(|movie| movie.source.as_ref());
-        let call = Call::planned(&one.common.engine, &deliverables, &invocation.frames);
-        let wrong = wrong(&call);
-        let standing = Standing::of(&call).map_err(&wrong)?;
+        let invocation = Invocation::planned(&one.common.engine, &deliverables, &planned.frames);
+        let wrong = wrong(&invocation);
+        let shared = SharedParts::of(&invocation).map_err(&wrong)?;
         let patterns: Vec<PathPattern> = deliverables
             .iter()
             .map(|one| about.system.pattern(&one.pattern))
             .collect();
-        let placed = match standing.output_name {
-            true => Some(placed(&call, &patterns).map_err(&wrong)?),
+        let placed = match shared.output_names {
+            true => Some(placed(&invocation, &patterns).map_err(&wrong)?),
             false => None,
         };
         Ok(Self {
             naming: Naming::of(&members, &expansion.deliverables),
             label: label(&deliverables),
             patterns,
-            standing,
+            shared,
             placed,
-            folders: (!framed).then(|| folders(&deliverables, &invocation.frames, about)),
+            folders: (!framed).then(|| folders(&deliverables, &planned.frames, about)),
             prepared_folder: format!("{}/truepath-prepared-{}", one.root, scene_mark(one)),
             sources: source.map(|source| {
                 let pattern = about.system.pattern(&source.pattern);
-                (pattern, source.common.clip.clone())
+                (pattern, source.common.frames.shot.clone())
             }),
             members,
             deliverables,
         })
     }
 
-    /// Whether an invocation is of these deliverables.
-    pub(super) fn is_of(&self, invocation: &Invocation) -> bool {
-        Arc::ptr_eq(&self.members, &invocation.deliverables)
+    /// Whether an planned is of these deliverables.
+    pub(super) fn is_of(&self, planned: &PlannedProcess) -> bool {
+        Arc::ptr_eq(&self.members, &planned.deliverables)
     }
 }
 
@@ -156,10 +157,13 @@ fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) 
 }
 
 /// What a process brings.
-fn placed(call: &Call<'_>, patterns: &[PathPattern]) -> Result<Arc<[Placed]>, ArgumentError> {
+fn placed(
+    invocation: &Invocation<'_>,
+    patterns: &[PathPattern],
+) -> Result<Arc<[Placed]>, ArgumentError> {
     let mut placed = Vec::with_capacity(patterns.len());
-    for (deliverable, pattern) in call.deliverables.iter().zip(patterns) {
-        let written = match call.output_name(deliverable)? {
+    for (deliverable, pattern) in invocation.deliverables.iter().zip(patterns) {
+        let written = match invocation.output_name(deliverable)? {
             Some(written) => written_name(&written),
             None => WrittenName::Any,
         };
@@ -172,8 +176,8 @@ fn placed(call: &Call<'_>, patterns: &[PathPattern]) -> Result<Arc<[Placed]>, Ar
 }
 
 /// What is wrong with the arguments of an engine.
-fn wrong(call: &Call<'_>) -> impl Fn(ArgumentError) -> ScriptError + use<> {
-    let engine = call.profile.name.clone();
+fn wrong(invocation: &Invocation<'_>) -> impl Fn(ArgumentError) -> ScriptError + use<> {
+    let engine = invocation.profile.name.clone();
     move |error| ScriptError::Arguments {
         engine: engine.clone(),
         error,
@@ -181,19 +185,19 @@ fn wrong(call: &Call<'_>) -> impl Fn(ArgumentError) -> ScriptError + use<> {
 }
 
 impl Step {
-    /// The step of an invocation.
+    /// The step of an planned.
     ///
     /// # Errors
     /// When its arguments cannot be written.
     pub(super) fn of(
         group: &Group<'_>,
-        invocation: &Invocation,
+        planned: &PlannedProcess,
         about: &About<'_>,
     ) -> Result<Self, ScriptError> {
         let deliverables = &group.deliverables;
         let one = deliverables[0];
         let profile = &one.common.engine;
-        let frames = &invocation.frames;
+        let frames = &planned.frames;
         let above = folder_of(&one.path(frames.first().unwrap_or(0)));
         let name = format!(
             "{}-{}",
@@ -201,7 +205,7 @@ impl Step {
             group.naming.identity(frames)
         );
         let staging = format!("{above}/truepath-{name}");
-        let scouting = Call {
+        let scouting = Invocation {
             profile,
             deliverables,
             frames,
@@ -214,19 +218,19 @@ impl Step {
             .prepared_name()
             .map_err(&wrong)?
             .map(|name| format!("{prepared_folder}/{name}"));
-        let call = Call {
+        let invocation = Invocation {
             prepared: result.as_deref(),
             ..scouting
         };
-        let mut orders = call.orders_beside(&group.standing).map_err(&wrong)?;
+        let mut spec = invocation.spec_beside(&group.shared).map_err(&wrong)?;
         let called = |program: &str| {
             let known = about.programs.iter().find(|(name, _)| name == program);
             known.map_or_else(|| program.to_owned(), |(_, called)| called.clone())
         };
-        orders.program = called(&orders.program);
+        spec.program = called(&spec.program);
         let written = |path: &str| about.system.written(path);
-        orders.folder = orders.folder.as_deref().map(written);
-        let preparing = match (call.preparation().map_err(&wrong)?, &result) {
+        spec.folder = spec.folder.as_deref().map(written);
+        let preparing = match (invocation.preparation().map_err(&wrong)?, &result) {
             (Some((program, arguments)), Some(result)) => Some(Preparing {
                 folder: written(prepared_folder),
                 result: written(result),
@@ -238,7 +242,7 @@ impl Step {
         };
         let placed = match &group.placed {
             Some(placed) => Arc::clone(placed),
-            None => placed(&call, &group.patterns).map_err(&wrong)?,
+            None => placed(&invocation, &group.patterns).map_err(&wrong)?,
         };
         let title = if one.is_put_together() {
             format!("{}, the movie", group.label)
@@ -265,7 +269,7 @@ impl Step {
             writes_elsewhere: profile.writes.is_some()
                 && matches!(profile.naming, EngineNaming::Learned),
             frames: frames.clone(),
-            orders,
+            spec,
         };
         step.fits(about)?;
         Ok(step)
@@ -284,8 +288,8 @@ impl Step {
     pub(super) fn is_plain(&self, shell: &'static str) -> Result<(), ScriptError> {
         let needs = [
             (self.writes_elsewhere, "writes where its scene says"),
-            (!self.orders.links.is_empty(), "needs links"),
-            (!self.orders.files.is_empty(), "needs files written for it"),
+            (!self.spec.links.is_empty(), "needs links"),
+            (!self.spec.files.is_empty(), "needs files written for it"),
             (
                 self.set_up.is_some(),
                 "needs a set-up script of a POSIX shell",
@@ -311,8 +315,8 @@ impl Step {
 
     /// The words of its command: program and arguments.
     pub fn words(&self) -> impl Iterator<Item = &str> {
-        std::iter::once(self.orders.program.as_str())
-            .chain(self.orders.arguments.iter().map(String::as_str))
+        std::iter::once(self.spec.program.as_str())
+            .chain(self.spec.arguments.iter().map(String::as_str))
     }
 
     /// Sees that the system takes a command so long. Linux takes 128 KiB an argument and 2 MiB in

@@ -58,6 +58,18 @@ pub enum ExpandError {
     },
 }
 
+impl ExpandError {
+    /// The bytes of the token in the template.
+    #[must_use]
+    pub fn span(&self) -> Range<usize> {
+        match self {
+            Self::Unknown { span, .. }
+            | Self::NoValue { span, .. }
+            | Self::Refused { span, .. } => span.clone(),
+        }
+    }
+}
+
 /// Fills in every value but the frame.
 ///
 /// # Errors

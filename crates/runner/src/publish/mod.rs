@@ -125,10 +125,10 @@ impl Publisher {
         }
         let mut waiting = lock(&self.waiting);
         waiting.calls += 1;
-        let call = waiting.calls;
-        waiting.ready.push((call, files));
+        let invocation = waiting.calls;
+        waiting.ready.push((invocation, files));
         loop {
-            if let Some(mine) = waiting.results.remove(&call) {
+            if let Some(mine) = waiting.results.remove(&invocation) {
                 return mine;
             }
             if waiting.at_work {
@@ -152,9 +152,9 @@ impl Publisher {
             )
             .into_iter();
             waiting = lock(&self.waiting);
-            for (call, length) in calls.into_iter().zip(lengths) {
+            for (invocation, length) in calls.into_iter().zip(lengths) {
                 let lot = results.by_ref().take(length).collect();
-                waiting.results.insert(call, lot);
+                waiting.results.insert(invocation, lot);
             }
             waiting.at_work = false;
             self.done.notify_all();

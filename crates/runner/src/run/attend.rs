@@ -4,8 +4,8 @@
 use std::time::Duration;
 
 use truepath_core::deliverable::Limits;
-use truepath_core::engine::Profile;
 use truepath_core::finding::count;
+use truepath_core::profile::Profile;
 
 use super::log::Log;
 use super::outcome::{End, Outcome};
@@ -36,7 +36,10 @@ impl Work<'_> {
         outcome: &mut Outcome,
     ) -> Result<(), RunError> {
         let common = &area.outputs[0].deliverable.common;
-        let (profile, limits) = (std::sync::Arc::clone(&common.engine), common.limits.clone());
+        let (profile, limits) = (
+            std::sync::Arc::clone(&common.engine),
+            common.processes.limits.clone(),
+        );
         let reader = self.reader(&profile)?;
         let staging = area.folder.clone();
         let mut times = Times::now();

@@ -4,7 +4,7 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use truepath_core::plan::Invocation;
+use truepath_core::plan::PlannedProcess;
 
 use super::outcome::Unconfirmed;
 use super::prospects::Prospects;
@@ -32,7 +32,7 @@ pub struct Halt {
 /// Frames that one more process is started for.
 #[derive(Debug, Clone)]
 pub(super) struct Attempt {
-    pub(super) invocation: Invocation,
+    pub(super) planned: PlannedProcess,
     /// How many tries in a row brought none of them.
     pub(super) tries: u32,
     /// Not before this.
@@ -43,9 +43,9 @@ pub(super) struct Attempt {
 
 impl Attempt {
     /// The first attempt at some frames.
-    pub(super) fn first(invocation: Invocation) -> Self {
+    pub(super) fn first(planned: PlannedProcess) -> Self {
         Self {
-            invocation,
+            planned,
             tries: 0,
             not_before: None,
             unconfirmed: None,
@@ -56,7 +56,7 @@ impl Attempt {
 /// A piece of the plan: what one process renders when all goes well.
 #[derive(Debug)]
 pub(super) struct Chunk {
-    pub(super) invocation: Invocation,
+    pub(super) planned: PlannedProcess,
     /// What is left of it once it was begun.
     pub(super) attempts: VecDeque<Attempt>,
     /// Frames that failed while it is open whether anything of the deliverable works.
@@ -122,7 +122,7 @@ impl Board {
         let mut left: HashMap<usize, usize> = HashMap::new();
         for index in chunks
             .iter()
-            .flat_map(|one| one.invocation.deliverables.iter())
+            .flat_map(|one| one.planned.deliverables.iter())
         {
             *left.entry(*index).or_default() += 1;
         }
@@ -210,7 +210,7 @@ impl Board {
         let mut inner = self.inner();
         inner.busy -= 1;
         if matches!(next, Next::Done) {
-            for index in chunk.invocation.deliverables.iter() {
+            for index in chunk.planned.deliverables.iter() {
                 if let Some(left) = inner.left.get_mut(index) {
                     *left -= 1;
                 }
@@ -279,7 +279,7 @@ impl Inner {
                 return false;
             };
             let is_due = |source: usize| self.left.get(&source).is_none_or(|left| *left == 0);
-            chunk.source.is_none_or(is_due) && prospects.may_begin(&chunk.invocation)
+            chunk.source.is_none_or(is_due) && prospects.may_begin(&chunk.planned)
         })?;
         self.open.remove(at)
     }

@@ -1,7 +1,8 @@
 //! What a thread of a run does: takes a chunk, claims it, and renders what is missing of it.
 
 use truepath_core::frames::FrameSet;
-use truepath_core::plan::{Invocation, plan};
+use truepath_core::job::Key;
+use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::probes::Verdict;
 
 use super::board::{Attempt, Chunk, Halt, Next, Turn};
@@ -41,11 +42,11 @@ impl Work<'_> {
     }
 
     fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
-        if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.invocation) {
+        if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.planned) {
             return self.give_up_chunk(chunk, &reason);
         }
         // What is scarce is asked for before the chunk, and held for one process.
-        let Some(held) = self.permits(&chunk.invocation)? else {
+        let Some(held) = self.permits(&chunk.planned)? else {
             return Ok(Next::NotYet);
         };
         let next = self.with_permits(chunk, turn);
@@ -59,9 +60,9 @@ impl Work<'_> {
         {
             return Ok(next);
         }
-        if self.prospects.verdict(&chunk.invocation) == Verdict::Open {
+        if self.prospects.verdict(&chunk.planned) == Verdict::Open {
             if !self.probe_first(chunk) {
-                self.prospects.out_of_reach(&chunk.invocation);
+                self.prospects.out_of_reach(&chunk.planned);
                 return Ok(Next::Doubtful);
             }
         } else {
@@ -79,11 +80,11 @@ impl Work<'_> {
         let Some(attempt) = chunk.attempts.remove(at) else {
             return self.close(chunk);
         };
-        if !self.scene_stands(&attempt.invocation)? {
+        if !self.scene_stands(&attempt.planned)? {
             chunk.attempts.push_front(attempt);
             return Ok(Next::Again);
         }
-        let index = attempt.invocation.deliverables[0];
+        let index = attempt.planned.deliverables[0];
         let one = &self.expansion.deliverables[index];
         if one.is_put_together() && !self.movie_is_due(index)? {
             return self.close(chunk);
@@ -99,33 +100,33 @@ impl Work<'_> {
 
     /// Claims a chunk, and sees what is missing of it; what comes next where it is not ours.
     fn begin(&self, chunk: &mut Chunk) -> Result<Option<Next>, RunError> {
-        let name = chunk.invocation.identity(&self.expansion.deliverables);
+        let name = chunk.planned.identity(&self.expansion.deliverables);
         match self.ask(&name, false)? {
             Asked::Ours(claim) => chunk.claim = Some(claim),
             Asked::HeldBy(_) => {
-                self.prospects.out_of_reach(&chunk.invocation);
+                self.prospects.out_of_reach(&chunk.planned);
                 return Ok(Some(Next::Away));
             }
             Asked::ClosedBy(session) => {
-                self.prospects.out_of_reach(&chunk.invocation);
+                self.prospects.out_of_reach(&chunk.planned);
                 self.refresh()?;
                 self.settle(chunk, session)?;
                 return Ok(Some(Next::Done));
             }
         }
         self.refresh()?;
-        let missing = self.still_missing(&chunk.invocation)?;
+        let missing = self.still_missing(&chunk.planned)?;
         let wanted = |index: usize| {
             let of_it = missing.iter().find(|(one, _)| *one == index);
             of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
         };
-        let invocations = plan(self.expansion, &wanted);
+        let planned_processes = plan(self.expansion, &wanted);
         chunk
             .attempts
-            .extend(invocations.into_iter().map(Attempt::first));
+            .extend(planned_processes.into_iter().map(Attempt::first));
         if chunk.attempts.is_empty() {
             // Others brought all of it.
-            self.prospects.rendered(&chunk.invocation);
+            self.prospects.rendered(&chunk.planned);
         }
         Ok(None)
     }
@@ -140,8 +141,8 @@ impl Work<'_> {
 
     /// Whether the scene of some frames is as it was when the run began; if not, the run stops, or
     /// goes on and says so.
-    fn scene_stands(&self, invocation: &Invocation) -> Result<bool, RunError> {
-        let one = &self.expansion.deliverables[invocation.deliverables[0]];
+    fn scene_stands(&self, planned: &PlannedProcess) -> Result<bool, RunError> {
+        let one = &self.expansion.deliverables[planned.deliverables[0]];
         let Some(scene) = &one.common.scene else {
             return Ok(true);
         };
@@ -164,6 +165,6 @@ impl Work<'_> {
     }
 
     fn only_tells_changes(&self) -> bool {
-        self.loaded.job.word(truepath_core::job::Key::SceneChanges) == Some("tell")
+        self.loaded.job.get::<String>(Key::SceneChanges).as_deref() == Some("report")
     }
 }

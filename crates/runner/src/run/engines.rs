@@ -4,7 +4,7 @@ use std::path::Path;
 use std::process::Command;
 
 use regex::Regex;
-use truepath_core::engine::Profile;
+use truepath_core::profile::Profile;
 
 use crate::ask::output_of;
 use crate::program::find_program;

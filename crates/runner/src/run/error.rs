@@ -63,7 +63,7 @@ pub enum RunError {
         /// The engine.
         engine: String,
         /// The mistake.
-        error: truepath_core::engine::ArgumentError,
+        error: truepath_core::command::ArgumentError,
     },
     /// A pattern of a profile is no regular expression.
     #[error("the profile {engine} has a pattern that cannot be read: {error}")]

@@ -43,7 +43,7 @@ pub(super) fn nothing_to_do(
     if !is_idle {
         return Ok(None);
     }
-    let wanted = |one: &truepath_core::deliverable::Deliverable| one.common.chosen.clone();
+    let wanted = |one: &truepath_core::deliverable::Deliverable| one.common.frames.selected.clone();
     let done: Vec<FrameSet> = expansion.deliverables.iter().map(wanted).collect();
     let files = done.iter().map(FrameSet::count).sum();
     watch.see(&Event::Begun {
@@ -69,9 +69,9 @@ fn all_valid(
     known: &Ledger,
 ) -> Result<bool, RunError> {
     for (one, credits) in expansion.deliverables.iter().zip(credits) {
-        let chosen = &one.common.chosen;
+        let chosen = &one.common.frames.selected;
         if one.is_put_together() {
-            let path = one.path(one.common.clip.first().unwrap_or(0));
+            let path = one.path(one.common.frames.shot.first().unwrap_or(0));
             let seen = movies::look(one, known, false, &loaded.folder);
             let seen = seen.map_err(RunError::disk(std::path::Path::new(&path)))?;
             if !chosen.is_empty() && seen.state() != There::Valid {

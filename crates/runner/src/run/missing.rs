@@ -1,7 +1,7 @@
 //! What is missing of a chunk, and what another run has brought of it.
 
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::plan::Invocation;
+use truepath_core::plan::PlannedProcess;
 
 use super::board::Chunk;
 use super::work::Work;
@@ -12,18 +12,18 @@ impl Work<'_> {
     /// What is missing now of a chunk; what others brought since is counted.
     pub(super) fn still_missing(
         &self,
-        invocation: &Invocation,
+        planned: &PlannedProcess,
     ) -> Result<Vec<(usize, FrameSet)>, RunError> {
         let mut all = Vec::new();
-        for &index in invocation.deliverables.iter() {
+        for &index in planned.deliverables.iter() {
             let one = &self.expansion.deliverables[index];
             if one.is_put_together() {
-                all.push((index, invocation.frames.clone()));
+                all.push((index, planned.frames.clone()));
                 continue;
             }
             let credits = &self.credits[index];
-            let wanted = invocation.frames.intersection(&self.missing[index]);
-            let wanted = wanted.unwrap_or_else(|_| invocation.frames.clone());
+            let wanted = planned.frames.intersection(&self.missing[index]);
+            let wanted = wanted.unwrap_or_else(|_| planned.frames.clone());
             let seen = look(
                 one,
                 &wanted,
@@ -40,7 +40,7 @@ impl Work<'_> {
                     There::Valid | There::Touched | There::Unverifiable(_)
                         if !is_to_go || self.is_own(&one.path(frame)) =>
                     {
-                        self.prospects.rendered(invocation);
+                        self.prospects.rendered(planned);
                         self.brought_elsewhere(index, frame);
                     }
                     _ => missing.push(frame),
@@ -64,11 +64,11 @@ impl Work<'_> {
 
     /// What became of a chunk that another run has done with.
     pub(super) fn settle(&self, chunk: &Chunk, session: u32) -> Result<(), RunError> {
-        if self.expansion.deliverables[chunk.invocation.deliverables[0]].is_put_together() {
-            return self.settle_movie(chunk.invocation.deliverables[0]);
+        if self.expansion.deliverables[chunk.planned.deliverables[0]].is_put_together() {
+            return self.settle_movie(chunk.planned.deliverables[0]);
         }
         let mut failures = Vec::new();
-        for (deliverable, frames) in self.still_missing(&chunk.invocation)? {
+        for (deliverable, frames) in self.still_missing(&chunk.planned)? {
             let path = self.expansion.deliverables[deliverable].pattern.sketch();
             let known = self.known();
             let told = known.sessions.get(&session);

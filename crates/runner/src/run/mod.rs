@@ -86,13 +86,10 @@ pub fn run(
     let begun = Moment::now();
     // Kept by every call that goes on with this run.
     let state = loaded.state_folder();
-    let began = loaded.surroundings.began.as_ref();
     let before = when::latest(&state, &loaded.file).map_err(RunError::disk(&state))?;
     let existing = options.policy.existing.word();
-    let mut record =
-        began.map(|began| RunRecord::of_call(before.as_ref(), began.instant(), existing));
-    let id = record.as_ref().map(RunRecord::id);
-    let made = prepare::credits(loaded, expansion, id.as_deref())?;
+    let mut record = RunRecord::of_call(before.as_ref(), loaded.began.instant(), existing);
+    let made = prepare::credits(loaded, expansion, Some(&record.id()))?;
     if let Some(mut report) = idle::nothing_to_do(loaded, expansion, options, &made.credits, watch)?
     {
         report.took = begun.elapsed();
@@ -105,9 +102,7 @@ pub fn run(
         return Ok(report);
     }
     let work = prepare::prepare(loaded, expansion, options, made, watch)?;
-    if let Some(record) = &record {
-        when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
-    }
+    when::write(&state, &loaded.file, &record).map_err(RunError::disk(&state))?;
     work.render_and_watch();
     work.remove_prepared();
     work.remark_on_left_behind(&work.warden.engines.end_all_orphans());
@@ -141,10 +136,10 @@ pub fn run(
         written.map_err(RunError::disk(&state))?;
     }
     session.end(&known).map_err(RunError::disk(&state))?;
-    if let Some(record) = record.as_mut().filter(|_| report.is_complete()) {
+    if report.is_complete() {
         record.complete = options.whole;
         record.pass_ended = true;
-        when::write(&state, &loaded.file, record).map_err(RunError::disk(&state))?;
+        when::write(&state, &loaded.file, &record).map_err(RunError::disk(&state))?;
     }
     Ok(report)
 }

@@ -15,7 +15,7 @@ use crate::publish::Credits;
 impl Work<'_> {
     fn movie_there(&self, index: usize) -> Result<MovieThere, RunError> {
         let movie = &self.expansion.deliverables[index];
-        let path = movie.path(movie.common.clip.first().unwrap_or(0));
+        let path = movie.path(movie.common.frames.shot.first().unwrap_or(0));
         // Proving a movie takes a while: what is known is copied, and not held.
         let known = self.known().clone();
         let seen = movies::look(movie, &known, self.policy.verify_all, &self.loaded.folder);
@@ -31,7 +31,7 @@ impl Work<'_> {
             return Ok(false);
         };
         let source = source.label();
-        let frame = movie.common.clip.first().unwrap_or(0);
+        let frame = movie.common.frames.shot.first().unwrap_or(0);
         let path = movie.path(frame);
         let seen = self.movie_there(index)?;
         if !seen.lacking.is_empty() {
@@ -87,7 +87,7 @@ impl Work<'_> {
     /// What became of a movie that another run has done with.
     pub(super) fn settle_movie(&self, index: usize) -> Result<(), RunError> {
         let movie = &self.expansion.deliverables[index];
-        let frame = movie.common.clip.first().unwrap_or(0);
+        let frame = movie.common.frames.shot.first().unwrap_or(0);
         if self.movie_there(index)?.there == There::Valid {
             self.brought_elsewhere(index, frame);
             return Ok(());

@@ -7,7 +7,7 @@ use std::time::Duration;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::forecast::Effort;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::plan::Invocation;
+use truepath_core::plan::PlannedProcess;
 
 use super::Failure;
 use crate::complaint::Complaint;
@@ -147,11 +147,11 @@ impl Outcome {
     }
 
     /// Frames that no process is started for any more, as failures for the same reason.
-    pub(super) fn failures_of(&self, invocation: &Invocation) -> Vec<Failure> {
+    pub(super) fn failures_of(&self, planned: &PlannedProcess) -> Vec<Failure> {
         let reason = self.reason();
         let mut failures = Vec::new();
-        for &deliverable in invocation.deliverables.iter() {
-            failures.extend(invocation.frames.iter().map(|frame| Failure {
+        for &deliverable in planned.deliverables.iter() {
+            failures.extend(planned.frames.iter().map(|frame| Failure {
                 deliverable,
                 frame,
                 reason: reason.clone(),

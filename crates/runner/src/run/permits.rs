@@ -2,8 +2,8 @@
 //! the scene says.
 
 use sha2::{Digest, Sha256};
-use truepath_core::engine::Call;
-use truepath_core::plan::Invocation;
+use truepath_core::command::Invocation;
+use truepath_core::plan::PlannedProcess;
 
 use super::RunError;
 use super::process::of_profile;
@@ -13,9 +13,9 @@ use crate::disk::hex;
 
 impl Work<'_> {
     /// All that a process needs to itself, over all machines; none where something is in use.
-    pub(super) fn permits(&self, invocation: &Invocation) -> Result<Option<Vec<Claim>>, RunError> {
+    pub(super) fn permits(&self, planned: &PlannedProcess) -> Result<Option<Vec<Claim>>, RunError> {
         let mut held = Vec::new();
-        for names in self.needed_alone(invocation)? {
+        for names in self.needed_alone(planned)? {
             let mut free = None;
             for name in names {
                 if let Asked::Ours(claim) = self.ask(&name, true)? {
@@ -43,11 +43,11 @@ impl Work<'_> {
     /// What a process needs to itself, each by the names of which one must be free: the folder of an
     /// engine that writes where the scene says, since nobody could tell whose a file there is; one of
     /// the licences of an engine.
-    fn needed_alone(&self, invocation: &Invocation) -> Result<Vec<Vec<String>>, RunError> {
-        let members = invocation.members(&self.expansion.deliverables);
+    fn needed_alone(&self, planned: &PlannedProcess) -> Result<Vec<Vec<String>>, RunError> {
+        let members = planned.members(&self.expansion.deliverables);
         let profile = &members[0].common.engine;
-        let call = Call::planned(profile, &members, &invocation.frames);
-        let writes = call.writes().map_err(of_profile(profile))?;
+        let invocation = Invocation::planned(profile, &members, &planned.frames);
+        let writes = invocation.writes().map_err(of_profile(profile))?;
         let folder = writes.map(|writes| {
             let folder = writes.split().0.path(0);
             vec![format!("folder-{}", hex(&Sha256::digest(folder)[..6]))]

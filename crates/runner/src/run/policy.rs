@@ -35,9 +35,11 @@ impl Existing {
     #[must_use]
     pub fn of(job: &Job) -> Self {
         let all = [Self::Keep, Self::Replace, Self::Refuse, Self::NextVersion];
-        let word = job.word(Key::Existing);
-        let said = all.into_iter().find(|one| Some(one.word()) == word);
-        said.unwrap_or_default()
+        let word: Option<String> = job.get(Key::Existing);
+        let existing = all
+            .into_iter()
+            .find(|one| Some(one.word()) == word.as_deref());
+        existing.unwrap_or_default()
     }
 }
 
@@ -101,13 +103,19 @@ impl Policy {
             (Existing::Replace, _) => FileAction::Replace(Replaces::Remove),
             (Existing::Keep, There::Valid) => FileAction::Keep,
             // Somebody may have worked on it.
-            (Existing::Keep, There::Changed(_)) if self.rerender_stale => FileAction::Replace(Replaces::Keep),
+            (Existing::Keep, There::Changed(_)) if self.rerender_stale => {
+                FileAction::Replace(Replaces::Keep)
+            }
             (Existing::Keep, There::Changed(_)) if self.keep_stale => FileAction::Accept,
             (Existing::Keep, There::Changed(_) | There::Unverifiable(_)) => FileAction::Report,
-            (Existing::Keep, There::Stale) if self.rerender_stale => FileAction::Replace(Replaces::Remove),
+            (Existing::Keep, There::Stale) if self.rerender_stale => {
+                FileAction::Replace(Replaces::Remove)
+            }
             (Existing::Keep, There::Stale) if self.keep_stale => FileAction::Accept,
             (Existing::Keep, There::Stale) => FileAction::Report,
-            (Existing::Keep, There::Unrecorded) if self.rerender_unrecorded => FileAction::Replace(Replaces::Keep),
+            (Existing::Keep, There::Unrecorded) if self.rerender_unrecorded => {
+                FileAction::Replace(Replaces::Keep)
+            }
             (Existing::Keep, There::Unrecorded) => FileAction::Adopt,
         }
     }
@@ -139,7 +147,9 @@ mod tests {
         let beside = Replace(Replaces::Keep);
         assert_eq!(
             actions(policy(Existing::Keep)),
-            [Render, Keep, Report, Adopt, SetAside, Report, Restamp, Report]
+            [
+                Render, Keep, Report, Adopt, SetAside, Report, Restamp, Report
+            ]
         );
         assert_eq!(
             actions(policy(Existing::Replace)),
@@ -156,6 +166,9 @@ mod tests {
             );
             assert_eq!(policy(existing).action(&There::Valid, || true), Keep);
         }
-        assert_eq!(policy(Existing::Replace).action(&There::Valid, || true), Keep);
+        assert_eq!(
+            policy(Existing::Replace).action(&There::Valid, || true),
+            Keep
+        );
     }
 }

@@ -33,17 +33,17 @@ pub(super) fn prepare<'a>(
     loaded: &'a Loaded,
     expansion: &'a Expansion,
     options: &'a Options<'a>,
-    Made {
+    DeliverableKind {
         credits,
         scenes,
         inputs,
-    }: Made,
+    }: DeliverableKind,
     watch: &'a mut (dyn Watch + Send),
 ) -> Result<Work<'a>, RunError> {
     let state = State::new(loaded.state_folder());
     // The chunks are those of all that is chosen, so that every run of the same job has the same.
     let chunks = plan(expansion, &|index| {
-        expansion.deliverables[index].common.chosen.clone()
+        expansion.deliverables[index].common.frames.selected.clone()
     });
     let newcomer = Newcomer {
         job: &loaded.file,
@@ -104,7 +104,7 @@ pub(super) fn prepare<'a>(
     };
     let mut done = Vec::new();
     for (deliverable, missing) in expansion.deliverables.iter().zip(&stock.missing) {
-        let chosen = &deliverable.common.chosen;
+        let chosen = &deliverable.common.frames.selected;
         done.push(chosen.difference(missing).unwrap_or_default());
     }
     work.replaced = stock.replaced;
@@ -129,9 +129,9 @@ pub(super) fn prepare<'a>(
             let lacks = |index: &usize| one.frames.count_shared(&stock.missing[*index]) > 0;
             one.deliverables.iter().any(lacks)
         })
-        .map(|invocation| Chunk {
-            source: sources.get(&invocation.deliverables[0]).copied(),
-            invocation,
+        .map(|planned| Chunk {
+            source: sources.get(&planned.deliverables[0]).copied(),
+            planned,
             attempts: VecDeque::new(),
             failed_probes: Vec::new(),
             claim: None,
@@ -148,7 +148,7 @@ pub(super) fn prepare<'a>(
     }
     work.board = Board::new(chunks, options.jobs.max(1));
     let begun = |index: usize| {
-        let chosen = &expansion.deliverables[index].common.chosen;
+        let chosen = &expansion.deliverables[index].common.frames.selected;
         stock.missing[index].count() < chosen.count()
     };
     work.prospects = Prospects::new(&stock.missing, &begun);
@@ -158,7 +158,7 @@ pub(super) fn prepare<'a>(
 
 /// How long a machine may give no sign of life.
 pub(crate) fn dead_after(loaded: &Loaded) -> Duration {
-    loaded.job.time(Key::DeadAfter).unwrap_or(DEAD_AFTER)
+    loaded.job.get(Key::DeadAfter).unwrap_or(DEAD_AFTER)
 }
 
 /// Tells a plan from every other: what is wanted, and how it is cut.
@@ -169,8 +169,12 @@ fn identity(expansion: &Expansion) -> String {
         let path = one.pattern.sketch();
         // Where the place lies on this machine is no part of it.
         let path = path.strip_prefix(&*one.root).unwrap_or(&path);
-        let cut = (common.engine.takes, common.chunk, common.spread);
-        hash.update(format!("{path} {} {cut:?}\n", common.chosen));
+        let cut = (
+            common.engine.takes,
+            common.processes.chunk,
+            common.processes.spread,
+        );
+        hash.update(format!("{path} {} {cut:?}\n", common.frames.selected));
     }
     hex(&hash.finalize()[..8])
 }
@@ -197,7 +201,7 @@ fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
 }
 
 /// What makes the files of a run.
-pub(super) struct Made {
+pub(super) struct DeliverableKind {
     /// What is said of the files of each deliverable.
     pub(super) credits: Vec<Credits>,
     /// The scenes as they are when the run begins.
@@ -211,7 +215,7 @@ pub(super) fn credits(
     loaded: &Loaded,
     expansion: &Expansion,
     run: Option<&str>,
-) -> Result<Made, RunError> {
+) -> Result<DeliverableKind, RunError> {
     let mut fingerprints = Fingerprints::new(loaded);
     let mut engines: Vec<(String, String)> = Vec::new();
     let mut credits = Vec::new();
@@ -247,7 +251,7 @@ pub(super) fn credits(
             run: run.map(str::to_owned),
         });
     }
-    Ok(Made {
+    Ok(DeliverableKind {
         credits,
         inputs,
         scenes: Scenes::new(fingerprints.scenes()),

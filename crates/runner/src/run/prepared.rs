@@ -5,7 +5,7 @@ use std::path::Path;
 use std::time::Duration;
 
 use sha2::{Digest, Sha256};
-use truepath_core::engine::Call;
+use truepath_core::command::Invocation;
 
 use super::RunError;
 use super::log::Log;
@@ -20,17 +20,17 @@ impl Work<'_> {
     /// why it cannot be had.
     pub(super) fn prepared(
         &self,
-        call: &Call<'_>,
+        invocation: &Invocation<'_>,
         log: &mut Log,
     ) -> Result<Result<Option<String>, String>, RunError> {
-        let profile = call.profile;
+        let profile = invocation.profile;
         let (Some(step), Some(name)) = (
             &profile.prepare,
-            call.prepared_name().map_err(of_profile(profile))?,
+            invocation.prepared_name().map_err(of_profile(profile))?,
         ) else {
             return Ok(Ok(None));
         };
-        let scene = call.deliverables[0].common.scene.as_ref();
+        let scene = invocation.deliverables[0].common.scene.as_ref();
         let mut hash = Sha256::new();
         if let Some(scene) = scene {
             match hash_file(Path::new(&scene.path)) {
@@ -54,24 +54,25 @@ impl Work<'_> {
             return Ok(Ok(Some(result.display().to_string())));
         }
         fs::create_dir_all(&parent).map_err(RunError::disk(&parent))?;
-        // Made whole under another name first: what has the name is never half of it.
+        // DeliverableKind whole under another name first: what has the name is never half of it.
         let making = create_free_folder(&parent, &format!("{key}.making"))
             .map_err(RunError::disk(&parent))?;
         let target = making.join(&name).display().to_string();
-        let call = Call {
+        let invocation = Invocation {
             prepared: Some(&target),
-            ..*call
+            ..*invocation
         };
-        let Some((program, arguments)) = call.preparation().map_err(of_profile(profile))? else {
+        let Some((program, arguments)) = invocation.preparation().map_err(of_profile(profile))?
+        else {
             return Ok(Ok(None));
         };
-        let orders = Call {
+        let spec = Invocation {
             staging: &making.display().to_string(),
-            ..call
+            ..invocation
         }
-        .orders()
+        .spec()
         .map_err(of_profile(profile))?;
-        let ended = match self.start(profile, (&program, &arguments), &orders, &making, log)? {
+        let ended = match self.start(profile, (&program, &arguments), &spec, &making, log)? {
             Ok(process) => self
                 .wait(process, log)
                 .map_err(RunError::disk(log.path()))?,

@@ -2,7 +2,7 @@
 //! rendered, and the end of a chunk of which nothing can.
 
 use truepath_core::frames::FrameSet;
-use truepath_core::plan::Invocation;
+use truepath_core::plan::PlannedProcess;
 
 use super::board::{Attempt, Chunk, Next};
 use super::work::Work;
@@ -12,34 +12,38 @@ use crate::clock::Moment;
 impl Work<'_> {
     /// Puts a frame that is to be tried alone in front; whether the chunk has one.
     pub(super) fn probe_first(&self, chunk: &mut Chunk) -> bool {
-        let retries = |invocation: &Invocation| {
-            let index = invocation.deliverables[0];
-            self.expansion.deliverables[index].common.limits.retries
+        let retries = |planned: &PlannedProcess| {
+            let index = planned.deliverables[0];
+            self.expansion.deliverables[index]
+                .common
+                .processes
+                .limits
+                .retries
         };
         for at in 0..chunk.attempts.len() {
             let attempt = &chunk.attempts[at];
-            let frames = &attempt.invocation.frames;
-            let Some(frame) = self.prospects.probe(frames, &chunk.invocation) else {
+            let frames = &attempt.planned.frames;
+            let Some(frame) = self.prospects.probe(frames, &chunk.planned) else {
                 continue;
             };
             let alone = FrameSet::range(frame, frame);
             let rest = frames.difference(&alone).unwrap_or_default();
-            let with = |frames: FrameSet| Invocation {
-                deliverables: attempt.invocation.deliverables.clone(),
+            let with = |frames: FrameSet| PlannedProcess {
+                deliverables: attempt.planned.deliverables.clone(),
                 frames,
             };
             let probe = Attempt {
-                tries: retries(&attempt.invocation),
+                tries: retries(&attempt.planned),
                 not_before: None,
                 unconfirmed: None,
-                invocation: with(alone),
+                planned: with(alone),
             };
             let rest = Attempt {
-                invocation: with(rest),
+                planned: with(rest),
                 ..attempt.clone()
             };
             chunk.attempts.remove(at);
-            if !rest.invocation.frames.is_empty() {
+            if !rest.planned.frames.is_empty() {
                 chunk.attempts.insert(at, rest);
             }
             chunk.attempts.push_front(probe);
@@ -51,8 +55,8 @@ impl Work<'_> {
     /// Frames that failed while it was open whether anything works are tried again now, or failed.
     pub(super) fn go_on_with_probes(&self, chunk: &mut Chunk) -> Result<(), RunError> {
         for (attempt, failures) in std::mem::take(&mut chunk.failed_probes) {
-            let index = attempt.invocation.deliverables[0];
-            let limits = &self.expansion.deliverables[index].common.limits;
+            let index = attempt.planned.deliverables[0];
+            let limits = &self.expansion.deliverables[index].common.processes.limits;
             if limits.retries == 0 {
                 self.failed(failures)?;
             } else {
@@ -75,15 +79,15 @@ impl Work<'_> {
             .flat_map(|(_, failures)| failures)
             .collect();
         let frames = if chunk.claim.is_some() {
-            let left = chunk.attempts.iter().map(|one| &one.invocation.frames);
+            let left = chunk.attempts.iter().map(|one| &one.planned.frames);
             left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
         } else {
-            chunk.invocation.frames.clone()
+            chunk.planned.frames.clone()
         };
         // A frame that was the first of several in a process that brought nothing was tried too.
-        let tried = self.prospects.tried(&chunk.invocation);
+        let tried = self.prospects.tried(&chunk.planned);
         for frame in tried.intersection(&frames).unwrap_or_default().iter() {
-            for &deliverable in chunk.invocation.deliverables.iter() {
+            for &deliverable in chunk.planned.deliverables.iter() {
                 let is_it = |one: &Failure| one.frame == frame && one.deliverable == deliverable;
                 if !failures.iter().any(is_it) {
                     failures.push(Failure {
@@ -99,16 +103,16 @@ impl Work<'_> {
         self.failed_silently(failures)?;
         let not_tried = frames.difference(&failed).unwrap_or_default();
         chunk.attempts.clear();
-        for &deliverable in chunk.invocation.deliverables.iter() {
+        for &deliverable in chunk.planned.deliverables.iter() {
             let missing = not_tried.intersection(&self.missing[deliverable]);
             self.report()
                 .give_up(deliverable, reason, &missing.unwrap_or_default());
         }
-        if let Some(tried) = self.prospects.tried_once(&chunk.invocation) {
-            let members = chunk.invocation.members(&self.expansion.deliverables);
+        if let Some(tried) = self.prospects.tried_once(&chunk.planned) {
+            let members = chunk.planned.members(&self.expansion.deliverables);
             let label = truepath_core::plan::label(&members);
             self.tell(&Event::GivenUp {
-                deliverables: &chunk.invocation.deliverables,
+                deliverables: &chunk.planned.deliverables,
                 label: &label,
                 tried: &tried,
                 reason,

@@ -5,9 +5,10 @@ use std::io::Write;
 use std::path::Path;
 use std::sync::atomic::Ordering;
 
+use truepath_core::command::{ArgumentError, Invocation, ProcessSpec};
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{ArgumentError, Call, Orders, Profile};
-use truepath_core::plan::{Invocation, label};
+use truepath_core::plan::{PlannedProcess, label};
+use truepath_core::profile::Profile;
 
 use super::board::{Attempt, Turn};
 use super::log::Log;
@@ -26,20 +27,20 @@ pub(super) type Members<'e> = [(usize, &'e Deliverable)];
 impl Work<'_> {
     /// Starts one process and sees it through.
     pub(super) fn process(&self, attempt: &Attempt, turn: Turn<'_>) -> Result<Outcome, RunError> {
-        let invocation = &attempt.invocation;
+        let planned = &attempt.planned;
         let number = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
         let expansion = self.expansion;
-        let deliverables = invocation.members(&expansion.deliverables);
-        let name = invocation.name(&expansion.deliverables);
+        let deliverables = planned.members(&expansion.deliverables);
+        let name = planned.name(&expansion.deliverables);
         let log_path = self.session.logs.join(format!("{number:04}-{name}.log"));
         let mut log = Log::create(log_path.clone()).map_err(RunError::disk(&log_path))?;
         self.tell(&Event::Started {
             process: number,
             label: &label(&deliverables),
-            deliverables: &invocation.deliverables,
+            deliverables: &planned.deliverables,
             frames: match deliverables[0].is_put_together() {
-                true => &deliverables[0].common.clip,
-                false => &invocation.frames,
+                true => &deliverables[0].common.frames.shot,
+                false => &planned.frames,
             },
             log: &log_path,
         });
@@ -58,37 +59,37 @@ impl Work<'_> {
         name: &str,
         log: &mut Log,
     ) -> Result<Outcome, RunError> {
-        let invocation = &attempt.invocation;
+        let planned = &attempt.planned;
         let number = at_work.number;
-        let deliverables = invocation.members(&self.expansion.deliverables);
-        let indices = invocation.deliverables.iter().copied();
+        let deliverables = planned.members(&self.expansion.deliverables);
+        let indices = planned.deliverables.iter().copied();
         let members: Vec<(usize, &Deliverable)> =
             indices.zip(deliverables.iter().copied()).collect();
         let profile = std::sync::Arc::clone(&deliverables[0].common.engine);
-        let folder = self.folders(&deliverables, &invocation.frames)?;
+        let folder = self.folders(&deliverables, &planned.frames)?;
         self.look_for_room(&folder);
         let mut outcome = Outcome::new(log.path().to_owned());
-        let scouting = Call::planned(&profile, &deliverables, &invocation.frames);
+        let scouting = Invocation::planned(&profile, &deliverables, &planned.frames);
         let prepared = match self.prepared(&scouting, log)? {
             Ok(prepared) => prepared,
             Err(reason) => {
                 outcome.end = End::NotStarted(reason);
                 outcome.missing = members
                     .iter()
-                    .map(|(index, _)| (*index, invocation.frames.clone(), Default::default()))
+                    .map(|(index, _)| (*index, planned.frames.clone(), Default::default()))
                     .collect();
                 return Ok(outcome);
             }
         };
         let (staging, is_new) = self.staging_folder(&folder, number);
         let staging_name = staging.display().to_string();
-        let call = Call {
+        let invocation = Invocation {
             staging: &staging_name,
             prepared: prepared.as_deref(),
             ..scouting
         };
-        let mut orders = call.orders().map_err(of_profile(&profile))?;
-        let given: Vec<String> = orders.files.iter().map(|(name, _)| name.clone()).collect();
+        let mut spec = invocation.spec().map_err(of_profile(&profile))?;
+        let given: Vec<String> = spec.files.iter().map(|(name, _)| name.clone()).collect();
         // Told before it is there, so that no staging folder is ever unknown.
         self.note(Line::Staged(Staged {
             folder: staging_name.clone(),
@@ -96,7 +97,7 @@ impl Work<'_> {
             label: label(&deliverables),
             log: log.path().display().to_string(),
             time: timestamp(),
-            frames: invocation.frames.to_string(),
+            frames: planned.frames.to_string(),
             members: self.told(&members),
             given: given.clone(),
         }))?;
@@ -107,10 +108,10 @@ impl Work<'_> {
                 .make(disk, &staging)
                 .map_err(RunError::disk(&staging))?;
         }
-        self.lay_in(&orders, &staging)?;
-        let laid_in = self.checkpoints_laid_in(&call, &members, attempt.tries)?;
-        orders.arguments.extend(laid_in);
-        let writes = call.writes().map_err(of_profile(&profile))?;
+        self.lay_in(&spec, &staging)?;
+        let laid_in = self.checkpoints_laid_in(&invocation, &members, attempt.tries)?;
+        spec.arguments.extend(laid_in);
+        let writes = invocation.writes().map_err(of_profile(&profile))?;
         let outside = match &writes {
             Some(writes) => Some(
                 Outside::begin(disk, &self.session.publisher, &self.session.mark, writes)
@@ -118,11 +119,11 @@ impl Work<'_> {
             ),
             None => None,
         };
-        let mut area = self.area(&staging, &members, invocation, &profile);
-        let work = orders.folder.clone();
+        let mut area = self.area(&staging, &members, planned, &profile);
+        let work = spec.folder.clone();
         let work = work.as_deref().map_or(staging.as_path(), Path::new);
-        let command = (profile.program.as_str(), orders.arguments.as_slice());
-        match self.start(&profile, command, &orders, work, log)? {
+        let command = (profile.program.as_str(), spec.arguments.as_slice());
+        match self.start(&profile, command, &spec, work, log)? {
             Ok(process) => self.attend(process, number, &mut area, log, &mut outcome)?,
             Err(reason) => outcome.end = End::NotStarted(reason),
         }
@@ -255,23 +256,19 @@ impl Work<'_> {
         &self,
         staging: &Path,
         members: &Members<'f>,
-        invocation: &Invocation,
+        planned: &PlannedProcess,
         profile: &'f Profile,
     ) -> StagingArea<'f> {
         let outputs = members
             .iter()
             .map(|(index, one)| (*index, *one, self.credits_of(*index)))
             .collect();
-        let mut area = StagingArea::new(
-            staging.to_owned(),
-            outputs,
-            invocation.frames.clone(),
-            profile,
-        );
+        let mut area =
+            StagingArea::new(staging.to_owned(), outputs, planned.frames.clone(), profile);
         for output in &mut area.outputs {
             let replaced = &self.replaced[output.index];
             if !replaced.is_empty() {
-                output.replaces = invocation
+                output.replaces = planned
                     .frames
                     .iter()
                     .filter_map(|frame| Some((frame, *replaced.get(&frame)?)))
@@ -282,14 +279,14 @@ impl Work<'_> {
     }
 
     /// Lays links and files into a staging folder.
-    fn lay_in(&self, orders: &Orders, staging: &Path) -> Result<(), RunError> {
-        for (name, target) in &orders.links {
+    fn lay_in(&self, spec: &ProcessSpec, staging: &Path) -> Result<(), RunError> {
+        for (name, target) in &spec.links {
             let name = staging.join(name);
             self.disk
                 .link(target, &name)
                 .map_err(RunError::disk(staging))?;
         }
-        for (name, text) in &orders.files {
+        for (name, text) in &spec.files {
             let path = staging.join(name);
             File::create_new(&path)
                 .and_then(|mut file| file.write_all(text.as_bytes()))

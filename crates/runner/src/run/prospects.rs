@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::sync::Mutex;
 
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::plan::Invocation;
+use truepath_core::plan::PlannedProcess;
 use truepath_core::probes::{Probes, Verdict};
 
 use crate::lock::lock;
@@ -44,19 +44,19 @@ impl Prospects {
         }
     }
 
-    fn with<T>(&self, invocation: &Invocation, act: impl FnOnce(&mut Prospect) -> T) -> Option<T> {
-        let index = invocation.deliverables.first()?;
+    fn with<T>(&self, planned: &PlannedProcess, act: impl FnOnce(&mut Prospect) -> T) -> Option<T> {
+        let index = planned.deliverables.first()?;
         lock(&self.all).get_mut(index).map(act)
     }
 
     /// Frames were rendered.
-    pub(super) fn rendered(&self, invocation: &Invocation) {
-        self.with(invocation, |one| one.probes.rendered());
+    pub(super) fn rendered(&self, planned: &PlannedProcess) {
+        self.with(planned, |one| one.probes.rendered());
     }
 
     /// Frames failed.
-    pub(super) fn failed(&self, invocation: &Invocation, evidence: &[(Frame, String)]) {
-        self.with(invocation, |one| {
+    pub(super) fn failed(&self, planned: &PlannedProcess, evidence: &[(Frame, String)]) {
+        self.with(planned, |one| {
             for (frame, reason) in evidence {
                 one.probes.failed(*frame, reason);
             }
@@ -64,17 +64,17 @@ impl Prospects {
     }
 
     /// No process can be started for it.
-    pub(super) fn impossible(&self, invocation: &Invocation, reason: &str) {
-        self.with(invocation, |one| {
+    pub(super) fn impossible(&self, planned: &PlannedProcess, reason: &str) {
+        self.with(planned, |one| {
             one.impossible.get_or_insert(reason.to_owned());
         });
     }
 
     /// Frames that another run has.
-    pub(super) fn out_of_reach(&self, invocation: &Invocation) {
-        self.with(invocation, |one| {
+    pub(super) fn out_of_reach(&self, planned: &PlannedProcess) {
+        self.with(planned, |one| {
             for frame in one.probes.left() {
-                if invocation.frames.contains(frame) {
+                if planned.frames.contains(frame) {
                     one.probes.out_of_reach(frame);
                 }
             }
@@ -82,34 +82,34 @@ impl Prospects {
     }
 
     /// Whether nothing was rendered so far.
-    pub(super) fn nothing_rendered(&self, invocation: &Invocation) -> bool {
-        self.with(invocation, |one| one.probes.nothing_rendered())
+    pub(super) fn nothing_rendered(&self, planned: &PlannedProcess) -> bool {
+        self.with(planned, |one| one.probes.nothing_rendered())
             .unwrap_or(false)
     }
 
     /// What is known.
-    pub(super) fn verdict(&self, invocation: &Invocation) -> Verdict {
-        let verdict = self.with(invocation, |one| match &one.impossible {
+    pub(super) fn verdict(&self, planned: &PlannedProcess) -> Verdict {
+        let verdict = self.with(planned, |one| match &one.impossible {
             Some(reason) => Verdict::NothingWorks(reason.clone()),
             None => one.probes.verdict(),
         });
         verdict.unwrap_or(Verdict::Works)
     }
 
-    /// The next frame of an invocation that is to be tried alone.
-    pub(super) fn probe(&self, frames: &FrameSet, invocation: &Invocation) -> Option<Frame> {
+    /// The next frame of an planned that is to be tried alone.
+    pub(super) fn probe(&self, frames: &FrameSet, planned: &PlannedProcess) -> Option<Frame> {
         let probe = |one: &mut Prospect| {
             let mut left = one.probes.left().into_iter();
             left.find(|frame| frames.contains(*frame))
         };
-        self.with(invocation, probe).flatten()
+        self.with(planned, probe).flatten()
     }
 
     /// Whether a piece of work can be begun now: while it is open whether anything works, only those
     /// with a frame that is to be tried.
-    pub(super) fn may_begin(&self, invocation: &Invocation) -> bool {
-        match self.verdict(invocation) {
-            Verdict::Open => self.probe(&invocation.frames, invocation).is_some(),
+    pub(super) fn may_begin(&self, planned: &PlannedProcess) -> bool {
+        match self.verdict(planned) {
+            Verdict::Open => self.probe(&planned.frames, planned).is_some(),
             Verdict::Works | Verdict::NothingWorks(_) => true,
         }
     }
@@ -126,17 +126,17 @@ impl Prospects {
     }
 
     /// The frames that were tried and failed.
-    pub(super) fn tried(&self, invocation: &Invocation) -> FrameSet {
-        self.with(invocation, |one| one.probes.tried())
+    pub(super) fn tried(&self, planned: &PlannedProcess) -> FrameSet {
+        self.with(planned, |one| one.probes.tried())
             .unwrap_or_default()
     }
 
     /// The frames that were tried, the first time that this is asked for.
-    pub(super) fn tried_once(&self, invocation: &Invocation) -> Option<FrameSet> {
+    pub(super) fn tried_once(&self, planned: &PlannedProcess) -> Option<FrameSet> {
         let tried = |one: &mut Prospect| {
             let first = !std::mem::replace(&mut one.told, true);
             first.then(|| one.probes.tried())
         };
-        self.with(invocation, tried).flatten()
+        self.with(planned, tried).flatten()
     }
 }

@@ -2,7 +2,8 @@
 
 use std::path::PathBuf;
 
-use truepath_core::engine::{Orders, Profile};
+use truepath_core::command::ProcessSpec;
+use truepath_core::profile::Profile;
 use truepath_core::quote::posix_line;
 
 use super::log::Log;
@@ -36,14 +37,14 @@ impl<'a> Work<'a> {
         &self,
         profile: &Profile,
         (program, arguments): (&str, &[String]),
-        orders: &Orders,
+        spec: &ProcessSpec,
         folder: &std::path::Path,
         log: &mut Log,
     ) -> Result<Result<Process<'_>, String>, RunError> {
         let Some(path) = self.program(program) else {
             return Ok(Err(format!("the program `{program}` is not here")));
         };
-        let env = match self.environment(profile, orders) {
+        let env = match self.environment(profile, spec) {
             Ok(env) => env,
             Err(reason) => return Ok(Err(reason)),
         };
@@ -78,7 +79,7 @@ impl<'a> Work<'a> {
     fn environment(
         &self,
         profile: &Profile,
-        orders: &Orders,
+        spec: &ProcessSpec,
     ) -> Result<Vec<(String, String)>, String> {
         let mut env: Vec<(String, String)> = std::env::vars_os()
             .filter_map(|(name, value)| Some((name.into_string().ok()?, value.into_string().ok()?)))
@@ -93,7 +94,7 @@ impl<'a> Work<'a> {
             let captured = crate::set_up::capture(&path, &self.state.folder.join("set-up"));
             env.extend(captured.map_err(|error| format!("the set-up script {script}: {error}"))?);
         }
-        env.extend(orders.env.iter().cloned());
+        env.extend(spec.env.iter().cloned());
         Ok(env)
     }
 }

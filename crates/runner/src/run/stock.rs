@@ -32,7 +32,7 @@ impl Work<'_> {
         let mut refused: Vec<String> = Vec::new();
         let mut others = OtherVersions::new();
         for (index, deliverable) in self.expansion.deliverables.iter().enumerate() {
-            let chosen = &deliverable.common.chosen;
+            let chosen = &deliverable.common.frames.selected;
             self.report().wanted += chosen.count();
             // Whether a movie is there as it should be shows when its frames are.
             let (missing, replaced) = if deliverable.is_put_together() {
@@ -80,7 +80,7 @@ impl Work<'_> {
         others: &mut OtherVersions,
     ) -> Result<(FrameSet, HashMap<Frame, Replaces>), RunError> {
         let credits = &self.credits[index];
-        let chosen = &deliverable.common.chosen;
+        let chosen = &deliverable.common.frames.selected;
         let seen = look(
             deliverable,
             chosen,

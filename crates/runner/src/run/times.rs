@@ -67,7 +67,11 @@ impl Times {
         } else if let Some(limit) = limits.frame
             && self.frame.elapsed() > limit
         {
-            return Some(End::TooLong("no frame was finished", limit, "frame-timeout"));
+            return Some(End::TooLong(
+                "no frame was finished",
+                limit,
+                "frame-timeout",
+            ));
         }
         let limit = limits.silence?;
         let silent = self.line.elapsed() > limit;

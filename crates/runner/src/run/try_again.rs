@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use truepath_core::plan::{Invocation, plan};
+use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::probes::Verdict;
 use truepath_core::retry::{self, Again, Tried};
 
@@ -20,14 +20,14 @@ impl Work<'_> {
         attempt: Attempt,
         outcome: &Outcome,
     ) -> Result<Next, RunError> {
-        let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
-        let limits = &one.common.limits;
+        let one = &self.expansion.deliverables[attempt.planned.deliverables[0]];
+        let limits = &one.common.processes.limits;
         if outcome.published > 0 {
-            self.prospects.rendered(&chunk.invocation);
+            self.prospects.rendered(&chunk.planned);
         }
         if let End::NotStarted(reason) = &outcome.end {
-            self.prospects.impossible(&chunk.invocation, reason);
-            let tried = outcome.failures_of(&attempt.invocation);
+            self.prospects.impossible(&chunk.planned, reason);
+            let tried = outcome.failures_of(&attempt.planned);
             chunk.failed_probes.push((attempt, tried));
             return Ok(Next::Again);
         }
@@ -35,7 +35,7 @@ impl Work<'_> {
         if let Some(unconfirmed) = outcome.whole_but_for_its_code() {
             return self.after_unconfirmed(chunk, attempt, outcome, &unconfirmed);
         }
-        let nothing_rendered = self.prospects.nothing_rendered(&chunk.invocation);
+        let nothing_rendered = self.prospects.nothing_rendered(&chunk.planned);
         let is_deterministic = outcome.is_wrong_kind() || outcome.unknown_files.is_some();
         let tries = if is_deterministic {
             limits.retries
@@ -43,17 +43,16 @@ impl Work<'_> {
             attempt.tries
         };
         if nothing_rendered && tries >= limits.retries && !missing.is_empty() {
-            self.prospects
-                .failed(&chunk.invocation, &outcome.evidence());
+            self.prospects.failed(&chunk.planned, &outcome.evidence());
             let is_alone = missing.count() == 1;
-            match self.prospects.verdict(&chunk.invocation) {
+            match self.prospects.verdict(&chunk.planned) {
                 Verdict::Works => {}
                 // Tried frame by frame, if that is not given up.
                 Verdict::Open if !is_alone => {
                     chunk.attempts.push_front(Attempt {
-                        invocation: Invocation {
+                        planned: PlannedProcess {
                             frames: missing,
-                            ..attempt.invocation
+                            ..attempt.planned
                         },
                         tries,
                         not_before: None,
@@ -91,13 +90,13 @@ impl Work<'_> {
         unconfirmed: &Unconfirmed,
     ) -> Result<Next, RunError> {
         let missing = outcome.all_missing();
-        let invocation = Invocation {
+        let planned = PlannedProcess {
             frames: missing.clone(),
-            ..attempt.invocation.clone()
+            ..attempt.planned.clone()
         };
         if attempt.unconfirmed.is_none() {
             chunk.attempts.push_front(Attempt {
-                invocation,
+                planned,
                 tries: attempt.tries,
                 not_before: None,
                 unconfirmed: Some(unconfirmed.clone()),
@@ -110,14 +109,14 @@ impl Work<'_> {
             for failure in &mut failures {
                 failure.reason.clone_from(&reason);
             }
-            if self.prospects.nothing_rendered(&chunk.invocation) {
+            if self.prospects.nothing_rendered(&chunk.planned) {
                 let evidence: Vec<_> = missing
                     .iter()
                     .map(|frame| (frame, reason.clone()))
                     .collect();
-                self.prospects.failed(&chunk.invocation, &evidence);
+                self.prospects.failed(&chunk.planned, &evidence);
             }
-            if self.prospects.verdict(&chunk.invocation) == Verdict::Works {
+            if self.prospects.verdict(&chunk.planned) == Verdict::Works {
                 self.failed(failures)?;
             } else {
                 chunk.failed_probes.push((attempt, failures));
@@ -125,8 +124,8 @@ impl Work<'_> {
             return self.again_or_close(chunk);
         }
         let limits = {
-            let one = &self.expansion.deliverables[attempt.invocation.deliverables[0]];
-            &one.common.limits
+            let one = &self.expansion.deliverables[attempt.planned.deliverables[0]];
+            &one.common.processes.limits
         };
         let again = retry::next(
             Tried {
@@ -154,7 +153,7 @@ impl Work<'_> {
             self.failed(outcome.failures())?;
             return self.again_or_close(chunk);
         }
-        let members = attempt.invocation.members(&self.expansion.deliverables);
+        let members = attempt.planned.members(&self.expansion.deliverables);
         for piece in again {
             let wanted = |index: usize| {
                 let of_it = outcome.missing.iter().find(|(one, ..)| *one == index);
@@ -174,8 +173,8 @@ impl Work<'_> {
             }
             let attempts = plan(self.expansion, &wanted)
                 .into_iter()
-                .map(|invocation| Attempt {
-                    invocation,
+                .map(|planned| Attempt {
+                    planned,
                     tries: piece.tries,
                     not_before: is_paused.then(|| Moment::now() + piece.pause),
                     unconfirmed: None,

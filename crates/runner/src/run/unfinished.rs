@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use truepath_core::engine::Call;
+use truepath_core::command::Invocation;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::label;
 
@@ -19,23 +19,23 @@ impl Work<'_> {
     /// tell the engine to continue from them.
     pub(super) fn checkpoints_laid_in(
         &self,
-        call: &Call<'_>,
+        invocation: &Invocation<'_>,
         members: &Members<'_>,
         tries: u32,
     ) -> Result<Vec<String>, RunError> {
         let Some(checkpoints) = self.checkpoints(members[0].0) else {
             return Ok(Vec::new());
         };
-        let staging = Path::new(call.staging);
+        let staging = Path::new(invocation.staging);
         let laid_in = checkpoints
-            .lay_in(call, tries)
+            .lay_in(invocation, tries)
             .map_err(RunError::disk(staging))?;
         if !laid_in.frames.is_empty() {
             let frames = FrameSet::from_frames(laid_in.frames.iter().copied());
             self.report().continued += frames.count();
             self.tell(&Event::Remark(&format!(
                 "{}: frame {frames} is continued from its checkpoint",
-                label(call.deliverables)
+                label(invocation.deliverables)
             )));
         }
         Ok(laid_in.arguments)
@@ -81,7 +81,7 @@ impl Work<'_> {
         let mut report = self.report();
         for frame in frames {
             for (index, missing, _) in &outcome.missing {
-                if missing.contains(frame) && attempt.invocation.deliverables.contains(index) {
+                if missing.contains(frame) && attempt.planned.deliverables.contains(index) {
                     let continues = outcome.continuable.contains(&frame);
                     report.unfinished.push((*index, frame, continues));
                 }

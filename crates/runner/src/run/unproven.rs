@@ -118,8 +118,12 @@ impl Work<'_> {
                 .enumerate()
                 .find_map(|(index, of)| {
                     let frame = of.pattern.read(&one.path)?;
-                    let frame = frame.or_else(|| of.common.chosen.first())?;
-                    of.common.chosen.contains(frame).then_some((index, frame))
+                    let frame = frame.or_else(|| of.common.frames.selected.first())?;
+                    of.common
+                        .frames
+                        .selected
+                        .contains(frame)
+                        .then_some((index, frame))
                 });
             let Some((index, frame)) = wanted else {
                 continue;

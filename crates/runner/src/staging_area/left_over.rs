@@ -4,7 +4,7 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
-use truepath_core::engine::learn;
+use truepath_core::command::learn;
 use truepath_core::frames::Frame;
 
 use super::{CollectError, Collected, StagingArea, verified};

@@ -13,9 +13,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::{Path, PathBuf};
 
+use truepath_core::command::{Invocation, learn};
 use truepath_core::deliverable::Deliverable;
-use truepath_core::engine::{Call, Naming, Profile, learn};
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::profile::{Naming, Profile};
 use truepath_core::template::PathPattern;
 use truepath_media::{Flaw, Wanted, verify};
 
@@ -141,7 +142,7 @@ impl<'a> StagingArea<'a> {
     ) -> Self {
         let name = folder.display().to_string();
         let deliverables: Vec<&Deliverable> = members.iter().map(|(_, one, _)| *one).collect();
-        let call = Call {
+        let invocation = Invocation {
             profile,
             deliverables: &deliverables,
             frames: &frames,
@@ -155,7 +156,7 @@ impl<'a> StagingArea<'a> {
                 deliverable,
                 credits: credits.clone(),
                 // Checked before anything runs; without it nothing is recognised.
-                name: call.output_name(deliverable).unwrap_or_default(),
+                name: invocation.output_name(deliverable).unwrap_or_default(),
                 replaces: BTreeMap::new(),
                 done: BTreeSet::new(),
                 flaws: BTreeMap::new(),
@@ -164,7 +165,7 @@ impl<'a> StagingArea<'a> {
         let checkpoints = profile
             .checkpoint
             .as_ref()
-            .and_then(|checkpoint| checkpoints::names(checkpoint, &call));
+            .and_then(|checkpoint| checkpoints::names(checkpoint, &invocation));
         Self {
             folder,
             outputs,

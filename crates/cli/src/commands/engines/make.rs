@@ -4,8 +4,8 @@ use std::io::{self, Write};
 use std::path::Path;
 use std::process::ExitCode;
 
-use truepath_core::engine::{Profile, profile_of_run};
 use truepath_core::job::{Key, Value};
+use truepath_core::profile::{Profile, profile_of_run};
 
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, Trouble};

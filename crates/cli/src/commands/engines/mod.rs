@@ -10,8 +10,8 @@ use std::sync::Arc;
 
 use clap::{Args, Subcommand};
 use serde_json::json;
-use truepath_core::engine::Profile;
 use truepath_core::picture::FORMATS;
+use truepath_core::profile::Profile;
 use truepath_runner::load::profiles;
 use truepath_runner::probe::{Probed, probe};
 
@@ -93,7 +93,7 @@ fn list(asked: &List) -> Result<ExitCode, Trouble> {
     let all = profiles(&folder, &SHIPPED)?;
     let own = this_program::path().map_err(Trouble::outside("this program"))?;
     let rows: Vec<(Arc<Profile>, Probed)> = all
-        .into_iter()
+        .all()
         .map(|profile| {
             let probed = probe(&profile, &own, &folder, asked.probe);
             (profile, probed)

@@ -2,14 +2,15 @@
 
 use std::io::{self, Write};
 use std::process::ExitCode;
-use std::sync::Arc;
 
+use truepath_core::command::{Invocation, map_row};
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::engine::{Call, Profile, map_row};
+use truepath_core::executor::OneThread;
 use truepath_core::job::{no_files, read};
 use truepath_core::nearest::advice;
 use truepath_core::picture::FORMATS;
 use truepath_core::plan::plan;
+use truepath_core::profile::{Profile, Profiles};
 use truepath_core::quote::posix_line;
 use truepath_core::system::System;
 use truepath_runner::load::profiles;
@@ -22,8 +23,8 @@ use crate::show::{FAINT, TITLE};
 pub(super) fn show(name: &str) -> Result<ExitCode, Trouble> {
     let folder = folder()?;
     let all = profiles(&folder, &SHIPPED)?;
-    let Some(profile) = all.iter().find(|profile| profile.name == name) else {
-        let names: Vec<&str> = all.iter().map(|profile| profile.name.as_str()).collect();
+    let Some(profile) = all.find(name) else {
+        let names: Vec<&str> = all.names().collect();
         let advice = advice(name, &names);
         return Err(Trouble::Usage(format!(
             "there is no engine `{name}`: {advice}"
@@ -61,8 +62,8 @@ pub(super) fn show(name: &str) -> Result<ExitCode, Trouble> {
             writeln!(out, "      {{{token}}}: {meaning}")?;
         }
     }
-    more(&mut out, profile)?;
-    match sample(profile, &all) {
+    more(&mut out, &profile)?;
+    match sample(&profile, &all) {
         Some(line) => writeln!(out, "\nFor example:\n\n  {line}")?,
         None => writeln!(
             out,
@@ -120,13 +121,14 @@ fn more(out: &mut impl Write, profile: &Profile) -> io::Result<()> {
 }
 
 /// A command line that the profile makes of a made-up job.
-fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
+fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
     let around = Surroundings {
         job_folder: "/show".to_owned(),
         system: System::Linux,
         person: Person::default(),
         began: None,
-        profiles: all.to_vec(),
+        profiles: all.clone(),
+        executor: &OneThread,
         scene_frames: std::collections::HashMap::new(),
     };
     let scene = profile.scenes.first().map_or("scene", String::as_str);
@@ -148,7 +150,7 @@ fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
         let job = read("sample", &text, &[], &mut no_files).job;
         let expansion = expand(&job, &around, &Selection::default());
         let plan = plan(&expansion, &|index| {
-            expansion.deliverables[index].common.chosen.clone()
+            expansion.deliverables[index].common.frames.selected.clone()
         });
         let invocation = plan.iter().find(|one| {
             expansion.deliverables[one.deliverables[0]].common.engine.name == profile.name
@@ -161,18 +163,18 @@ fn sample(profile: &Profile, all: &[Arc<Profile>]) -> Option<String> {
         if !takes {
             return None;
         }
-            let call = Call {
+            let invocation = Invocation {
             profile,
             deliverables: &[one],
             frames: &invocation.frames,
             staging: "/show/r/staging",
             prepared: profile.prepare.as_ref().map(|_| "/show/prepared"),
         };
-        let orders = call.orders().ok()?;
+        let spec = invocation.spec().ok()?;
         let program = match profile.is_this_program() {
             true => "truepath",
-            false => &orders.program,
+            false => &spec.program,
         };
-        Some(posix_line(program, orders.arguments.iter().map(String::as_str)))
+        Some(posix_line(program, spec.arguments.iter().map(String::as_str)))
     })
 }

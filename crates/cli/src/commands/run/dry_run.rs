@@ -76,7 +76,7 @@ pub(super) fn tell(chosen: &Chosen, rendered: &Expansion, jobs: usize) -> Result
     let wanted: u64 = rendered
         .deliverables
         .iter()
-        .map(|one| one.common.chosen.count())
+        .map(|one| one.common.frames.selected.count())
         .sum();
     writeln!(
         out,

@@ -192,7 +192,7 @@ fn in_version(
         .chosen
         .deliverables
         .iter()
-        .map(|one| one.common.version);
+        .map(|one| one.common.names.version);
     let mut version = versions.flatten().max();
     let mut chosen = chosen;
     let mut in_the_way = None;

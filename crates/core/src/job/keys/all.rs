@@ -1,10 +1,36 @@
 //! Every key.
 
-use super::{Key, KeyFacts, Kind, TableKind};
+use super::{Key, KeyFacts, TableKind};
+use crate::job::kinds::{
+    ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER,
+    CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, Kind,
+    LAYERS, NUMBER, PIXELS, PLAIN, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE, SIZE, TEMPLATE,
+    TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
+};
+use crate::job::value::Value;
 use crate::movie::QUALITIES;
 
 use TableKind::{
     Output, OutputPass, Pass, Preset, Project, Shot, ShotPass, ShotVariant, ShotView, Variant, View,
+};
+
+const MOVIE_QUALITY: Kind = choice(|| QUALITIES.to_vec());
+const PIXEL_VALUES: Kind = choice(|| vec!["linear", "display"]);
+const ORDER: Kind = choice(|| vec!["file", "spread"]);
+const EXISTING: Kind = choice(|| vec!["keep", "replace", "refuse", "next-version"]);
+const SCENE_CHANGES: Kind = choice(|| vec!["stop", "report"]);
+const UNVERIFIABLE: Kind = choice(|| vec!["report", "allow"]);
+
+/// Names of keys. The reader of tables takes the list apart.
+const NAMES_OF_KEYS: Kind = Kind {
+    shape: "a list of keys such as [\"camera\", \"size\"]",
+    cell: CellNotation::List,
+    schema: |_| {
+        let names: Vec<&str> = KEYS.iter().map(|facts| facts.name).collect();
+        serde_json::json!({ "type": "array", "items": { "enum": names } })
+    },
+    read: |_| Ok(Value::Unset),
+    ..PLAIN
 };
 
 const ANYWHERE: &[TableKind] = &[
@@ -30,7 +56,7 @@ const NOT_BY_PASS: &[TableKind] = &[
     ShotView,
     Preset,
 ];
-/// What chooses a layer stands in the layers before it.
+/// What chooses a level stands in the layers before it.
 const BEFORE_VARIANTS: &[TableKind] = &[Project, Output, Shot];
 const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant];
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
@@ -40,7 +66,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: &[Project],
         meaning: "What the project is called: the token `{project}`.",
         example: "name = \"orrery\"",
@@ -48,7 +74,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Version,
         name: "version",
-        kind: Kind::Version,
+        kind: &VERSION,
         tables: NOT_BY_PASS,
         meaning: "The version of the work: the token `{version}`. A number, or a template that finds it in the scene's file name, such as `\"{shot}_v{version:03}.toml\"`.",
         example: "version = 3",
@@ -56,7 +82,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Fps,
         name: "fps",
-        kind: Kind::Rate,
+        kind: &FPS,
         tables: NOT_BY_PASS,
         meaning: "Frames a second: the token `{fps}`.",
         example: "fps = 30",
@@ -64,7 +90,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Scene,
         name: "scene",
-        kind: Kind::Template,
+        kind: &TEMPLATE,
         tables: NOT_BY_PASS,
         meaning: "The file that is rendered; may start with a place, else beside the job file.",
         example: "scene = \"{place.scenes}/dawn.toml\"",
@@ -72,7 +98,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Frames,
         name: "frames",
-        kind: Kind::Frames,
+        kind: &FRAMES,
         tables: NOT_BY_PASS,
         meaning: "The frames that are wanted.",
         example: "frames = \"1-96\"",
@@ -80,7 +106,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Camera,
         name: "camera",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: NOT_BY_PASS,
         meaning: "The camera of the scene; unset, the scene's own.",
         example: "camera = \"dome\"",
@@ -88,7 +114,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Camera,
         name: "cameras",
-        kind: Kind::Components,
+        kind: &COMPONENTS,
         tables: NOT_BY_PASS,
         meaning: "Several cameras, each rendered.",
         example: "cameras = [\"dome\", \"north\"]",
@@ -96,7 +122,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Passes,
         name: "passes",
-        kind: Kind::Components,
+        kind: &COMPONENTS,
         tables: NOT_BY_PASS,
         meaning: "The picture layers to render, one file each; unset, what the scene gives.",
         example: "passes = [\"beauty\", \"depth\"]",
@@ -104,7 +130,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Path,
         name: "path",
-        kind: Kind::Template,
+        kind: &TEMPLATE,
         tables: ANYWHERE,
         meaning: "Where the files go and what they are called.",
         example: "path = \"{place.renders}/{shot}/{pass}/{shot}_{pass}.{frame:04}.{ext}\"",
@@ -112,7 +138,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Size,
         name: "size",
-        kind: Kind::Size,
+        kind: &SIZE,
         tables: ANYWHERE,
         meaning: "Width and height in pixels, or a name: hd, uhd, dci-2k, dci-4k. Unset, the scene's own.",
         example: "size = \"2048x2048\"",
@@ -120,7 +146,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Format,
         name: "format",
-        kind: Kind::Format,
+        kind: &FORMAT,
         tables: ANYWHERE,
         meaning: "The file format; unset, told by the extension of `path`.",
         example: "format = \"exr\"",
@@ -128,7 +154,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Channels,
         name: "channels",
-        kind: Kind::Channels,
+        kind: &CHANNELS,
         tables: ANYWHERE,
         meaning: "The channels of a pixel: gray, graya, rgb, rgba. Unset, what the engine writes.",
         example: "channels = \"rgba\"",
@@ -136,7 +162,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Bits,
         name: "bits",
-        kind: Kind::Bits,
+        kind: &BITS,
         tables: ANYWHERE,
         meaning: "The bits of a channel: 8, 10, 12, 16, half, float. Unset, what the engine writes.",
         example: "bits = \"half\"",
@@ -144,7 +170,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Compression,
         name: "compression",
-        kind: Kind::Text,
+        kind: &TEXT,
         tables: ANYWHERE,
         meaning: "How the file is compressed, by format.",
         example: "compression = \"zip\"",
@@ -152,7 +178,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Quality,
         name: "quality",
-        kind: Kind::Quality,
+        kind: &QUALITY,
         tables: ANYWHERE,
         meaning: "How well a lossy file keeps the picture, from 1 to 100.",
         example: r#"quality = 90"#,
@@ -160,7 +186,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::PixelAspect,
         name: "pixel-aspect",
-        kind: Kind::Ratio,
+        kind: &ASPECT,
         tables: ANYWHERE,
         meaning: "The width of a pixel by its height, where pixels are not square.",
         example: r#"pixel-aspect = "64/45""#,
@@ -168,7 +194,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Crop,
         name: "crop",
-        kind: Kind::Region,
+        kind: &REGION,
         tables: ANYWHERE,
         meaning: "The part of the picture that is rendered: width, height, and its upper left corner in pixels of `size`. The file holds this part only; `scale` shrinks it with the picture.",
         example: r#"crop = "640x360 at 100,50""#,
@@ -176,7 +202,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::ColorPixels,
         name: "color.pixels",
-        kind: Kind::Choice(&["linear", "display"]),
+        kind: &PIXEL_VALUES,
         tables: ANYWHERE,
         meaning: "What the values of the pixels are: `linear` light of the scene, or ready for `display`.",
         example: r#"color.pixels = "linear""#,
@@ -184,7 +210,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::ColorTransfer,
         name: "color.transfer",
-        kind: Kind::Transfer,
+        kind: &TRANSFER,
         tables: ANYWHERE,
         meaning: "How linear pixels become ready for display, in a movie, a contact sheet or a file of 8 bits.",
         example: r#"color.transfer = "srgb""#,
@@ -192,7 +218,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Still,
         name: "still",
-        kind: Kind::Frame,
+        kind: &INTEGER,
         tables: &[
             Output,
             OutputPass,
@@ -208,7 +234,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Layers,
         name: "layers",
-        kind: Kind::Layers,
+        kind: &LAYERS,
         tables: &[Project, Output, Shot],
         meaning: "Which passes share a file, by the name of the file, which is what `{pass}` says; passes that no file takes have one each. Unset, one file a pass.",
         example: r#"layers = { light = ["beauty", "shadow"] }"#,
@@ -216,7 +242,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::ViewsTogether,
         name: "views-together",
-        kind: Kind::Truth,
+        kind: &TRUTH,
         tables: &[Project, Output, Shot],
         meaning: "Whether all views of a picture share a file; then `{view}` has no value.",
         example: r#"views-together = true"#,
@@ -224,7 +250,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Audio,
         name: "audio",
-        kind: Kind::Template,
+        kind: &TEMPLATE,
         tables: NOT_BY_PASS,
         meaning: "The sound of the shot, for its movies.",
         example: r#"audio = "{place.scenes}/dawn.wav""#,
@@ -232,7 +258,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieFrom,
         name: "movie.from",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: &[Project, Output],
         meaning: "Makes the output a movie, put together from the sequence of this output.",
         example: r#"movie.from = "frames""#,
@@ -240,7 +266,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MoviePass,
         name: "movie.pass",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: NOT_BY_PASS,
         meaning: "The pass that the movie shows; it can be left out where the sequence has one only.",
         example: r#"movie.pass = "beauty""#,
@@ -248,7 +274,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieContainer,
         name: "movie.container",
-        kind: Kind::Container,
+        kind: &CONTAINER,
         tables: NOT_BY_PASS,
         meaning: "The kind of movie file; unset, told by the extension of `path`.",
         example: r#"movie.container = "mp4""#,
@@ -256,7 +282,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieCodec,
         name: "movie.codec",
-        kind: Kind::Codec,
+        kind: &CODEC,
         tables: NOT_BY_PASS,
         meaning: "How the pictures of a movie are coded.",
         example: r#"movie.codec = "h264""#,
@@ -264,7 +290,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieQuality,
         name: "movie.quality",
-        kind: Kind::Choice(&QUALITIES),
+        kind: &MOVIE_QUALITY,
         tables: NOT_BY_PASS,
         meaning: "How good a movie is; unset, the encoder's choice.",
         example: r#"movie.quality = "high""#,
@@ -272,7 +298,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieRate,
         name: "movie.rate",
-        kind: Kind::BitRate,
+        kind: &BIT_RATE,
         tables: NOT_BY_PASS,
         meaning: "The bits a second of a movie, in place of a quality.",
         example: r#"movie.rate = "20M""#,
@@ -280,7 +306,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MoviePixels,
         name: "movie.pixels",
-        kind: Kind::Pixels,
+        kind: &PIXELS,
         tables: NOT_BY_PASS,
         meaning: "How the pixels of a movie are stored: sampling and bits. A fourth number, or rgba, is alpha.",
         example: r#"movie.pixels = "4:2:0 8""#,
@@ -288,7 +314,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieAudioCodec,
         name: "movie.audio-codec",
-        kind: Kind::AudioCodec,
+        kind: &AUDIO_CODEC,
         tables: NOT_BY_PASS,
         meaning: "How the sound of a movie is coded.",
         example: r#"movie.audio-codec = "aac""#,
@@ -296,7 +322,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieDirect,
         name: "movie.direct",
-        kind: Kind::Truth,
+        kind: &TRUTH,
         tables: &[Project, Output],
         meaning: "Makes the output a movie that the engine writes itself, as a whole; it dies as a whole too.",
         example: r#"movie.direct = true"#,
@@ -304,7 +330,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::MovieEncoder,
         name: "movie.encoder",
-        kind: Kind::Text,
+        kind: &TEXT,
         tables: NOT_BY_PASS,
         meaning: "The profile of the program that puts the movie together; unset, `ffmpeg`.",
         example: r#"movie.encoder = "ffmpeg""#,
@@ -312,7 +338,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Settings,
         name: "settings",
-        kind: Kind::Settings,
+        kind: &SETTINGS,
         tables: ANYWHERE,
         meaning: "Settings handed to the engine by name; merged key by key over the layers.",
         example: "settings = { exposure = -2.0 }",
@@ -320,7 +346,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Engine,
         name: "engine",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: NOT_BY_PASS,
         meaning: "The profile of the program that renders.",
         example: "engine = \"understudy\"",
@@ -328,7 +354,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Run,
         name: "run",
-        kind: Kind::Run,
+        kind: &RUN,
         tables: NOT_BY_PASS,
         meaning: "The command line of a renderer that has no profile. With `{frame}` it is started once a frame, with `{first}` and `{last}` once a range. An entry is an argument, or a group in brackets that is left out whole when a token in it has no value; `{ put = [\"--threads\", \"8\"], changes-picture = false }` is a group that has no part in the picture. How it names its files is found out.",
         example: "run = [\"myrender\", \"--input\", \"{scene.file}\", \"--frame\", \"{frame}\", \"--to\", \"{target}\"]",
@@ -336,7 +362,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::InOrder,
         name: "in-order",
-        kind: Kind::Truth,
+        kind: &TRUTH,
         tables: NOT_BY_PASS,
         meaning: "Whether the program of a `run` line finishes each frame before it begins the next. Then a frame counts as finished as soon as a later one has begun. True for lines with `{first}` and `{last}` unless set.",
         example: "in-order = false",
@@ -344,7 +370,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SuccessCodes,
         name: "success-codes",
-        kind: Kind::Codes,
+        kind: &EXIT_CODES,
         tables: NOT_BY_PASS,
         meaning: "Exit codes, besides 0, with which the program of a `run` line tells success.",
         example: "success-codes = [3]",
@@ -352,7 +378,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SamePicture,
         name: "same-picture",
-        kind: Kind::Text,
+        kind: &TEXT,
         tables: ANYWHERE,
         meaning: "Why files with different names may hold the same picture, or why the engine need not be told of a camera, view, pass or variant. Without it, names that make no difference to the picture are an error.",
         example: "same-picture = \"the left eye stands in for the right until the rig is fixed\"",
@@ -360,7 +386,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Jobs,
         name: "jobs",
-        kind: Kind::Number,
+        kind: &NUMBER,
         tables: &[Project],
         meaning: "How many processes a run starts at once where `--jobs` does not say it; unset, one. Where `threads` is not set, the cores are shared out among them.",
         example: r#"jobs = 4"#,
@@ -368,7 +394,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Threads,
         name: "threads",
-        kind: Kind::Number,
+        kind: &NUMBER,
         tables: NOT_BY_PASS,
         meaning: "Threads for one process of the engine; unset, the engine's own choice.",
         example: "threads = 4",
@@ -376,7 +402,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Chunk,
         name: "chunk",
-        kind: Kind::Number,
+        kind: &NUMBER,
         tables: NOT_BY_PASS,
         meaning: "The most frames that one process renders; unset, as many as the engine takes at once, or what `start-up` and `frame-time` tell.",
         example: r#"chunk = 8"#,
@@ -384,7 +410,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::StartUp,
         name: "start-up",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "How long the engine takes before its first frame. With `frame-time` it tells how many frames one process renders, so that starting takes at most a tenth of the time.",
         example: r#"start-up = "40s""#,
@@ -392,7 +418,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::FrameTime,
         name: "frame-time",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "How long a frame takes, about.",
         example: r#"frame-time = "2m""#,
@@ -400,7 +426,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Order,
         name: "order",
-        kind: Kind::Choice(&["file", "spread"]),
+        kind: &ORDER,
         tables: NOT_BY_PASS,
         meaning: "The order of the processes: `file` as the frames come, or `spread`: first, last, middle, then ever finer, so that mistakes show early.",
         example: r#"order = "spread""#,
@@ -408,7 +434,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::StartTimeout,
         name: "start-timeout",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "The longest that the engine may take before its first frame begins; then it is ended and tried again.",
         example: r#"start-timeout = "5m""#,
@@ -416,7 +442,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::FrameTimeout,
         name: "frame-timeout",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "The longest that one frame may take; then the engine is ended and the frame counts as failed.",
         example: "frame-timeout = \"20m\"",
@@ -424,7 +450,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SilenceTimeout,
         name: "silence-timeout",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "The longest that the engine may print nothing; then it is ended and tried again.",
         example: r#"silence-timeout = "10m""#,
@@ -432,7 +458,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Retries,
         name: "retries",
-        kind: Kind::Number,
+        kind: &NUMBER,
         tables: NOT_BY_PASS,
         meaning: "How often frames are tried again that came to nothing, before a process of several frames is halved, and a frame alone counts as failed; unset, twice.",
         example: r#"retries = 3"#,
@@ -440,7 +466,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::RetryPause,
         name: "retry-pause",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "The pause before the first of those tries; it doubles with each. Unset, five seconds.",
         example: r#"retry-pause = "30s""#,
@@ -448,7 +474,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::CheckpointEvery,
         name: "checkpoint.every",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: NOT_BY_PASS,
         meaning: "How often the checkpoints of an engine that writes them are copied to a safe place while it works; unset, every ten minutes.",
         example: r#"checkpoint.every = "2m""#,
@@ -456,7 +482,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::CheckpointKeep,
         name: "checkpoint.keep",
-        kind: Kind::Number,
+        kind: &NUMBER,
         tables: NOT_BY_PASS,
         meaning: "How many checkpoints of a frame are kept, the latest first; unset, three.",
         example: r#"checkpoint.keep = 5"#,
@@ -464,7 +490,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Existing,
         name: "existing",
-        kind: Kind::Choice(&["keep", "replace", "refuse", "next-version"]),
+        kind: &EXISTING,
         tables: &[Project],
         meaning: "What a run does about files that are there: `keep` whole ones of today's settings, `replace` each once its successor is verified, `refuse` to begin, or go on to the `next-version` that is free. Unset, `keep`.",
         example: r#"existing = "refuse""#,
@@ -472,7 +498,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SceneChanges,
         name: "scene-changes",
-        kind: Kind::Choice(&["stop", "tell"]),
+        kind: &SCENE_CHANGES,
         tables: &[Project],
         meaning: "What a run does when a scene changes under it, or a file that it is known to need: `stop` to start processes with it, or only `tell`. Unset, `stop`.",
         example: r#"scene-changes = "tell""#,
@@ -480,7 +506,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Unverifiable,
         name: "unverifiable",
-        kind: Kind::Choice(&["report", "allow"]),
+        kind: &UNVERIFIABLE,
         tables: NOT_BY_PASS,
         meaning: "What pictures count as that this program cannot decode, such as EXR with deep data: `report` them, so that the job is not complete, or `allow` them. They are never moved aside or rendered again. Unset, `report`.",
         example: r#"unverifiable = "allow""#,
@@ -488,7 +514,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::DeadAfter,
         name: "dead-after",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: &[Project],
         meaning: "A machine that gives no sign of life for so long is taken for dead, and others take over what it rendered; unset, thirty seconds.",
         example: r#"dead-after = "2m""#,
@@ -496,7 +522,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Env,
         name: "env",
-        kind: Kind::Settings,
+        kind: &SETTINGS,
         tables: NOT_BY_PASS,
         meaning: "Variables for the engine's environment; merged key by key over the layers.",
         example: "env = { LICENCE_SERVER = \"brass:5050\" }",
@@ -504,7 +530,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Variants,
         name: "variants",
-        kind: Kind::Components,
+        kind: &COMPONENTS,
         tables: BEFORE_VARIANTS,
         meaning: "The variants to make, each declared as `[variant.*]`.",
         example: "variants = [\"day\", \"night\"]",
@@ -512,7 +538,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Views,
         name: "views",
-        kind: Kind::Components,
+        kind: &COMPONENTS,
         tables: BEFORE_VIEWS,
         meaning: "The views to make (left, right …), each declared as `[view.*]`.",
         example: "views = [\"left\", \"right\"]",
@@ -520,7 +546,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Preset,
         name: "preset",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: BEFORE_PRESETS,
         meaning: "How well to render, declared as `[preset.*]`. `trial` is built in: first, middle and last frame at an eighth of the size, in a folder of their own.",
         example: "preset = \"final\"",
@@ -528,7 +554,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Scale,
         name: "scale",
-        kind: Kind::Scale,
+        kind: &SCALE,
         tables: ANYWHERE,
         meaning: "A part of `size` to render at.",
         example: "scale = \"1/8\"",
@@ -536,7 +562,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Only,
         name: "only",
-        kind: Kind::Only,
+        kind: &FRAMES_TO_RENDER,
         tables: NOT_BY_PASS,
         meaning: "Which of the frames: `all`, or `first-middle-last` for the first, the middle and the last.",
         example: "only = \"first-middle-last\"",
@@ -544,7 +570,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Subfolder,
         name: "subfolder",
-        kind: Kind::Component,
+        kind: &COMPONENT,
         tables: ANYWHERE,
         meaning: "A folder of its own, directly below the place that the path starts from.",
         example: "subfolder = \"trial\"",
@@ -552,7 +578,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Enabled,
         name: "enabled",
-        kind: Kind::Truth,
+        kind: &TRUTH,
         tables: ANYWHERE,
         meaning: "Whether it is made at all.",
         example: "enabled = false",
@@ -560,7 +586,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Priority,
         name: "priority",
-        kind: Kind::Signed,
+        kind: &INTEGER,
         tables: NOT_BY_PASS,
         meaning: "What has a higher number is made earlier; else the order of the file holds.",
         example: "priority = 10",
@@ -568,7 +594,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SharePart,
         name: "share.part",
-        kind: Kind::Share,
+        kind: &SHARE,
         tables: &[Project],
         meaning: "The part of the work that this machine takes, such as the second of four; meant for the command line, `--share 2/4`.",
         example: r#"share.part = "2/4""#,
@@ -576,7 +602,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::ShareWeights,
         name: "share.weights",
-        kind: Kind::Weights,
+        kind: &WEIGHTS,
         tables: &[Project],
         meaning: "How strong the machines are, in the order of the parts; unset, all alike.",
         example: r#"share.weights = "8,8,16,4""#,
@@ -584,7 +610,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::ShareInterleaved,
         name: "share.interleaved",
-        kind: Kind::Truth,
+        kind: &TRUTH,
         tables: &[Project],
         meaning: "Whether parts take turns over the frames, and not one row of them each.",
         example: r#"share.interleaved = true"#,
@@ -592,7 +618,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SlurmPartition,
         name: "slurm.partition",
-        kind: Kind::Text,
+        kind: &TEXT,
         tables: &[Project],
         meaning: "The partition of a Slurm cluster that a script for it asks for.",
         example: r#"slurm.partition = "render""#,
@@ -600,7 +626,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SlurmTime,
         name: "slurm.time",
-        kind: Kind::Duration,
+        kind: &DURATION,
         tables: &[Project],
         meaning: "The longest that a task may take there.",
         example: r#"slurm.time = "4h""#,
@@ -608,7 +634,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SlurmMemory,
         name: "slurm.memory",
-        kind: Kind::Text,
+        kind: &TEXT,
         tables: &[Project],
         meaning: "The memory that a task needs there.",
         example: r#"slurm.memory = "16G""#,
@@ -616,7 +642,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::SlurmMaxTasks,
         name: "slurm.max-tasks",
-        kind: Kind::Number,
+        kind: &NUMBER,
         tables: &[Project],
         meaning: "How many tasks may run there at once.",
         example: r#"slurm.max-tasks = 8"#,
@@ -624,7 +650,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::Unset,
         name: "unset",
-        kind: Kind::Keys,
+        kind: &NAMES_OF_KEYS,
         tables: ANYWHERE,
         meaning: "Hands keys that earlier layers set back to the scene.",
         example: "unset = [\"camera\"]",
@@ -632,7 +658,7 @@ pub const KEYS: [KeyFacts; 74] = [
     KeyFacts {
         key: Key::State,
         name: "state",
-        kind: Kind::Template,
+        kind: &TEMPLATE,
         tables: &[Project],
         meaning: "The folder of ledger and logs; unset, `.truepath` beside the job file.",
         example: "state = \"{place.renders}/state\"",

@@ -1,12 +1,12 @@
 //! The one table of keys: it drives the reader, the schema and the reference.
 
 mod all;
-mod kind;
 mod table_kind;
 
 pub use all::KEYS;
-pub use kind::Kind;
 pub use table_kind::TableKind;
+
+use super::kinds::Kind;
 
 /// A key that can be set in the layers of a job.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -95,7 +95,7 @@ pub struct KeyFacts {
     /// How it is written.
     pub name: &'static str,
     /// What it takes.
-    pub kind: Kind,
+    pub kind: &'static Kind,
     /// Where it may stand, `--set` aside.
     pub tables: &'static [TableKind],
     /// What it is for.
@@ -124,6 +124,13 @@ pub fn is_group(name: &str) -> bool {
 }
 
 impl Key {
+    /// The key of a name.
+    #[must_use]
+    pub fn of_name(name: &str) -> Option<Self> {
+        let facts = KEYS.iter().find(|facts| facts.name == name)?;
+        Some(facts.key)
+    }
+
     /// Its facts; of `camera` and `cameras` the first.
     #[must_use]
     pub fn facts(self) -> &'static KeyFacts {

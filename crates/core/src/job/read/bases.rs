@@ -3,8 +3,8 @@
 use super::Reader;
 use crate::finding::Finding;
 use crate::job::Word;
-use crate::job::tree::{self, Entry, NodeKind};
 use crate::source::SourceKind;
+use crate::toml_tree::{self, Entry, NodeKind};
 
 impl Reader<'_> {
     /// Adds the files that a job builds on, the strongest first: the last that is named wins over
@@ -40,7 +40,7 @@ impl Reader<'_> {
                     }
                 };
                 let source = self.sources.add(path.clone(), &text, SourceKind::File);
-                let (entries, findings) = tree::parse(&text, source);
+                let (entries, findings) = toml_tree::parse(&text, source);
                 self.findings.extend(findings);
                 let folder = path.rfind('/').map_or("", |at| &path[..=at]);
                 files.insert(behind, entries);

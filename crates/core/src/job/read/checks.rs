@@ -2,11 +2,10 @@
 
 use super::Reader;
 use crate::finding::{Finding, Weight};
-use crate::job::tree::{Entry, Node, NodeKind};
-use crate::job::{CheckTable, Exemption};
+use crate::job::{CheckTable, Exemption, Word};
 use crate::nearest::advice;
-use crate::rules::rules;
 use crate::source::Place;
+use crate::toml_tree::{Entry, Node, NodeKind};
 
 impl Reader<'_> {
     /// `[check]` of all files, the strongest first.
@@ -19,32 +18,16 @@ impl Reader<'_> {
             for one in inner {
                 if one.key == "exempt" {
                     self.exemptions(&one.value, files, &mut table);
-                } else if self.rule(&one.key, &one.key_place)
-                    && let Some(weight) = self.weight(&one.value)
-                {
-                    table.weights.push((one.key.clone(), weight));
+                } else if let Some(weight) = self.weight(&one.value) {
+                    let code = Word {
+                        text: one.key.clone(),
+                        place: one.key_place.clone(),
+                    };
+                    table.weights.push((code, weight));
                 }
             }
         }
         table
-    }
-
-    /// Whether there is a rule with this code.
-    fn rule(&mut self, code: &str, place: &Place) -> bool {
-        let codes: Vec<&str> = rules().map(|rule| rule.code).collect();
-        let known = codes.contains(&code);
-        if !known {
-            self.findings.push(
-                Finding::error("TP002", format!("there is no rule `{code}`"))
-                    .at(place, "")
-                    .advise(match rules().find(|rule| rule.name == code) {
-                        Some(rule) => format!("its code is {}", rule.code),
-                        None => advice(code, &codes[..1]),
-                    })
-                    .advise("`truepath rules` lists them all"),
-            );
-        }
-        known
     }
 
     fn weight(&mut self, node: &Node) -> Option<Option<Weight>> {
@@ -104,12 +87,12 @@ impl Reader<'_> {
                 self.findings.push(wrong(&item.place, sentence));
                 continue;
             };
-            if !self.rule(code, code_place) {
-                continue;
-            }
             match files.iter().find_map(|entries| find(entries, at)) {
                 Some(place) => table.exempt.push(Exemption {
-                    code: code.to_owned(),
+                    code: Word {
+                        text: code.to_owned(),
+                        place: code_place.clone(),
+                    },
                     place,
                     reason: reason.to_owned(),
                 }),

@@ -9,12 +9,12 @@ mod shot_list;
 mod tables;
 
 use super::table::{build_on, build_over};
-use super::tree::{Entry, NodeKind};
-use super::{CheckTable, Job, KEYS, Table, TableKind, is_group, tree};
+use super::{CheckTable, Job, KEYS, Table, TableKind, is_group};
 use crate::finding::{Finding, Weight};
 use crate::nearest::advice;
 use crate::picture::Size;
-use crate::source::{Layer, Place, SourceKind, Sources};
+use crate::source::{Level, Place, SourceKind, Sources};
+use crate::toml_tree::{self, Entry, NodeKind};
 
 pub(crate) use short::stem;
 
@@ -67,7 +67,8 @@ const TOP: [&str; 13] = [
 ];
 
 /// What is built in, weaker than everything that somebody writes.
-const BUILT_IN: &str = "[preset.trial]\nscale = \"1/8\"\nonly = \"first-middle-last\"\nsubfolder = \"trial\"\n";
+const BUILT_IN: &str =
+    "[preset.trial]\nscale = \"1/8\"\nonly = \"first-middle-last\"\nsubfolder = \"trial\"\n";
 
 /// Reads a job. `name` is how the file is called in messages; `fetch` gives the texts of the files
 /// that it names.
@@ -79,7 +80,7 @@ pub fn read(name: &str, text: &str, sets: &[String], fetch: &mut Fetch<'_>) -> R
         source: file,
         span: 0..0,
     };
-    let (entries, findings) = tree::parse(text, file);
+    let (entries, findings) = toml_tree::parse(text, file);
     let mut reader = Reader {
         findings,
         sources,
@@ -136,7 +137,7 @@ impl Reader<'_> {
             self.own_sizes(entry);
         }
         job.check = self.checks(&files);
-        job.command_line = self.table(command_line, TableKind::CommandLine, Layer::CommandLine);
+        job.command_line = self.table(command_line, TableKind::CommandLine, Level::CommandLine);
         for (index, entries) in files.into_iter().enumerate() {
             if index == 0 && self.short {
                 self.short(entries, job, start);
@@ -145,7 +146,7 @@ impl Reader<'_> {
             }
         }
         let source = self.sources.add("presets", BUILT_IN, SourceKind::BuiltIn);
-        let (entries, _) = tree::parse(BUILT_IN, source);
+        let (entries, _) = toml_tree::parse(BUILT_IN, source);
         self.long(&entries, job);
         if self.findings.is_empty() {
             self.complete(job, start);
@@ -160,33 +161,33 @@ impl Reader<'_> {
             match key {
                 "project" => {
                     if let Some(inner) = self.inner(entry, "[project]") {
-                        let table = self.table(inner, TableKind::Project, Layer::Project);
+                        let table = self.table(inner, TableKind::Project, Level::Project);
                         job.project.build_on(table);
                     }
                 }
                 "shot" => {
-                    let tables = self.named(entry, TableKind::Shot, Layer::Shot);
+                    let tables = self.named(entry, TableKind::Shot, Level::Shot);
                     // A table of its own beats a row of a list, wherever they stand.
                     build_over(&mut shots, tables);
                 }
                 "variant" => {
-                    let tables = self.named(entry, TableKind::Variant, Layer::Variant);
+                    let tables = self.named(entry, TableKind::Variant, Level::Variant);
                     build_on(&mut job.variants, tables);
                 }
                 "view" => {
-                    let tables = self.named(entry, TableKind::View, Layer::View);
+                    let tables = self.named(entry, TableKind::View, Level::View);
                     build_on(&mut job.views, tables);
                 }
                 "pass" => {
-                    let tables = self.named(entry, TableKind::Pass, Layer::Pass);
+                    let tables = self.named(entry, TableKind::Pass, Level::Pass);
                     build_on(&mut job.passes, tables);
                 }
                 "preset" => {
-                    let tables = self.named(entry, TableKind::Preset, Layer::Preset);
+                    let tables = self.named(entry, TableKind::Preset, Level::Preset);
                     build_on(&mut job.presets, tables);
                 }
                 "output" => {
-                    let tables = self.named(entry, TableKind::Output, Layer::Output);
+                    let tables = self.named(entry, TableKind::Output, Level::Output);
                     build_on(&mut job.outputs, tables);
                 }
                 "shot-list" => {
@@ -253,7 +254,7 @@ impl Job {
         Self {
             sources: Sources::default(),
             short,
-            project: Table::empty(Layer::Project),
+            project: Table::empty(Level::Project),
             places: Vec::new(),
             tokens: Vec::new(),
             shots: Vec::new(),
@@ -262,7 +263,7 @@ impl Job {
             passes: Vec::new(),
             presets: Vec::new(),
             outputs: Vec::new(),
-            command_line: Table::empty(Layer::CommandLine),
+            command_line: Table::empty(Level::CommandLine),
             check: CheckTable::default(),
         }
     }

@@ -2,12 +2,12 @@
 
 use super::Reader;
 use crate::finding::Finding;
-use crate::job::tree::{Entry, NodeKind};
 use crate::job::{Job, NamedPlace};
 use crate::nearest::advice;
 use crate::picture::{NAMED_SIZES, Size};
-use crate::source::{Layer, Place, Sourced};
+use crate::source::{Level, Place, Sourced};
 use crate::system::System;
+use crate::toml_tree::{Entry, NodeKind};
 
 impl Reader<'_> {
     /// `[place]` and `[token]`, which both forms have. What is there already is stronger.
@@ -109,7 +109,7 @@ impl Reader<'_> {
             }
             Some(text) if !text.chars().any(char::is_control) => Some(Sourced {
                 value: text,
-                layer: Layer::Project,
+                level: Level::Project,
                 place: value.place.clone(),
             }),
             Some(_) => {

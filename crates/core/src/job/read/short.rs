@@ -2,9 +2,9 @@
 
 use super::Reader;
 use crate::finding::Finding;
-use crate::job::tree::{Entry, NodeKind};
 use crate::job::{Job, Key, NamedTable, Table, TableKind, Value};
-use crate::source::{Layer, Place};
+use crate::source::{Level, Place};
+use crate::toml_tree::{Entry, NodeKind};
 
 /// What a job file without tables calls its only output.
 const OUTPUT: &str = "frames";
@@ -45,7 +45,7 @@ impl Reader<'_> {
     pub(super) fn short(&mut self, entries: Vec<Entry>, job: &mut Job, start: &Place) {
         let (tables, keys): (Vec<Entry>, Vec<Entry>) = entries.into_iter().partition(is_common);
         self.long(&tables, job);
-        job.project = self.table(&keys, TableKind::Project, Layer::Project);
+        job.project = self.table(&keys, TableKind::Project, Level::Project);
         for (key, what) in [(
             Key::Path,
             "where the files go: path = \"renders/{scene}.{frame:04}.png\"",
@@ -77,22 +77,22 @@ impl Reader<'_> {
             .clone();
         self.component(&name, &scene_place, "shot");
         job.shots
-            .push(bare(name, scene_place, TableKind::Shot, Layer::Shot));
+            .push(bare(name, scene_place, TableKind::Shot, Level::Shot));
         job.outputs.push(bare(
             OUTPUT.to_owned(),
             path_place,
             TableKind::Output,
-            Layer::Output,
+            Level::Output,
         ));
     }
 }
 
-fn bare(name: String, name_place: Place, kind: TableKind, layer: Layer) -> NamedTable {
+fn bare(name: String, name_place: Place, kind: TableKind, level: Level) -> NamedTable {
     NamedTable {
         name,
         name_place,
         kind,
-        table: Table::empty(layer),
+        table: Table::empty(level),
         inherits: None,
         inner: Vec::new(),
     }

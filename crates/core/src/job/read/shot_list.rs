@@ -4,11 +4,11 @@ use std::ops::Range;
 
 use super::Reader;
 use crate::finding::{Finding, count, grouped};
-use crate::job::limits::MOST_SHOTS;
-use crate::job::tree::{self, Entry, Node, NodeKind};
-use crate::job::{KEYS, Kind, NamedTable, TableKind};
+use crate::job::kinds::CellNotation;
+use crate::job::{KEYS, NamedTable, TableKind};
 use crate::nearest::advice;
-use crate::source::{Layer, Place, SourceId, SourceKind};
+use crate::source::{Level, Place, SourceId, SourceKind};
+use crate::toml_tree::{Entry, MOST_SHOTS, Node, NodeKind, parse_value};
 
 impl Reader<'_> {
     /// The shots of a list; a bad cell is told by row and column.
@@ -138,7 +138,7 @@ impl Reader<'_> {
                 name: name.to_owned(),
                 name_place,
                 kind: TableKind::Shot,
-                table: self.table(&entries, TableKind::Shot, Layer::Shot),
+                table: self.table(&entries, TableKind::Shot, Level::Shot),
                 inherits: None,
                 inner: Vec::new(),
             });
@@ -183,8 +183,8 @@ fn entries(columns: &[&str], row: &[Cell], source: SourceId) -> Vec<Entry> {
             value,
         };
         if let Some((table, key)) = column.split_once('.') {
-            let value = match facts_of(column).map(|facts| facts.kind) {
-                Some(Kind::Truth) => tree::parse_value(text, cell.span.start, source),
+            let value = match facts_of(column).map(|facts| facts.kind.cell) {
+                Some(CellNotation::Value) => parse_value(text, cell.span.start, source),
                 _ => None,
             };
             let inner = entry(key, value.unwrap_or_else(|| plain(text, &place)));
@@ -207,8 +207,8 @@ fn entries(columns: &[&str], row: &[Cell], source: SourceId) -> Vec<Entry> {
             }
             continue;
         }
-        let node = match facts_of(column).map(|facts| facts.kind) {
-            Some(Kind::Components | Kind::Keys) => Node {
+        let node = match facts_of(column).map(|facts| facts.kind.cell) {
+            Some(CellNotation::List) => Node {
                 place: place.clone(),
                 kind: NodeKind::List(
                     text.split(';')
@@ -216,17 +216,10 @@ fn entries(columns: &[&str], row: &[Cell], source: SourceId) -> Vec<Entry> {
                         .collect(),
                 ),
             },
-            Some(
-                Kind::Number
-                | Kind::Signed
-                | Kind::Rate
-                | Kind::Truth
-                | Kind::Version
-                | Kind::Frame
-                | Kind::Quality,
-            ) => tree::parse_value(text, cell.span.start, source)
-                .unwrap_or_else(|| plain(text, &place)),
-            _ => plain(text, &place),
+            Some(CellNotation::Value) => {
+                parse_value(text, cell.span.start, source).unwrap_or_else(|| plain(text, &place))
+            }
+            Some(CellNotation::Text) | None => plain(text, &place),
         };
         entries.push(entry(column, node));
     }

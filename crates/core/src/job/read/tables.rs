@@ -2,20 +2,21 @@
 
 use super::Reader;
 use crate::finding::Finding;
-use crate::job::tree::{Entry, Node, NodeKind};
-use crate::job::{KEYS, NamedTable, Setting, Table, TableKind, Value, Word, is_group, value};
+use crate::job::kinds::Given;
+use crate::job::{KEYS, NamedTable, Setting, Table, TableKind, Value, Word, is_group};
 use crate::nearest::advice;
-use crate::source::{Layer, Place, Sourced};
+use crate::source::{Level, Place, Sourced};
 use crate::template::refuse_component;
+use crate::toml_tree::{Entry, Node, NodeKind};
 
-/// The tables that may stand in a table of this kind: key, kind and layer.
-fn inner_kinds(kind: TableKind) -> &'static [(&'static str, TableKind, Layer)] {
+/// The tables that may stand in a table of this kind: key, kind and level.
+fn inner_kinds(kind: TableKind) -> &'static [(&'static str, TableKind, Level)] {
     match kind {
-        TableKind::Output => &[("pass", TableKind::OutputPass, Layer::OutputPass)],
+        TableKind::Output => &[("pass", TableKind::OutputPass, Level::OutputPass)],
         TableKind::Shot => &[
-            ("pass", TableKind::ShotPass, Layer::ShotPass),
-            ("variant", TableKind::ShotVariant, Layer::ShotVariant),
-            ("view", TableKind::ShotView, Layer::ShotView),
+            ("pass", TableKind::ShotPass, Level::ShotPass),
+            ("variant", TableKind::ShotVariant, Level::ShotVariant),
+            ("view", TableKind::ShotView, Level::ShotView),
         ],
         _ => &[],
     }
@@ -53,7 +54,7 @@ impl Reader<'_> {
         &mut self,
         entry: &Entry,
         kind: TableKind,
-        layer: Layer,
+        level: Level,
     ) -> Vec<NamedTable> {
         let Some(tables) = self.inner(entry, kind.title()) else {
             return Vec::new();
@@ -75,8 +76,8 @@ impl Reader<'_> {
             let mut keys = Vec::new();
             for entry in inner {
                 let of_tables = inner_kinds(kind).iter().find(|(key, ..)| *key == entry.key);
-                if let Some(&(_, kind, layer)) = of_tables {
-                    tables.extend(self.named(entry, kind, layer));
+                if let Some(&(_, kind, level)) = of_tables {
+                    tables.extend(self.named(entry, kind, level));
                 } else if kind == TableKind::Variant && entry.key == "inherits" {
                     inherits = self.inherits(entry);
                 } else {
@@ -87,7 +88,7 @@ impl Reader<'_> {
                 name: one.key.clone(),
                 name_place: one.key_place.clone(),
                 kind,
-                table: self.table(&keys, kind, layer),
+                table: self.table(&keys, kind, level),
                 inherits,
                 inner: tables,
             });
@@ -126,8 +127,8 @@ impl Reader<'_> {
     }
 
     /// The keys of one table of one file.
-    pub(super) fn table(&mut self, entries: &[Entry], kind: TableKind, layer: Layer) -> Table {
-        let mut table = Table::empty(layer);
+    pub(super) fn table(&mut self, entries: &[Entry], kind: TableKind, level: Level) -> Table {
+        let mut table = Table::empty(level);
         for entry in &self.ungrouped(entries) {
             let known = KEYS.iter().find(|facts| facts.name == entry.key);
             let Some(facts) = known.filter(|facts| facts.stands_in(kind)) else {
@@ -143,13 +144,20 @@ impl Reader<'_> {
                 self.findings.push(twice(entry, twin));
                 continue;
             }
-            match value::read(facts, &entry.value, &self.sizes) {
+            let given = Given {
+                key: facts.name,
+                example: facts.example,
+                kind: facts.kind,
+                node: &entry.value,
+                sizes: &self.sizes,
+            };
+            match (facts.kind.read)(given) {
                 Ok(value) => table.settings.push(Setting {
                     key: facts.key,
                     key_place: entry.key_place.clone(),
                     value: Sourced {
                         value,
-                        layer,
+                        level,
                         place: entry.value.place.clone(),
                     },
                 }),
@@ -233,7 +241,7 @@ impl Reader<'_> {
                 key_place: entry.key_place.clone(),
                 value: Sourced {
                     value: Value::Unset,
-                    layer: table.layer,
+                    level: table.level,
                     place: item.place.clone(),
                 },
             });

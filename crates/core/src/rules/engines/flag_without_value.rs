@@ -1,10 +1,11 @@
 //! A flag in front of a token that has no value.
 
+use crate::command::Invocation;
 use crate::deliverable::Deliverable;
-use crate::engine::{Argument, Call};
 use crate::finding::{Finding, Weight, count};
 use crate::frames::FrameSet;
-use crate::job::{Key, RunEntry, Value};
+use crate::job::{Key, RunEntry};
+use crate::profile::Argument;
 use crate::rules::{Rule, Subject};
 use crate::source::Place;
 use crate::template::{Template, TokenValue};
@@ -68,18 +69,18 @@ fn lone_flag(subject: &Subject<'_>, one: &Deliverable) -> Option<Lone> {
     if one.is_put_together() {
         return None;
     }
-    let first = FrameSet::from_frames(one.common.clip.first());
+    let first = FrameSet::from_frames(one.common.frames.shot.first());
     let alone = [one];
-    let call = Call::planned(profile, &alone, &first);
+    let invocation = Invocation::planned(profile, &alone, &first);
     let pairs = profile.arguments.windows(2);
     let at = pairs
         .clone()
-        .position(|pair| is_lone(&call, &pair[0], &pair[1]))?;
+        .position(|pair| is_lone(&invocation, &pair[0], &pair[1]))?;
     let (flag, value) = (&profile.arguments[at], &profile.arguments[at + 1]);
-    let token = empty_token(&call, value.put.first()?)?;
+    let token = empty_token(&invocation, value.put.first()?)?;
     // Of a run line the place of the flag, else that of what names the profile.
-    let place = match subject.chain(one).get(Key::Run).map(|run| &run.value.value) {
-        Some(Value::Run(line)) if profile.place.is_some() => place_of(line, at + 1),
+    let place = match subject.chain(one).value::<Vec<RunEntry>>(Key::Run) {
+        Some(line) if profile.place.is_some() => place_of(&line, at + 1),
         _ => subject.place_of(one, Key::Engine),
     };
     Some(Lone {
@@ -97,7 +98,7 @@ fn place_of(line: &[RunEntry], entry: usize) -> Option<Place> {
 }
 
 /// Whether the first of two entries is a flag that waits for the value of the second, which has none.
-fn is_lone(call: &Call<'_>, flag: &Argument, value: &Argument) -> bool {
+fn is_lone(invocation: &Invocation<'_>, flag: &Argument, value: &Argument) -> bool {
     let ([flag_text], [value_text]) = (&flag.put[..], &value.put[..]) else {
         return false;
     };
@@ -111,14 +112,14 @@ fn is_lone(call: &Call<'_>, flag: &Argument, value: &Argument) -> bool {
     let is_value = value.each.is_none()
         && value.when.is_empty()
         && !value_text.to_string().starts_with(['-', '+']);
-    is_flag && is_value && empty_token(call, value_text).is_some()
+    is_flag && is_value && empty_token(invocation, value_text).is_some()
 }
 
 /// The first token of a template that has no value, outside optional parts.
-fn empty_token(call: &Call<'_>, template: &Template) -> Option<String> {
+fn empty_token(invocation: &Invocation<'_>, template: &Template) -> Option<String> {
     let tokens = template.tokens().into_iter();
     let mut empty = tokens.filter(|(token, is_optional)| {
-        !is_optional && matches!(call.token(&token.name), TokenValue::Nothing)
+        !is_optional && matches!(invocation.token(&token.name), TokenValue::Nothing)
     });
     empty.next().map(|(token, _)| token.name.clone())
 }

@@ -1,7 +1,7 @@
 //! Frames that the engine renders wrongly or cannot be told.
 
-use crate::engine::Takes;
 use crate::finding::{Finding, Weight};
+use crate::profile::Takes;
 use crate::rules::{Rule, Subject};
 
 /// TP506 `frames-engine-cannot-take`.
@@ -33,7 +33,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             }
             let engine = &one.common.engine;
             // A single picture needs no frame.
-            let several = one.common.frames.value.count() > 1;
+            let several = one.common.frames.files.value.count() > 1;
             (engine.takes == Takes::Nothing && several).then(|| engine.place.clone())
         })
         .into_iter()
@@ -50,8 +50,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 return None;
             }
             let lowest = one.common.engine.lowest_frame?;
-            let first = one.common.frames.value.first()?;
-            (first < lowest).then(|| one.common.frames.place.clone())
+            let first = one.common.frames.files.value.first()?;
+            (first < lowest).then(|| one.common.frames.files.place.clone())
         })
         .into_iter()
         .map(|(one, _)| {
@@ -61,7 +61,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 engine.name,
                 engine.lowest_frame.unwrap_or(0)
             ))
-            .at(&one.common.frames.place, "")
+            .at(&one.common.frames.files.place, "")
             .so("other frames would be rendered in their place")
             .advise("shift the frames of the scene")
         });

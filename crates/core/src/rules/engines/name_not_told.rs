@@ -3,12 +3,13 @@
 use std::collections::HashSet;
 
 use super::same_picture::{Inputs, KINDS, by_shot_and_output, word};
+use crate::command::PictureInputs;
 use crate::deliverable::Deliverable;
-use crate::engine::{Each, Naming, PictureInputs};
 use crate::finding::{Finding, Weight, count};
 use crate::job::{KEYS, Key, Word};
+use crate::profile::{Each, Naming};
 use crate::rules::{Rule, Subject};
-use crate::source::{Layer, Place};
+use crate::source::{Level, Place};
 
 /// TP524 `name-not-told`.
 pub(super) const RULE: Rule = Rule {
@@ -55,7 +56,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             }
             let files = group
                 .iter()
-                .map(|one| one.common.frames.value.count())
+                .map(|one| one.common.frames.files.value.count())
                 .sum();
             if known.insert((kind, name.place.clone())) {
                 found.push((kind, name.clone(), one, files));
@@ -101,7 +102,8 @@ fn is_told(
 ) -> bool {
     let profile = &one.common.engine;
     let each = Each::of_token(kind);
-    let names_files = matches!(&profile.naming, Naming::Template(output_name) if output_name.has(kind));
+    let names_files =
+        matches!(&profile.naming, Naming::Template(output_name) if output_name.has(kind));
     let is_repeated = each.is_some() && profile.arguments.iter().any(|one| one.each == each);
     if inputs.can_see(kind) || is_repeated || names_files {
         return true;
@@ -135,7 +137,7 @@ fn is_told(
         "variant" => variant_reaches(subject, one, inputs),
         _ => false,
     };
-    is_of_scene || subject.chain(one).get(Key::SamePicture).is_some()
+    is_of_scene || subject.chain(one).setting(Key::SamePicture).is_some()
 }
 
 /// Whether something that a variant sets reaches the engine.
@@ -144,7 +146,7 @@ fn variant_reaches(subject: &Subject<'_>, one: &Deliverable, inputs: &PictureInp
     let is_of_variant = |key: Key| {
         chain
             .history(key)
-            .any(|setting| matches!(setting.value.layer, Layer::Variant | Layer::ShotVariant))
+            .any(|setting| matches!(setting.value.level, Level::Variant | Level::ShotVariant))
     };
     KEYS.iter().any(|facts| {
         is_of_variant(facts.key)
@@ -156,7 +158,7 @@ fn variant_reaches(subject: &Subject<'_>, one: &Deliverable, inputs: &PictureInp
                 Key::Passes => inputs.can_see("pass"),
                 Key::Views => inputs.can_see("view"),
                 Key::Settings => {
-                    let by_each = |one: &crate::engine::Argument| one.each == Some(Each::Settings);
+                    let by_each = |one: &crate::profile::Argument| one.each == Some(Each::Settings);
                     one.common.engine.arguments.iter().any(by_each)
                         || inputs.can_see("settings")
                         || one

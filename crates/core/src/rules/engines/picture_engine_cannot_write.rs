@@ -1,7 +1,7 @@
 //! A picture that the engine has no word for.
 
+use crate::command::map_row;
 use crate::deliverable::Movie;
-use crate::engine::map_row;
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject, one_of};
 

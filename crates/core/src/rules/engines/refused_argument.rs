@@ -1,7 +1,7 @@
 //! A value that the engine cannot take as an argument.
 
+use crate::command::{ArgumentError, Invocation};
 use crate::deliverable::Deliverable;
-use crate::engine::{ArgumentError, Call};
 use crate::finding::{Finding, Weight};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
@@ -38,9 +38,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .map(|(one, _)| one)
         .collect();
     let refusal = |one: &Deliverable| {
-        let frames = FrameSet::from_frames(one.common.frames.value.first());
+        let frames = FrameSet::from_frames(one.common.frames.files.value.first());
         let engine = &one.common.engine;
-        let call = Call {
+        let invocation = Invocation {
             profile: engine,
             deliverables: &[one],
             frames: &frames,
@@ -48,13 +48,15 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             prepared: engine.prepare.as_ref().map(|_| "/prepared"),
         };
         let whole =
-            engine.refuses.is_some() || firsts.iter().any(|first| std::ptr::eq(*first, one));
+            engine.rejects.is_some() || firsts.iter().any(|first| std::ptr::eq(*first, one));
         let written = if whole {
-            call.orders().map(|_| ())
+            invocation.spec().map(|_| ())
         } else {
             Ok(())
         };
-        written.and_then(|()| call.output_name(one).map(|_| ())).err()
+        written
+            .and_then(|()| invocation.output_name(one).map(|_| ()))
+            .err()
     };
     subject
         .once(|one| {

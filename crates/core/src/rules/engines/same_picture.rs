@@ -3,11 +3,12 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use crate::command::{Invocation, PictureInputs};
 use crate::deliverable::Deliverable;
-use crate::engine::{Call, Each, PictureInputs, Profile};
 use crate::finding::{Finding, Weight, count, grouped};
 use crate::frames::FrameSet;
 use crate::job::{Key, Word};
+use crate::profile::{Each, Profile};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP523 `same-picture`.
@@ -40,10 +41,10 @@ pub(super) const KINDS: [&str; 4] = ["camera", "view", "pass", "variant"];
 pub(super) fn word<'d>(one: &'d Deliverable, kind: &str) -> Option<&'d Word> {
     let common = &one.common;
     match kind {
-        "camera" => common.camera.as_ref(),
-        "view" => common.view.as_ref(),
+        "camera" => common.names.camera.as_ref(),
+        "view" => common.names.view.as_ref(),
         "pass" => one.pass.as_ref(),
-        _ => common.variant.as_ref(),
+        _ => common.names.variant.as_ref(),
     }
 }
 
@@ -130,7 +131,7 @@ fn gather<'a>(
     differing: &[&'static str],
     causes: &mut Vec<Same<'a>>,
 ) {
-    let is_meant = |one: &Deliverable| subject.chain(one).get(Key::SamePicture).is_some();
+    let is_meant = |one: &Deliverable| subject.chain(one).setting(Key::SamePicture).is_some();
     let [first, second, ..] = members[..] else {
         return;
     };
@@ -145,7 +146,7 @@ fn gather<'a>(
             members.iter().any(|one| text(one) != text(first))
         })
         .collect();
-    let files = |one: &&Deliverable| one.common.frames.value.count();
+    let files = |one: &&Deliverable| one.common.frames.files.value.count();
     let all: u64 = members.iter().map(files).sum();
     let copies = all - files(&first);
     // Profiles of `run` lines are made anew for every few shots.
@@ -209,10 +210,10 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
     if let Some(scene) = &common.scene {
         text.push_str(&scene.path);
     }
-    let first = FrameSet::from_frames(common.clip.first());
+    let first = FrameSet::from_frames(common.frames.shot.first());
     let alone = [one];
-    let call = Call::planned(&common.engine, &alone, &first);
-    if let Some(name) = call.output_name(one).ok()? {
+    let invocation = Invocation::planned(&common.engine, &alone, &first);
+    if let Some(name) = invocation.output_name(one).ok()? {
         text.push('\n');
         text.push_str(&name.sketch());
     }
@@ -226,7 +227,7 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
             text.push_str(&audio.value);
         }
     }
-    text.push_str(&format!("\n{}", common.clip));
+    text.push_str(&format!("\n{}", common.frames.shot));
     Some(text)
 }
 

@@ -1,10 +1,10 @@
 //! Settings that the engine's profile does not know, or with values that it does not take.
 
 use crate::deliverable::Deliverable;
-use crate::engine::Profile;
 use crate::finding::{Finding, Weight, count};
 use crate::job::Word;
 use crate::nearest::advice;
+use crate::profile::Profile;
 use crate::rules::{Rule, Subject};
 
 /// TP520 `setting-of-engine`.
@@ -77,7 +77,7 @@ fn wrong(one: &Deliverable) -> Option<(&str, &Word, Wrong)> {
     one.settings.iter().find_map(|(name, word)| {
         let known = profile.settings.iter().find(|known| known.name == *name);
         let wrong = match known {
-            Some(known) => Wrong::Value(known.refuses(&word.text)?),
+            Some(known) => Wrong::Value(known.rejects(&word.text)?),
             None => {
                 let names: Vec<&str> = profile
                     .settings

@@ -33,7 +33,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
             let common = &one.common;
-            let lazy = common.engine.single_threaded && common.threads.is_none();
+            let lazy = common.engine.single_threaded && common.processes.threads.is_none();
             (lazy && !one.is_put_together()).then(|| common.engine.name.clone())
         })
         .into_iter()

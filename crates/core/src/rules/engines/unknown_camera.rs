@@ -35,7 +35,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     };
     unknown.tell(rule, subject, |one, facts| {
         let known = facts.cameras.as_ref()?;
-        let word = one.common.camera.clone()?;
+        let word = one.common.names.camera.clone()?;
         (!known.contains(&word.text)).then_some((word, known))
     })
 }

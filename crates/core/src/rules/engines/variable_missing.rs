@@ -32,7 +32,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         let common = &one.common;
         let found = common.engine.needs.iter().find(|name| {
             let set = subject.answers.variables.get(*name) == Some(&false);
-            set && common.env.iter().all(|(known, _)| known != *name)
+            set && common.processes.env.iter().all(|(known, _)| known != *name)
         })?;
         (!one.is_put_together()).then(|| (found.clone(), common.engine.name.clone()))
     };

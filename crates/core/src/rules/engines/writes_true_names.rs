@@ -2,8 +2,8 @@
 
 use std::collections::HashMap;
 
+use crate::command::Invocation;
 use crate::deliverable::Deliverable;
-use crate::engine::Call;
 use crate::finding::{Finding, Weight, count};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
@@ -36,17 +36,17 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     }
     let mut paths: HashMap<String, Vec<String>> = HashMap::new();
     for one in all {
-        if let Some(frame) = one.common.frames.value.first() {
+        if let Some(frame) = one.common.frames.files.value.first() {
             let path = one.path(frame);
             let folder = path.rsplit_once('/').map_or("", |(folder, _)| folder);
             paths.entry(folder.to_owned()).or_default().push(path);
         }
     }
     let hit = |one: &Deliverable| {
-        let first = one.common.frames.value.first()?;
+        let first = one.common.frames.files.value.first()?;
         let (members, frames) = ([one], FrameSet::from_frames([first]));
-        let call = Call::planned(&one.common.engine, &members, &frames);
-        let writes = call.writes().ok()??;
+        let invocation = Invocation::planned(&one.common.engine, &members, &frames);
+        let writes = invocation.writes().ok()??;
         let there = paths.get(&writes.split().0.path(first))?;
         there
             .iter()

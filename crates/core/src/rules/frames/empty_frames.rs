@@ -27,13 +27,13 @@ engine = "understudy"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
-            let frames = &one.common.frames;
+            let frames = &one.common.frames.files;
             frames.value.is_empty().then(|| frames.place.clone())
         })
         .into_iter()
         .map(|(one, _)| {
             rule.finding("there are no frames in this set")
-                .at(&one.common.frames.place, "")
+                .at(&one.common.frames.files.place, "")
                 .so("nothing would be rendered")
                 .advise("leave at least one frame")
         })

@@ -34,16 +34,17 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         let inside = one
             .common
             .frames
+            .files
             .value
             .count_shared(&FrameSet::range(first, last));
-        let outside = one.common.frames.value.count() - inside;
+        let outside = one.common.frames.files.value.count() - inside;
         (outside > 0 && one.movie().is_none()).then_some((outside, has))
     };
     subject
         .once(|one| {
             outside(one)?;
             Some((
-                one.common.frames.place.clone(),
+                one.common.frames.files.place.clone(),
                 one.common.scene.clone().map(|scene| scene.path),
             ))
         })
@@ -55,7 +56,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} outside those of the scene",
                     count(number, "frame is", "frames are")
                 ))
-                .at(&one.common.frames.place, format!("the scene has {has}"))
+                .at(
+                    &one.common.frames.files.place,
+                    format!("the scene has {has}"),
+                )
                 .so("the last picture would be repeated, or nothing be there")
                 .advise("fix the frames, or let the scene go on"),
             )

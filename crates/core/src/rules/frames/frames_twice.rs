@@ -27,10 +27,10 @@ engine = "understudy"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| Some(one.common.frames.place.clone()))
+        .once(|one| Some(one.common.frames.files.place.clone()))
         .into_iter()
         .filter_map(|(one, _)| {
-            let place = &one.common.frames.place;
+            let place = &one.common.frames.files.place;
             let text = subject.text(place);
             let (twice, first) = overlap(text)?;
             Some(

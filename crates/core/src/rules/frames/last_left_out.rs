@@ -27,10 +27,10 @@ engine = "understudy"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| Some(one.common.frames.place.clone()))
+        .once(|one| Some(one.common.frames.files.place.clone()))
         .into_iter()
         .flat_map(|(one, _)| {
-            let place = &one.common.frames.place;
+            let place = &one.common.frames.files.place;
             let parts: Vec<&str> = subject
                 .text(place)
                 .split(" not ")
@@ -42,7 +42,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .into_iter()
                 .filter_map(left_out)
                 // Another part of the set may have it.
-                .filter(|(end, _)| !one.common.frames.value.contains(*end))
+                .filter(|(end, _)| !one.common.frames.files.value.contains(*end))
                 .map(|(end, last)| {
                     rule.finding(format!("this step leaves out frame {end}"))
                         .at(place, format!("the last is {last}"))

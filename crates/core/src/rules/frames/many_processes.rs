@@ -1,8 +1,8 @@
 //! Frames that one process cannot take.
 
 use crate::deliverable::Deliverable;
-use crate::engine::Takes;
 use crate::finding::{Finding, Weight, count};
+use crate::profile::Takes;
 use crate::rules::{Rule, Subject};
 
 /// TP207 `many-processes`.
@@ -29,16 +29,16 @@ engine = "povray"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
-            let place = one.common.frames.place.clone();
+            let place = one.common.frames.files.place.clone();
             pieces(one).map(|_| (place, one.common.engine.name.clone()))
         })
         .into_iter()
         .filter_map(|(one, _)| {
             let engine = &one.common.engine.name;
-            let frames = one.common.frames.value.count();
+            let frames = one.common.frames.files.value.count();
             Some(
                 rule.finding(format!("{engine} takes these frames in pieces"))
-                    .at(&one.common.frames.place, "")
+                    .at(&one.common.frames.files.place, "")
                     .so(format!(
                         "{} for {} of {}",
                         count(pieces(one)?, "process", "processes"),
@@ -53,7 +53,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 /// The processes that the frames need, where they are more than one.
 fn pieces(one: &Deliverable) -> Option<u64> {
-    let pieces = one.common.engine.takes.pieces(&one.common.frames.value);
+    let pieces = one
+        .common
+        .engine
+        .takes
+        .pieces(&one.common.frames.files.value);
     // One frame a process is how such an engine always works.
     let piecewise = matches!(one.common.engine.takes, Takes::Range | Takes::Stepped);
     (pieces > 1 && piecewise && one.movie().is_none()).then_some(pieces)

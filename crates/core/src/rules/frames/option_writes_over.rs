@@ -24,7 +24,7 @@ pub(super) fn of_command_line(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding
     };
     // One shot tells: what parts the paths is in the template.
     let selection = Selection {
-        shots: vec![first.common.shot.clone()],
+        shots: vec![first.common.names.shot.clone()],
         ..Selection::default()
     };
     let usual = expand(&job.without_command_line(), subject.around, &selection);
@@ -49,7 +49,7 @@ pub(super) fn of_command_line(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding
         .expansion
         .deliverables
         .iter()
-        .map(|one| one.common.chosen.count())
+        .map(|one| one.common.frames.selected.count())
         .sum();
     let name = key.facts().name;
     vec![
@@ -60,7 +60,7 @@ pub(super) fn of_command_line(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding
         .so(format!(
             "{} would stand under the names of the final ones, such as {}",
             count(files, "file", "files"),
-            one.path(one.common.frames.value.first().unwrap_or(0))
+            one.path(one.common.frames.files.value.first().unwrap_or(0))
         ))
         .advise(
             "use --trial, which writes to a folder of its own, or set the path too: --set path=…",

@@ -49,10 +49,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     };
     // One shot tells: what parts the paths of presets is in the template or in the preset.
     let selection = Selection {
-        shots: vec![first.common.shot.clone()],
+        shots: vec![first.common.names.shot.clone()],
         ..Selection::default()
     };
     let usual = job.preset();
+    let usual = usual.as_deref();
     let of_usual = match usual {
         Some(name) => expand(&job.with_preset(name), subject.around, &selection),
         None => expand(&job.without_command_line(), subject.around, &selection),
@@ -70,14 +71,19 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     .find(|twin| twin.pattern == one.pattern)?;
                 differs(one, twin).then_some((one, twin))
             })?;
-            let chosen = first.common.preset.as_ref();
+            let chosen = first.common.names.preset.as_ref();
             let is_chosen = chosen.is_some_and(|chosen| chosen.value == preset.name);
             let weight = if is_chosen {
                 Weight::Error
             } else {
                 rule.weight
             };
-            let frames = one.common.frames.value.count_shared(&twin.common.chosen);
+            let frames = one
+                .common
+                .frames
+                .files
+                .value
+                .count_shared(&twin.common.frames.selected);
             let name = usual.map_or("the job without a preset".to_owned(), |name| {
                 format!("`{name}`")
             });
@@ -93,7 +99,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} of {} alone would stand among the others, such as {}",
                     count(frames, "frame", "frames"),
                     one.label(),
-                    one.path(one.common.frames.value.first()?)
+                    one.path(one.common.frames.files.value.first()?)
                 ))
                 .advise(format!(
                     "give it a folder of its own: subfolder = \"{}\"",

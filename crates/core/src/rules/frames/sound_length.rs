@@ -45,17 +45,17 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let lengths = |one: &Deliverable| {
         let audio = one.movie()?.audio.as_ref()?;
         let sound = *subject.answers.sounds.get(&audio.value)?;
-        let fps: f64 = one.common.fps.as_ref()?.parse().ok()?;
-        let frames = one.common.clip.count() as f64 / fps;
+        let fps = one.common.fps?;
+        let frames = fps.seconds(one.common.frames.shot.count());
         // Half a frame is no difference.
-        ((sound - frames).abs() * fps > 0.5).then_some((sound, frames))
+        ((sound - frames).abs() * fps.value() > 0.5).then_some((sound, frames))
     };
     subject
         .once(|one| {
             lengths(one)?;
             Some((
                 one.movie()?.audio.as_ref()?.place.clone(),
-                one.common.frames.place.clone(),
+                one.common.frames.files.place.clone(),
             ))
         })
         .into_iter()
@@ -69,7 +69,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some(
                 rule.finding(format!("this sound is {word} than the frames"))
                     .at(&one.movie()?.audio.as_ref()?.place, format!("{sound:.2} s"))
-                    .at(&one.common.frames.place, format!("{frames:.2} s"))
+                    .at(&one.common.frames.files.place, format!("{frames:.2} s"))
                     .so(end)
                     .advise("fix the frames or the sound"),
             )

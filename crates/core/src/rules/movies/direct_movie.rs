@@ -50,7 +50,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 fn wrong(one: &Deliverable) -> Option<Wrong> {
     let movie = one.movie()?;
     // One that is written in pieces is worse, and told by another rule.
-    let pieces = one.common.engine.takes.pieces(&one.common.clip);
+    let pieces = one.common.engine.takes.pieces(&one.common.frames.shot);
     if !movie.is_direct() || pieces > 1 {
         return None;
     }

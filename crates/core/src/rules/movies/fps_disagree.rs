@@ -45,9 +45,9 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let speeds = |one: &Deliverable| {
         one.movie()?;
-        let scene: f64 = subject.scene_facts(one)?.fps.as_ref()?.parse().ok()?;
-        let movie: f64 = one.common.fps.as_ref()?.parse().ok()?;
-        ((scene - movie).abs() > 1e-6).then_some((scene, movie))
+        let scene = subject.scene_facts(one)?.fps?;
+        let movie = one.common.fps?;
+        (scene != movie).then_some((scene, movie))
     };
     subject
         .once(|one| {

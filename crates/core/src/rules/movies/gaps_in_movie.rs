@@ -51,7 +51,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 fn wrong(one: &Deliverable) -> Option<Wrong> {
     let movie = one.movie()?;
-    let clip = &one.common.clip;
+    let clip = &one.common.frames.shot;
     if clip.gapless(u64::MAX).len() < 2 {
         return None;
     }

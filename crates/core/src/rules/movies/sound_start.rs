@@ -46,7 +46,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let late = |one: &Deliverable| {
         one.movie()?.audio.as_ref()?;
         let has: FrameSet = subject.scene_facts(one)?.frames.as_ref()?.parse().ok()?;
-        let (begins, first) = (has.first()?, one.common.clip.first()?);
+        let (begins, first) = (has.first()?, one.common.frames.shot.first()?);
         (first > begins).then_some((begins, first))
     };
     subject
@@ -54,7 +54,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             late(one)?;
             Some((
                 one.movie()?.audio.as_ref()?.place.clone(),
-                one.common.frames.place.clone(),
+                one.common.frames.files.place.clone(),
             ))
         })
         .into_iter()
@@ -64,7 +64,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 rule.finding("this sound does not start with the first frame")
                     .at(&one.movie()?.audio.as_ref()?.place, "")
                     .at(
-                        &one.common.frames.place,
+                        &one.common.frames.files.place,
                         format!("from {first}; the scene begins at {begins}"),
                     )
                     .so(format!(

@@ -52,7 +52,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     if !movie.is_direct() {
         return None;
     }
-    let pieces = one.common.engine.takes.pieces(&one.common.clip);
+    let pieces = one.common.engine.takes.pieces(&one.common.frames.shot);
     (pieces > 1).then(|| Wrong {
         place: one.template.place.clone(),
         sentence: format!(

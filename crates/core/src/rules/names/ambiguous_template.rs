@@ -108,7 +108,7 @@ fn ambiguous(all: &[&Deliverable]) -> Option<(String, Vec<Values>)> {
     };
     all.iter().take(MOST_VALUES).find_map(|one| {
         let path = expand(template, &|name| one.token(name)).ok()?;
-        let path = path.path(one.common.frames.value.first()?);
+        let path = path.path(one.common.frames.files.value.first()?);
         let found = readings(template, &path, &candidates).ok()?;
         (found.len() > 1).then_some((path, found))
     })

@@ -10,12 +10,12 @@ use crate::source::Place;
 pub(super) fn words(one: &Deliverable) -> [(&'static str, Option<&str>); 6] {
     let common = &one.common;
     [
-        ("shot", Some(&common.shot)),
-        ("variant", Word::text_of(common.variant.as_ref())),
-        ("view", Word::text_of(common.view.as_ref())),
-        ("camera", Word::text_of(common.camera.as_ref())),
+        ("shot", Some(&common.names.shot)),
+        ("variant", Word::text_of(common.names.variant.as_ref())),
+        ("view", Word::text_of(common.names.view.as_ref())),
+        ("camera", Word::text_of(common.names.camera.as_ref())),
         ("pass", Word::text_of(one.pass.as_ref())),
-        ("output", Some(&common.output)),
+        ("output", Some(&common.names.output)),
     ]
 }
 

@@ -30,7 +30,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .once(|one| glued(&one.pattern).then(|| one.template.place.clone()))
         .into_iter()
         .map(|(one, _)| {
-            let frame = one.common.frames.value.first().unwrap_or(1);
+            let frame = one.common.frames.files.value.first().unwrap_or(1);
             rule.finding("the frame number touches other digits")
                 .at(&one.template.place, "")
                 .so(format!(

@@ -71,7 +71,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         }
         let first = &all[collision.members[0]];
         let members = || collision.members.iter().map(|&member| &all[member]);
-        let wanted: u64 = members().map(|one| one.common.frames.value.count()).sum();
+        let wanted: u64 = members()
+            .map(|one| one.common.frames.files.value.count())
+            .sum();
         let known = causes.iter_mut().find(|known| {
             known.tokens == tokens && known.first.template.place == first.template.place
         });

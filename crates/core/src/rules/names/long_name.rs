@@ -48,7 +48,7 @@ const MOST: usize = 255;
 
 /// The bytes of the longest name, if they are too many.
 fn longest(one: &Deliverable) -> Option<usize> {
-    let path = one.path(one.common.frames.value.last()?);
+    let path = one.path(one.common.frames.files.value.last()?);
     let longest = path.split('/').map(str::len).max()?;
     (longest > MOST).then_some(longest)
 }

@@ -32,7 +32,7 @@ renders = { linux = "/srv/renders", windows = 'R:\renders' }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let length = |one: &Deliverable| {
-        let path = one.path(one.common.frames.value.last()?);
+        let path = one.path(one.common.frames.files.value.last()?);
         let below = path.strip_prefix(&*one.root)?;
         // As it is there: the place's folder on Windows, and what is below.
         let there = subject.folder_on(one, System::Windows)?;

@@ -44,7 +44,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         })
         .into_iter()
         .map(|(one, _)| {
-            let frame = one.common.frames.value.first().unwrap_or(1);
+            let frame = one.common.frames.files.value.first().unwrap_or(1);
             rule.finding("this file name has no extension")
                 .at(&one.template.place, "")
                 .so(format!(

@@ -27,7 +27,7 @@ engine = "understudy"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| {
-            let open = !one.pattern.has_frame() && one.common.frames.value.count() > 1;
+            let open = !one.pattern.has_frame() && one.common.frames.files.value.count() > 1;
             open.then(|| one.template.place.clone())
         })
         .into_iter()
@@ -39,10 +39,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 Some(dot) => format!("{}.{{frame:04}}{}", &text[..dot], &text[dot..]),
                 None => format!("{text}.{{frame:04}}"),
             };
-            let frames = one.common.frames.value.count();
+            let frames = one.common.frames.files.value.count();
             rule.finding("this path has no `{frame}`")
                 .at(&one.template.place, "the same for every frame")
-                .at(&one.common.frames.place, count(frames, "frame", "frames"))
+                .at(
+                    &one.common.frames.files.place,
+                    count(frames, "frame", "frames"),
+                )
                 .so(format!(
                     "{} would be written over, and one is left of each sequence",
                     count(files - files / frames, "picture", "pictures")

@@ -50,7 +50,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 /// The first odd character below the root.
 fn odd(one: &Deliverable) -> Option<char> {
-    let path = one.path(one.common.frames.value.first()?);
+    let path = one.path(one.common.frames.files.value.first()?);
     let below = path.strip_prefix(&*one.root)?;
     below.chars().find(|c| *c == ' ' || !c.is_ascii())
 }

@@ -52,7 +52,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .into_iter()
                 .any(|system| subject.is_shared_with(clash.one, system));
             let weight = if shared { Weight::Error } else { rule.weight };
-            let frame = clash.one.common.frames.value.first()?;
+            let frame = clash.one.common.frames.files.value.first()?;
             let label = |one: &Deliverable| format!("{}: {}", one.label(), name(one, frame));
             let mut finding = Finding::new(
                 rule.code,

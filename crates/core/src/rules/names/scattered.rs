@@ -1,6 +1,6 @@
 //! A sequence that is scattered over runs, people or machines.
 
-use crate::deliverable::{Deliverable, Made};
+use crate::deliverable::{Deliverable, DeliverableKind};
 use crate::finding::{Finding, Weight, count};
 use crate::rules::{Rule, Subject};
 
@@ -39,7 +39,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     .at(&one.template.place, "")
                     .so(format!(
                         "{} would lie in several places when a part is rendered later or elsewhere",
-                        count(one.common.frames.value.count(), "frame", "frames")
+                        count(one.common.frames.files.value.count(), "frame", "frames")
                     ))
                     .advise(
                         "use `{version}`; the ledger knows who rendered a frame, where and when",
@@ -50,7 +50,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 }
 
 fn scattering(one: &Deliverable) -> Option<String> {
-    if one.made != Made::Sequence || one.common.frames.value.count() < 2 {
+    if one.kind != DeliverableKind::Sequence || one.common.frames.files.value.count() < 2 {
         return None;
     }
     let tokens = one.template.template.tokens();

@@ -51,10 +51,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             rule.finding(format!(
                 "{given} {} too few for the frames up to {}",
                 if given == 1 { "digit is" } else { "digits are" },
-                one.common.frames.value.last().unwrap_or(0),
+                one.common.frames.files.value.last().unwrap_or(0),
             ))
             .at(&one.template.place, "")
-            .at(&one.common.frames.place, "")
+            .at(&one.common.frames.files.place, "")
             .so(format!(
                 "sorted by name, `{}` would come before `{}`",
                 name.path(border),
@@ -84,7 +84,7 @@ fn padded(template: &str, given: u8, wanted: u8) -> String {
 
 /// Digits given, digits needed, and the first frame that is printed longer.
 fn short(one: &Deliverable) -> Option<(u8, u8, i64)> {
-    let frames = &one.common.frames.value;
+    let frames = &one.common.frames.files.value;
     let given = one.pattern.pieces().iter().find_map(|piece| match piece {
         Piece::Frame(FrameField::Digits(digits)) => Some(*digits),
         _ => None,

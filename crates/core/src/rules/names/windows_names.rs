@@ -57,7 +57,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 /// The first name below the root that Windows does not take, and why. After "Naming files, paths,
 /// and namespaces" of its documentation.
 fn refused(one: &Deliverable) -> Option<(String, &'static str)> {
-    let frame = one.common.frames.value.first()?;
+    let frame = one.common.frames.files.value.first()?;
     let path = one.path(frame);
     let below = path.strip_prefix(&*one.root)?;
     below

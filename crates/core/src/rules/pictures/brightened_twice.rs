@@ -4,7 +4,7 @@ use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
 use crate::picture::TransferFacts;
 use crate::rules::{Rule, Subject};
-use crate::source::{Layer, Sourced};
+use crate::source::{Level, Sourced};
 
 /// TP314 `brightened-twice`.
 pub(super) const RULE: Rule = Rule {
@@ -54,6 +54,6 @@ fn both(one: &Deliverable) -> Option<(&Sourced<bool>, &Sourced<&'static Transfer
     let color = &one.picture.color;
     let pixels = color.linear.as_ref().filter(|linear| !linear.value)?;
     let transfer = color.transfer.as_ref()?;
-    let of_movie = one.movie().is_some() && transfer.layer == Layer::Output;
-    (of_movie || pixels.layer == transfer.layer).then_some((pixels, transfer))
+    let of_movie = one.movie().is_some() && transfer.level == Level::Output;
+    (of_movie || pixels.level == transfer.level).then_some((pixels, transfer))
 }

@@ -3,11 +3,11 @@
 mod bits;
 mod brightened_twice;
 mod channels;
+mod color_not_set;
 mod compression;
 mod crop_outside;
 mod layers_in_format;
 mod linear_in_8_bits;
-mod color_not_set;
 mod lossy_data;
 mod quality_of_nothing;
 mod rendered_twice;

@@ -56,7 +56,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     for one in shot {
         let alike = firsts.entry(asked_for(one)).or_default();
         let shares = |other: &&&Deliverable| {
-            let (own, others) = (&one.common.frames.value, &other.common.frames.value);
+            let (own, others) = (
+                &one.common.frames.files.value,
+                &other.common.frames.files.value,
+            );
             // What goes to one path is told as a collision.
             own.count_shared(others) > 0 && one.pattern != other.pattern
         };
@@ -71,8 +74,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         let frames = one
             .common
             .frames
+            .files
             .value
-            .count_shared(&other.common.frames.value);
+            .count_shared(&other.common.frames.files.value);
         findings.push(
             rule.finding("two outputs ask for the same picture")
                 .at(&one.template.place, one.label())
@@ -92,9 +96,9 @@ fn asked_for(one: &Deliverable) -> String {
     let common = &one.common;
     let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
     let words = [
-        word(&common.camera),
-        word(&common.variant),
-        word(&common.view),
+        word(&common.names.camera),
+        word(&common.names.variant),
+        word(&common.names.view),
         word(&one.pass),
     ];
     let settings: Vec<(&String, &String)> = one
@@ -105,6 +109,6 @@ fn asked_for(one: &Deliverable) -> String {
     let said = one.picture.said();
     format!(
         "{words:?} {said:?} {settings:?} {:?} {:?}",
-        common.engine.name, one.made
+        common.engine.name, one.kind
     )
 }

@@ -2,7 +2,8 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::job::{Key, Value};
+use crate::job::Key;
+use crate::picture::{Ratio, Size};
 use crate::rules::{Rule, Subject};
 use crate::source::Place;
 
@@ -54,24 +55,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 /// Where a scale is set that does not divide the size, and what it gives.
 fn broken(subject: &Subject<'_>, one: &Deliverable) -> Option<(Place, String, String)> {
     let chain = subject.chain(one);
-    let (part, whole) = chain
-        .value(Key::Scale, |value| match value {
-            Value::Scale(part, whole) => Some((*part, *whole)),
-            _ => None,
-        })?
-        .value;
-    let size = chain
-        .value(Key::Size, |value| match value {
-            Value::Size(size) => Some(*size),
-            _ => None,
-        })?
-        .value;
-    let place = chain.get(Key::Scale)?.value.place.clone();
+    let scale = chain.get::<Ratio>(Key::Scale)?;
+    let size = chain.value::<Size>(Key::Size)?;
+    let (part, whole) = (scale.value.numerator, scale.value.denominator);
     let of = |length: u32| {
         let product = u64::from(length) * u64::from(part);
         let exact = product.is_multiple_of(u64::from(whole));
         (exact, format!("{:.2}", product as f64 / f64::from(whole)))
     };
     let (width, height) = (of(size.width), of(size.height));
-    (!width.0 || !height.0).then_some((place, width.1, height.1))
+    (!width.0 || !height.0).then_some((scale.place, width.1, height.1))
 }

@@ -48,8 +48,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         let (a, b) = (&one.common, &other.common);
         let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
         (a.shot_index, a.output_index) == (b.shot_index, b.output_index)
-            && word(&a.camera) == word(&b.camera)
-            && word(&a.variant) == word(&b.variant)
+            && word(&a.names.camera) == word(&b.names.camera)
+            && word(&a.names.variant) == word(&b.names.variant)
             && word(&one.pass) == word(&other.pass)
     };
     let mut told: Vec<Place> = Vec::new();
@@ -57,7 +57,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     for (index, one) in all.iter().enumerate() {
         // Views of a picture stand near each other.
         let near = &all[index.saturating_sub(MOST_VIEWS)..index];
-        let (Some(size), Some(view)) = (&one.picture.size, &one.common.view) else {
+        let (Some(size), Some(view)) = (&one.picture.size, &one.common.names.view) else {
             continue;
         };
         let other = near.iter().rev().find(|other| {
@@ -77,7 +77,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             continue;
         }
         told.push(size.place.clone());
-        let other_view = Word::text_of(other.common.view.as_ref()).unwrap_or_default();
+        let other_view = Word::text_of(other.common.names.view.as_ref()).unwrap_or_default();
         findings.push(
             rule.finding("views of the same picture have different sizes")
                 .at(&size.place, format!("{} of {}", size.value, view.text))

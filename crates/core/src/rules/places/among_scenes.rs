@@ -38,7 +38,7 @@ path = "{place.work}/renders/{shot}.{frame:04}.png"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let among = |one: &Deliverable| {
         let scene = one.common.scene.as_ref()?;
-        let path = one.path(one.common.frames.value.first()?);
+        let path = one.path(one.common.frames.files.value.first()?);
         let (folder, _) = path.rsplit_once('/')?;
         (folder == scene.folder()).then(|| (one.template.place.clone(), folder.to_owned()))
     };

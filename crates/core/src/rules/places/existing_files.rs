@@ -75,7 +75,8 @@ struct Fates {
 
 impl Fates {
     fn of(job: &Job, has_version: bool) -> Self {
-        match job.word(Key::Existing).unwrap_or("keep") {
+        let existing: Option<String> = job.get(Key::Existing);
+        match existing.as_deref().unwrap_or("keep") {
             "replace" => Self {
                 stale: "replaced, each once its successor is verified",
                 unknown: "replaced, and kept aside",

@@ -2,7 +2,7 @@
 
 use crate::finding::{Finding, Weight};
 use crate::rules::{Rule, Subject};
-use crate::source::Layer;
+use crate::source::Level;
 
 /// TP608 `this-system-only`.
 pub(super) const RULE: Rule = Rule {
@@ -37,7 +37,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         place
             .folders
             .iter()
-            .any(|(system, folder)| system.is_some() && folder.layer != Layer::Configuration)
+            .any(|(system, folder)| system.is_some() && folder.level != Level::Configuration)
     });
     if !several {
         return Vec::new();

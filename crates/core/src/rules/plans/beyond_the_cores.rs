@@ -34,7 +34,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     };
     let jobs = subject.job.jobs();
     let beyond = |one: &Deliverable| {
-        let threads = u64::try_from(one.common.threads?).ok()?;
+        let threads = u64::try_from(one.common.processes.threads?).ok()?;
         let all = threads.saturating_mul(jobs);
         (all > cores).then_some(all)
     };

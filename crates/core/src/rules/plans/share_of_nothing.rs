@@ -31,7 +31,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         return Vec::new();
     };
     let deliverables = &subject.expansion.deliverables;
-    if deliverables.is_empty() || deliverables.iter().any(|one| !one.common.chosen.is_empty()) {
+    if deliverables.is_empty()
+        || deliverables
+            .iter()
+            .any(|one| !one.common.frames.selected.is_empty())
+    {
         return Vec::new();
     }
     let finding = rule

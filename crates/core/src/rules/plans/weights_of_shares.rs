@@ -29,8 +29,7 @@ share = { part = "2/4", weights = "8,8,16,4" }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let job = subject.job;
-    let (Some(weights), Some(share)) =
-        (job.of_project(Key::ShareWeights), &subject.expansion.share)
+    let (Some(weights), Some(share)) = (job.setting(Key::ShareWeights), &subject.expansion.share)
     else {
         return Vec::new();
     };

@@ -1,0 +1,279 @@
+//! One process of an engine, and the values of the tokens in its profile.
+
+use super::fill::{ArgumentError, fill};
+use super::picture_values::{map_row, picture_value};
+use super::source_files::SourceFiles;
+use crate::deliverable::Deliverable;
+use crate::frames::{Frame, FrameSet};
+use crate::profile::{Each, Naming, Profile};
+use crate::template::{PathPattern, Piece, TokenValue, expand};
+use crate::token::Token;
+
+/// One process: what it makes and where.
+#[derive(Debug, Clone, Copy)]
+pub struct Invocation<'a> {
+    /// The engine.
+    pub profile: &'a Profile,
+    /// What it makes; at least one, all of this engine.
+    pub deliverables: &'a [&'a Deliverable],
+    /// The frames that it makes; not empty.
+    pub frames: &'a FrameSet,
+    /// The absolute staging folder.
+    pub staging: &'a str,
+    /// What was made of the scene beforehand, where the engine wants that.
+    pub prepared: Option<&'a str>,
+}
+
+impl<'a> Invocation<'a> {
+    /// An invocation that has no staging folder yet.
+    #[must_use]
+    pub fn planned(
+        profile: &'a Profile,
+        deliverables: &'a [&'a Deliverable],
+        frames: &'a FrameSet,
+    ) -> Self {
+        Self {
+            profile,
+            deliverables,
+            frames,
+            staging: "",
+            prepared: None,
+        }
+    }
+}
+
+impl Invocation<'_> {
+    /// Every pass or every view that it makes, each once.
+    pub(super) fn words(&self, each: Each) -> Vec<String> {
+        let mut words: Vec<String> = Vec::new();
+        for plane in self.deliverables.iter().flat_map(|one| one.planes.iter()) {
+            let word = match each {
+                Each::Views => &plane.view,
+                Each::Passes | Each::Settings => &plane.pass,
+            };
+            if let Some(word) = word
+                && !words.contains(&word.text)
+            {
+                words.push(word.text.clone());
+            }
+        }
+        words
+    }
+
+    /// The first of its deliverables.
+    #[must_use]
+    pub fn first(&self) -> &'_ Deliverable {
+        self.deliverables[0]
+    }
+
+    /// The value of a token in a profile.
+    #[must_use]
+    pub fn token(&self, name: &str) -> TokenValue {
+        match Token::read(name) {
+            None => self.first().token(name),
+            Some((token, part)) => self.value(token, part),
+        }
+    }
+
+    fn value(&self, token: Token, part: &str) -> TokenValue {
+        let common = &self.first().common;
+        let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
+        let clip = &common.frames.shot;
+        let scene = common.scene.as_ref();
+        // Paths are held with `/`, and written as the system that they are for writes them.
+        let path = |path: &str| TokenValue::Text(common.project_values.system.written(path));
+        match token {
+            Token::SceneFile => scene.map_or(TokenValue::Nothing, |scene| path(&scene.path)),
+            Token::SceneFolder => scene.map_or(TokenValue::Nothing, |scene| path(scene.folder())),
+            Token::Threads => number(common.processes.threads),
+            Token::Frame | Token::First => number(self.frames.first()),
+            Token::Last => number(self.frames.last()),
+            Token::Step => number(self.frames.strands().first().map(|strand| strand.step())),
+            Token::Frames => TokenValue::Text(self.frames.to_string()),
+            Token::ClipFirst => number(clip.first()),
+            Token::ClipLast => number(
+                clip.first()
+                    .zip(clip.last())
+                    .map(|(first, last)| last.max(first + self.profile.shortest_clip - 1)),
+            ),
+            Token::Target => path(&format!("{}/{}", self.staging, self.target_name())),
+            Token::TargetFolder => path(self.staging),
+            Token::TargetName => TokenValue::Text(self.target_name()),
+            Token::TargetStem => TokenValue::Text(self.target_stem()),
+            Token::TargetPrintf => path(&self.numbered("%04d")),
+            Token::TargetHashes => path(&self.numbered("####")),
+            Token::Prepared => self.prepared.map_or(TokenValue::Nothing, |path| {
+                TokenValue::Text(path.to_owned())
+            }),
+            Token::SourcePrintf => match self.source_files() {
+                None => TokenValue::Nothing,
+                Some(SourceFiles::Direct { printf, .. }) => path(&printf),
+                Some(SourceFiles::Linked { printf, .. }) => {
+                    path(&format!("{}/{printf}", self.staging))
+                }
+            },
+            Token::SourceFirst => number(self.source_files().map(|source| source.first())),
+            Token::Map => match map_row(self.profile, self.first(), part) {
+                None => TokenValue::Unknown,
+                // An empty word says nothing to the engine.
+                Some((_, None | Some(""))) => TokenValue::Nothing,
+                Some((_, Some(word))) => TokenValue::Text(word.to_owned()),
+            },
+            _ => picture_value(self.first(), token, part),
+        }
+    }
+
+    /// The name that the engine is asked to write: a plain one where its own way of naming is
+    /// known, else the true name, without the frame when it makes several.
+    fn target_name(&self) -> String {
+        let deliverable = self.first();
+        let extension = deliverable.picture.format.extension();
+        match self.profile.naming {
+            Naming::Template(_) => format!("picture.{extension}"),
+            Naming::Learned => {
+                let (_, name) = deliverable.pattern.split();
+                match self.frames.first() {
+                    Some(frame) if self.frames.count() == 1 => name.path(frame),
+                    _ => without_frame(&name),
+                }
+            }
+        }
+    }
+
+    /// The target with digits for the frame, in some notation.
+    fn numbered(&self, digits: &str) -> String {
+        let name = self.target_name();
+        let (stem, extension) = name.rsplit_once('.').unwrap_or((&name, ""));
+        format!("{}/{stem}.{digits}.{extension}", self.staging)
+    }
+
+    /// The frames that a movie is put together from.
+    fn source_files(&self) -> Option<SourceFiles> {
+        let movie = self.first().movie()?;
+        movie.source.as_deref().map(SourceFiles::of)
+    }
+
+    fn target_stem(&self) -> String {
+        let name = self.target_name();
+        match name.rsplit_once('.') {
+            Some((stem, _)) if !stem.is_empty() => stem.to_owned(),
+            _ => name,
+        }
+    }
+
+    /// How a deliverable's files are called in the staging folder; `None` when that is learned.
+    ///
+    /// # Errors
+    /// When the profile's `output-name` asks for something that is not there.
+    pub fn output_name(
+        &self,
+        deliverable: &Deliverable,
+    ) -> Result<Option<PathPattern>, ArgumentError> {
+        let (template, only_name) = match (&self.profile.naming, &self.profile.writes) {
+            (Naming::Template(template), _) => (template, false),
+            (Naming::Learned, Some(writes)) => (writes, true),
+            (Naming::Learned, None) => return Ok(None),
+        };
+        let value = |name: &str| match name {
+            "frame" => TokenValue::Frame,
+            "pass" | "ext" => deliverable.token(name),
+            _ => match self.token(name) {
+                // Where the scene says, whole folders are among the values.
+                TokenValue::Text(text) if only_name => TokenValue::Path(text),
+                other => other,
+            },
+        };
+        match expand(template, &value) {
+            Ok(pattern) if only_name => Ok(Some(pattern.split().1)),
+            Ok(pattern) => Ok(Some(pattern)),
+            Err(mut errors) => Err(ArgumentError::Token(errors.remove(0))),
+        }
+    }
+
+    /// Where the engine writes when it writes where the scene says.
+    ///
+    /// # Errors
+    /// When the profile asks for something that is not there.
+    pub fn writes(&self) -> Result<Option<PathPattern>, ArgumentError> {
+        let Some(template) = &self.profile.writes else {
+            return Ok(None);
+        };
+        let value = |name: &str| match (name, self.token(name)) {
+            ("frame", _) => TokenValue::Frame,
+            // A value may hold a whole path here.
+            (_, TokenValue::Text(text)) => TokenValue::Path(text),
+            (_, other) => other,
+        };
+        match expand(template, &value) {
+            Ok(pattern) => Ok(Some(pattern)),
+            Err(mut errors) => Err(ArgumentError::Token(errors.remove(0))),
+        }
+    }
+
+    /// The links to lay into the staging folder: name and absolute target.
+    ///
+    /// # Errors
+    /// When the profile asks for something that is not there.
+    pub fn links(&self) -> Result<Vec<(String, String)>, ArgumentError> {
+        let mut links = Vec::new();
+        if let Some(SourceFiles::Linked { links: frames, .. }) = self.source_files() {
+            links = frames;
+        }
+        links.extend(self.links_of_profile()?);
+        Ok(links)
+    }
+
+    /// The links that the profile says.
+    pub(super) fn links_of_profile(&self) -> Result<Vec<(String, String)>, ArgumentError> {
+        let mut links = Vec::new();
+        for (name, template) in &self.profile.links {
+            if let Some(target) = fill(template, &|name| self.token(name))? {
+                links.push((name.clone(), target));
+            }
+        }
+        Ok(links)
+    }
+
+    /// Variables of the environment, in the order of their names.
+    pub(super) fn env(&self) -> Result<Vec<(String, String)>, ArgumentError> {
+        let mut env = std::collections::BTreeMap::new();
+        for (name, template) in &self.profile.environment {
+            if let Some(value) = fill(template, &|name| self.token(name))? {
+                env.insert(name.clone(), value);
+            }
+        }
+        for (name, word) in self.first().common.processes.env.iter() {
+            env.insert(name.clone(), word.text.clone());
+        }
+        Ok(env.into_iter().collect())
+    }
+
+    /// The folder that the engine works in; none for its staging folder.
+    pub(super) fn folder(&self) -> Result<Option<String>, ArgumentError> {
+        match &self.profile.folder {
+            Some(template) => Ok(fill(template, &|name| self.token(name))?),
+            None => Ok(None),
+        }
+    }
+
+    /// The true name, without its folder, of a frame of the first deliverable.
+    #[must_use]
+    pub fn true_name(&self, frame: Frame) -> String {
+        self.first().pattern.split().1.path(frame)
+    }
+}
+
+/// `kiln_front.png` for `kiln_front.{frame:04}.png`.
+fn without_frame(name: &PathPattern) -> String {
+    let mut out = String::new();
+    for piece in name.pieces() {
+        match piece {
+            Piece::Frame(_) => {
+                let kept = out.trim_end_matches(['.', '_', '-', ' ']).len();
+                out.truncate(kept);
+            }
+            Piece::Text(text) => out.push_str(text),
+        }
+    }
+    out
+}

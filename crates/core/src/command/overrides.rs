@@ -1,0 +1,77 @@
+//! What a command line says, and what it leaves to the scene.
+
+use super::fill::text_of;
+use super::invocation::Invocation;
+use crate::profile::Each;
+use crate::template::TokenValue;
+use crate::token::Token;
+
+/// What a process is told of the picture, and what it is not, by the tokens of its profile.
+#[derive(Debug, Clone, PartialEq, Eq, Default)]
+pub struct Overrides {
+    /// What the job sets: name and value.
+    pub told: Vec<(String, String)>,
+    /// What the engine could be told and is not, so that the scene or the engine decides.
+    pub left: Vec<String>,
+    /// What the job sets and the engine has no argument for.
+    pub unheard: Vec<String>,
+}
+
+impl Invocation<'_> {
+    /// What the process is told of the picture, and what it is not.
+    #[must_use]
+    pub fn overrides(&self) -> Overrides {
+        let mut overrides = Overrides::default();
+        for (name, tokens) in decisions() {
+            let heard = tokens.iter().all(|token| self.profile.mentions(token));
+            let values: Vec<String> = tokens
+                .iter()
+                .filter_map(|token| text_of(&self.listed(token)))
+                .collect();
+            match (heard, values.len() == tokens.len()) {
+                (true, true) => overrides.told.push((name.to_owned(), values.join("x"))),
+                (true, false) => overrides.left.push(name.to_owned()),
+                (false, true) if name != "view" => overrides.unheard.push(name.to_owned()),
+                (false, _) => {}
+            }
+        }
+        for (key, word) in self.deliverables[0].settings.iter() {
+            let heard = self.profile.arguments.iter().any(|one| one.each.is_some())
+                || self.profile.mentions(&format!("settings.{key}"));
+            if heard {
+                overrides.told.push((key.clone(), word.text.clone()));
+            } else {
+                overrides.unheard.push(key.clone());
+            }
+        }
+        overrides
+    }
+
+    /// The value of a token; of passes and views all of them.
+    fn listed(&self, token: &str) -> TokenValue {
+        let Some(each) = Each::of_token(token) else {
+            return self.token(token);
+        };
+        let list = self.words(each);
+        if list.is_empty() {
+            TokenValue::Nothing
+        } else {
+            TokenValue::Text(list.join(", "))
+        }
+    }
+}
+
+/// What a scene may decide, with the tokens that decide it otherwise.
+fn decisions() -> Vec<(&'static str, Vec<&'static str>)> {
+    let mut decisions: Vec<(&str, Vec<&str>)> = Vec::new();
+    for facts in Token::ALL.iter().map(|token| token.facts()) {
+        let Some(decision) = facts.decision else {
+            continue;
+        };
+        match decisions.iter_mut().find(|(known, _)| *known == decision) {
+            Some((_, tokens)) => tokens.push(facts.name),
+            None => decisions.push((decision, vec![facts.name])),
+        }
+    }
+    decisions
+}

@@ -1,0 +1,183 @@
+//! The values of the tokens that only profiles know and that every process of a deliverable shares, and
+//! the maps of a profile.
+
+use super::fill::text_of;
+use crate::deliverable::Deliverable;
+use crate::profile::Profile;
+use crate::template::TokenValue;
+use crate::token::Token;
+
+/// The row of a map that a deliverable chooses: the job's words that chose it, and the engine's word,
+/// which is missing when the engine cannot do that. Where nothing is asked for, no row is chosen.
+#[must_use]
+pub fn map_row<'p>(
+    profile: &'p Profile,
+    deliverable: &Deliverable,
+    map: &str,
+) -> Option<(String, Option<&'p str>)> {
+    let map = profile.maps.iter().find(|one| one.name == map)?;
+    let asked: Vec<String> = map
+        .by
+        .iter()
+        .filter_map(|name| match Token::read(name) {
+            Some((token, part)) => text_of(&picture_value(deliverable, token, part)),
+            None => text_of(&deliverable.token(name)),
+        })
+        .collect();
+    let asked = asked.join(" ");
+    let row = map.rows.iter().find(|(row, _)| *row == asked);
+    Some((asked, row.map(|(_, word)| word.as_str())))
+}
+
+/// The value of a token of a profile, as far as it does not depend on the process.
+pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str) -> TokenValue {
+    let picture = &deliverable.picture;
+    let movie = deliverable.movie();
+    let whole = picture.size.as_ref().map(|size| size.value);
+    let crop = picture.crop.as_ref().map(|crop| crop.value);
+    let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
+    let pixels = |pixels: Option<u32>| number(pixels.map(i64::from));
+    let text = |text: Option<&str>| {
+        text.map_or(TokenValue::Nothing, |text| {
+            TokenValue::Text(text.to_owned())
+        })
+    };
+    match token {
+        Token::TargetExtension => text(Some(picture.format.extension())),
+        Token::Format => text(Some(picture.format.name)),
+        Token::Channels => text(picture.channels.as_ref().map(|one| one.value.word())),
+        Token::Bits => text(picture.bits.as_ref().map(|bits| bits.value.word())),
+        Token::Compression => text(picture.compression.as_ref().map(|one| one.value.as_str())),
+        Token::Quality => number(picture.quality.as_ref().map(|one| one.value)),
+        Token::PixelAspect => match &picture.pixel_aspect {
+            Some(aspect) => TokenValue::Text(aspect.value.decimal().to_string()),
+            None => TokenValue::Nothing,
+        },
+        // The engine is told the whole picture and the part of it; files are as large as the part.
+        Token::Width => pixels(whole.map(|size| size.width)),
+        Token::Height => pixels(whole.map(|size| size.height)),
+        Token::CropLeft => pixels(crop.map(|crop| crop.left)),
+        Token::CropTop => pixels(crop.map(|crop| crop.top)),
+        Token::CropWidth => pixels(crop.map(|crop| crop.size.width)),
+        Token::CropHeight => pixels(crop.map(|crop| crop.size.height)),
+        Token::Together => text(Some(yes_or_no(deliverable.planes.len() > 1))),
+        Token::Transfer => text(picture.color.transfer.as_ref().map(|one| one.value.name)),
+        Token::PixelValues => {
+            text(picture.color.linear.as_ref().map(
+                |linear| {
+                    if linear.value { "linear" } else { "display" }
+                },
+            ))
+        }
+        Token::Pixels => text(movie.and_then(|movie| Some(movie.pixels.as_ref()?.value.name))),
+        Token::MovieQuality => {
+            text(movie.and_then(|movie| Some(movie.quality.as_ref()?.value.as_str())))
+        }
+        Token::Rate => number(movie.and_then(|movie| Some(movie.rate.as_ref()?.value))),
+        Token::Audio => match movie.and_then(|movie| movie.audio.as_ref()) {
+            Some(audio) => {
+                let system = deliverable.common.project_values.system;
+                TokenValue::Text(system.written(&audio.value))
+            }
+            None => TokenValue::Nothing,
+        },
+        // Silence needs no codec.
+        Token::AudioCodec => text(movie.and_then(|movie| {
+            movie.audio.as_ref()?;
+            Some(movie.audio_codec.as_ref()?.value.name)
+        })),
+        Token::FpsFraction => match deliverable.common.fps {
+            Some(fps) => TokenValue::Text(fps.fraction()),
+            None => TokenValue::Nothing,
+        },
+        // Encoders round it to whole frames.
+        Token::Seconds => match deliverable.common.fps {
+            Some(fps) => {
+                let seconds = fps.seconds(deliverable.common.frames.shot.count());
+                TokenValue::Text(format!("{seconds:.6}"))
+            }
+            None => TokenValue::Nothing,
+        },
+        Token::SourceFormat
+        | Token::SourceCount
+        | Token::SourceValues
+        | Token::SourceAlpha
+        | Token::SourceTransfer => match movie.and_then(|movie| movie.source.as_deref()) {
+            Some(source) => source_value(deliverable, source, token),
+            None => TokenValue::Nothing,
+        },
+        Token::Project
+        | Token::Place
+        | Token::Shot
+        | Token::Scene
+        | Token::Variant
+        | Token::View
+        | Token::Pass
+        | Token::Camera
+        | Token::Preset
+        | Token::Engine
+        | Token::Output
+        | Token::Version
+        | Token::Frame
+        | Token::First
+        | Token::Last
+        | Token::Count
+        | Token::Fps
+        | Token::Ext
+        | Token::Codec
+        | Token::Container
+        | Token::User
+        | Token::Artist
+        | Token::Host
+        | Token::Date
+        | Token::Setting => deliverable.value(token, part),
+        // These depend on the process, or stand in files that are given only.
+        Token::SceneFile
+        | Token::SceneFolder
+        | Token::Frames
+        | Token::FramesList
+        | Token::Step
+        | Token::ClipFirst
+        | Token::ClipLast
+        | Token::Target
+        | Token::TargetFolder
+        | Token::TargetName
+        | Token::TargetStem
+        | Token::TargetPrintf
+        | Token::TargetHashes
+        | Token::Passes
+        | Token::Views
+        | Token::Settings
+        | Token::SettingKey
+        | Token::SettingValue
+        | Token::Threads
+        | Token::Prepared
+        | Token::SourcePrintf
+        | Token::SourceFirst
+        | Token::Map => TokenValue::Unknown,
+    }
+}
+
+/// The value of a token of the sequence that a movie is put together from.
+fn source_value(movie: &Deliverable, source: &Deliverable, token: Token) -> TokenValue {
+    match token {
+        Token::SourceFormat => TokenValue::Text(source.picture.format.name.to_owned()),
+        Token::SourceCount => i64::try_from(source.common.frames.shot.count())
+            .map_or(TokenValue::Nothing, TokenValue::Number),
+        Token::SourceValues => picture_value(source, Token::PixelValues, ""),
+        Token::SourceAlpha => {
+            let channels = source.picture.channels.as_ref();
+            let alpha = channels.is_some_and(|channels| channels.value.has_alpha());
+            TokenValue::Text(yes_or_no(alpha).to_owned())
+        }
+        // Light that is to be made ready for display: set to be linear, or of a format for light.
+        Token::SourceTransfer if source.picture.is_light() => {
+            picture_value(movie, Token::Transfer, "")
+        }
+        _ => TokenValue::Nothing,
+    }
+}
+
+fn yes_or_no(truth: bool) -> &'static str {
+    if truth { "yes" } else { "no" }
+}

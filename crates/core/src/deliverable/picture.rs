@@ -1,0 +1,147 @@
+//! What pictures must be.
+
+use crate::job::Key;
+use crate::picture::{
+    Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts, format_of_extension,
+};
+use crate::precedence::Chain;
+use crate::source::{Place, Sourced};
+use crate::template::{Part, Template};
+
+/// What pictures must be; what nobody sets is the engine's choice.
+#[derive(Debug, Clone)]
+pub struct Picture {
+    /// The file format.
+    pub format: &'static FormatFacts,
+    /// Where the format is said, when it is not told by the extension.
+    pub format_place: Option<Place>,
+    /// The channels.
+    pub channels: Option<Sourced<Channels>>,
+    /// The bits of a channel.
+    pub bits: Option<Sourced<Bits>>,
+    /// The compression.
+    pub compression: Option<Sourced<String>>,
+    /// How well a lossy file keeps the picture, from 1 to 100.
+    pub quality: Option<Sourced<i64>>,
+    /// Width and height of the whole picture, in pixels.
+    pub size: Option<Sourced<Size>>,
+    /// The part of it that is rendered.
+    pub crop: Option<Sourced<Region>>,
+    /// Width of a pixel by its height: numerator and denominator.
+    pub pixel_aspect: Option<Sourced<Ratio>>,
+    /// What the values of the pixels are.
+    pub color: Color,
+}
+
+impl Picture {
+    /// Width and height of the files, in pixels.
+    #[must_use]
+    pub fn file_size(&self) -> Option<Size> {
+        let crop = self.crop.as_ref().map(|crop| crop.value.size);
+        crop.or(self.size.as_ref().map(|size| size.value))
+    }
+
+    /// Whether the pixels are linear light: said, or because the format usually holds it.
+    #[must_use]
+    pub fn is_light(&self) -> bool {
+        let said = self.color.linear.as_ref().map(|linear| linear.value);
+        said.unwrap_or_else(|| self.format.is_light())
+    }
+
+    /// Whether the files have 8 bits: said, or because the format has no others.
+    #[must_use]
+    pub fn has_eight_bits(&self) -> bool {
+        match &self.bits {
+            Some(bits) => bits.value == Bits::Eight,
+            None => self.format.bits == [Bits::Eight],
+        }
+    }
+
+    /// All that is said of the files, by name; pictures of which the same is said are alike.
+    #[must_use]
+    pub fn said(&self) -> Vec<(&'static str, String)> {
+        [
+            ("format", Some(self.format.name.to_owned())),
+            (
+                "channels",
+                self.channels.as_ref().map(|one| one.value.to_string()),
+            ),
+            ("bits", self.bits.as_ref().map(|one| one.value.to_string())),
+            (
+                "compression",
+                self.compression.as_ref().map(|one| one.value.clone()),
+            ),
+            (
+                "quality",
+                self.quality.as_ref().map(|one| one.value.to_string()),
+            ),
+            ("size", self.size.as_ref().map(|one| one.value.to_string())),
+            ("crop", self.crop.as_ref().map(|one| one.value.to_string())),
+            (
+                "pixel-aspect",
+                self.pixel_aspect.as_ref().map(|one| one.value.to_string()),
+            ),
+        ]
+        .into_iter()
+        .filter_map(|(name, value)| Some((name, value?)))
+        .collect()
+    }
+}
+
+/// What the values of pixels are, as the job says it.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct Color {
+    /// Whether they are linear light; unset, nobody knows.
+    pub linear: Option<Sourced<bool>>,
+    /// How linear pixels become ready for display.
+    pub transfer: Option<Sourced<&'static TransferFacts>>,
+}
+
+/// The picture that is wanted; `None` when neither a key nor the extension tells the format, and
+/// it is not given.
+pub(super) fn picture(
+    chain: &Chain<'_>,
+    path: &Template,
+    given: Option<&'static FormatFacts>,
+) -> Option<Picture> {
+    let format = chain.get::<&FormatFacts>(Key::Format);
+    let (format, format_place) = match (given, format) {
+        (Some(format), _) => (format, None),
+        (None, Some(format)) => (format.value, Some(format.place)),
+        (None, None) => (format_of_extension(extension(path)?)?, None),
+    };
+    let mut picture = Picture {
+        format,
+        format_place,
+        channels: chain.get(Key::Channels),
+        bits: chain.get(Key::Bits),
+        compression: chain.get(Key::Compression),
+        quality: chain.get(Key::Quality),
+        size: chain.get(Key::Size),
+        crop: chain.get(Key::Crop),
+        pixel_aspect: chain.get(Key::PixelAspect),
+        color: Color {
+            linear: chain
+                .get::<String>(Key::ColorPixels)
+                .map(|pixels| pixels.map(|word| word == "linear")),
+            transfer: chain.get(Key::ColorTransfer),
+        },
+    };
+    if let Some(scale) = chain.value::<Ratio>(Key::Scale) {
+        if let Some(size) = &mut picture.size {
+            size.value = size.value.scaled(scale);
+        }
+        if let Some(crop) = &mut picture.crop {
+            crop.value = crop.value.scaled(scale);
+        }
+    }
+    Some(picture)
+}
+
+/// The extension that a path ends in, as far as it is written out.
+pub(super) fn extension(path: &Template) -> Option<&str> {
+    match path.parts().last()? {
+        Part::Text(text) => Some(text.rsplit_once('.')?.1),
+        Part::Token(_) | Part::Optional(_) => None,
+    }
+}

@@ -1,0 +1,20 @@
+//! The file that is rendered.
+
+use crate::source::Place;
+
+/// The file that is rendered.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct Scene {
+    /// Its absolute path, with `/` between components.
+    pub path: String,
+    /// Where the job names it.
+    pub place: Place,
+}
+
+impl Scene {
+    /// Its folder.
+    #[must_use]
+    pub fn folder(&self) -> &str {
+        self.path.rsplit_once('/').map_or("/", |(folder, _)| folder)
+    }
+}

@@ -1,0 +1,108 @@
+//! Choices: one of the words of a table.
+
+use serde_json::json;
+
+use super::{Kind, PLAIN};
+use crate::job::value::{FramesToRender, Value};
+use crate::movie::{
+    AUDIO_CODECS, CODECS, CONTAINERS, ContainerFacts, PIXEL_FORMATS, audio_codec, codec, container,
+    pixel_format,
+};
+use crate::nearest::advice;
+use crate::picture::{Bits, Channels, FORMATS, TRANSFERS, format, transfer};
+
+/// A choice of words.
+const CHOICE: Kind = Kind {
+    schema: |kind| {
+        let words = kind.words().into_iter().flat_map(|word| {
+            match word.parse::<u8>() {
+                // 8 and "8" are the same bits.
+                Ok(number) => vec![json!(number), json!(word)],
+                Err(_) => vec![json!(word)],
+            }
+        });
+        json!({ "enum": words.collect::<Vec<_>>() })
+    },
+    read: |given| {
+        given.choice(|word| {
+            let known = given.kind.words().contains(&word);
+            known.then(|| Value::Text(word.to_owned()))
+        })
+    },
+    ..PLAIN
+};
+
+/// One of the words that a function gives.
+#[must_use]
+pub const fn choice(words: fn() -> Vec<&'static str>) -> Kind {
+    Kind { words, ..CHOICE }
+}
+
+/// A file format.
+pub const FORMAT: Kind = Kind {
+    words: || FORMATS.iter().map(|facts| facts.name).collect(),
+    read: |given| given.choice(|word| format(word).map(Value::Format)),
+    ..CHOICE
+};
+
+/// Channels of a pixel.
+pub const CHANNELS: Kind = Kind {
+    words: || Channels::ALL.map(Channels::word).to_vec(),
+    read: |given| given.choice(|word| Channels::of_word(word).map(Value::Channels)),
+    ..CHOICE
+};
+
+/// Bits of a channel.
+pub const BITS: Kind = Kind {
+    words: || Bits::ALL.map(Bits::word).to_vec(),
+    // 8 and 16 are numbers.
+    read: |given| {
+        let text = given.scalar()?;
+        Bits::of_word(&text)
+            .map(Value::Bits)
+            .ok_or_else(|| given.refuse(&text, advice(&text, &given.kind.words())))
+    },
+    ..CHOICE
+};
+
+/// Which frames of a shot a preset renders.
+pub const FRAMES_TO_RENDER: Kind = Kind {
+    words: || FramesToRender::ALL.map(FramesToRender::word).to_vec(),
+    read: |given| given.choice(|word| FramesToRender::of_word(word).map(Value::FramesToRender)),
+    ..CHOICE
+};
+
+/// A transfer function.
+pub const TRANSFER: Kind = Kind {
+    words: || TRANSFERS.iter().map(|facts| facts.name).collect(),
+    read: |given| given.choice(|word| transfer(word).map(Value::Transfer)),
+    ..CHOICE
+};
+
+/// A container of movies.
+pub const CONTAINER: Kind = Kind {
+    words: || CONTAINERS.iter().map(ContainerFacts::name).collect(),
+    read: |given| given.choice(|word| container(word).map(Value::Container)),
+    ..CHOICE
+};
+
+/// A codec of pictures.
+pub const CODEC: Kind = Kind {
+    words: || CODECS.iter().map(|facts| facts.name).collect(),
+    read: |given| given.choice(|word| codec(word).map(Value::Codec)),
+    ..CHOICE
+};
+
+/// A codec of sound.
+pub const AUDIO_CODEC: Kind = Kind {
+    words: || AUDIO_CODECS.iter().map(|facts| facts.name).collect(),
+    read: |given| given.choice(|word| audio_codec(word).map(Value::AudioCodec)),
+    ..CHOICE
+};
+
+/// How pixels of a movie are stored.
+pub const PIXELS: Kind = Kind {
+    words: || PIXEL_FORMATS.iter().map(|facts| facts.name).collect(),
+    read: |given| given.choice(|word| pixel_format(word).map(Value::Pixels)),
+    ..CHOICE
+};

@@ -1,0 +1,98 @@
+//! The kinds of values that keys take: the one table of what a value looks like, how it is read, and
+//! what it is in a schema.
+//!
+//! A key names its kind; the reader hands a [`Given`] value to [`Kind::read`]. One kind is one constant
+//! in the file of its family: `texts`, `numbers`, `choices`, `tables`.
+
+mod choices;
+mod given;
+mod notation;
+mod numbers;
+mod tables;
+mod texts;
+
+use std::fmt;
+
+use super::value::Value;
+use crate::finding::Finding;
+
+pub use choices::{
+    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, FORMAT, FRAMES_TO_RENDER, PIXELS, TRANSFER,
+    choice,
+};
+pub(super) use given::Given;
+pub use notation::duration as length_of_time;
+pub use numbers::{
+    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, NUMBER, QUALITY, REGION, SCALE, SHARE, SIZE, TRUTH,
+    WEIGHTS,
+};
+pub use tables::{EXIT_CODES, LAYERS, RUN, SETTINGS};
+pub use texts::{COMPONENT, COMPONENTS, FRAMES, TEMPLATE, TEXT, VERSION};
+
+/// A kind of value.
+pub struct Kind {
+    /// What a value looks like, for messages; where there is a choice of words, they say it.
+    pub(super) shape: &'static str,
+    /// The words to choose from.
+    pub(super) words: fn() -> Vec<&'static str>,
+    /// How it is written in a cell of a shot list.
+    pub(super) cell: CellNotation,
+    /// Whether the values of several tables are merged, key by key.
+    pub is_merged: bool,
+    /// Its JSON Schema (draft 2020-12).
+    pub(crate) schema: fn(&Self) -> serde_json::Value,
+    /// Reads a value; the error is one finding for each thing that is wrong with it.
+    pub(super) read: fn(Given<'_>) -> Result<Value, Vec<Finding>>,
+}
+
+/// How a value is written in a cell of a shot list.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum CellNotation {
+    /// As a text without quotes.
+    Text,
+    /// As texts with semicolons between them.
+    List,
+    /// As in the job file: a number, or true or false.
+    Value,
+}
+
+/// What most kinds have in common.
+pub(super) const PLAIN: Kind = Kind {
+    shape: "one of some words",
+    words: Vec::new,
+    cell: CellNotation::Text,
+    is_merged: false,
+    schema: |_| serde_json::json!({ "type": "string" }),
+    read: |given| given.text().map(Value::Text),
+};
+
+impl Kind {
+    /// The words to choose from, where there is a choice.
+    #[must_use]
+    pub fn words(&self) -> Vec<&'static str> {
+        (self.words)()
+    }
+
+    /// What a value of this kind looks like, for messages.
+    #[must_use]
+    pub fn looks_like(&self) -> String {
+        let words = self.words();
+        if words.is_empty() {
+            return self.shape.to_owned();
+        }
+        let words: Vec<String> = words
+            .into_iter()
+            .map(|word| match word.parse::<u8>() {
+                Ok(_) => word.to_owned(),
+                Err(_) => format!("\"{word}\""),
+            })
+            .collect();
+        format!("one of {}", words.join(", "))
+    }
+}
+
+impl fmt::Debug for Kind {
+    fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
+        write!(out, "Kind({})", self.looks_like())
+    }
+}

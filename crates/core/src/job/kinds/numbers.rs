@@ -1,0 +1,202 @@
+//! Numbers, lengths of time, sizes, parts, true and false.
+
+use serde_json::json;
+
+use super::notation::{bit_rate, duration, ratio, share, weights};
+use super::{CellNotation, Given, Kind, PLAIN};
+use crate::finding::Finding;
+use crate::job::value::Value;
+use crate::movie::Fps;
+use crate::nearest::nearest;
+use crate::picture::{NAMED_SIZES, Region, Size};
+use crate::toml_tree::NodeKind;
+
+/// A whole number from 0.
+pub const NUMBER: Kind = Kind {
+    shape: "a whole number such as 3",
+    cell: CellNotation::Value,
+    schema: |_| json!({ "type": "integer", "minimum": 0 }),
+    read: |given| whole(given, 0..=i64::MAX, "it takes a number from 0"),
+    ..PLAIN
+};
+
+/// A whole number, below zero too.
+pub const INTEGER: Kind = Kind {
+    shape: "a whole number such as 10 or -1",
+    cell: CellNotation::Value,
+    schema: |_| json!({ "type": "integer" }),
+    read: |given| whole(given, i64::MIN..=i64::MAX, ""),
+    ..PLAIN
+};
+
+/// From 1 to 100.
+pub const QUALITY: Kind = Kind {
+    shape: "a whole number from 1 to 100",
+    cell: CellNotation::Value,
+    schema: |_| json!({ "type": "integer", "minimum": 1, "maximum": 100 }),
+    read: |given| whole(given, 1..=100, "it takes a number from 1 to 100"),
+    ..PLAIN
+};
+
+/// Frames per second.
+pub const FPS: Kind = Kind {
+    shape: "a number such as 30 or 23.976",
+    cell: CellNotation::Value,
+    schema: |_| json!({ "type": "number", "exclusiveMinimum": 0 }),
+    read: |given| match given.node.kind {
+        NodeKind::Integer(_) | NodeKind::Float(_) => given
+            .parsed("it takes a number above zero", |text| {
+                text.parse::<Fps>().ok().map(Value::Fps)
+            }),
+        _ => Err(given.wrong_kind()),
+    },
+    ..PLAIN
+};
+
+/// True or false.
+pub const TRUTH: Kind = Kind {
+    shape: "true or false",
+    cell: CellNotation::Value,
+    schema: |_| json!({ "type": "boolean" }),
+    read: |given| match given.node.kind {
+        NodeKind::Boolean(truth) => Ok(Value::Truth(truth)),
+        _ => Err(given.wrong_kind()),
+    },
+    ..PLAIN
+};
+
+/// Width and height.
+pub const SIZE: Kind = Kind {
+    shape: "a size such as \"1920x1080\" or \"hd\"",
+    // Names of the project's own are allowed too.
+    schema: |_| json!({ "type": "string", "minLength": 1, "examples": ["1920x1080", "hd"] }),
+    read: |given| size(given).map(Value::Size),
+    ..PLAIN
+};
+
+/// A part of a size.
+pub const SCALE: Kind = Kind {
+    shape: "a part such as \"1/8\", \"10%\" or 0.125",
+    schema: |_| {
+        json!({ "anyOf": [
+            { "type": "number", "exclusiveMinimum": 0 },
+            { "type": "string", "pattern": r"^[0-9.]+(%|/[0-9]+)?$" },
+        ] })
+    },
+    read: |given| {
+        given.parsed("it takes `10%`, `1/8` or `0.125`", |text| {
+            ratio(text).map(Value::Ratio)
+        })
+    },
+    ..PLAIN
+};
+
+/// Width of a pixel by its height.
+pub const ASPECT: Kind = Kind {
+    shape: "a number such as 2, 1.5 or \"64/45\"",
+    read: |given| {
+        given.parsed("it takes `2`, `1.5` or `64/45`", |text| {
+            ratio(text).map(Value::Ratio)
+        })
+    },
+    ..SCALE
+};
+
+/// A part of a picture.
+pub const REGION: Kind = Kind {
+    shape: "a part such as \"640x360 at 100,50\"",
+    schema: |_| json!({ "type": "string", "pattern": "^.+ at [0-9]+, ?[0-9]+$" }),
+    read: |given| {
+        given.parsed("it takes a part such as `640x360 at 100,50`", |text| {
+            text.parse::<Region>().ok().map(Value::Region)
+        })
+    },
+    ..PLAIN
+};
+
+/// Bits per second.
+pub const BIT_RATE: Kind = Kind {
+    shape: "bits per second such as \"20M\" or \"800k\"",
+    schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+[kM]$" }),
+    read: |given| {
+        given.parsed("it takes `20M` or `800k`", |text| {
+            bit_rate(text).map(Value::Number)
+        })
+    },
+    ..PLAIN
+};
+
+/// A length of time.
+pub const DURATION: Kind = Kind {
+    shape: "a time such as \"90s\", \"5m\" or \"2h\"",
+    schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+[smh]$" }),
+    read: |given| {
+        given.parsed("it takes a time such as `90s`, `5m` or `2h`", |text| {
+            duration(text).map(Value::Duration)
+        })
+    },
+    ..PLAIN
+};
+
+/// One of several parts of the work.
+pub const SHARE: Kind = Kind {
+    shape: "a part such as \"2/4\"",
+    schema: |_| json!({ "type": "string", "pattern": "^[0-9]+ */ *[0-9]+$" }),
+    read: |given| {
+        given.parsed(
+            "it takes a part such as `2/4`, the second of four",
+            |text| share(text).map(|(part, of)| Value::Share(part, of)),
+        )
+    },
+    ..PLAIN
+};
+
+/// Whole numbers above zero.
+pub const WEIGHTS: Kind = Kind {
+    shape: "numbers such as \"8,8,16,4\"",
+    schema: |_| {
+        json!({ "anyOf": [
+            { "type": "integer", "minimum": 1 },
+            { "type": "string", "pattern": "^[0-9]+( *, *[0-9]+)*$" },
+        ] })
+    },
+    read: |given| {
+        given.parsed("it takes numbers such as `8,8,16,4`", |text| {
+            weights(text).map(Value::Weights)
+        })
+    },
+    ..PLAIN
+};
+
+fn whole(
+    given: Given<'_>,
+    range: std::ops::RangeInclusive<i64>,
+    advice: &str,
+) -> Result<Value, Vec<Finding>> {
+    match given.node.kind {
+        NodeKind::Integer(number) if range.contains(&number) => Ok(Value::Number(number)),
+        NodeKind::Integer(number) => Err(given.refuse(&number.to_string(), advice)),
+        _ => Err(given.wrong_kind()),
+    }
+}
+
+fn size(given: Given<'_>) -> Result<Size, Vec<Finding>> {
+    let text = given.text()?;
+    if let Some((_, size)) = given.sizes.iter().find(|(name, _)| *name == text) {
+        return Ok(*size);
+    }
+    text.parse::<Size>().map_err(|_| {
+        let own = given.sizes.iter().map(|(name, _)| name.as_str());
+        let names: Vec<&str> = own.chain(NAMED_SIZES.map(|(name, _)| name)).collect();
+        given.refuse(
+            &text,
+            match nearest(&text, names.iter().copied()) {
+                Some(near) => format!("did you mean `{near}`?"),
+                None => format!(
+                    "it takes pixels such as `1920x1080`, or a name: {}",
+                    names.join(", ")
+                ),
+            },
+        )
+    })
+}

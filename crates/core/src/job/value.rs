@@ -1,0 +1,129 @@
+//! The values of keys.
+
+use std::time::Duration;
+
+use crate::frames::FrameSet;
+use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Fps, PixelFormat};
+use crate::picture::{Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts};
+use crate::source::Place;
+use crate::template::Template;
+
+/// A text with its own place.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Word {
+    /// The text.
+    pub text: String,
+    /// Where it was written.
+    pub place: Place,
+}
+
+impl Word {
+    /// The text of a word that may be missing.
+    #[must_use]
+    pub fn text_of(word: Option<&Self>) -> Option<&str> {
+        word.map(|word| word.text.as_str())
+    }
+}
+
+/// An entry of a `run` line: one argument, or several that stand or fall together.
+#[derive(Debug, Clone, PartialEq)]
+pub struct RunEntry {
+    /// The arguments, each with its text.
+    pub arguments: Vec<(Template, Word)>,
+    /// Whether another value would make another picture.
+    pub changes_picture: bool,
+}
+
+/// The value of a key.
+#[derive(Debug, Clone, PartialEq)]
+pub enum Value {
+    /// A text.
+    Text(String),
+    /// One or more components of paths.
+    Words(Vec<Word>),
+    /// A whole number.
+    Number(i64),
+    /// A path with tokens; with the length of its text in bytes.
+    Template(Template, usize),
+    /// Frames.
+    Frames(FrameSet),
+    /// Width and height.
+    Size(Size),
+    /// A file format.
+    Format(&'static FormatFacts),
+    /// Channels of a pixel.
+    Channels(Channels),
+    /// Bits of a channel.
+    Bits(Bits),
+    /// Settings by name.
+    Settings(Vec<(String, Word)>),
+    /// A command line.
+    Run(Vec<RunEntry>),
+    /// A length of time.
+    Duration(Duration),
+    /// A part of a size, or the width of a pixel by its height.
+    Ratio(Ratio),
+    /// Frames per second.
+    Fps(Fps),
+    /// True or false.
+    Truth(bool),
+    /// Which of the frames.
+    FramesToRender(FramesToRender),
+    /// Files that hold several passes: name and passes.
+    Layers(Vec<(Word, Vec<Word>)>),
+    /// A part of a picture.
+    Region(Region),
+    /// A transfer function.
+    Transfer(&'static TransferFacts),
+    /// A container of movies.
+    Container(&'static ContainerFacts),
+    /// A codec of pictures.
+    Codec(&'static CodecFacts),
+    /// A codec of sound.
+    AudioCodec(&'static AudioCodecFacts),
+    /// How pixels of a movie are stored.
+    Pixels(&'static PixelFormat),
+    /// One of several parts: which, from 1, and of how many.
+    Share(u64, u64),
+    /// Whole numbers above zero.
+    Weights(Vec<u64>),
+    /// Exit codes.
+    Codes(Vec<i64>),
+    /// Handed back to the scene by `unset`.
+    Unset,
+}
+
+/// Which frames of a shot are rendered.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FramesToRender {
+    /// Every frame.
+    All,
+    /// The first, the middle and the last.
+    FirstMiddleLast,
+}
+
+impl FramesToRender {
+    /// All of them.
+    pub const ALL: [Self; 2] = [Self::All, Self::FirstMiddleLast];
+
+    /// The word in job files.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::All => "all",
+            Self::FirstMiddleLast => "first-middle-last",
+        }
+    }
+
+    /// What a word stands for.
+    #[must_use]
+    pub fn of_word(word: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|one| one.word() == word)
+    }
+}
+
+impl PartialEq for FormatFacts {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name
+    }
+}

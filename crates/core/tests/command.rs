@@ -1,0 +1,189 @@
+//! Profiles: what is said to an engine, what is left out, and how its files are recognised.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use std::sync::Arc;
+
+use truepath_core::command::{ArgumentError, Invocation, arguments};
+use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
+use truepath_core::executor::OneThread;
+use truepath_core::frames::FrameSet;
+use truepath_core::job::{no_files, read};
+use truepath_core::plan::plan;
+use truepath_core::profile::read_profile;
+use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
+
+fn profile(takes: &str, passes: &str) -> String {
+    format!(
+        r#"
+engine = {{ name = "brass", program = "brass", frames = "{takes}", passes = "{passes}" }}
+map.kind = {{ by = ["format", "bits"], "png" = "", "png 16" = "P16" }}
+arguments = [
+  "{{scene.file}}",
+  ["-w{{width}}", "-h{{height}}"],
+  "-c{{camera}}",
+  "-k{{map.kind}}",
+  {{ when = {{ channels = ["rgba", "graya"] }}, put = "-a" }},
+  {{ each = "settings", put = ["-s", "{{key}}:{{value}}"] }},
+  {{ each = "passes", put = "-p{{pass}}" }},
+  "-f{{first}}-{{last}}/{{step}}",
+  "-clip{{clip.first}}-{{clip.last}}",
+  "-o{{target.stem}}",
+  {{ put = "-t{{threads}}", changes-picture = false }},
+]
+output-name = "{{target.stem}}{{?-{{pass}}}}.{{frame:?}}.{{ext}}"
+links = {{ "in" = "{{scene.folder}}" }}
+rejects = {{ characters = "|", why = "it takes bars for pipes" }}
+shortest-clip = 2
+"#
+    )
+}
+
+fn expansion(profile: &str, more: &str) -> Expansion {
+    let mut sources = Sources::default();
+    let profile = read_profile("brass.toml", profile, SourceKind::File, &mut sources).unwrap();
+    let around = Surroundings {
+        job_folder: "/work".to_owned(),
+        system: System::Linux,
+        person: Person::default(),
+        began: None,
+        profiles: [Arc::new(profile)].into_iter().collect(),
+        executor: &OneThread,
+        scene_frames: std::collections::HashMap::new(),
+    };
+    let text =
+        format!("engine = \"brass\"\npath = \"r/{{shot}}{{?_{{pass}}}}.{{frame:04}}.png\"\n{more}");
+    let reading = read("truepath.toml", &text, &[], &mut no_files);
+    assert!(reading.is_sound(), "{:?}", reading.findings);
+    let expansion = expand(&reading.job, &around, &Selection::default());
+    assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);
+    expansion
+}
+
+fn line(more: &str, frames: &str) -> Result<String, ArgumentError> {
+    let expansion = expansion(&profile("stepped", "all"), more);
+    let all: Vec<_> = expansion.deliverables.iter().collect();
+    let frames: FrameSet = frames.parse().unwrap();
+    let call = Invocation {
+        profile: &all[0].common.engine,
+        deliverables: &all,
+        frames: &frames,
+        staging: "/stage",
+        prepared: None,
+    };
+    arguments(&call).map(|words| words.join(" "))
+}
+
+#[test]
+fn what_nobody_sets_is_not_said() {
+    assert_eq!(
+        line("frames = \"5\"", "5").unwrap(),
+        "-f5-5/1 -clip5-6 -opicture"
+    );
+}
+
+#[test]
+fn what_is_set_is_said_in_the_engines_words() {
+    let more = "scene = \"s/kiln.brs\"\nframes = \"1-9\"\nsize = \"hd\"\ncamera = \"top\"\nbits = 16\n\
+                channels = \"rgba\"\npasses = [\"beauty\", \"depth\"]\nthreads = 4\nsettings = { z = 1.5, a = \"x y\" }";
+    let whole = "/work/s/kiln.brs -w1920 -h1080 -ctop -kP16 -a -s z:1.5 -s a:x y -pbeauty -pdepth -f3-7/2 -clip1-9 -opicture";
+    assert_eq!(line(more, "3-7/2").unwrap(), format!("{whole} -t4"));
+}
+
+#[test]
+fn what_the_engine_cannot_take_is_refused() {
+    let error = line("frames = \"1-9\"\nsettings = { a = \"x|y\" }", "1").unwrap_err();
+    assert!(
+        error.to_string().contains("it takes bars for pipes"),
+        "{error}"
+    );
+}
+
+#[test]
+fn its_files_are_recognised_by_its_own_way_of_naming() {
+    let expansion = expansion(
+        &profile("range", "all"),
+        "scene = \"s/kiln.brs\"\nframes = \"1-9\"\npasses = [\"beauty\", \"depth\"]",
+    );
+    let all: Vec<_> = expansion.deliverables.iter().collect();
+    let frames = FrameSet::range(1, 9);
+    let call = Invocation {
+        profile: &all[0].common.engine,
+        deliverables: &all,
+        frames: &frames,
+        staging: "/stage",
+        prepared: None,
+    };
+    let output_name = call.output_name(all[1]).unwrap().unwrap();
+    assert_eq!(output_name.read("picture-depth.000004.png"), Some(Some(4)));
+    assert_eq!(output_name.read("picture-beauty.4.png"), None);
+    assert_eq!(
+        call.links().unwrap(),
+        [("in".to_owned(), "/work/s".to_owned())]
+    );
+}
+
+#[test]
+fn a_plan_gives_each_engine_what_it_can_take() {
+    let frames = "frames = \"1-3,6,8-12/2\"\npasses = [\"beauty\", \"depth\"]";
+    let pieces = |takes: &str, passes: &str| -> Vec<String> {
+        let expansion = expansion(&profile(takes, passes), frames);
+        plan(&expansion, &|index| {
+            expansion.deliverables[index].common.frames.selected.clone()
+        })
+        .iter()
+        .map(|one| format!("{}:{}", one.deliverables.len(), one.frames))
+        .collect()
+    };
+    assert_eq!(pieces("list", "all"), ["2:1-3,6-12/2"]);
+    assert_eq!(pieces("stepped", "all"), ["2:1-3", "2:6-12/2"]);
+    assert_eq!(
+        pieces("range", "all"),
+        ["2:1-3", "2:6", "2:8", "2:10", "2:12"]
+    );
+    assert_eq!(pieces("one", "one").len(), 2 * 7);
+    assert_eq!(pieces("list", "one"), ["1:1-3,6-12/2"; 2]);
+}
+
+#[test]
+fn passes_that_miss_other_frames_are_processes_of_their_own() {
+    let expansion = expansion(
+        &profile("list", "all"),
+        "frames = \"1-9\"\npasses = [\"a\", \"b\", \"c\"]",
+    );
+    let wanted = ["1-9", "4", "1-9"];
+    let plan = plan(&expansion, &|index| wanted[index].parse().unwrap());
+    let told: Vec<_> = plan
+        .iter()
+        .map(|one| (&one.deliverables[..], one.frames.to_string()))
+        .collect();
+    assert_eq!(
+        told,
+        [(&[0, 2][..], "1-9".to_owned()), (&[1][..], "4".to_owned())]
+    );
+}
+
+#[test]
+fn mistakes_in_a_profile_are_told_all_at_once() {
+    let mut sources = Sources::default();
+    let text = "engine = { name = \"x\", frames = \"rang\" }\nargument = []\narguments = [3, \"{a\", { put = \"x\", eech = \"passes\" }]\nlog = [{ wraning = 'x' }]\n";
+    let findings = read_profile("x.toml", text, SourceKind::File, &mut sources).unwrap_err();
+    let told: Vec<String> = findings
+        .iter()
+        .map(|one| {
+            let (line, column) = sources.line_and_column(&one.labels[0].place);
+            format!("{line}:{column} {} {}", one.code, one.advice.join(" "))
+        })
+        .collect();
+    assert_eq!(
+        told,
+        [
+            "1:34 TP004 did you mean `range`?",
+            "2:1 TP002 did you mean `arguments`?",
+            "3:14 TP003 ",
+            "3:18 TP004 a token is `{shot}` or `{frame:04}`; the brace itself is `{{`",
+            "3:36 TP002 did you mean `each`?",
+            "4:10 TP002 did you mean `warning`?",
+        ]
+    );
+}
