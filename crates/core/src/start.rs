@@ -241,14 +241,14 @@ fn outputs(text: &mut String, work: Work, engine: &Profile) {
         text.push_str("format = \"exr\"\nbits   = \"half\"\n");
         put(
             text,
-            "look   = { pixels = \"linear\", transfer = \"srgb\" }",
+            "color  = { pixels = \"linear\", transfer = \"srgb\" }",
             "how light becomes a movie or an 8-bit picture",
         );
     } else {
         text.push_str("format = \"png\"\nbits   = 8\n");
         put(
             text,
-            "look   = { pixels = \"display\" }",
+            "color  = { pixels = \"display\" }",
             "ready to be shown",
         );
     }

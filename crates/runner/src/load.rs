@@ -10,6 +10,7 @@ use truepath_core::deliverable::{Person, Surroundings};
 use truepath_core::finding::Finding;
 use truepath_core::job::{Job, read};
 use truepath_core::profile::{Profiles, read_profile};
+use truepath_core::rules::unknown_codes;
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 use truepath_core::template::refuse_component;
@@ -144,10 +145,12 @@ pub fn load(
     let mut fetch =
         |name: &str| fs::read_to_string(folder.join(name)).map_err(|error| error.to_string());
     let reading = read(&path.display().to_string(), &text, sets, &mut fetch);
-    let sound = reading.is_sound();
+    let is_sound = reading.is_sound();
     let mut job = reading.job;
     let mut findings = reading.findings;
-    if !sound {
+    let before = findings.len();
+    findings.extend(unknown_codes(&job));
+    if !is_sound || findings.len() > before {
         return Err(LoadError::Mistakes {
             sources: Box::new(job.sources),
             findings,

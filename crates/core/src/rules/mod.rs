@@ -51,8 +51,8 @@ fn too_many(subject: &Subject<'_>) -> Option<Finding> {
     )
 }
 
-/// Codes of `[check]` that no rule has.
-fn unknown_codes(job: &Job) -> impl Iterator<Item = Finding> + '_ {
+/// The codes of `[check]` that no rule has: a mistake of the job file, known only where rules are.
+pub fn unknown_codes(job: &Job) -> impl Iterator<Item = Finding> + '_ {
     let weights = job.check.weights.iter().map(|(code, _)| code);
     let exempt = job.check.exempt.iter().map(|exemption| &exemption.code);
     let known = |code: &&Word| rules().any(|rule| rule.code == code.text);
@@ -84,7 +84,6 @@ pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
     let mut findings: Vec<Finding> = found
         .into_iter()
         .flatten()
-        .chain(unknown_codes(subject.job))
         .filter_map(|finding| subject.job.check.judge(finding))
         .collect();
     findings.sort_by_key(|finding| finding.weight);
