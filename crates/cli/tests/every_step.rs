@@ -14,7 +14,7 @@ use std::sync::atomic::{AtomicU8, AtomicU64, Ordering};
 
 use common::{Project, program, scene, wrote};
 use truepath_core::deliverable::{Expansion, Selection, expand};
-use truepath_runner::disk::{Append, Disk, RealDisk};
+use truepath_runner::disk::{Append, Disk, RealDisk, Rewriter};
 use truepath_runner::run::{Event, Options, Policy, Report, RunError, Watch, run};
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
@@ -91,6 +91,22 @@ impl Disk for FaultyDisk {
     }
     fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
         self.act(|| RealDisk.rename_new(from, to))
+    }
+    fn rename_over(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.act(|| RealDisk.rename_over(from, to))
+    }
+    fn create_locked(&self, path: &Path, bytes: &[u8]) -> io::Result<fs::File> {
+        self.act(|| RealDisk.create_locked(path, bytes))
+    }
+    /// Goes on by itself, as often as the clock says: it is no step of a run.
+    fn rewriter(&self, path: &Path) -> Rewriter {
+        RealDisk.rewriter(path)
+    }
+    fn copy_permissions(&self, from: &Path, to: &Path) -> io::Result<()> {
+        self.act(|| RealDisk.copy_permissions(from, to))
+    }
+    fn remove_folder(&self, folder: &Path) -> io::Result<()> {
+        self.act(|| RealDisk.remove_folder(folder))
     }
     fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
         self.act(|| RealDisk.copy_new(from, to))

@@ -7,6 +7,7 @@ use std::fs;
 
 use common::Project;
 use truepath_core::rules::rules;
+use truepath_runner::disk::RealDisk;
 
 const JOB: &str = r#"# Our show. Nobody touches this remark.
 scene  = "kiln.toml"   # the kiln
@@ -87,7 +88,7 @@ fn every_mend_leaves_a_clean_file_and_nothing_to_mend() {
 #[test]
 fn a_file_that_was_changed_meanwhile_is_left() {
     let project = Project::new(JOB);
-    let error = truepath_runner::rewrite(&project.path("truepath.toml"), "other", "new");
+    let error = truepath_runner::rewrite(&RealDisk, &project.path("truepath.toml"), "other", "new");
     assert!(error.unwrap_err().to_string().contains("changed meanwhile"));
     assert_eq!(job(&project), JOB);
     assert_eq!(fs::read_dir(project.path("")).unwrap().count(), 1);

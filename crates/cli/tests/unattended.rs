@@ -359,7 +359,7 @@ fn warnings_that_no_earlier_run_had_come_first() {
 
 #[test]
 fn a_scene_that_changes_stops_new_chunks_or_is_told() {
-    for (key, code) in [("", 1), ("scene-changes = \"tell\"\n", 0)] {
+    for (key, code) in [("", 1), ("scene-changes = \"report\"\n", 0)] {
         let project = kiln(
             "1-40",
             &format!("chunk = 2\n{key}"),

@@ -84,7 +84,7 @@ fn a_configuration_says_who_and_where() {
         .ends(0);
     assert!(tokens.out.contains("your configuration"), "{}", tokens.out);
     assert!(tokens.out.contains("me.toml:5"), "{}", tokens.out);
-    project.write("me.toml", "auhtor = \"x\"\nuser = \"a/b\"\n");
+    project.write("me.toml", "atrist = \"x\"\nuser = \"a/b\"\n");
     let wrong = project
         .call_with(&["paths"], ("TRUEPATH_CONFIG", &me))
         .ends(2);

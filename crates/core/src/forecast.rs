@@ -109,11 +109,9 @@ impl Experience {
             let first = all[index].common.frames.selected.first();
             first.map_or_else(FrameSet::empty, |first| FrameSet::range(first, first))
         };
-        for invocation in plan(expansion, &one_frame) {
-            let members = invocation.members(all);
-            let Some(first) = members.first() else {
-                continue;
-            };
+        for planned in plan(expansion, &one_frame) {
+            let members = planned.members(all);
+            let first = *members.first();
             let frames = first.common.frames.selected.count();
             let frames = first
                 .common
@@ -121,7 +119,7 @@ impl Experience {
                 .chunk
                 .map_or(frames, |chunk| frames.min(chunk));
             let together = self.seconds(&label(&members), Effort::of(first), frames);
-            for index in invocation.deliverables.iter() {
+            for index in planned.deliverables.iter() {
                 seconds[*index] = together.map(|seconds| seconds / members.len() as f64);
             }
         }

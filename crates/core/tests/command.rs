@@ -3,6 +3,7 @@
 
 use std::sync::Arc;
 
+use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{ArgumentError, Invocation, arguments};
 use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
 use truepath_core::executor::OneThread;
@@ -62,7 +63,7 @@ fn expansion(profile: &str, more: &str) -> Expansion {
 
 fn line(more: &str, frames: &str) -> Result<String, ArgumentError> {
     let expansion = expansion(&profile("stepped", "all"), more);
-    let all: Vec<_> = expansion.deliverables.iter().collect();
+    let all = AtLeastOne::new(expansion.deliverables.iter().collect()).unwrap();
     let frames: FrameSet = frames.parse().unwrap();
     let call = Invocation {
         profile: &all[0].common.engine,
@@ -105,7 +106,7 @@ fn its_files_are_recognised_by_its_own_way_of_naming() {
         &profile("range", "all"),
         "scene = \"s/kiln.brs\"\nframes = \"1-9\"\npasses = [\"beauty\", \"depth\"]",
     );
-    let all: Vec<_> = expansion.deliverables.iter().collect();
+    let all = AtLeastOne::new(expansion.deliverables.iter().collect()).unwrap();
     let frames = FrameSet::range(1, 9);
     let call = Invocation {
         profile: &all[0].common.engine,

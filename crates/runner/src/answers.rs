@@ -15,7 +15,7 @@ use crate::existing::existing;
 use crate::load::here;
 use crate::program::find_program;
 use crate::run::name_and_version;
-use crate::session::State;
+use crate::system::{free_space, is_writable};
 
 /// Answers all questions about what a job comes to. With `ask` engines are started to tell their
 /// version and what their scenes have.
@@ -92,7 +92,7 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
 fn last_run(loaded: &Loaded) -> Option<SystemTime> {
     // Other jobs may share the state folder.
     crate::when::latest(&loaded.state_folder(), &loaded.file).ok()??;
-    let ledgers = State::new(loaded.state_folder()).ledgers();
+    let ledgers = loaded.state_folder().ledgers();
     let entries = fs::read_dir(ledgers).ok()?;
     entries
         .flatten()
@@ -109,15 +109,13 @@ pub fn can_ask(expansion: &Expansion) -> bool {
 
 fn folder(path: &Path) -> FolderFacts {
     let nearest = path.ancestors().find(|above| above.is_dir());
-    let free = nearest.and_then(|above| rustix::fs::statvfs(above).ok());
     FolderFacts {
         there: path.is_dir(),
-        writable: nearest
-            .is_some_and(|above| rustix::fs::access(above, rustix::fs::Access::WRITE_OK).is_ok()),
+        writable: nearest.is_some_and(is_writable),
         real: fs::canonicalize(path)
             .ok()
             .map(|real| real.display().to_string()),
-        free: free.map(|disk| disk.f_bavail * disk.f_frsize),
+        free: nearest.and_then(free_space),
     }
 }
 

@@ -2,14 +2,12 @@
 //! it waits for something.
 
 use std::io::{self, Read};
-use std::os::unix::process::CommandExt;
 use std::process::{Child, Command, Output, Stdio};
 use std::thread;
 use std::time::{Duration, Instant};
 
-use rustix::process::{Pid, Signal, kill_process_group};
-
 use crate::clock::pause;
+use crate::system::{Group, in_own_group};
 
 /// How long a program may take to answer, and at least, however fast the run's clock goes.
 const PATIENCE: (Duration, Duration) = (Duration::from_secs(60), Duration::from_secs(1));
@@ -21,12 +19,11 @@ const STEPS: (Duration, Duration) = (Duration::from_millis(1), Duration::from_mi
 /// # Errors
 /// When it cannot be started, or does not end in time.
 pub(crate) fn output_of(command: &mut Command) -> io::Result<Output> {
-    let mut program = command
+    command
         .stdin(Stdio::null())
         .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .process_group(0)
-        .spawn()?;
+        .stderr(Stdio::piped());
+    let mut program = in_own_group(command).spawn()?;
     let (out, error) = (program.stdout.take(), program.stderr.take());
     thread::scope(|scope| {
         let out = scope.spawn(|| all_of(out));
@@ -59,9 +56,7 @@ fn end_of(program: &mut Child) -> io::Result<std::process::ExitStatus> {
         if begun.elapsed() > limit {
             // Its group is its own, and it is not yet waited for. All of it goes: what it has started
             // holds its output open.
-            if let Some(group) = i32::try_from(program.id()).ok().and_then(Pid::from_raw) {
-                let _ = kill_process_group(group, Signal::KILL);
-            }
+            Group::of(program)?.kill();
             program.wait()?;
             let told = format!("it gives no answer for {} s", PATIENCE.0.as_secs());
             return Err(io::Error::new(io::ErrorKind::TimedOut, told));

@@ -76,7 +76,7 @@ impl Audit {
 /// # Errors
 /// When the state or a folder cannot be read.
 pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result<Audit> {
-    let ledger = Ledger::read(&loaded.state_folder().join("ledger"))?;
+    let ledger = Ledger::read(&loaded.state_folder().ledgers())?;
     let mut fingerprints = Fingerprints::new(loaded);
     let mut audit = Audit::default();
     for deliverable in &chosen.deliverables {

@@ -5,14 +5,16 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 use std::{fs, io};
 
+use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{Invocation, fill};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::profile::Checkpoint;
 use truepath_core::template::{PathPattern, TokenValue, expand};
 
-use crate::disk::{hash_file, remove};
+use crate::disk::{Disk, copy_new, hash_file, rename_over, unique_beside};
 use crate::staging;
+use crate::state_folder::StateFolder;
 
 /// The checkpoints of a deliverable with its settings; those of other settings are of no use.
 pub(crate) struct Checkpoints<'c> {
@@ -20,6 +22,7 @@ pub(crate) struct Checkpoints<'c> {
     deliverable: &'c Deliverable,
     pattern: PathPattern,
     folder: PathBuf,
+    disk: &'c dyn Disk,
 }
 
 /// Checkpoints that were laid into a staging folder.
@@ -34,19 +37,21 @@ pub(crate) struct LaidIn {
 impl<'c> Checkpoints<'c> {
     /// Those of the first deliverable of a call; none where its engine has no checkpoints.
     pub(crate) fn of(
-        state: &Path,
+        disk: &'c dyn Disk,
+        state: &StateFolder,
         fingerprint: Option<&str>,
         deliverable: &'c Deliverable,
     ) -> Option<Self> {
         let profile = &deliverable.common.engine;
         let checkpoint = profile.checkpoint.as_ref()?;
-        let alone = [deliverable];
+        let alone = AtLeastOne::one(deliverable);
         let invocation = Invocation::planned(profile, &alone, &deliverable.common.frames.shot);
         Some(Self {
             pattern: names(checkpoint, &invocation)?,
             checkpoint,
             deliverable,
-            folder: state.join("checkpoints").join(fingerprint?),
+            folder: state.checkpoints(fingerprint?),
+            disk,
         })
     }
 
@@ -62,8 +67,9 @@ impl<'c> Checkpoints<'c> {
             {
                 let from = numbered(&self.folder, &name, *latest);
                 // The copy stays until the frame is done: this process may die too.
-                match fs::copy(&from, Path::new(invocation.staging).join(&name)) {
-                    Ok(_) => {
+                let to = Path::new(invocation.staging).join(&name);
+                match copy_new(self.disk, &from, &to) {
+                    Ok(()) => {
                         laid = true;
                         laid_in
                             .frames
@@ -95,13 +101,13 @@ impl<'c> Checkpoints<'c> {
             let from = staged.join(&name);
             let is_done = frame.is_some_and(|frame| self.is_done(frame));
             if ended && is_done {
-                remove(&from)?;
+                self.disk.remove_file(&from)?;
                 continue;
             }
             let numbers = kept.get(&name).map_or(&[][..], Vec::as_slice);
             let most = self.deliverable.common.processes.limits.checkpoint_keep;
-            match keep(&self.folder, &name, &from, numbers, most) {
-                Ok(()) if ended => remove(&from)?,
+            match keep(self.disk, &self.folder, &name, &from, numbers, most) {
+                Ok(()) if ended => self.disk.remove_file(&from)?,
                 Ok(()) => {}
                 // It has written another one, or is done with the frame.
                 Err(error) if !ended && error.kind() == io::ErrorKind::NotFound => {}
@@ -122,7 +128,8 @@ impl<'c> Checkpoints<'c> {
             let frame = self.pattern.read(&name).flatten();
             if frame.is_some_and(|frame| self.is_done(frame)) {
                 for number in numbers {
-                    remove(&numbered(&self.folder, &name, number))?;
+                    self.disk
+                        .remove_file(&numbered(&self.folder, &name, number))?;
                 }
             } else {
                 left = true;
@@ -130,7 +137,7 @@ impl<'c> Checkpoints<'c> {
         }
         if !left {
             // Another run may be keeping one there right now; then it stays.
-            let _ = fs::remove_dir(&self.folder);
+            let _ = self.disk.remove_folder(&self.folder);
         }
         Ok(())
     }
@@ -151,20 +158,31 @@ impl<'c> Checkpoints<'c> {
 }
 
 /// Keeps a copy of a checkpoint as the latest, and of those before it the last few.
-fn keep(folder: &Path, name: &str, from: &Path, numbers: &[u32], most: usize) -> io::Result<()> {
+fn keep(
+    disk: &dyn Disk,
+    folder: &Path,
+    name: &str,
+    from: &Path,
+    numbers: &[u32],
+    most: usize,
+) -> io::Result<()> {
     // What was laid in and not continued would only push out the others.
     let is_old = |number: &u32| is_same(&numbered(folder, name, *number), from);
     if numbers.iter().any(is_old) {
         return Ok(());
     }
-    fs::create_dir_all(folder)?;
-    let next = numbers.last().map_or(1, |last| last + 1);
-    let half = folder.join(format!(".{name}.half"));
-    fs::copy(from, &half)?;
-    fs::rename(&half, numbered(folder, name, next))?;
+    disk.create_folders(folder)?;
+    let next = numbered(folder, name, numbers.last().map_or(1, |last| last + 1));
+    let half = unique_beside(&next);
+    let kept = copy_new(disk, from, &half).and_then(|()| rename_over(disk, &half, &next));
+    if let Err(error) = kept {
+        // Half a checkpoint is of no use.
+        let _ = disk.remove_file(&half);
+        return Err(error);
+    }
     let surplus = (numbers.len() + 1).saturating_sub(most);
     for number in &numbers[..surplus.min(numbers.len())] {
-        remove(&numbered(folder, name, *number))?;
+        disk.remove_file(&numbered(folder, name, *number))?;
     }
     Ok(())
 }

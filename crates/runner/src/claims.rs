@@ -215,7 +215,7 @@ mod tests {
     use std::os::unix::fs::MetadataExt;
     use std::sync::atomic::{AtomicU32, Ordering};
 
-    use crate::disk::{Append, RealDisk};
+    use crate::disk::{Append, RealDisk, Rewriter};
 
     #[test]
     fn one_of_many_gets_a_claim_and_one_takes_it_over() {
@@ -301,6 +301,11 @@ mod tests {
                 sync_file(path: &Path) -> io::Result<()>;
                 sync_folder(path: &Path) -> io::Result<()>;
                 rename_new(from: &Path, to: &Path) -> io::Result<()>;
+                rename_over(from: &Path, to: &Path) -> io::Result<()>;
+                create_locked(path: &Path, bytes: &[u8]) -> io::Result<fs::File>;
+                rewriter(path: &Path) -> Rewriter;
+                copy_permissions(from: &Path, to: &Path) -> io::Result<()>;
+                remove_folder(folder: &Path) -> io::Result<()>;
                 copy_new(from: &Path, to: &Path) -> io::Result<()>;
                 create_log(path: &Path) -> io::Result<Box<dyn Append>>;
                 exchange(one: &Path, other: &Path) -> io::Result<()>;

@@ -74,9 +74,9 @@ fn count(folder: &Path, files: &mut u64, bytes: &mut u64) -> io::Result<()> {
 /// When the state cannot be read.
 pub fn logs(loaded: &Loaded) -> io::Result<Left> {
     let state = loaded.state_folder();
-    let ledger = Ledger::read(&state.join("ledger"))?;
+    let ledger = Ledger::read(&state.ledgers())?;
     let over = ledger.sessions.iter().filter(|(_, told)| told.ended);
-    Left::of(over.map(|(number, _)| state.join(format!("logs/{number:04}"))))
+    Left::of(over.map(|(number, _)| state.logs_of(*number)))
 }
 
 /// What runs have set aside beside the frames of a job.

@@ -15,9 +15,7 @@ pub const POINTS: [&str; 7] = [
 pub(crate) fn point(name: &str) {
     #[cfg(debug_assertions)]
     if std::env::var_os("TRUEPATH_CRASH_AT").is_some_and(|at| at == name) {
-        // Like `kill -9`: nothing is flushed, nothing is cleaned up.
-        let _ =
-            rustix::process::kill_process(rustix::process::getpid(), rustix::process::Signal::KILL);
+        crate::system::kill_this_process();
     }
     let _ = name;
 }

@@ -15,7 +15,7 @@ use truepath_core::template::TokenValue;
 
 use crate::Loaded;
 use crate::ask::output_of;
-use crate::disk::hash_file;
+use crate::disk::{Disk, RealDisk, hash_file};
 use crate::program::find_program;
 
 /// The form of a description; keys that nobody knows yet are passed over.
@@ -95,7 +95,7 @@ pub fn describe_kept(
     if let Some(facts) = told_beside(scene)? {
         return Ok(Some(facts));
     }
-    let folder = loaded.state_folder().join("scenes");
+    let folder = loaded.state_folder().scenes();
     // Where nothing can be told, the scene need not be read for its hash.
     if profile.describe.is_none() || (!leave && !folder.is_dir()) {
         return Ok(None);
@@ -114,7 +114,10 @@ pub fn describe_kept(
     let facts = read(&profile.program, &answer)?;
     if let Some(path) = kept {
         // What cannot be kept is asked again the next time.
-        let _ = fs::create_dir_all(&folder).and_then(|()| fs::write(&path, &answer));
+        let disk = RealDisk;
+        let _ = disk
+            .create_folders(&folder)
+            .and_then(|()| disk.write_whole(&path, answer.as_bytes()));
     }
     Ok(Some(facts))
 }

@@ -11,7 +11,6 @@ use truepath_core::question::{Existing, first_folder};
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
 use crate::movies;
-use crate::session::State;
 
 /// What is there of each deliverable, by its path with the frame as a token; those of which nothing
 /// is there are left out.
@@ -20,7 +19,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
     // A folder or the ledger of a long show takes a while to read: both are read at once.
     let (mut folders, ledger) = thread::scope(|scope| {
         let ledger = scope.spawn(|| {
-            let ledgers = State::new(loaded.state_folder()).ledgers();
+            let ledgers = loaded.state_folder().ledgers();
             loaded.read_ledger(&ledgers).unwrap_or_default()
         });
         (folders(expansion), ledger.join().unwrap_or_default())

@@ -4,7 +4,6 @@
 
 use std::fs;
 use std::io;
-use std::os::unix::fs::MetadataExt;
 use std::path::Path;
 
 use serde::{Deserialize, Serialize};
@@ -13,6 +12,7 @@ use truepath_core::deliverable::Expansion;
 use crate::disk::{Disk, create_folder};
 use crate::presence::host;
 use crate::staging::{self, ASIDE, MARK};
+use crate::system::file_number;
 
 /// What a run writes into the folders that it makes: which state folder they belong to.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -29,7 +29,7 @@ impl Mark {
     pub(crate) fn of(state: &Path) -> Self {
         Self {
             state: state.display().to_string(),
-            inode: fs::metadata(state).map_or(0, |facts| facts.ino()),
+            inode: file_number(state),
             host: host(),
         }
     }

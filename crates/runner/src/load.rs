@@ -208,7 +208,7 @@ pub fn load(
     };
     let state = loaded.state_folder();
     loaded.began = Began::find(&state, &loaded.file, when).map_err(|error| LoadError::State {
-        path: state.display().to_string(),
+        path: state.to_string(),
         error,
     })?;
     // To know the local time, the system's whole list of time zones is read.
@@ -281,7 +281,7 @@ fn with_system(person: Person) -> Person {
     let sound = |text: String| refuse_component(&text).is_none().then_some(text);
     let by_variable = || std::env::var("USER").ok();
     // Services and clusters start programs without it: the system knows the user by its number.
-    let by_system = || whoami::username().ok();
+    let by_system = crate::system::user_name;
     let user = || by_variable().or_else(by_system).and_then(sound);
     Person {
         user: person.user.or_else(user),

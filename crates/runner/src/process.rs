@@ -1,7 +1,6 @@
 //! An engine at work: its process group, and the lines that it prints.
 
 use std::io::{self, Read};
-use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, TryRecvError, sync_channel};
@@ -10,11 +9,9 @@ use std::time::Duration;
 
 use truepath_core::visible::visible_bytes;
 
-use rustix::process::{Pid, Signal, WaitId, WaitIdOptions, kill_process_group, waitid};
-
 use crate::clock::Moment;
-use crate::orphans::Signs;
-use crate::supervise::Warden;
+use crate::supervisor::Supervisor;
+use crate::system::{Exit, Group, Signs, in_own_group, pipe_name};
 
 /// Something that an engine's process did.
 #[derive(Debug)]
@@ -25,15 +22,6 @@ pub(crate) enum Happening {
     Ended(Exit),
     /// Nothing for a while.
     Quiet,
-}
-
-/// How a process ended.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Exit {
-    /// By itself, with this exit code.
-    Code(i32),
-    /// By a signal.
-    Signal(i32),
 }
 
 /// A line that is longer than this is cut, in bytes.
@@ -49,15 +37,15 @@ const OFTEN: Duration = Duration::from_millis(80);
 /// How long what an engine printed is waited for after its end, where others hold its output open.
 const LAST_WORDS: Duration = Duration::from_secs(2);
 /// The variable by which the processes of one engine are known.
-pub(crate) const VARIABLE: &str = "TRUEPATH_PROCESS";
+const VARIABLE: &str = "TRUEPATH_PROCESS";
 
 /// A process group with an engine in it.
 pub(crate) struct Process<'w> {
     engine: Child,
-    group: Pid,
+    group: Group,
     lines: Receiver<String>,
     ended: Option<Ended>,
-    warden: &'w Warden,
+    supervisor: &'w Supervisor,
     signs: Signs,
     /// When it was looked at last.
     looked: Moment,
@@ -86,31 +74,28 @@ pub(crate) struct Start<'s> {
 }
 
 impl<'w> Process<'w> {
-    /// Starts a program in a process group of its own, which the warden ends when this run dies.
-    pub(crate) fn start(warden: &'w Warden, start: Start<'_>) -> io::Result<Self> {
+    /// Starts a program in a process group of its own, which the supervisor ends when this run dies.
+    pub(crate) fn start(supervisor: &'w Supervisor, start: Start<'_>) -> io::Result<Self> {
         // One pipe for both, so that lines stay in the order in which they were printed.
         let (input, output) = io::pipe()?;
-        let pipe = format!("pipe:[{}]", rustix::fs::fstat(&output)?.st_ino);
-        let mark = warden.mark_of_process();
+        let pipe = pipe_name(&output)?;
+        let mark = supervisor.mark_of_process();
         let mut command = Command::new(start.program);
         command
             .args(start.arguments)
             .env_clear()
             .envs(start.env.iter().map(|(name, value)| (name, value)))
-            .env(Warden::MARK, warden.mark())
+            .env(Supervisor::MARK, supervisor.mark())
             .env(VARIABLE, &mark)
             .current_dir(start.folder)
             .stdin(Stdio::null())
             .stdout(output.try_clone()?)
-            .stderr(output)
-            .process_group(0);
-        let engine = warden.engines.start(|| command.spawn(), Child::id)?;
+            .stderr(output);
+        in_own_group(&mut command);
+        let engine = supervisor.engines.start(|| command.spawn(), Child::id)?;
         // This process holds no end of the pipe that engines write to.
         drop(command);
-        let group = i32::try_from(engine.id())
-            .ok()
-            .and_then(Pid::from_raw)
-            .ok_or_else(|| io::Error::other("a process without a number"))?;
+        let group = Group::of(&engine)?;
         let (sender, lines) = sync_channel(MOST_WAITING);
         read_lines(input, sender);
         let process = Self {
@@ -118,7 +103,7 @@ impl<'w> Process<'w> {
             group,
             lines,
             ended: None,
-            warden,
+            supervisor,
             signs: Signs {
                 variable: format!("{VARIABLE}={mark}"),
                 pipe,
@@ -127,7 +112,7 @@ impl<'w> Process<'w> {
             is_read_up: false,
             left_behind: Vec::new(),
         };
-        warden.watch(group);
+        supervisor.watch(group);
         Ok(process)
     }
 
@@ -170,11 +155,10 @@ impl<'w> Process<'w> {
     /// Whether the engine is still there after so long at most; it is not waited for, so that its
     /// number stays its own.
     fn lives(&self, patience: Duration) -> io::Result<bool> {
-        let options = WaitIdOptions::EXITED | WaitIdOptions::NOWAIT | WaitIdOptions::NOHANG;
         let (mut step, longest) = STEPS;
         let mut waited = Duration::ZERO;
         loop {
-            if waitid(WaitId::Pid(self.group), options)?.is_some() {
+            if self.group.has_ended()? {
                 return Ok(false);
             }
             if waited >= patience {
@@ -193,40 +177,30 @@ impl<'w> Process<'w> {
 
     /// Asks the whole group to end.
     pub(crate) fn terminate(&self) {
-        self.signal(Signal::TERM);
+        // The engine is not yet waited for, so its number is still its own.
+        if self.ended.is_none() {
+            self.group.terminate();
+        }
     }
 
     /// Ends the whole group, forcibly.
     pub(crate) fn kill(&self) {
-        self.signal(Signal::KILL);
-    }
-
-    fn signal(&self, signal: Signal) {
         if self.ended.is_none() {
-            // The engine is not yet waited for, so its number is still its own.
-            let _ = kill_process_group(self.group, signal);
+            self.group.kill();
         }
     }
 
     fn wait(&mut self) -> io::Result<Exit> {
-        use std::os::unix::process::ExitStatusExt;
         if let Some(ended) = self.ended {
             return Ok(ended.exit);
         }
         // Whatever is left of the group goes while the engine still holds its number.
-        waitid(
-            WaitId::Pid(self.group),
-            WaitIdOptions::EXITED | WaitIdOptions::NOWAIT,
-        )?;
+        self.group.wait_for_end()?;
         self.kill();
-        self.warden.forget(self.group);
-        let status = self.engine.wait()?;
-        let exit = match status.code() {
-            Some(code) => Exit::Code(code),
-            None => Exit::Signal(status.signal().unwrap_or(0)),
-        };
-        self.warden.engines.forget(self.group);
-        self.left_behind = self.warden.engines.end_orphans_of(&self.signs);
+        self.supervisor.forget(self.group);
+        let exit = Exit::from(self.engine.wait()?);
+        self.supervisor.engines.forget(self.group);
+        self.left_behind = self.supervisor.engines.end_orphans_of(&self.signs);
         let since = Moment::now();
         self.ended = Some(Ended { exit, since });
         Ok(exit)

@@ -6,6 +6,8 @@ use std::path::{Path, PathBuf};
 
 use truepath_core::profile::Profile;
 
+use crate::system::is_executable;
+
 /// Where a program is: a name without a separator is looked for on the `PATH`, any other is taken
 /// from `folder`.
 #[must_use]
@@ -31,6 +33,5 @@ pub(crate) fn program_of_engine(name: &str, this_program: &Path, folder: &Path) 
 }
 
 fn is_program(path: &Path) -> bool {
-    use std::os::unix::fs::PermissionsExt;
-    fs::metadata(path).is_ok_and(|meta| meta.is_file() && meta.permissions().mode() & 0o111 != 0)
+    fs::metadata(path).is_ok_and(|meta| meta.is_file() && is_executable(&meta))
 }

@@ -4,11 +4,12 @@ use std::collections::BTreeSet;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
-use std::sync::atomic::{AtomicU32, Ordering};
 
+use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::FrameSet;
 
+use crate::StateFolder;
 use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
 use crate::disk::{Disk, hash_file, stamp};
@@ -20,6 +21,7 @@ use crate::publish::{Brought, Credits, PublishError, Ready, carry_out, tell_carr
 use crate::session::Session;
 use crate::staging;
 use crate::staging_area::{CollectError, Evidence, StagingArea};
+use crate::system::is_written_in;
 use crate::unproven;
 
 /// What was picked up.
@@ -47,14 +49,12 @@ impl Recovered {
 /// What picking up needs.
 pub(crate) struct Recovery<'a> {
     pub(crate) disk: &'a dyn Disk,
-    pub(crate) state: &'a Path,
+    pub(crate) state: &'a StateFolder,
     pub(crate) session: &'a Session<'a>,
     pub(crate) expansion: &'a Expansion,
     pub(crate) credits: &'a [Credits],
     /// What may be moved or removed.
     pub(crate) grounds: Grounds<'a>,
-    /// Processes of this run so far, which its staging folders are numbered by.
-    pub(crate) processes: &'a AtomicU32,
     pub(crate) recovered: Recovered,
 }
 
@@ -136,7 +136,7 @@ impl Recovery<'_> {
         if !staging.is_dir() || !self.is_own(&staged.folder) {
             return Ok(());
         }
-        if staging::writers(&staging, None) {
+        if is_written_in(&staging, None) {
             self.recovered.busy.push(staged.folder.clone());
             return Ok(());
         }
@@ -156,11 +156,16 @@ impl Recovery<'_> {
             .map(|(index, deliverable)| (index, deliverable, self.credits[index].clone()))
             .collect();
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
-        if let (Some((_, first, _)), false) = (alike.first(), frames.is_empty()) {
+        if let Some(alike) = AtLeastOne::new(alike).filter(|_| !frames.is_empty()) {
+            let (_, first, first_credits) = alike.first();
             let profile = std::sync::Arc::clone(&first.common.engine);
-            let checkpoints =
-                Checkpoints::of(self.state, alike[0].2.fingerprint.as_deref(), alike[0].1);
-            let mut area = StagingArea::new(staging.clone(), alike.clone(), frames, &profile);
+            let checkpoints = Checkpoints::of(
+                self.disk,
+                self.state,
+                first_credits.fingerprint.as_deref(),
+                first,
+            );
+            let mut area = StagingArea::new(staging.clone(), &alike, frames, &profile);
             for output in &mut area.outputs {
                 let taken = |frame: &i64| {
                     let path = output.deliverable.path(*frame);
@@ -240,7 +245,7 @@ impl Recovery<'_> {
     fn copied(&self, staged: &Staged) -> io::Result<(PathBuf, u32)> {
         let staging = Path::new(&staged.folder);
         let folder = staging.parent().unwrap_or(Path::new("/"));
-        let process = 1 + self.processes.fetch_add(1, Ordering::Relaxed);
+        let process = self.session.next_process();
         let own = self.session.staging_folder(folder, process);
         let files = staging::files_of_another(staging)?;
         // Told before it is there. Should this run die, its copies are removed like given files: what

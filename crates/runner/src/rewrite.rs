@@ -1,32 +1,66 @@
 //! Rewrites a text file that somebody may be editing.
 
-use std::fs::{self, File};
-use std::io::{self, Write};
+use std::fs;
+use std::io;
 use std::path::Path;
 
-use crate::disk::unique_beside;
+use crate::disk::{Disk, rename_over, unique_beside, write_new};
 
 /// Puts a text in place of another, at once: it is written beside the file, synced, and renamed over
 /// it. A file that is no longer what was read stays as it is.
 ///
 /// # Errors
 /// When the disk refuses, or the file was changed meanwhile.
-pub fn rewrite(path: &Path, old: &str, new: &str) -> io::Result<()> {
+pub fn rewrite(disk: &dyn Disk, path: &Path, old: &str, new: &str) -> io::Result<()> {
     // The file itself, should the path be a link.
     let path = fs::canonicalize(path)?;
     if fs::read_to_string(&path)? != old {
         return Err(io::Error::other("it was changed meanwhile; check it again"));
     }
     let beside = unique_beside(&path);
-    let written = File::create_new(&beside).and_then(|mut file| {
-        file.write_all(new.as_bytes())?;
-        file.set_permissions(fs::metadata(&path)?.permissions())?;
-        file.sync_all()
-    });
-    let renamed = written.and_then(|()| fs::rename(&beside, &path));
-    if renamed.is_err() {
+    let written = write_new(disk, &beside, new.as_bytes())
+        .and_then(|()| disk.copy_permissions(&path, &beside))
+        .and_then(|()| disk.sync_file(&beside))
+        .and_then(|()| rename_over(disk, &beside, &path));
+    if written.is_err() {
         // What was written beside it is ours, and of no use.
-        let _ = fs::remove_file(&beside);
+        let _ = disk.remove_file(&beside);
     }
-    renamed
+    written
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::RealDisk;
+
+    #[test]
+    fn a_file_is_replaced_whole_or_stays_as_it_is() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("truepath.toml");
+        fs::write(&path, "version = 1\n").unwrap();
+        rewrite(&RealDisk, &path, "version = 1\n", "version = 2\n").unwrap();
+        assert_eq!(fs::read_to_string(&path).unwrap(), "version = 2\n");
+        let refused = rewrite(&RealDisk, &path, "version = 1\n", "version = 3\n");
+        assert!(
+            refused
+                .unwrap_err()
+                .to_string()
+                .contains("changed meanwhile")
+        );
+        assert_eq!(fs::read_to_string(&path).unwrap(), "version = 2\n");
+        // Nothing is left beside it.
+        assert_eq!(fs::read_dir(folder.path()).unwrap().count(), 1);
+    }
+
+    #[test]
+    fn the_file_behind_a_link_is_rewritten() {
+        let folder = tempfile::tempdir().unwrap();
+        let (path, link) = (folder.path().join("real.toml"), folder.path().join("link"));
+        fs::write(&path, "a").unwrap();
+        crate::system::symlink("real.toml", &link).unwrap();
+        rewrite(&RealDisk, &link, "a", "b").unwrap();
+        assert_eq!(fs::read_to_string(&path).unwrap(), "b");
+        assert!(fs::symlink_metadata(&link).unwrap().is_symlink());
+    }
 }

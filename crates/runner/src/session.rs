@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
 
 use sha2::{Digest, Sha256};
@@ -14,49 +15,13 @@ use crate::Loaded;
 use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::{Disk, hex, is_empty, remove};
+use crate::disk::{Disk, hex};
 use crate::grounds::Mark;
 use crate::ledger::{self, Began, Ledger, Line, Writer};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
 use crate::publish::Publisher;
 use crate::staging;
-
-/// Where a job keeps its state.
-#[derive(Debug, Clone)]
-pub(crate) struct State {
-    pub(crate) folder: PathBuf,
-}
-
-impl State {
-    pub(crate) fn new(folder: PathBuf) -> Self {
-        Self { folder }
-    }
-
-    pub(crate) fn ledgers(&self) -> PathBuf {
-        self.folder.join("ledger")
-    }
-
-    fn logs(&self) -> PathBuf {
-        self.folder.join("logs")
-    }
-
-    fn claims(&self) -> PathBuf {
-        self.folder.join("claims")
-    }
-
-    /// Whether no run is at work, and none has left what the next one clears up.
-    pub(crate) fn is_clear(&self) -> io::Result<bool> {
-        let has_no_signs = match is_empty(&self.folder.join("sessions")) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => true,
-            found => found?,
-        };
-        Ok(has_no_signs && !self.claims().try_exists()?)
-    }
-
-    fn wants(&self, number: u32) -> PathBuf {
-        self.folder.join(format!("sessions/{number:04}.wants"))
-    }
-}
+use crate::state_folder::StateFolder;
 
 /// A run at work.
 pub(crate) struct Session<'a> {
@@ -69,10 +34,12 @@ pub(crate) struct Session<'a> {
     pub(crate) sessions: Sessions,
     /// What it writes into the folders that it makes.
     pub(crate) mark: Mark,
-    state: State,
+    state: StateFolder,
     /// What tells this state folder from all others, by its machine and path.
     owner: String,
     disk: &'a dyn Disk,
+    /// Processes so far, which logs and staging folders are numbered by.
+    processes: AtomicU32,
 }
 
 /// What a run brings along.
@@ -115,11 +82,11 @@ impl<'a> Session<'a> {
     /// Begins: takes a number that nobody had, and shows that it is there.
     pub(crate) fn begin(
         disk: &'a dyn Disk,
-        state: &State,
+        state: &StateFolder,
         new: &Newcomer<'_>,
     ) -> Result<(Self, Ledger), SessionError> {
         let refused = |error: io::Error| SessionError::Disk {
-            path: state.folder.display().to_string(),
+            path: state.to_string(),
             error,
         };
         let ledgers = state.ledgers();
@@ -133,7 +100,7 @@ impl<'a> Session<'a> {
                 Err(error) => return Err(refused(error)),
             }
         };
-        let sessions = Sessions::of(&state.folder, new.dead_after);
+        let sessions = Sessions::of(state, new.dead_after);
         let card = presence::card(new.job, new.plan.clone(), new.jobs);
         let wants: Wants = new
             .expansion
@@ -141,13 +108,12 @@ impl<'a> Session<'a> {
             .iter()
             .map(|one| (one.pattern.sketch(), one.common.frames.selected.to_string()))
             .collect();
-        disk.create_folders(&state.folder.join("sessions"))
-            .map_err(refused)?;
+        disk.create_folders(&state.sessions()).map_err(refused)?;
         let text = serde_json::to_vec(&wants).map_err(|error| refused(error.into()))?;
         disk.write_whole(&state.wants(number), &text)
             .map_err(refused)?;
         let presence = Presence::begin(disk, &sessions, number, &card).map_err(refused)?;
-        let logs = state.logs().join(format!("{number:04}"));
+        let logs = state.logs_of(number);
         disk.create_folders(&logs).map_err(refused)?;
         ledger
             .note(&[Line::Began(Began {
@@ -165,10 +131,11 @@ impl<'a> Session<'a> {
             presence,
             claims: Claims::new(disk, state.claims(), number).map_err(refused)?,
             sessions,
-            mark: Mark::of(&state.folder),
-            owner: owner(&card.machine, &state.folder),
+            mark: Mark::of(state.path()),
+            owner: owner(&card.machine, state.path()),
             state: state.clone(),
             disk,
+            processes: AtomicU32::new(0),
         };
         if let Some(other) = session.rival(&known, &card, &wants).map_err(refused)? {
             session.end(&known).map_err(refused)?;
@@ -212,6 +179,11 @@ impl<'a> Session<'a> {
         Ok(None)
     }
 
+    /// The number of the next process, from 1.
+    pub(crate) fn next_process(&self) -> u32 {
+        1 + self.processes.fetch_add(1, Ordering::Relaxed)
+    }
+
     /// A name for a new staging folder of a process, in a folder.
     pub(crate) fn staging_folder(&self, folder: &Path, process: u32) -> PathBuf {
         staging::name(folder, &self.owner, self.number, process)
@@ -246,29 +218,29 @@ impl<'a> Session<'a> {
 
     /// Removes what else there is of a run that is dead and picked up.
     pub(crate) fn forget(&self, number: u32) -> io::Result<()> {
-        remove(&self.state.wants(number))?;
-        self.sessions.bury(number)
+        self.disk.remove_file(&self.state.wants(number))?;
+        self.sessions.bury(self.disk, number)
     }
 
     /// Ends: all that was begun is done or told. The last run to leave clears up the claims.
     pub(crate) fn end(self, known: &Ledger) -> io::Result<()> {
         self.publisher.ledger().write(&[Line::Ended])?;
         point("ended");
-        remove(&self.state.wants(self.number))?;
-        self.presence.end()?;
+        self.disk.remove_file(&self.state.wants(self.number))?;
+        self.presence.end(self.disk)?;
         let mut known = known.clone_sessions();
         known.refresh(&self.state.ledgers())?;
         // A run may have died right after its ledger said that it has ended, or is picked up.
         let is_over = |number: u32| known.sessions.get(&number).is_some_and(|told| told.ended);
-        self.sessions.clear(&is_over)?;
+        self.sessions.clear(self.disk, &is_over)?;
         for (number, told) in &known.sessions {
             if *number != self.number && !told.ended && self.sessions.state(*number)? != Life::Ended
             {
                 return Ok(());
             }
         }
-        let old = self.state.folder.join(format!("claims-{:04}", self.number));
-        match fs::rename(self.state.claims(), &old) {
+        let old = self.state.old_claims(self.number);
+        match self.disk.rename_over(&self.state.claims(), &old) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
             Err(error) => Err(error),
             Ok(()) => self.disk.remove_tree(&old),

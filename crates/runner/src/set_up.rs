@@ -7,7 +7,7 @@ use std::path::Path;
 use std::process::Command;
 
 use crate::ask::output_of;
-use crate::disk::hash_file;
+use crate::disk::{Disk, hash_file};
 
 /// Variables that belong to the shell that was asked, and to nobody else.
 const OF_THE_SHELL: [&str; 5] = ["_", "OLDPWD", "PWD", "SHLVL", "PS1"];
@@ -17,7 +17,7 @@ const OF_THE_SHELL: [&str; 5] = ["_", "OLDPWD", "PWD", "SHLVL", "PS1"];
 ///
 /// # Errors
 /// When the script is not there, or ends with an error.
-pub fn capture(script: &Path, folder: &Path) -> io::Result<Vec<(String, String)>> {
+pub fn capture(disk: &dyn Disk, script: &Path, folder: &Path) -> io::Result<Vec<(String, String)>> {
     let kept = folder.join(format!("{}.json", hash_file(script)?));
     if let Ok(text) = fs::read_to_string(&kept)
         && let Ok(known) = serde_json::from_str(&text)
@@ -30,8 +30,8 @@ pub fn capture(script: &Path, folder: &Path) -> io::Result<Vec<(String, String)>
         !OF_THE_SHELL.contains(&name.as_str()) && before.get(name) != Some(value)
     });
     let found: Vec<(String, String)> = after.into_iter().collect();
-    fs::create_dir_all(folder)?;
-    fs::write(&kept, serde_json::to_string_pretty(&found)?)?;
+    disk.create_folders(folder)?;
+    disk.write_whole(&kept, &serde_json::to_vec_pretty(&found)?)?;
     Ok(found)
 }
 
@@ -70,6 +70,7 @@ fn environment(script: Option<&Path>) -> io::Result<BTreeMap<String, String>> {
 mod tests {
     #![allow(clippy::unwrap_used)]
     use super::*;
+    use crate::disk::RealDisk;
 
     #[test]
     fn what_a_script_sets_is_captured_to_the_byte() {
@@ -85,10 +86,10 @@ mod tests {
             ("EMPTY".to_owned(), String::new()),
             ("LAMP".to_owned(), "brass \"x\" $y\nsecond line".to_owned()),
         ];
-        assert_eq!(capture(&script, &kept).unwrap(), expected);
+        assert_eq!(capture(&RealDisk, &script, &kept).unwrap(), expected);
         // From what was kept, without asking again.
-        assert_eq!(capture(&script, &kept).unwrap(), expected);
+        assert_eq!(capture(&RealDisk, &script, &kept).unwrap(), expected);
         fs::write(&script, "exit 3\n").unwrap();
-        assert!(capture(&script, &kept).is_err());
+        assert!(capture(&RealDisk, &script, &kept).is_err());
     }
 }

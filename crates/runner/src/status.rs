@@ -170,8 +170,7 @@ impl<'l> Follower<'l> {
     /// # Errors
     /// When the state folder cannot be read.
     pub fn look(&mut self) -> io::Result<Status> {
-        self.ledger
-            .refresh(&self.loaded.state_folder().join("ledger"))?;
+        self.ledger.refresh(&self.loaded.state_folder().ledgers())?;
         let mut status = Status::default();
         let mut live: Vec<&Told> = Vec::new();
         for (number, told) in self.ledger.sessions.iter().filter(|(_, told)| !told.ended) {

@@ -2,14 +2,14 @@
 
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
 use jiff::Zoned;
 use jiff::civil::DateTime;
 use serde::{Deserialize, Serialize};
 
-use crate::disk::{free_name, unique_beside};
+use crate::disk::{Disk, free_name, rename, write_durably};
+use crate::state_folder::StateFolder;
 
 /// The record of the latest run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -69,17 +69,12 @@ pub enum When {
     Latest,
 }
 
-/// Several job files may share a state folder; each has runs of its own.
-fn path(state: &Path, job: &str) -> PathBuf {
-    state.join(format!("run-{job}.json"))
-}
-
 /// The record of the latest run of the job file with this name, if there is one.
 ///
 /// # Errors
 /// When it cannot be read.
-pub fn latest(state: &Path, job: &str) -> io::Result<Option<RunRecord>> {
-    match fs::read(path(state, job)) {
+pub fn latest(state: &StateFolder, job: &str) -> io::Result<Option<RunRecord>> {
+    match fs::read(state.run_record(job)) {
         // What cannot be read is reported, and no reason to stop: the next run is a new one.
         Ok(bytes) => Ok(serde_json::from_slice(&bytes).ok()),
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
@@ -89,8 +84,8 @@ pub fn latest(state: &Path, job: &str) -> io::Result<Option<RunRecord>> {
 
 /// What is wrong with the record of the latest run, if anything is: its file and line.
 #[must_use]
-pub fn remark(state: &Path, job: &str) -> Option<String> {
-    let path = path(state, job);
+pub fn remark(state: &StateFolder, job: &str) -> Option<String> {
+    let path = state.run_record(job);
     let error = serde_json::from_slice::<RunRecord>(&fs::read(&path).ok()?).err()?;
     Some(format!(
         "{}:{}: the record of the latest run cannot be read ({error}), and is ignored; the next run keeps it beside its own",
@@ -113,7 +108,7 @@ impl Began {
     ///
     /// # Errors
     /// When the record of the latest run cannot be read.
-    pub fn find(state: &Path, job: &str, when: When) -> io::Result<Self> {
+    pub fn find(state: &StateFolder, job: &str, when: When) -> io::Result<Self> {
         Ok(match latest(state, job)? {
             Some(record) if when == When::Latest || !record.complete => Self {
                 instant: OnceLock::from(record.instant),
@@ -148,15 +143,16 @@ fn now() -> DateTime {
 ///
 /// # Errors
 /// When the disk refuses.
-pub fn write(state: &Path, job: &str, record: &RunRecord) -> io::Result<()> {
+pub fn write(
+    disk: &dyn Disk,
+    state: &StateFolder,
+    job: &str,
+    record: &RunRecord,
+) -> io::Result<()> {
+    let path = state.run_record(job);
     if remark(state, job).is_some() {
-        let old = path(state, job);
         let name = format!("run-{job}.json.unread");
-        fs::rename(&old, free_name(state, &name))?;
+        rename(disk, &path, &free_name(state.path(), &name))?;
     }
-    let new = unique_beside(&path(state, job));
-    fs::write(&new, serde_json::to_vec(record)?)?;
-    fs::File::open(&new)?.sync_all()?;
-    fs::rename(&new, path(state, job))?;
-    fs::File::open(state)?.sync_all()
+    write_durably(disk, &path, &serde_json::to_vec(record)?)
 }

@@ -272,7 +272,7 @@ fn lines_of(
     let mut lines = Vec::new();
     for invocation in plan(expansion, &wanted) {
         let deliverables = invocation.members(&expansion.deliverables);
-        let one = deliverables[0];
+        let one = *deliverables.first();
         let path = one.path(invocation.frames.first().unwrap_or(0));
         let invocation = Invocation {
             profile: &one.common.engine,

@@ -54,7 +54,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let rendered = chosen.chosen.runnable();
     let audit = audit(&chosen.loaded, &rendered, &chosen.all())
         .map_err(Trouble::outside("the files cannot be audited"))?;
-    warn_of_ledgers(&chosen.loaded.state_folder(), &audit.remarks);
+    warn_of_ledgers(chosen.loaded.state_folder().path(), &audit.remarks);
     remark_on_direct_movies(&chosen.chosen);
     if arguments.format == Format::Json {
         print_json(&as_json(&labels(&rendered.deliverables), &audit))?;

@@ -9,6 +9,7 @@ use truepath_core::rules::{Subject, check};
 use truepath_core::source::{Place, Sources};
 use truepath_runner::LoadError;
 use truepath_runner::answers::answer;
+use truepath_runner::disk::RealDisk;
 
 use super::print_json;
 use crate::job_arguments::{Chosen, NamedJob};
@@ -166,7 +167,7 @@ fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCod
             show::print(&format!("  {GOOD}+ {new}{GOOD:#}"))?;
         }
         if !dry {
-            truepath_runner::rewrite(&path, &source.text, &one.text)
+            truepath_runner::rewrite(&RealDisk, &path, &source.text, &one.text)
                 .map_err(Trouble::outside(&*source.name))?;
         }
     }

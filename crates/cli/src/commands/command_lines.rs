@@ -291,7 +291,7 @@ fn told(overrides: &Overrides) -> String {
 
 fn overrides(all: &[Deliverable], planned: &PlannedProcess) -> Overrides {
     let deliverables = planned.members(all);
-    let one = deliverables[0];
+    let one = *deliverables.first();
     if one.is_put_together() {
         return Overrides::default();
     }

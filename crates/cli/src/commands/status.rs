@@ -52,7 +52,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
     let mut status = follower.look().map_err(refused())?;
-    warn_of_ledgers(&chosen.loaded.state_folder(), &status.remarks);
+    warn_of_ledgers(chosen.loaded.state_folder().path(), &status.remarks);
     if arguments.format == Format::Json {
         print_json(&shape(&expansion.deliverables, &status))?;
     } else if !arguments.follow {

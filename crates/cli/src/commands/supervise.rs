@@ -6,6 +6,6 @@ use crate::outcome::Trouble;
 
 /// Ends the process groups that it is told of when standard input closes.
 pub(super) fn run() -> Result<ExitCode, Trouble> {
-    truepath_runner::supervise::supervise();
+    truepath_runner::supervisor::supervise();
     Ok(ExitCode::SUCCESS)
 }

@@ -84,7 +84,7 @@ fn emit(
     match argument.each {
         None => put(&argument.put, &|name| invocation.token(name), all)?,
         Some(Each::Settings) => {
-            for (key, word) in invocation.deliverables[0].settings.iter() {
+            for (key, word) in invocation.first().settings.iter() {
                 let value = |name: &str| match name {
                     "key" => text(key),
                     "value" => text(&word.text),

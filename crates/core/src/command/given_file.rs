@@ -13,7 +13,7 @@ fn value(invocation: &Invocation<'_>, name: &str) -> Result<Option<Value>, Argum
     let texts = |words: Vec<String>| Value::from(words);
     let all = match name {
         "settings" => {
-            let settings = invocation.deliverables[0].settings.iter();
+            let settings = invocation.first().settings.iter();
             let object: Map<String, Value> = settings
                 .map(|(key, word)| (key.clone(), typed(&word.text)))
                 .collect();

@@ -3,6 +3,7 @@
 use super::fill::{ArgumentError, fill};
 use super::picture_values::{map_row, picture_value};
 use super::source_files::SourceFiles;
+use crate::at_least_one::AtLeastOne;
 use crate::deliverable::Deliverable;
 use crate::frames::{Frame, FrameSet};
 use crate::profile::{Each, Naming, Profile};
@@ -14,8 +15,8 @@ use crate::token::Token;
 pub struct Invocation<'a> {
     /// The engine.
     pub profile: &'a Profile,
-    /// What it makes; at least one, all of this engine.
-    pub deliverables: &'a [&'a Deliverable],
+    /// What it makes, all of this engine.
+    pub deliverables: &'a AtLeastOne<&'a Deliverable>,
     /// The frames that it makes; not empty.
     pub frames: &'a FrameSet,
     /// The absolute staging folder.
@@ -29,7 +30,7 @@ impl<'a> Invocation<'a> {
     #[must_use]
     pub fn planned(
         profile: &'a Profile,
-        deliverables: &'a [&'a Deliverable],
+        deliverables: &'a AtLeastOne<&'a Deliverable>,
         frames: &'a FrameSet,
     ) -> Self {
         Self {
@@ -62,8 +63,8 @@ impl Invocation<'_> {
 
     /// The first of its deliverables.
     #[must_use]
-    pub fn first(&self) -> &'_ Deliverable {
-        self.deliverables[0]
+    pub fn first(&self) -> &Deliverable {
+        self.deliverables.first()
     }
 
     /// The value of a token in a profile.

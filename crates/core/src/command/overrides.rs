@@ -35,7 +35,7 @@ impl Invocation<'_> {
                 (false, _) => {}
             }
         }
-        for (key, word) in self.deliverables[0].settings.iter() {
+        for (key, word) in self.first().settings.iter() {
             let heard = self.profile.arguments.iter().any(|one| one.each.is_some())
                 || self.profile.mentions(&format!("settings.{key}"));
             if heard {

@@ -5,6 +5,7 @@
 use super::arguments::arguments;
 use super::fill::{ArgumentError, text_of};
 use super::invocation::Invocation;
+use crate::at_least_one::AtLeastOne;
 use crate::deliverable::Deliverable;
 use crate::frames::FrameSet;
 use crate::profile::{Content, Each, Profile};
@@ -88,7 +89,7 @@ impl PictureInputs {
     pub fn values(&self, deliverable: &Deliverable) -> Vec<(String, String)> {
         let common = &deliverable.common;
         let first = FrameSet::from_frames(common.frames.shot.first());
-        let alone = [deliverable];
+        let alone = AtLeastOne::one(deliverable);
         let invocation = Invocation::planned(&self.profile, &alone, &first);
         let mut names: Vec<String> = self.token_names();
         let by_each = |each: Each| {
@@ -169,7 +170,7 @@ impl PictureInputs {
     ) -> Result<Vec<(&'static str, String)>, ArgumentError> {
         let common = &deliverable.common;
         let first = FrameSet::from_frames(common.frames.shot.first());
-        let alone = [deliverable];
+        let alone = AtLeastOne::one(deliverable);
         let invocation = Invocation::planned(&self.profile, &alone, &first);
         let mut inputs = vec![
             ("engine", self.profile.name.clone()),

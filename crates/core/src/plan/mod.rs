@@ -1,4 +1,4 @@
-//! The plan: the planned_processes, in order.
+//! The plan: the processes to start, in order.
 
 mod order;
 
@@ -10,6 +10,7 @@ use sha2::{Digest, Sha256};
 pub use order::spread;
 use order::{by_turns, permuted};
 
+use crate::at_least_one::AtLeastOne;
 use crate::deliverable::{Deliverable, Expansion};
 use crate::frames::FrameSet;
 use crate::job::Word;
@@ -18,7 +19,7 @@ use crate::job::Word;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PlannedProcess {
     /// Indices of the deliverables that it makes, all of one shot, output, camera and engine.
-    pub deliverables: Arc<[usize]>,
+    pub deliverables: AtLeastOne<usize>,
     /// The frames that it makes of each.
     pub frames: FrameSet,
 }
@@ -32,9 +33,14 @@ impl PlannedProcess {
 
     /// What it makes.
     #[must_use]
-    pub fn members<'a>(&self, deliverables: &'a [Deliverable]) -> Vec<&'a Deliverable> {
-        let members = self.deliverables.iter();
-        members.map(|&index| &deliverables[index]).collect()
+    pub fn members<'a>(&self, deliverables: &'a [Deliverable]) -> AtLeastOne<&'a Deliverable> {
+        self.deliverables.map(|index| &deliverables[*index])
+    }
+
+    /// The first of what it makes: what all of it shares is asked of that.
+    #[must_use]
+    pub fn first<'a>(&self, deliverables: &'a [Deliverable]) -> &'a Deliverable {
+        &deliverables[*self.deliverables.first()]
     }
 
     /// Tells it from every other, on every machine and in every run: twelve hexadecimal digits of a
@@ -63,7 +69,7 @@ pub fn label(deliverables: &[&Deliverable]) -> String {
     }
 }
 
-/// What the names of the planned_processes of some deliverables share.
+/// What the names of the processes of some deliverables share.
 #[derive(Debug, Clone)]
 pub struct Naming {
     name: String,
@@ -73,16 +79,16 @@ pub struct Naming {
 impl Naming {
     /// What they share.
     #[must_use]
-    pub fn of(members: &[usize], deliverables: &[Deliverable]) -> Self {
+    pub fn of(members: &AtLeastOne<usize>, deliverables: &[Deliverable]) -> Self {
         let mut hash = Sha256::new();
-        for index in members {
+        for index in members.iter() {
             let one = &deliverables[*index];
             // Where the place lies on this machine is no part of it.
             let path = one.pattern.sketch();
             hash.update(path.strip_prefix(&*one.root).unwrap_or(&path));
             hash.update([0]);
         }
-        let one = &deliverables[members[0]];
+        let one = &deliverables[*members.first()];
         let common = &one.common;
         let pass = one.pass.as_ref().filter(|_| members.len() == 1);
         let mut name = String::new();
@@ -108,7 +114,7 @@ impl Naming {
         Self { name, hash }
     }
 
-    /// The identity of the planned of some frames.
+    /// The identity of the process of some frames.
     #[must_use]
     pub fn identity(&self, frames: &FrameSet) -> String {
         let mut hash = self.hash.clone();
@@ -119,7 +125,7 @@ impl Naming {
         hash[..6].iter().flat_map(both).collect()
     }
 
-    /// The name of the planned of some frames.
+    /// The name of the process of some frames.
     #[must_use]
     pub fn name(&self, frames: &FrameSet) -> String {
         let (first, last) = (frames.first().unwrap_or(0), frames.last().unwrap_or(0));
@@ -131,7 +137,7 @@ impl Naming {
     }
 }
 
-/// The planned_processes that make the wanted frames of each deliverable, in the order in which they are
+/// The processes that make the wanted frames of each deliverable, in the order in which they are
 /// done; `wanted` gives the frames of the deliverable with an index. A movie comes right after the
 /// last process of its sequence.
 #[must_use]
@@ -209,11 +215,13 @@ fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<Plan
         let order = spread(pieces.len());
         pieces = permuted(pieces, &order);
     }
-    let deliverables: Arc<[usize]> = members.into();
+    let Some(deliverables) = AtLeastOne::new(members.to_vec()) else {
+        return Vec::new();
+    };
     pieces
         .into_iter()
         .map(|frames| PlannedProcess {
-            deliverables: Arc::clone(&deliverables),
+            deliverables: deliverables.clone(),
             frames,
         })
         .collect()
@@ -240,7 +248,7 @@ fn with_movies(
     let mut ready = Vec::new();
     for (index, frames) in movies {
         let movie = PlannedProcess {
-            deliverables: [index].into(),
+            deliverables: AtLeastOne::one(index),
             frames,
         };
         let source = all[index].movie().and_then(|movie| movie.source.as_ref());

@@ -147,10 +147,7 @@ impl Outline {
     /// The outline of a plan.
     #[must_use]
     pub fn of(expansion: &Expansion, plan: &[PlannedProcess]) -> Self {
-        let is_movie = |one: &PlannedProcess| {
-            let first = one.deliverables.first();
-            first.is_some_and(|index| expansion.deliverables[*index].is_put_together())
-        };
+        let is_movie = |one: &PlannedProcess| one.first(&expansion.deliverables).is_put_together();
         Self {
             count: plan.len(),
             movies: (1..)

@@ -3,6 +3,7 @@
 use std::sync::Arc;
 
 use super::{About, ScriptError};
+use crate::at_least_one::AtLeastOne;
 use crate::command::{ArgumentError, Invocation, ProcessSpec, SharedParts};
 use crate::deliverable::{Deliverable, Expansion};
 use crate::frames::FrameSet;
@@ -82,8 +83,8 @@ pub enum WrittenName {
 
 /// What the steps of the same deliverables share.
 pub(super) struct Group<'e> {
-    members: Arc<[usize]>,
-    deliverables: Vec<&'e Deliverable>,
+    members: AtLeastOne<usize>,
+    deliverables: AtLeastOne<&'e Deliverable>,
     naming: Naming,
     label: String,
     patterns: Vec<PathPattern>,
@@ -103,9 +104,9 @@ impl<'e> Group<'e> {
         planned: &PlannedProcess,
         about: &About<'_>,
     ) -> Result<Self, ScriptError> {
-        let members = Arc::clone(&planned.deliverables);
+        let members = planned.deliverables.clone();
         let deliverables = planned.members(&expansion.deliverables);
-        let one = deliverables[0];
+        let one = *deliverables.first();
         let framed = deliverables
             .iter()
             .any(|one| one.pattern.split().0.has_frame());
@@ -138,9 +139,9 @@ impl<'e> Group<'e> {
         })
     }
 
-    /// Whether an planned is of these deliverables.
+    /// Whether a process is of these deliverables.
     pub(super) fn is_of(&self, planned: &PlannedProcess) -> bool {
-        Arc::ptr_eq(&self.members, &planned.deliverables)
+        self.members.is_copy_of(&planned.deliverables)
     }
 }
 
@@ -185,7 +186,7 @@ fn wrong(invocation: &Invocation<'_>) -> impl Fn(ArgumentError) -> ScriptError +
 }
 
 impl Step {
-    /// The step of an planned.
+    /// The step of a process.
     ///
     /// # Errors
     /// When its arguments cannot be written.
@@ -195,7 +196,7 @@ impl Step {
         about: &About<'_>,
     ) -> Result<Self, ScriptError> {
         let deliverables = &group.deliverables;
-        let one = deliverables[0];
+        let one = *deliverables.first();
         let profile = &one.common.engine;
         let frames = &planned.frames;
         let above = folder_of(&one.path(frames.first().unwrap_or(0)));

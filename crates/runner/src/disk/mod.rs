@@ -5,17 +5,16 @@ mod real;
 mod stamp;
 mod surely;
 
-use std::fs;
+use std::fs::{self, File};
 use std::io;
 use std::path::{Path, PathBuf};
 
 pub use hash::hash_file;
 pub(crate) use hash::{hash_outline, hex};
 pub use real::RealDisk;
-pub(crate) use real::remove;
 pub use stamp::{Stamp, stamp};
 pub(crate) use stamp::{changed_at, modified_at};
-pub(crate) use surely::{create_folder, exchange, rename};
+pub(crate) use surely::{copy_new, create_folder, exchange, rename, rename_over, write_new};
 
 /// A name beside a file that no other process uses, on whatever machine: what is written there gets its
 /// name by renaming, and is never seen half.
@@ -65,6 +64,12 @@ pub trait Disk: Sync {
     /// `AlreadyExists` when the name is taken, or what the disk says.
     fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()>;
 
+    /// Renames a file or folder of our own; a file of our own that has the name gives way.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn rename_over(&self, from: &Path, to: &Path) -> io::Result<()>;
+
     /// Copies a file to a name that is free, and makes sure that the bytes stay.
     ///
     /// # Errors
@@ -101,6 +106,29 @@ pub trait Disk: Sync {
     /// When the name is taken or the disk refuses.
     fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()>;
 
+    /// Writes a small file of our own whole, which stays locked for as long as what is given back is
+    /// open.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn create_locked(&self, path: &Path, bytes: &[u8]) -> io::Result<File>;
+
+    /// What writes a small file of our own again and again, from another thread. It is opened and closed
+    /// each time, since file servers send on what is closed.
+    fn rewriter(&self, path: &Path) -> Rewriter;
+
+    /// Gives a file of our own the permissions of another.
+    ///
+    /// # Errors
+    /// When the disk refuses.
+    fn copy_permissions(&self, from: &Path, to: &Path) -> io::Result<()>;
+
+    /// Removes a folder of our own, if it is empty.
+    ///
+    /// # Errors
+    /// When something is in it, or the disk refuses.
+    fn remove_folder(&self, folder: &Path) -> io::Result<()>;
+
     /// Removes a file; one that is not there is removed.
     ///
     /// # Errors
@@ -113,6 +141,9 @@ pub trait Disk: Sync {
     /// When the disk refuses.
     fn remove_tree(&self, folder: &Path) -> io::Result<()>;
 }
+
+/// Writes a small file, each time in place of what stood in it.
+pub type Rewriter = Box<dyn FnMut(&[u8]) -> io::Result<()> + Send>;
 
 /// A file that lines are appended to.
 pub trait Append: Send {
@@ -135,13 +166,34 @@ pub(crate) fn free_name(folder: &Path, name: &str) -> PathBuf {
 }
 
 /// Makes a folder under a name that is free; others may look for one at the same time.
-pub(crate) fn create_free_folder(folder: &Path, name: &str) -> io::Result<PathBuf> {
+pub(crate) fn create_free_folder(
+    disk: &dyn Disk,
+    folder: &Path,
+    name: &str,
+) -> io::Result<PathBuf> {
     loop {
         let path = free_name(folder, name);
-        match fs::create_dir(&path) {
+        match disk.create_new_folder(&path) {
             Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
             created => return created.map(|()| path),
         }
+    }
+}
+
+/// Writes a small file of our own whole, in place of what has the name, and makes sure that it stays.
+pub(crate) fn write_durably(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::Result<()> {
+    let new = unique_beside(path);
+    let written = write_new(disk, &new, bytes)
+        .and_then(|()| disk.sync_file(&new))
+        .and_then(|()| rename_over(disk, &new, path));
+    if let Err(error) = written {
+        // What was written beside it is of no use.
+        let _ = disk.remove_file(&new);
+        return Err(error);
+    }
+    match path.parent() {
+        Some(folder) => disk.sync_folder(folder),
+        None => Ok(()),
     }
 }
 

@@ -4,7 +4,8 @@ use std::fs::{self, File, OpenOptions};
 use std::io::{self, Write};
 use std::path::Path;
 
-use super::{Append, Disk, unique_beside};
+use super::{Append, Disk, Rewriter, unique_beside};
+use crate::system;
 
 /// The disk of this machine.
 #[derive(Debug, Clone, Copy, Default)]
@@ -34,7 +35,7 @@ impl Disk for RealDisk {
     }
 
     fn link(&self, target: &str, name: &Path) -> io::Result<()> {
-        rustix::fs::symlink(target, name).map_err(io::Error::from)
+        system::symlink(target, name)
     }
 
     fn sync_file(&self, path: &Path) -> io::Result<()> {
@@ -42,22 +43,15 @@ impl Disk for RealDisk {
     }
 
     fn sync_folder(&self, folder: &Path) -> io::Result<()> {
-        File::open(folder)?.sync_all()
+        system::sync_folder(folder)
     }
 
     fn rename_new(&self, from: &Path, to: &Path) -> io::Result<()> {
-        use rustix::fs::{CWD, RenameFlags, renameat_with};
-        match renameat_with(CWD, from, CWD, to, RenameFlags::NOREPLACE) {
-            Ok(()) => Ok(()),
-            // A file system that knows no flags: a link never replaces either.
-            Err(
-                rustix::io::Errno::INVAL | rustix::io::Errno::NOSYS | rustix::io::Errno::NOTSUP,
-            ) => {
-                fs::hard_link(from, to)?;
-                fs::remove_file(from)
-            }
-            Err(error) => Err(error.into()),
-        }
+        system::rename_new(from, to)
+    }
+
+    fn rename_over(&self, from: &Path, to: &Path) -> io::Result<()> {
+        fs::rename(from, to)
     }
 
     fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
@@ -76,8 +70,7 @@ impl Disk for RealDisk {
     }
 
     fn exchange(&self, one: &Path, other: &Path) -> io::Result<()> {
-        use rustix::fs::{CWD, RenameFlags, renameat_with};
-        Ok(renameat_with(CWD, one, CWD, other, RenameFlags::EXCHANGE)?)
+        system::exchange(one, other)
     }
 
     fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
@@ -94,8 +87,37 @@ impl Disk for RealDisk {
         File::create_new(path)?.write_all(bytes)
     }
 
+    fn create_locked(&self, path: &Path, bytes: &[u8]) -> io::Result<File> {
+        let whole = path.with_extension("new");
+        let mut file = File::create(&whole)?;
+        file.write_all(bytes)?;
+        system::lock_file(&file)?;
+        fs::rename(&whole, path)?;
+        Ok(file)
+    }
+
+    fn rewriter(&self, path: &Path) -> Rewriter {
+        let path = path.to_owned();
+        Box::new(move |bytes| {
+            let mut file = File::options()
+                .create(true)
+                .truncate(false)
+                .write(true)
+                .open(&path)?;
+            file.write_all(bytes)
+        })
+    }
+
+    fn copy_permissions(&self, from: &Path, to: &Path) -> io::Result<()> {
+        fs::set_permissions(to, fs::metadata(from)?.permissions())
+    }
+
+    fn remove_folder(&self, folder: &Path) -> io::Result<()> {
+        fs::remove_dir(folder)
+    }
+
     fn remove_file(&self, path: &Path) -> io::Result<()> {
-        remove(path)
+        gone(fs::remove_file(path))
     }
 
     fn remove_tree(&self, folder: &Path) -> io::Result<()> {
@@ -107,11 +129,6 @@ impl Disk for RealDisk {
             removed => gone(removed),
         }
     }
-}
-
-/// Removes a file of our own that somebody else may have removed.
-pub(crate) fn remove(path: &Path) -> io::Result<()> {
-    gone(fs::remove_file(path))
 }
 
 /// What is not there any more need not be removed: a file server that was asked twice says so.

@@ -6,6 +6,8 @@ use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
+use crate::system;
+
 /// Size and time of last change of a file.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Stamp {
@@ -20,7 +22,6 @@ pub struct Stamp {
 /// # Errors
 /// When the disk refuses, or something else than a regular file stands there.
 pub fn stamp(path: &Path) -> io::Result<Option<Stamp>> {
-    use std::os::unix::fs::MetadataExt;
     match fs::symlink_metadata(path) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(error),
@@ -30,7 +31,7 @@ pub fn stamp(path: &Path) -> io::Result<Option<Stamp>> {
         )),
         Ok(meta) => Ok(Some(Stamp {
             size: meta.len(),
-            modified: meta.mtime() * 1_000_000_000 + meta.mtime_nsec(),
+            modified: i64::try_from(system::modified_at(&meta)).unwrap_or(i64::MAX),
         })),
     }
 }
@@ -38,26 +39,19 @@ pub fn stamp(path: &Path) -> io::Result<Option<Stamp>> {
 /// When the content or the name of a file last changed, in nanoseconds since 1970 by its file system:
 /// no program can set that time back. None where there is no file.
 pub(crate) fn changed_at(path: &Path) -> io::Result<Option<i128>> {
-    use std::os::unix::fs::MetadataExt;
-    time_of(path, |meta| (meta.ctime(), meta.ctime_nsec()))
+    time_of(path, system::changed_at)
 }
 
 /// When the content of a file last changed, in nanoseconds since 1970, as its last writer left it. None
 /// where there is no file.
 pub(crate) fn modified_at(path: &Path) -> io::Result<Option<i128>> {
-    use std::os::unix::fs::MetadataExt;
-    time_of(path, |meta| (meta.mtime(), meta.mtime_nsec()))
+    time_of(path, system::modified_at)
 }
 
-fn time_of(path: &Path, time: impl Fn(&fs::Metadata) -> (i64, i64)) -> io::Result<Option<i128>> {
+fn time_of(path: &Path, time: fn(&fs::Metadata) -> i128) -> io::Result<Option<i128>> {
     match fs::symlink_metadata(path) {
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(error),
-        Ok(meta) => {
-            let (seconds, nanoseconds) = time(&meta);
-            Ok(Some(
-                i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds),
-            ))
-        }
+        Ok(meta) => Ok(Some(time(&meta))),
     }
 }

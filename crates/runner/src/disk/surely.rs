@@ -6,7 +6,8 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
-use super::{Disk, is_empty};
+use super::{Disk, hash_file, is_empty};
+use crate::system::identity;
 
 /// Makes a folder whose name nobody else uses.
 pub(crate) fn create_folder(disk: &dyn Disk, folder: &Path) -> io::Result<()> {
@@ -30,6 +31,42 @@ pub(crate) fn rename(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> 
     }
 }
 
+/// Renames a file or folder of our own over one that has the name.
+pub(crate) fn rename_over(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> {
+    let file = identity(from)?;
+    let renamed = disk.rename_over(from, to);
+    match identity(to).ok() == Some(file) {
+        true => Ok(()),
+        false => renamed,
+    }
+}
+
+/// Writes a small file under a name that nobody else uses.
+pub(crate) fn write_new(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::Result<()> {
+    match disk.write_new(path, bytes) {
+        Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+            match fs::read(path).is_ok_and(|found| found == bytes) {
+                true => Ok(()),
+                false => Err(error),
+            }
+        }
+        written => written,
+    }
+}
+
+/// Copies a file to a name that nobody else uses.
+pub(crate) fn copy_new(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> {
+    match disk.copy_new(from, to) {
+        Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+            match hash_file(from)? == hash_file(to)? {
+                true => Ok(()),
+                false => Err(error),
+            }
+        }
+        copied => copied,
+    }
+}
+
 /// Lets two files change their names.
 pub(crate) fn exchange(disk: &dyn Disk, one: &Path, other: &Path) -> io::Result<()> {
     let file = identity(one)?;
@@ -42,11 +79,4 @@ pub(crate) fn exchange(disk: &dyn Disk, one: &Path, other: &Path) -> io::Result<
         )),
         (refused, _) => refused,
     }
-}
-
-/// What tells a file from all others, whatever it is called: its device and its number there.
-fn identity(path: &Path) -> io::Result<(u64, u64)> {
-    use std::os::unix::fs::MetadataExt;
-    let facts = fs::symlink_metadata(path)?;
-    Ok((facts.dev(), facts.ino()))
 }

@@ -8,12 +8,12 @@
 mod others;
 mod own;
 
-use std::fs;
-
 use serde::{Deserialize, Serialize};
 
 pub use others::{Sessions, State};
 pub(crate) use own::Presence;
+
+use crate::system::{boot, machine_name};
 
 /// What a run says of itself.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -47,12 +47,8 @@ pub(crate) fn card(job: &str, plan: String, jobs: usize) -> Card {
 /// The name of this machine: what `TRUEPATH_MACHINE` says, else the system's.
 pub fn machine() -> String {
     let told = std::env::var("TRUEPATH_MACHINE").ok();
-    told.filter(|name| !name.is_empty()).unwrap_or_else(|| {
-        rustix::system::uname()
-            .nodename()
-            .to_string_lossy()
-            .into_owned()
-    })
+    told.filter(|name| !name.is_empty())
+        .unwrap_or_else(machine_name)
 }
 
 /// A machine that was started again is another: its locks are gone.
@@ -60,6 +56,5 @@ pub(crate) fn host() -> String {
     if std::env::var_os("TRUEPATH_MACHINE").is_some() {
         return machine();
     }
-    let boot = fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default();
-    format!("{} {}", machine(), boot.trim())
+    format!("{} {}", machine(), boot())
 }

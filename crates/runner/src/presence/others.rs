@@ -3,15 +3,14 @@
 use std::collections::HashMap;
 use std::fs::{self, File};
 use std::io::{self, Read};
-use std::path::{Path, PathBuf};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-use rustix::fs::{FlockOperation, flock};
-
 use super::{Card, host};
-use crate::disk::remove;
+use crate::disk::Disk;
 use crate::lock::lock;
+use crate::state_folder::StateFolder;
+use crate::system::is_held_by_another;
 
 /// Whether a run is at work.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -26,7 +25,7 @@ pub enum State {
 
 /// The runs of a job, as another run or anybody sees them.
 pub struct Sessions {
-    pub(super) folder: PathBuf,
+    pub(super) state: StateFolder,
     host: String,
     pub(super) dead_after: Duration,
     seen: Mutex<HashMap<u32, Seen>>,
@@ -44,25 +43,13 @@ struct Seen {
 impl Sessions {
     /// The runs of the job with this state folder.
     #[must_use]
-    pub fn of(state: &Path, dead_after: Duration) -> Self {
+    pub fn of(state: &StateFolder, dead_after: Duration) -> Self {
         Self {
-            folder: state.join("sessions"),
+            state: state.clone(),
             host: host(),
             dead_after,
             seen: Mutex::default(),
         }
-    }
-
-    pub(super) fn path(&self, number: u32) -> PathBuf {
-        self.folder.join(format!("{number:04}"))
-    }
-
-    fn fenced(&self, number: u32) -> PathBuf {
-        self.folder.join(format!("{number:04}.dead"))
-    }
-
-    pub(super) fn beat(&self, number: u32) -> PathBuf {
-        self.folder.join(format!("{number:04}.beat"))
     }
 
     /// How a run is.
@@ -70,10 +57,10 @@ impl Sessions {
     /// # Errors
     /// When the state folder cannot be read.
     pub fn state(&self, number: u32) -> io::Result<State> {
-        let mut file = match File::open(self.path(number)) {
+        let mut file = match File::open(self.state.session(number)) {
             Ok(file) => file,
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                return Ok(match self.fenced(number).exists() {
+                return Ok(match self.state.dead_session(number).exists() {
                     true => State::Dead,
                     false => State::Ended,
                 });
@@ -86,13 +73,9 @@ impl Sessions {
             return Ok(State::Dead);
         };
         let lives = if card.host == self.host {
-            match flock(&file, FlockOperation::NonBlockingLockShared) {
-                Ok(()) => false,
-                Err(rustix::io::Errno::WOULDBLOCK) => true,
-                Err(error) => return Err(error.into()),
-            }
+            is_held_by_another(&file)?
         } else {
-            let beat = match fs::read(self.beat(number)) {
+            let beat = match fs::read(self.state.heartbeat(number)) {
                 Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
                 read => read?,
             };
@@ -137,7 +120,7 @@ impl Sessions {
 
     /// Whether a run is, or was, on another machine than this.
     pub(crate) fn is_elsewhere(&self, number: u32) -> io::Result<bool> {
-        for path in [self.path(number), self.fenced(number)] {
+        for path in [self.state.session(number), self.state.dead_session(number)] {
             match fs::read(path) {
                 Ok(bytes) => {
                     let card = serde_json::from_slice::<Card>(&bytes);
@@ -151,31 +134,28 @@ impl Sessions {
     }
 
     /// Keeps a dead run from publishing anything, should it come back to life.
-    pub(crate) fn fence(&self, number: u32) -> io::Result<()> {
-        match fs::rename(self.path(number), self.fenced(number)) {
+    pub(crate) fn fence(&self, disk: &dyn Disk, number: u32) -> io::Result<()> {
+        let (path, dead) = (self.state.session(number), self.state.dead_session(number));
+        match disk.rename_over(&path, &dead) {
             Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
             _ => Ok(()),
         }
     }
 
     /// Says that all that a dead run left is picked up.
-    pub(crate) fn bury(&self, number: u32) -> io::Result<()> {
-        remove(&self.beat(number))?;
-        remove(&self.fenced(number))
+    pub(crate) fn bury(&self, disk: &dyn Disk, number: u32) -> io::Result<()> {
+        disk.remove_file(&self.state.heartbeat(number))?;
+        disk.remove_file(&self.state.dead_session(number))
     }
 
     /// Removes all that there is here of runs that are over.
-    pub(crate) fn clear(&self, is_over: &dyn Fn(u32) -> bool) -> io::Result<()> {
-        for entry in fs::read_dir(&self.folder)? {
+    pub(crate) fn clear(&self, disk: &dyn Disk, is_over: &dyn Fn(u32) -> bool) -> io::Result<()> {
+        for entry in fs::read_dir(self.state.sessions())? {
             let entry = entry?;
             let name = entry.file_name();
             let name = name.to_string_lossy();
-            let number = name
-                .split('.')
-                .next()
-                .and_then(|number| number.parse().ok());
-            if number.is_some_and(is_over) {
-                remove(&entry.path())?;
+            if StateFolder::session_of(&name).is_some_and(is_over) {
+                disk.remove_file(&entry.path())?;
             }
         }
         Ok(())

@@ -1,16 +1,14 @@
 //! A run's own sign of life.
 
-use std::fs::{self, File};
-use std::io::{self, Seek, Write};
-use std::path::{Path, PathBuf};
+use std::fs::File;
+use std::io;
+use std::path::PathBuf;
 use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
-use rustix::fs::{FlockOperation, flock};
-
 use super::{Card, Sessions};
-use crate::disk::{Disk, remove};
+use crate::disk::Disk;
 
 /// This run's own sign of life.
 pub(crate) struct Presence {
@@ -29,23 +27,20 @@ impl Presence {
         number: u32,
         card: &Card,
     ) -> io::Result<Self> {
-        disk.create_folders(&sessions.folder)?;
-        let (path, beat) = (sessions.path(number), sessions.beat(number));
-        let whole = sessions.folder.join(format!("{number:04}.new"));
-        let mut lock = File::create(&whole)?;
-        lock.write_all(&serde_json::to_vec(card)?)?;
-        flock(&lock, FlockOperation::NonBlockingLockExclusive).map_err(io::Error::from)?;
-        fs::rename(&whole, &path)?;
+        let state = &sessions.state;
+        disk.create_folders(&state.sessions())?;
+        let (path, beat) = (state.session(number), state.heartbeat(number));
+        let lock = disk.create_locked(&path, &serde_json::to_vec(card)?)?;
         let (stop, stopped) = channel();
         let pause =
             (sessions.dead_after / 8).clamp(Duration::from_millis(20), Duration::from_secs(5));
-        let pulse = beat.clone();
+        let mut write = disk.rewriter(&beat);
         let heart = thread::spawn(move || {
             let mut count: u64 = 0;
             while stopped.recv_timeout(pause) == Err(RecvTimeoutError::Timeout) {
                 count += 1;
                 // A beat that fails is a beat that others miss: they will see.
-                let _ = write_in_place(&pulse, count);
+                let _ = write(format!("{count:020}\n").as_bytes());
             }
         });
         Ok(Self {
@@ -62,10 +57,10 @@ impl Presence {
     }
 
     /// Says that this run has ended, and left nothing behind.
-    pub(crate) fn end(mut self) -> io::Result<()> {
+    pub(crate) fn end(mut self, disk: &dyn Disk) -> io::Result<()> {
         self.still();
-        remove(&self.beat)?;
-        remove(&self.path)
+        disk.remove_file(&self.beat)?;
+        disk.remove_file(&self.path)
     }
 
     fn still(&mut self) {
@@ -81,14 +76,4 @@ impl Drop for Presence {
     fn drop(&mut self) {
         self.still();
     }
-}
-
-fn write_in_place(path: &Path, count: u64) -> io::Result<()> {
-    let mut file = File::options()
-        .create(true)
-        .truncate(false)
-        .write(true)
-        .open(path)?;
-    file.rewind()?;
-    file.write_all(format!("{count:020}\n").as_bytes())
 }

@@ -1,22 +1,21 @@
 //! Attends to an engine at work: reads its log, publishes what it finishes, and ends it when it takes
 //! too long.
 
+use std::sync::Arc;
 use std::time::Duration;
 
-use truepath_core::deliverable::Limits;
-use truepath_core::finding::count;
 use truepath_core::profile::Profile;
 
-use super::log::Log;
-use super::outcome::{End, Outcome};
+use super::engine_process::EngineProcess;
+use super::outcome::End;
 use super::times::Times;
-use super::work::Work;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
 use crate::engine_log::{Meaning, Reader};
-use crate::process::{Exit, Happening, Process};
+use crate::process::{Happening, Process};
 use crate::publish::Brought;
 use crate::staging_area::{CollectError, Collected, Evidence, StagingArea};
+use crate::system::Exit;
 
 /// How often an engine is looked at that says nothing.
 const TICK: Duration = Duration::from_millis(100);
@@ -25,157 +24,190 @@ const GRACE: Duration = Duration::from_secs(5);
 /// How long an engine may go on that has brought everything.
 const AFTER_THE_LAST: Duration = Duration::from_secs(10);
 
-impl Work<'_> {
+/// What is known of an engine at work.
+struct Attendance {
+    reader: Reader,
+    times: Times,
+    /// Whether a frame is finished as soon as a later one has begun.
+    is_watched: bool,
+    /// Files that it named before they were finished.
+    named: Vec<String>,
+    /// Why it is ended, and when it was asked to.
+    ending: Option<(End, Moment)>,
+}
+
+impl EngineProcess<'_> {
     /// Sees a process through to its end.
     pub(super) fn attend(
-        &self,
+        &mut self,
         mut process: Process<'_>,
-        number: u32,
         area: &mut StagingArea<'_>,
-        log: &mut Log,
-        outcome: &mut Outcome,
     ) -> Result<(), RunError> {
-        let common = &area.outputs[0].deliverable.common;
-        let (profile, limits) = (
-            std::sync::Arc::clone(&common.engine),
-            common.processes.limits.clone(),
-        );
-        let reader = self.reader(&profile)?;
-        let staging = area.folder.clone();
-        let mut times = Times::now();
-        let is_watched = area.is_predictable() && profile.in_order;
-        // Files that it named before they were finished.
-        let mut named: Vec<String> = Vec::new();
-        // Why it is ended, and when it was asked to.
-        let mut ending: Option<(End, Moment)> = None;
+        let profile = Arc::clone(&self.profile);
+        let reader = Reader::new(&profile).map_err(|error| RunError::Pattern {
+            engine: profile.name.clone(),
+            error,
+        })?;
+        let mut attendance = Attendance {
+            reader,
+            times: Times::now(),
+            is_watched: area.is_predictable() && profile.in_order,
+            named: Vec::new(),
+            ending: None,
+        };
         loop {
-            if let Some((_, since)) = &ending {
-                if since.elapsed() > GRACE {
-                    process.kill();
-                }
-            } else if let Some(end) = self.why_end(&mut times, &limits, &profile, area, outcome) {
-                match self.board.halted() {
-                    Some(halt) if !halt.finish => process.kill(),
-                    _ => process.terminate(),
-                }
-                ending = Some((end, Moment::now()));
-            }
+            self.end_if_due(&process, &mut attendance, area);
             let happening = process.next(pause(TICK));
-            let mut published = match happening.map_err(RunError::disk(&staging))? {
-                Happening::Ended(exit) => {
-                    self.remark_on_left_behind(process.left_behind());
-                    log.engine_ended().map_err(RunError::disk(log.path()))?;
-                    outcome.took = times.started.elapsed().saturating_sub(outcome.start);
-                    outcome.end = match ending {
-                        Some((end, _)) => end,
-                        None => end_of(exit, &profile),
-                    };
-                    return Ok(());
-                }
+            let mut published = match happening.map_err(RunError::disk(&area.folder))? {
+                Happening::Ended(exit) => return self.has_ended(&process, exit, attendance),
                 Happening::Quiet => 0,
-                Happening::Line(line) => {
-                    times.line = Moment::now();
-                    let meaning = reader.read(&line);
-                    log.engine(&line, meaning.is_some())
-                        .map_err(RunError::disk(log.path()))?;
-                    outcome.complaint.line(&line);
-                    match meaning {
-                        Some(Meaning::File(name)) if area.is_predictable() => {
-                            let evidence = Evidence {
-                                named: std::slice::from_ref(&name),
-                                ..Evidence::default()
-                            };
-                            let published = self.collect_at_work(area, evidence, log)?;
-                            if published == 0 && area.expects(&name) && !named.contains(&name) {
-                                named.push(name);
-                            }
-                            published
-                        }
-                        Some(meaning) => {
-                            self.understood(meaning, number, area, log, outcome, &mut times);
-                            0
-                        }
-                        None => 0,
-                    }
-                }
+                Happening::Line(line) => self.read_line(&line, &mut attendance, area)?,
             };
-            // Also while it prints without a pause.
-            if published == 0 && times.looked.elapsed() >= TICK {
-                times.looked = Moment::now();
-                let evidence = Evidence {
-                    named: &named,
-                    in_order: is_watched,
-                    success: false,
-                };
-                if is_watched || !named.is_empty() {
-                    published = self.collect_at_work(area, evidence, log)?;
-                    named.retain(|name| area.expects(name));
-                }
+            if published == 0 {
+                published = self.look_for_finished(&mut attendance, area)?;
             }
+            let times = &mut attendance.times;
             if published > 0 {
-                outcome.published += published;
+                self.outcome.published += published;
                 times.frame = Moment::now();
                 times.at_work = true;
                 if area.is_whole() {
                     times.whole.get_or_insert(Moment::now());
                 }
             }
-            if profile.checkpoint.is_some() && times.checkpoint.elapsed() > limits.checkpoint_every
-            {
+            let every = self.limits().checkpoint_every;
+            if profile.checkpoint.is_some() && times.checkpoint.elapsed() > every {
                 self.keep_checkpoints(area, false)?;
                 times.checkpoint = Moment::now();
             }
         }
     }
 
-    /// Says which processes were ended that an engine left behind.
-    pub(super) fn remark_on_left_behind(&self, names: &[String]) {
-        if !names.is_empty() {
-            let processes = count(names.len() as u64, "process", "processes");
-            self.tell(&Event::Remark(&format!(
-                "ended {processes} that an engine left behind: {}",
-                names.join(", ")
-            )));
+    fn has_ended(
+        &mut self,
+        process: &Process<'_>,
+        exit: Exit,
+        attendance: Attendance,
+    ) -> Result<(), RunError> {
+        let journal = self.worker.journal;
+        journal.remark_on_left_behind(process.left_behind());
+        let written = self.log.engine_ended();
+        written.map_err(RunError::disk(self.log.path()))?;
+        let started = attendance.times.started;
+        self.outcome.took = started.elapsed().saturating_sub(self.outcome.start);
+        self.outcome.end = match attendance.ending {
+            Some((end, _)) => end,
+            None => end_of(exit, &self.profile),
+        };
+        Ok(())
+    }
+
+    /// A line of the log; gives how many files were published.
+    fn read_line(
+        &mut self,
+        line: &str,
+        attendance: &mut Attendance,
+        area: &mut StagingArea<'_>,
+    ) -> Result<u64, RunError> {
+        attendance.times.line = Moment::now();
+        let meaning = attendance.reader.read(line);
+        let written = self.log.engine(line, meaning.is_some());
+        written.map_err(RunError::disk(self.log.path()))?;
+        self.outcome.complaint.line(line);
+        match meaning {
+            Some(Meaning::File(name)) if area.is_predictable() => {
+                let evidence = Evidence {
+                    named: std::slice::from_ref(&name),
+                    ..Evidence::default()
+                };
+                let published = self.collect_at_work(area, evidence)?;
+                let named = &mut attendance.named;
+                if published == 0 && area.expects(&name) && !named.contains(&name) {
+                    named.push(name);
+                }
+                Ok(published)
+            }
+            Some(meaning) => {
+                self.understood(meaning, &mut attendance.times, area);
+                Ok(0)
+            }
+            None => Ok(0),
         }
     }
 
     /// What follows from a line of the log that names no file.
-    fn understood(
-        &self,
-        meaning: Meaning,
-        process: u32,
-        area: &mut StagingArea<'_>,
-        log: &Log,
-        outcome: &mut Outcome,
-        times: &mut Times,
-    ) {
+    fn understood(&mut self, meaning: Meaning, times: &mut Times, area: &mut StagingArea<'_>) {
+        let (journal, process) = (self.worker.journal, self.number);
         match meaning {
             Meaning::Frame(frame) => {
                 if area.begun.is_none() {
-                    outcome.start = times.started.elapsed();
+                    self.outcome.start = times.started.elapsed();
                 }
                 area.begun = area.begun.max(Some(frame));
                 times.frame = Moment::now();
                 times.at_work = true;
-                self.tell(&Event::Frame { process, frame });
+                journal.event(&Event::Frame { process, frame });
             }
-            Meaning::Progress(percent) => self.tell(&Event::Percent { process, percent }),
-            Meaning::Warning(text) => self.warnings().add(&text, log.path(), log.lines()),
-            Meaning::Error(text) => outcome.complaint.error(&text),
+            Meaning::Progress(percent) => journal.event(&Event::Percent { process, percent }),
+            Meaning::Warning(text) => {
+                let log = &self.log;
+                journal.warnings().add(&text, log.path(), log.lines());
+            }
+            Meaning::Error(text) => self.outcome.complaint.error(&text),
             Meaning::File(_) | Meaning::Saved => {}
         }
     }
 
-    /// Why a process is to be ended, if it is.
-    fn why_end(
+    /// Publishes what is finished without a word, or was named too soon; also while the engine prints
+    /// without a pause. Gives how many files.
+    fn look_for_finished(
+        &mut self,
+        attendance: &mut Attendance,
+        area: &mut StagingArea<'_>,
+    ) -> Result<u64, RunError> {
+        if attendance.times.looked.elapsed() < TICK {
+            return Ok(0);
+        }
+        attendance.times.looked = Moment::now();
+        if !attendance.is_watched && attendance.named.is_empty() {
+            return Ok(0);
+        }
+        let evidence = Evidence {
+            named: &attendance.named,
+            in_order: attendance.is_watched,
+            success: false,
+        };
+        let published = self.collect_at_work(area, evidence)?;
+        attendance.named.retain(|name| area.expects(name));
+        Ok(published)
+    }
+
+    /// Asks the process to end where there is a reason, and ends it forcibly where it does not.
+    fn end_if_due(
         &self,
-        times: &mut Times,
-        limits: &Limits,
-        profile: &Profile,
+        process: &Process<'_>,
+        attendance: &mut Attendance,
         area: &StagingArea<'_>,
-        outcome: &Outcome,
-    ) -> Option<End> {
-        let published = outcome.published;
+    ) {
+        if let Some((_, since)) = &attendance.ending {
+            if since.elapsed() > GRACE {
+                process.kill();
+            }
+            return;
+        }
+        let Some(end) = self.why_end(&mut attendance.times, area) else {
+            return;
+        };
+        match self.worker.board.halted() {
+            Some(halt) if !halt.finish => process.kill(),
+            _ => process.terminate(),
+        }
+        attendance.ending = Some((end, Moment::now()));
+    }
+
+    /// Why a process is to be ended, if it is.
+    fn why_end(&self, times: &mut Times, area: &StagingArea<'_>) -> Option<End> {
+        let published = self.outcome.published;
         // It has brought everything and does not go.
         if times
             .whole
@@ -183,14 +215,14 @@ impl Work<'_> {
         {
             return Some(End::Success);
         }
-        if let Some(halt) = self.board.halted() {
+        if let Some(halt) = self.worker.board.halted() {
             let since = times.halted.get_or_insert(Moment::now());
             // What was finished since then was the frame that was nearly done.
             let finished = times.at_work && published > 0 && times.frame > *since;
             // What can be continued need not be waited for.
             if !halt.finish
                 || finished
-                || profile.checkpoint.is_some()
+                || self.profile.checkpoint.is_some()
                 || since.elapsed() > times.to_finish(published)
             {
                 return Some(End::Halted);
@@ -199,26 +231,18 @@ impl Work<'_> {
         if area.wrong_kind().is_some() {
             return Some(End::WrongKind);
         }
-        times.too_long(limits)
-    }
-
-    fn reader(&self, profile: &Profile) -> Result<Reader, RunError> {
-        Reader::new(profile).map_err(|error| RunError::Pattern {
-            engine: profile.name.clone(),
-            error,
-        })
+        times.too_long(self.limits())
     }
 
     /// Publishes what is finished while the engine works; gives how many files.
     fn collect_at_work(
-        &self,
+        &mut self,
         area: &mut StagingArea<'_>,
         evidence: Evidence<'_>,
-        log: &mut Log,
     ) -> Result<u64, RunError> {
-        let publish = |files| self.publish(files);
-        match area.collect(&publish, evidence, true) {
-            Ok(collected) => self.collected(&collected, log),
+        let journal = self.worker.journal;
+        match area.collect(&|files| journal.publish(files), evidence, true) {
+            Ok(collected) => self.collected(&collected),
             // More files may tell.
             Err(CollectError::Learn(_)) => Ok(0),
             Err(error) => Err(error.into()),
@@ -226,36 +250,33 @@ impl Work<'_> {
     }
 
     /// Reports files that got their true names; gives how many.
-    pub(super) fn collected(
-        &self,
-        collected: &[Collected],
-        log: &mut Log,
-    ) -> Result<u64, RunError> {
+    pub(super) fn collected(&mut self, collected: &[Collected]) -> Result<u64, RunError> {
+        let journal = self.worker.journal;
         for one in collected {
             let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
             let Brought { record, aside } = &one.brought;
-            log.run(&format!("{name} is {}", record.path))
-                .map_err(RunError::disk(log.path()))?;
+            let written = self.log.run(&format!("{name} is {}", record.path));
+            written.map_err(RunError::disk(self.log.path()))?;
             {
-                let mut report = self.report();
+                let mut report = journal.report();
                 report.rendered += 1;
                 report.largest = report.largest.max(record.size);
-                let one_of = &self.expansion.deliverables[one.deliverable].common;
+                let all = &self.worker.context.expansion.deliverables;
                 if let Some(reason) = &record.unverifiable
-                    && !one_of.allows_unverifiable
+                    && !all[one.deliverable].common.allows_unverifiable
                 {
                     report.brought_unverifiable(one.deliverable, reason, one.frame);
                 }
             }
-            self.known().publish(record);
-            self.tell(&Event::Published {
+            journal.known().publish(record);
+            journal.event(&Event::Published {
                 deliverable: one.deliverable,
                 frame: one.frame,
                 path: &record.path,
                 elsewhere: false,
             });
             if let Some(to) = aside {
-                self.tell(&Event::Aside {
+                journal.event(&Event::Aside {
                     what: "the file that it replaces",
                     to,
                 });

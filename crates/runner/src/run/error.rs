@@ -3,6 +3,8 @@
 use std::io;
 use std::path::Path;
 
+use truepath_core::command::learn::LearnError;
+
 use crate::session::SessionError;
 use crate::staging_area::CollectError;
 
@@ -54,9 +56,12 @@ pub enum RunError {
         "another run has taken this one for dead, since it gave no sign of life for longer than dead-after, and goes on in its place"
     )]
     Fenced,
-    /// The files of a staging folder cannot be collected.
-    #[error("{0}")]
-    Staging(String),
+    /// A staging folder cannot be read.
+    #[error("a staging folder cannot be read: {0}")]
+    Staging(io::Error),
+    /// It cannot be told which frame a file of an engine is.
+    #[error(transparent)]
+    Files(LearnError),
     /// A profile has a mistake that shows only when it is used.
     #[error("{engine}: {error}")]
     Profile {
@@ -79,7 +84,8 @@ impl From<CollectError> for RunError {
     fn from(error: CollectError) -> Self {
         match error {
             CollectError::Fenced => Self::Fenced,
-            error => Self::Staging(error.to_string()),
+            CollectError::Disk(error) => Self::Staging(error),
+            CollectError::Learn(error) => Self::Files(error),
         }
     }
 }

@@ -6,42 +6,40 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::FrameSet;
 
 use super::RunError;
-use super::work::Work;
+use super::context::Context;
+use crate::disk::Disk;
 use crate::inventory::stays_inside;
 
-impl Work<'_> {
-    /// Makes the folders of the true names, and sees that no link leads out of their places.
-    pub(super) fn folders(
-        &self,
-        deliverables: &[&Deliverable],
-        frames: &FrameSet,
-    ) -> Result<PathBuf, RunError> {
-        let mut first = None;
-        for deliverable in deliverables {
-            let root = Path::new(&*deliverable.root);
-            for folder in deliverable.folders(frames) {
-                let folder = PathBuf::from(folder);
-                self.make_inside(&folder, root)?;
-                first.get_or_insert(folder);
-            }
+/// Makes the folders of the true names, and sees that no link leads out of their places.
+pub(super) fn make_folders(
+    context: &Context<'_>,
+    deliverables: &[&Deliverable],
+    frames: &FrameSet,
+) -> Result<PathBuf, RunError> {
+    let mut first = None;
+    for deliverable in deliverables {
+        let root = Path::new(&*deliverable.root);
+        for folder in deliverable.folders(frames) {
+            let folder = PathBuf::from(folder);
+            make_inside(context.disk, &folder, root)?;
+            first.get_or_insert(folder);
         }
-        Ok(first.unwrap_or_default())
     }
+    Ok(first.unwrap_or_default())
+}
 
-    /// Makes a folder, unless a link leads it out of its place.
-    fn make_inside(&self, folder: &Path, root: &Path) -> Result<(), RunError> {
-        let disk = self.disk;
-        disk.create_folders(root).map_err(RunError::disk(root))?;
-        let there = folder
-            .ancestors()
-            .find(|above| above.is_dir())
-            .unwrap_or(root);
-        if !stays_inside(there, root).map_err(RunError::disk(there))? {
-            return Err(RunError::Outside {
-                folder: folder.display().to_string(),
-                root: root.display().to_string(),
-            });
-        }
-        disk.create_folders(folder).map_err(RunError::disk(folder))
+/// Makes a folder, unless a link leads it out of its place.
+fn make_inside(disk: &dyn Disk, folder: &Path, root: &Path) -> Result<(), RunError> {
+    disk.create_folders(root).map_err(RunError::disk(root))?;
+    let there = folder
+        .ancestors()
+        .find(|above| above.is_dir())
+        .unwrap_or(root);
+    if !stays_inside(there, root).map_err(RunError::disk(there))? {
+        return Err(RunError::Outside {
+            folder: folder.display().to_string(),
+            root: root.display().to_string(),
+        });
     }
+    disk.create_folders(folder).map_err(RunError::disk(folder))
 }

@@ -12,7 +12,6 @@ use crate::inventory::{There, look};
 use crate::ledger::Ledger;
 use crate::movies;
 use crate::publish::Credits;
-use crate::session::State;
 
 /// The report of a run that has nothing to do; none where there may be something.
 pub(super) fn nothing_to_do(
@@ -29,8 +28,8 @@ pub(super) fn nothing_to_do(
     {
         return Ok(None);
     }
-    let state = State::new(loaded.state_folder());
-    if !state.is_clear().map_err(RunError::disk(&state.folder))? {
+    let state = loaded.state_folder();
+    if !state.is_clear().map_err(RunError::disk(state.path()))? {
         return Ok(None);
     }
     let ledgers = state.ledgers();

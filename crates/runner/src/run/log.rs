@@ -2,18 +2,18 @@
 //! end the first and the last lines are kept, and those between that tell of frames.
 
 use std::collections::VecDeque;
-use std::fs::File;
-use std::io::{self, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 
 use truepath_core::finding::count;
 use truepath_core::visible::visible;
 
 use crate::clock::time_of_day;
+use crate::disk::{Append, Disk, free_name};
 
 /// A log that is being written.
 pub(super) struct Log {
-    file: File,
+    file: Box<dyn Append>,
     path: PathBuf,
     lines: u64,
     /// Bytes of what the engine printed so far, as they are in the file.
@@ -29,8 +29,17 @@ const HEAD: u64 = 16 << 20;
 const TAIL: usize = 1 << 20;
 
 impl Log {
-    pub(super) fn create(path: PathBuf) -> io::Result<Self> {
-        let file = File::create_new(&path)?;
+    pub(super) fn create(disk: &dyn Disk, path: PathBuf) -> io::Result<Self> {
+        let (file, path) = match disk.create_log(&path) {
+            // The answer of a file server was lost: an empty one is there.
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                let folder = path.parent().unwrap_or(Path::new("/"));
+                let name = path.file_name().unwrap_or_default().to_string_lossy();
+                let path = free_name(folder, &name);
+                (disk.create_log(&path)?, path)
+            }
+            created => (created?, path),
+        };
         Ok(Self {
             file,
             path,
@@ -92,7 +101,7 @@ impl Log {
     /// One call: a reader never sees half a line.
     fn write(&mut self, line: &str) -> io::Result<()> {
         self.lines += 1;
-        self.file.write_all(line.as_bytes())
+        self.file.append(line.as_bytes(), false)
     }
 }
 

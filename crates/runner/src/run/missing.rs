@@ -4,11 +4,11 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::PlannedProcess;
 
 use super::board::Chunk;
-use super::work::Work;
+use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::inventory::{There, look};
 
-impl Work<'_> {
+impl Worker<'_> {
     /// What is missing now of a chunk; what others brought since is counted.
     pub(super) fn still_missing(
         &self,
@@ -16,29 +16,29 @@ impl Work<'_> {
     ) -> Result<Vec<(usize, FrameSet)>, RunError> {
         let mut all = Vec::new();
         for &index in planned.deliverables.iter() {
-            let one = &self.expansion.deliverables[index];
+            let one = &self.context.expansion.deliverables[index];
             if one.is_put_together() {
                 all.push((index, planned.frames.clone()));
                 continue;
             }
-            let credits = &self.credits[index];
-            let wanted = planned.frames.intersection(&self.missing[index]);
+            let credits = &self.context.credits[index];
+            let wanted = planned.frames.intersection(&self.stock.missing[index]);
             let wanted = wanted.unwrap_or_else(|_| planned.frames.clone());
             let seen = look(
                 one,
                 &wanted,
-                &self.known(),
+                &self.journal.known(),
                 credits.fingerprint.as_deref(),
                 false,
             );
             let mut missing: Vec<Frame> = Vec::new();
             for (frame, there) in seen {
-                let is_to_go = self.replaced[index].contains_key(&frame);
+                let is_to_go = self.stock.replaced[index].contains_key(&frame);
                 match there {
                     There::Missing => missing.push(frame),
                     // A run that goes on replacing finds what it has replaced.
                     There::Valid | There::Touched | There::Unverifiable(_)
-                        if !is_to_go || self.is_own(&one.path(frame)) =>
+                        if !is_to_go || self.files().is_own(&one.path(frame)) =>
                     {
                         self.prospects.rendered(planned);
                         self.brought_elsewhere(index, frame);
@@ -52,9 +52,9 @@ impl Work<'_> {
     }
 
     pub(super) fn brought_elsewhere(&self, deliverable: usize, frame: Frame) {
-        self.report().elsewhere += 1;
-        let path = self.expansion.deliverables[deliverable].path(frame);
-        self.tell(&Event::Published {
+        self.journal.report().elsewhere += 1;
+        let path = self.context.expansion.deliverables[deliverable].path(frame);
+        self.journal.event(&Event::Published {
             deliverable,
             frame,
             path: &path,
@@ -64,13 +64,19 @@ impl Work<'_> {
 
     /// What became of a chunk that another run has done with.
     pub(super) fn settle(&self, chunk: &Chunk, session: u32) -> Result<(), RunError> {
-        if self.expansion.deliverables[chunk.planned.deliverables[0]].is_put_together() {
-            return self.settle_movie(chunk.planned.deliverables[0]);
+        if chunk
+            .planned
+            .first(&self.context.expansion.deliverables)
+            .is_put_together()
+        {
+            return self.settle_movie(*chunk.planned.deliverables.first());
         }
         let mut failures = Vec::new();
         for (deliverable, frames) in self.still_missing(&chunk.planned)? {
-            let path = self.expansion.deliverables[deliverable].pattern.sketch();
-            let known = self.known();
+            let path = self.context.expansion.deliverables[deliverable]
+                .pattern
+                .sketch();
+            let known = self.journal.known();
             let told = known.sessions.get(&session);
             for frame in frames.iter() {
                 let why = told.and_then(|told| {
@@ -94,8 +100,8 @@ impl Work<'_> {
             }
         }
         for failure in failures {
-            self.tell(&Event::Failed(&failure));
-            self.report().failures.push(failure);
+            self.journal.event(&Event::Failed(&failure));
+            self.journal.report().failures.push(failure);
         }
         Ok(())
     }

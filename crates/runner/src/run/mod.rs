@@ -1,38 +1,54 @@
 //! A run: from a checked job to frames under their true names.
+//!
+//! [`run`] begins a session and makes the parts, which do not change any more once they are made:
+//!
+//! - [`Context`](context::Context): what the run works with: job, options, disk, session. Immutable.
+//! - [`Journal`](journal::Journal): all that it says and writes down: events, report, ledger.
+//! - [`Board`](board::Board): the chunks that are left, and who is at them. Threads take work from here.
+//! - [`Worker`](worker::Worker): one thread. It takes a chunk, claims it, and starts an
+//!   [`EngineProcess`](engine_process::EngineProcess) for what is missing of it; `try_again` and
+//!   `probing` say what follows from the outcome.
+//! - [`Workshop`](workshop::Workshop): what engines share: supervisor, staging folders, preparations.
+//!
+//! Beside the workers one thread watches (`watcher`): the interrupt, the clock, the disk, and
+//! [`OtherRuns`](other_runs::OtherRuns), of which the dead are picked up.
+//! [`ExistingFiles`](existing_files::ExistingFiles) is what is there when the run begins, and what the
+//! policy says about it.
 
 mod attend;
 mod board;
-mod chunk;
+mod context;
+mod engine_process;
 mod engines;
 mod error;
 mod event;
+mod existing_files;
 mod folders;
 mod idle;
+mod journal;
 mod log;
 mod missing;
 mod movie;
+mod other_runs;
 mod outcome;
 mod permits;
-mod pick_up;
 mod policy;
 mod prepare;
 mod prepared;
 mod probing;
-mod process;
 mod prospects;
 mod report;
+mod running;
 mod scenes;
-mod staging_folders;
 mod start;
-mod stock;
-mod threads;
 mod times;
 mod try_again;
 mod unfinished;
 mod unproven;
 mod warnings;
-mod watch_over;
-mod work;
+mod watcher;
+mod worker;
+mod workshop;
 
 pub use board::Halt;
 pub(crate) use engines::name_and_version;
@@ -44,15 +60,22 @@ pub(crate) use prepare::dead_after;
 pub use report::{Failure, GivenUp, Report};
 pub use warnings::Warning;
 
+use std::collections::BTreeMap;
 use std::path::Path;
+use std::sync::Mutex;
 use std::sync::atomic::AtomicU8;
 
 use truepath_core::deliverable::Expansion;
+
+use context::Context;
+use existing_files::ExistingFiles;
+use journal::Journal;
 
 use crate::Loaded;
 use crate::clock::Moment;
 use crate::disk::Disk;
 use crate::ledger::{Line, Warned};
+use crate::stale::Inputs;
 use crate::when::{self, RunRecord};
 
 /// How a run is done.
@@ -86,40 +109,83 @@ pub fn run(
     let begun = Moment::now();
     // Kept by every call that goes on with this run.
     let state = loaded.state_folder();
-    let before = when::latest(&state, &loaded.file).map_err(RunError::disk(&state))?;
+    let before = when::latest(&state, &loaded.file).map_err(RunError::disk(state.path()))?;
     let existing = options.policy.existing.word();
+    let write_record = |record: &RunRecord| {
+        let written = when::write(options.disk, &state, &loaded.file, record);
+        written.map_err(RunError::disk(state.path()))
+    };
     let mut record = RunRecord::of_call(before.as_ref(), loaded.began.instant(), existing);
-    let made = prepare::credits(loaded, expansion, Some(&record.id()))?;
-    if let Some(mut report) = idle::nothing_to_do(loaded, expansion, options, &made.credits, watch)?
+    let origins = prepare::origins(loaded, expansion, Some(&record.id()))?;
+    if let Some(mut report) =
+        idle::nothing_to_do(loaded, expansion, options, &origins.credits, watch)?
     {
         report.took = begun.elapsed();
         // What other calls brought may have completed the job.
         if let Some(mut record) = before.filter(|before| options.whole && !before.complete) {
             record.complete = true;
             record.pass_ended = true;
-            when::write(&state, &loaded.file, &record).map_err(RunError::disk(&state))?;
+            write_record(&record)?;
         }
         return Ok(report);
     }
-    let work = prepare::prepare(loaded, expansion, options, made, watch)?;
-    when::write(&state, &loaded.file, &record).map_err(RunError::disk(&state))?;
-    work.render_and_watch();
-    work.remove_prepared();
-    work.remark_on_left_behind(&work.warden.engines.end_all_orphans());
-    if let Some(error) = work.board.error() {
+    let prepare::Origins {
+        credits,
+        scenes,
+        inputs,
+    } = origins;
+    let (context, known) = prepare::begin(loaded, expansion, options, credits, scenes)?;
+    let listener = Mutex::new(watch);
+    let journal = Journal::new(&context, known, &listener);
+    let rendered = render(&context, &journal, inputs, &|| write_record(&record));
+    let (mut report, known) = journal.close();
+    match rendered {
+        Ok(halt) => report.halt = halt,
+        // Nothing was begun, so nothing is left behind.
+        Err(error @ RunError::Refused { .. }) => {
+            let _ = context.session.end(&known);
+            return Err(error);
+        }
         // The session is not ended: the next run picks up what this one leaves.
+        Err(error) => return Err(error),
+    }
+    report.took = begun.elapsed();
+    let ended = context.session.end(&known);
+    ended.map_err(RunError::disk(state.path()))?;
+    if report.is_complete() {
+        record.complete = options.whole;
+        record.pass_ended = true;
+        write_record(&record)?;
+    }
+    Ok(report)
+}
+
+/// Renders all that is missing; gives why the run stopped before that, if it did.
+fn render(
+    context: &Context<'_>,
+    journal: &Journal<'_>,
+    inputs: BTreeMap<String, Inputs>,
+    begun: &dyn Fn() -> Result<(), RunError>,
+) -> Result<Option<Halt>, RunError> {
+    let running = prepare::prepare(context, journal, inputs)?;
+    begun()?;
+    running.render_and_watch();
+    let workshop = &running.workshop;
+    workshop.remove_prepared(context);
+    journal.remark_on_left_behind(&workshop.supervisor.engines.end_all_orphans());
+    if let Some(error) = running.board.error() {
         return Err(error);
     }
-    if work.board.halted().is_none() {
-        work.wait_for_the_silent()?;
+    let halt = running.board.halted();
+    if halt.is_none() {
+        running.other_runs().wait_for_the_silent()?;
     }
-    work.remove_staging_folders()?;
-    work.discard_finished()?;
-    work.report_unproven();
-    let halt = work.board.halted();
-    let warnings = work.warnings().told(&work.known().warned);
-    let (session, mut report, known) = work.dismantle();
-    let told: Vec<Line> = warnings
+    workshop.remove_staging_folders(context, journal)?;
+    let files = ExistingFiles { context, journal };
+    files.discard_finished()?;
+    files.report_unproven();
+    let warnings = journal.warnings().told(&journal.known().warned);
+    let lines: Vec<Line> = warnings
         .iter()
         .map(|one| {
             Line::Warned(Warned {
@@ -128,18 +194,7 @@ pub fn run(
             })
         })
         .collect();
-    report.warnings = warnings;
-    report.halt = halt;
-    report.took = begun.elapsed();
-    if !told.is_empty() {
-        let written = session.publisher.ledger().note(&told);
-        written.map_err(RunError::disk(&state))?;
-    }
-    session.end(&known).map_err(RunError::disk(&state))?;
-    if report.is_complete() {
-        record.complete = options.whole;
-        record.pass_ended = true;
-        when::write(&state, &loaded.file, &record).map_err(RunError::disk(&state))?;
-    }
-    Ok(report)
+    journal.report().warnings = warnings;
+    journal.note_all(&lines)?;
+    Ok(halt)
 }

@@ -4,21 +4,25 @@ use std::path::Path;
 
 use truepath_core::frames::FrameSet;
 
-use super::work::Work;
+use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::inventory::There;
 use crate::ledger::How;
-use crate::lock::lock;
 use crate::movies::{self, MovieThere};
 use crate::publish::Credits;
 
-impl Work<'_> {
+impl Worker<'_> {
     fn movie_there(&self, index: usize) -> Result<MovieThere, RunError> {
-        let movie = &self.expansion.deliverables[index];
+        let movie = &self.context.expansion.deliverables[index];
         let path = movie.path(movie.common.frames.shot.first().unwrap_or(0));
         // Proving a movie takes a while: what is known is copied, and not held.
-        let known = self.known().clone();
-        let seen = movies::look(movie, &known, self.policy.verify_all, &self.loaded.folder);
+        let known = self.journal.known().clone();
+        let seen = movies::look(
+            movie,
+            &known,
+            self.context.policy.verify_all,
+            &self.context.loaded.folder,
+        );
         seen.map_err(RunError::disk(Path::new(&path)))
     }
 
@@ -26,7 +30,7 @@ impl Work<'_> {
     /// when it is there and of these very frames; one of other frames that a run has made is set
     /// aside.
     pub(super) fn movie_is_due(&self, index: usize) -> Result<bool, RunError> {
-        let movie = &self.expansion.deliverables[index];
+        let movie = &self.context.expansion.deliverables[index];
         let Some(source) = movie.movie().and_then(|one| one.source.as_deref()) else {
             return Ok(false);
         };
@@ -36,7 +40,7 @@ impl Work<'_> {
         let seen = self.movie_there(index)?;
         if !seen.lacking.is_empty() {
             let lacking = &seen.lacking;
-            self.failed(vec![Failure {
+            self.journal.failed(vec![Failure {
                 deliverable: index,
                 frame,
                 reason: format!("its sequence is not whole: frames {lacking} of {source}"),
@@ -44,49 +48,59 @@ impl Work<'_> {
             }])?;
             return Ok(false);
         }
-        lock(&self.movies).insert(index, seen.fingerprint);
+        self.workshop.know_movie(index, seen.fingerprint);
         match seen.there {
             There::Missing => return Ok(true),
             There::Valid | There::Touched => {}
-            There::Changed(_) if self.policy.keep_stale => {
-                let credits = self.credits_of(index);
-                self.take_in(movie, frame, &credits, How::Accepted)?;
-                self.report().accepted += 1;
+            There::Changed(_) if self.context.policy.keep_stale => {
+                let credits = self.workshop.credits(self.context, index);
+                self.files()
+                    .take_in(movie, frame, &credits, How::Accepted)?;
+                self.journal.report().accepted += 1;
             }
-            There::Changed(_) if self.policy.rerender_stale => {
-                self.make_room(&path, "it is not the file that was published")?;
+            There::Changed(_) if self.context.policy.rerender_stale => {
+                self.files()
+                    .make_room(&path, "it is not the file that was published")?;
                 return Ok(true);
             }
             There::Changed(difference) => {
                 let changed = FrameSet::range(frame, frame);
-                self.report().changed.push((index, difference, changed));
+                self.journal
+                    .report()
+                    .changed
+                    .push((index, difference, changed));
             }
             There::Unverifiable(reason) => {
                 let movie = FrameSet::range(frame, frame);
-                self.report().unverifiable.push((index, reason, movie));
+                self.journal
+                    .report()
+                    .unverifiable
+                    .push((index, reason, movie));
             }
             // A run has made it of other frames: it is made again, and the old one stays beside.
             There::Stale => {
-                self.make_room(&path, "its frames have changed since it was made")?;
+                self.files()
+                    .make_room(&path, "its frames have changed since it was made")?;
                 return Ok(true);
             }
             There::Broken(flaw) => {
-                self.make_room(&path, &flaw)?;
+                self.files().make_room(&path, &flaw)?;
                 return Ok(true);
             }
             There::Unrecorded => {
-                let run = self.credits[index].run.clone();
-                self.take_in(movie, frame, &Credits::of_nobody(run), How::Adopted)?;
-                self.report().adopted += 1;
+                let run = self.context.credits[index].run.clone();
+                self.files()
+                    .take_in(movie, frame, &Credits::of_nobody(run), How::Adopted)?;
+                self.journal.report().adopted += 1;
             }
         }
-        self.report().kept += 1;
+        self.journal.report().kept += 1;
         Ok(false)
     }
 
     /// What became of a movie that another run has done with.
     pub(super) fn settle_movie(&self, index: usize) -> Result<(), RunError> {
-        let movie = &self.expansion.deliverables[index];
+        let movie = &self.context.expansion.deliverables[index];
         let frame = movie.common.frames.shot.first().unwrap_or(0);
         if self.movie_there(index)?.there == There::Valid {
             self.brought_elsewhere(index, frame);
@@ -98,8 +112,8 @@ impl Work<'_> {
             reason: "another run began it and did not bring it".to_owned(),
             log: None,
         };
-        self.tell(&Event::Failed(&failure));
-        self.report().failures.push(failure);
+        self.journal.event(&Event::Failed(&failure));
+        self.journal.report().failures.push(failure);
         Ok(())
     }
 }

@@ -13,6 +13,7 @@ use super::Failure;
 use crate::complaint::Complaint;
 use crate::ledger::Spent;
 use crate::staging_area::FrameFlaw;
+use crate::system::signal_name;
 
 /// How a process ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -171,7 +172,7 @@ impl Outcome {
                 };
             }
             End::Code(code) => format!("the engine ended with exit code {code}{}", meant(*code)),
-            End::Signal(signal) => format!("the engine was ended by {}", name_of_signal(*signal)),
+            End::Signal(signal) => format!("the engine was ended by {}", signal_name(*signal)),
             End::TooLong(what, limit, key) => {
                 return format!("{what} for {}, the {key}", shown(*limit));
             }
@@ -232,30 +233,11 @@ fn meant(code: i32) -> String {
         130 | 134 | 136 | 137 | 139 | 143 => {
             format!(
                 " (from a shell: its program was ended by {})",
-                name_of_signal(code - 128)
+                signal_name(code - 128)
             )
         }
         _ => String::new(),
     }
-}
-
-/// `signal 9 (SIGKILL)`; the numbers are those of POSIX systems.
-fn name_of_signal(signal: i32) -> String {
-    let name = match signal {
-        1 => "SIGHUP",
-        2 => "SIGINT",
-        3 => "SIGQUIT",
-        4 => "SIGILL",
-        6 => "SIGABRT",
-        8 => "SIGFPE",
-        9 => "SIGKILL",
-        11 => "SIGSEGV",
-        13 => "SIGPIPE",
-        14 => "SIGALRM",
-        15 => "SIGTERM",
-        _ => return format!("signal {signal}"),
-    };
-    format!("signal {signal} ({name})")
 }
 
 /// Failures of one deliverable with one reason and one log together.

@@ -6,12 +6,12 @@ use truepath_core::command::Invocation;
 use truepath_core::plan::PlannedProcess;
 
 use super::RunError;
-use super::process::of_profile;
-use super::work::Work;
+use super::engine_process::of_profile;
+use super::worker::Worker;
 use crate::claims::{Asked, Claim};
 use crate::disk::hex;
 
-impl Work<'_> {
+impl Worker<'_> {
     /// All that a process needs to itself, over all machines; none where something is in use.
     pub(super) fn permits(&self, planned: &PlannedProcess) -> Result<Option<Vec<Claim>>, RunError> {
         let mut held = Vec::new();
@@ -34,8 +34,8 @@ impl Work<'_> {
 
     pub(super) fn give_up(&self, held: Vec<Claim>) -> Result<(), RunError> {
         for claim in held {
-            let closed = self.session.claims.close(&claim);
-            closed.map_err(RunError::disk(&self.state.folder))?;
+            let closed = self.context.session.claims.close(&claim);
+            closed.map_err(RunError::disk(self.context.state.path()))?;
         }
         Ok(())
     }
@@ -44,8 +44,8 @@ impl Work<'_> {
     /// engine that writes where the scene says, since nobody could tell whose a file there is; one of
     /// the licences of an engine.
     fn needed_alone(&self, planned: &PlannedProcess) -> Result<Vec<Vec<String>>, RunError> {
-        let members = planned.members(&self.expansion.deliverables);
-        let profile = &members[0].common.engine;
+        let members = planned.members(&self.context.expansion.deliverables);
+        let profile = &members.first().common.engine;
         let invocation = Invocation::planned(profile, &members, &planned.frames);
         let writes = invocation.writes().map_err(of_profile(profile))?;
         let folder = writes.map(|writes| {
@@ -60,8 +60,8 @@ impl Work<'_> {
     }
 
     pub(super) fn ask(&self, name: &str, again: bool) -> Result<Asked, RunError> {
-        let gone = |session: u32| self.session.is_gone(session);
-        let asked = self.session.claims.ask(name, again, &gone);
-        asked.map_err(RunError::disk(&self.state.folder))
+        let gone = |session: u32| self.context.session.is_gone(session);
+        let asked = self.context.session.claims.ask(name, again, &gone);
+        asked.map_err(RunError::disk(self.context.state.path()))
     }
 }

@@ -5,46 +5,44 @@ use std::time::Duration;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
+use truepath_core::finding::count;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Key;
 use truepath_core::plan::plan;
 
 use super::board::{Board, Chunk};
+use super::context::Context;
 use super::engines::name_and_version;
+use super::existing_files::{ExistingFiles, Stock};
+use super::journal::Journal;
+use super::other_runs::OtherRuns;
 use super::prospects::Prospects;
+use super::running::Running;
 use super::scenes::Scenes;
-use super::work::{Beginning, Work};
-use super::{Event, Options, RunError, Watch};
+use super::workshop::Workshop;
+use super::{Event, Options, RunError};
 use crate::Loaded;
 use crate::disk::hex;
 use crate::fingerprint::Fingerprints;
-use crate::ledger::Line;
+use crate::ledger::{Ledger, Line};
 use crate::publish::Credits;
-use crate::session::{Newcomer, Session, State};
+use crate::session::{Newcomer, Session};
 use crate::stale::Inputs;
-use crate::supervise::Warden;
+use crate::supervisor::Supervisor;
 
 /// How long a machine may give no sign of life where the job does not say it.
 pub(crate) const DEAD_AFTER: Duration = Duration::from_secs(30);
 
-/// Everything that rendering needs.
-pub(super) fn prepare<'a>(
-    loaded: &'a Loaded,
-    expansion: &'a Expansion,
-    options: &'a Options<'a>,
-    DeliverableKind {
-        credits,
-        scenes,
-        inputs,
-    }: DeliverableKind,
-    watch: &'a mut (dyn Watch + Send),
-) -> Result<Work<'a>, RunError> {
-    let state = State::new(loaded.state_folder());
-    // The chunks are those of all that is chosen, so that every run of the same job has the same.
-    let chunks = plan(expansion, &|index| {
-        expansion.deliverables[index].common.frames.selected.clone()
-    });
+/// Begins a session, and gives what the run works with and what the ledgers say.
+pub(super) fn begin<'r>(
+    loaded: &'r Loaded,
+    expansion: &'r Expansion,
+    options: &'r Options<'r>,
+    credits: Vec<Credits>,
+    scenes: Scenes,
+) -> Result<(Context<'r>, Ledger), RunError> {
+    let state = loaded.state_folder();
     let newcomer = Newcomer {
         job: &loaded.file,
         plan: identity(expansion),
@@ -54,30 +52,76 @@ pub(super) fn prepare<'a>(
         expansion,
     };
     let (session, known) = Session::begin(options.disk, &state, &newcomer)?;
-    let warden = Warden::start(options.this_program).map_err(RunError::Supervisor)?;
-    let mut work = Work::new(Beginning {
+    let context = Context {
         loaded,
         expansion,
         options,
-        session,
-        warden,
-        credits,
-        known,
+        disk: options.disk,
+        policy: options.policy,
         state,
+        session,
+        credits,
         scenes,
-        watch,
-    });
-    let remarks = work.known().remarks();
+    };
+    Ok((context, known))
+}
+
+/// Picks up what died, looks at what is there, and lays out the work.
+pub(super) fn prepare<'r>(
+    context: &'r Context<'r>,
+    journal: &'r Journal<'r>,
+    inputs: BTreeMap<String, Inputs>,
+) -> Result<Running<'r>, RunError> {
+    let supervisor = Supervisor::start(context.options.this_program);
+    let supervisor = supervisor.map_err(RunError::Supervisor)?;
+    remark_on_ledgers(journal);
+    note_inputs(journal, inputs)?;
+    OtherRuns { context, journal }.pick_up_the_dead()?;
+    let files = ExistingFiles { context, journal };
+    files.accept_unproven()?;
+    let stock = files.take_stock()?;
+    announce(context, journal, &stock);
+    let chunks = chunks(context.expansion, &stock);
+    let jobs = context.options.jobs;
+    if jobs > 1 && !chunks.is_empty() && chunks.len() < jobs {
+        journal.remark(&format!(
+            "the work is cut into {} only, so {} of {} jobs have nothing to do; `chunk` cuts it finer",
+            count(chunks.len() as u64, "piece", "pieces"),
+            jobs - chunks.len(),
+            jobs
+        ));
+    }
+    let is_begun = |index: usize| {
+        let selected = &context.expansion.deliverables[index].common.frames.selected;
+        stock.missing[index].count() < selected.count()
+    };
+    let prospects = Prospects::new(&stock.missing, &is_begun);
+    Ok(Running {
+        context,
+        journal,
+        stock,
+        board: Board::new(chunks, jobs.max(1)),
+        prospects,
+        workshop: Workshop::new(supervisor),
+    })
+}
+
+/// Says what cannot be read of the ledgers.
+fn remark_on_ledgers(journal: &Journal<'_>) {
+    let remarks = journal.known().remarks();
     if let Some(first) = remarks.first() {
         let more = match remarks.len() - 1 {
             0 => String::new(),
             more => format!(", and {more} more like it; `truepath status` says which"),
         };
-        work.tell(&Event::Remark(&format!("{first}{more}")));
+        journal.remark(&format!("{first}{more}"));
     }
-    // Should frames be stale one day, this says why.
+}
+
+/// Writes down what makes the pictures of each fingerprint: should frames be stale one day, this says why.
+fn note_inputs(journal: &Journal<'_>, inputs: BTreeMap<String, Inputs>) -> Result<(), RunError> {
     let fresh: Vec<Line> = {
-        let known = work.known();
+        let known = journal.known();
         let inputs = inputs.into_iter();
         inputs
             .filter(|(fingerprint, _)| !known.inputs.contains_key(fingerprint))
@@ -87,73 +131,52 @@ pub(super) fn prepare<'a>(
             })
             .collect()
     };
-    if !fresh.is_empty() {
-        let written = work.session.publisher.ledger().note(&fresh);
-        written.map_err(RunError::disk(&work.state.folder))?;
-    }
-    work.pick_up_the_dead()?;
-    work.accept_unproven()?;
-    let stock = match work.take_stock() {
-        Ok(stock) => stock,
-        Err(error) => {
-            // Nothing was begun, so nothing is left behind.
-            let (session, _, known) = work.dismantle();
-            let _ = session.end(&known);
-            return Err(error);
-        }
-    };
+    journal.note_all(&fresh)
+}
+
+/// Says what is wanted, what is there, and how long the rest may take.
+fn announce(context: &Context<'_>, journal: &Journal<'_>, stock: &Stock) {
+    let expansion = context.expansion;
     let mut done = Vec::new();
     for (deliverable, missing) in expansion.deliverables.iter().zip(&stock.missing) {
-        let chosen = &deliverable.common.frames.selected;
-        done.push(chosen.difference(missing).unwrap_or_default());
+        let selected = &deliverable.common.frames.selected;
+        done.push(selected.difference(missing).unwrap_or_default());
     }
-    work.replaced = stock.replaced;
-    {
-        let expected = work.known().experience.expected(expansion);
-        let files: Vec<u64> = stock.missing.iter().map(FrameSet::count).collect();
-        let forecast = Forecast::new(&expected, &files, options.jobs);
-        let replaced = work.replaced.iter().map(|files| files.len() as u64).sum();
-        let report = work.report();
-        work.tell(&Event::Begun {
-            wanted: report.wanted,
-            there: report.kept,
-            replaced,
-            done: &done,
-            forecast: &forecast,
-        });
-    }
+    let expected = journal.known().experience.expected(expansion);
+    let files: Vec<u64> = stock.missing.iter().map(FrameSet::count).collect();
+    let forecast = Forecast::new(&expected, &files, context.options.jobs);
+    let (wanted, there) = {
+        let report = journal.report();
+        (report.wanted, report.kept)
+    };
+    journal.event(&Event::Begun {
+        wanted,
+        there,
+        replaced: stock.replaced.iter().map(|files| files.len() as u64).sum(),
+        done: &done,
+        forecast: &forecast,
+    });
+}
+
+/// The chunks of which something is missing. They are those of all that is selected, so that every run
+/// of the same job has the same.
+fn chunks(expansion: &Expansion, stock: &Stock) -> Vec<Chunk> {
+    let selected = |index: usize| expansion.deliverables[index].common.frames.selected.clone();
     let sources = sources(expansion);
-    let chunks = chunks
+    plan(expansion, &selected)
         .into_iter()
         .filter(|one| {
             let lacks = |index: &usize| one.frames.count_shared(&stock.missing[*index]) > 0;
             one.deliverables.iter().any(lacks)
         })
         .map(|planned| Chunk {
-            source: sources.get(&planned.deliverables[0]).copied(),
+            source: sources.get(planned.deliverables.first()).copied(),
             planned,
             attempts: VecDeque::new(),
             failed_probes: Vec::new(),
             claim: None,
-        });
-    let chunks: Vec<Chunk> = chunks.collect();
-    if options.jobs > 1 && !chunks.is_empty() && chunks.len() < options.jobs {
-        let remark = format!(
-            "the work is cut into {} only, so {} of {} jobs have nothing to do; `chunk` cuts it finer",
-            truepath_core::finding::count(chunks.len() as u64, "piece", "pieces"),
-            options.jobs - chunks.len(),
-            options.jobs
-        );
-        work.tell(&Event::Remark(&remark));
-    }
-    work.board = Board::new(chunks, options.jobs.max(1));
-    let begun = |index: usize| {
-        let chosen = &expansion.deliverables[index].common.frames.selected;
-        stock.missing[index].count() < chosen.count()
-    };
-    work.prospects = Prospects::new(&stock.missing, &begun);
-    work.missing = stock.missing;
-    Ok(work)
+        })
+        .collect()
 }
 
 /// How long a machine may give no sign of life.
@@ -200,9 +223,9 @@ fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
         .collect()
 }
 
-/// What makes the files of a run.
-pub(super) struct DeliverableKind {
-    /// What is said of the files of each deliverable.
+/// What the files of a run are made from.
+pub(super) struct Origins {
+    /// What is recorded with the files of each deliverable.
     pub(super) credits: Vec<Credits>,
     /// The scenes as they are when the run begins.
     pub(super) scenes: Scenes,
@@ -210,12 +233,12 @@ pub(super) struct DeliverableKind {
     pub(super) inputs: BTreeMap<String, Inputs>,
 }
 
-/// What is said of every file that a run publishes, and the scenes as they are when it begins.
-pub(super) fn credits(
+/// What is recorded with every file that a run publishes, and the scenes as they are when it begins.
+pub(super) fn origins(
     loaded: &Loaded,
     expansion: &Expansion,
     run: Option<&str>,
-) -> Result<DeliverableKind, RunError> {
+) -> Result<Origins, RunError> {
     let mut fingerprints = Fingerprints::new(loaded);
     let mut engines: Vec<(String, String)> = Vec::new();
     let mut credits = Vec::new();
@@ -251,7 +274,7 @@ pub(super) fn credits(
             run: run.map(str::to_owned),
         });
     }
-    Ok(DeliverableKind {
+    Ok(Origins {
         credits,
         inputs,
         scenes: Scenes::new(fingerprints.scenes()),

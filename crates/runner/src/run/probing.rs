@@ -5,16 +5,16 @@ use truepath_core::frames::FrameSet;
 use truepath_core::plan::PlannedProcess;
 
 use super::board::{Attempt, Chunk, Next};
-use super::work::Work;
+use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::clock::Moment;
 
-impl Work<'_> {
+impl Worker<'_> {
     /// Puts a frame that is to be tried alone in front; whether the chunk has one.
     pub(super) fn probe_first(&self, chunk: &mut Chunk) -> bool {
         let retries = |planned: &PlannedProcess| {
-            let index = planned.deliverables[0];
-            self.expansion.deliverables[index]
+            let index = *planned.deliverables.first();
+            self.context.expansion.deliverables[index]
                 .common
                 .processes
                 .limits
@@ -55,10 +55,13 @@ impl Work<'_> {
     /// Frames that failed while it was open whether anything works are tried again now, or failed.
     pub(super) fn go_on_with_probes(&self, chunk: &mut Chunk) -> Result<(), RunError> {
         for (attempt, failures) in std::mem::take(&mut chunk.failed_probes) {
-            let index = attempt.planned.deliverables[0];
-            let limits = &self.expansion.deliverables[index].common.processes.limits;
+            let index = *attempt.planned.deliverables.first();
+            let limits = &self.context.expansion.deliverables[index]
+                .common
+                .processes
+                .limits;
             if limits.retries == 0 {
-                self.failed(failures)?;
+                self.journal.failed(failures)?;
             } else {
                 chunk.attempts.push_back(Attempt {
                     tries: 1,
@@ -100,18 +103,19 @@ impl Work<'_> {
             }
         }
         let failed = FrameSet::from_frames(failures.iter().map(|failure| failure.frame));
-        self.failed_silently(failures)?;
+        self.journal.failed_silently(failures)?;
         let not_tried = frames.difference(&failed).unwrap_or_default();
         chunk.attempts.clear();
         for &deliverable in chunk.planned.deliverables.iter() {
-            let missing = not_tried.intersection(&self.missing[deliverable]);
-            self.report()
+            let missing = not_tried.intersection(&self.stock.missing[deliverable]);
+            self.journal
+                .report()
                 .give_up(deliverable, reason, &missing.unwrap_or_default());
         }
         if let Some(tried) = self.prospects.tried_once(&chunk.planned) {
-            let members = chunk.planned.members(&self.expansion.deliverables);
+            let members = chunk.planned.members(&self.context.expansion.deliverables);
             let label = truepath_core::plan::label(&members);
-            self.tell(&Event::GivenUp {
+            self.journal.event(&Event::GivenUp {
                 deliverables: &chunk.planned.deliverables,
                 label: &label,
                 tried: &tried,

@@ -45,7 +45,7 @@ impl Prospects {
     }
 
     fn with<T>(&self, planned: &PlannedProcess, act: impl FnOnce(&mut Prospect) -> T) -> Option<T> {
-        let index = planned.deliverables.first()?;
+        let index = planned.deliverables.first();
         lock(&self.all).get_mut(index).map(act)
     }
 

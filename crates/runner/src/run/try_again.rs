@@ -6,13 +6,13 @@ use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::probes::Verdict;
 use truepath_core::retry::{self, Again, Tried};
 
+use super::RunError;
 use super::board::{Attempt, Chunk, Next};
 use super::outcome::{End, Outcome, Unconfirmed};
-use super::work::Work;
-use super::{Event, RunError};
+use super::worker::Worker;
 use crate::clock::Moment;
 
-impl Work<'_> {
+impl Worker<'_> {
     /// What follows from the outcome of a process: what it did not bring is tried again, or has failed.
     pub(super) fn after(
         &self,
@@ -20,7 +20,7 @@ impl Work<'_> {
         attempt: Attempt,
         outcome: &Outcome,
     ) -> Result<Next, RunError> {
-        let one = &self.expansion.deliverables[attempt.planned.deliverables[0]];
+        let one = attempt.planned.first(&self.context.expansion.deliverables);
         let limits = &one.common.processes.limits;
         if outcome.published > 0 {
             self.prospects.rendered(&chunk.planned);
@@ -117,14 +117,14 @@ impl Work<'_> {
                 self.prospects.failed(&chunk.planned, &evidence);
             }
             if self.prospects.verdict(&chunk.planned) == Verdict::Works {
-                self.failed(failures)?;
+                self.journal.failed(failures)?;
             } else {
                 chunk.failed_probes.push((attempt, failures));
             }
             return self.again_or_close(chunk);
         }
         let limits = {
-            let one = &self.expansion.deliverables[attempt.planned.deliverables[0]];
+            let one = attempt.planned.first(&self.context.expansion.deliverables);
             &one.common.processes.limits
         };
         let again = retry::next(
@@ -150,10 +150,12 @@ impl Work<'_> {
         again: &[Again],
     ) -> Result<Next, RunError> {
         if again.is_empty() {
-            self.failed(outcome.failures())?;
+            self.journal.failed(outcome.failures())?;
             return self.again_or_close(chunk);
         }
-        let members = attempt.planned.members(&self.expansion.deliverables);
+        let members = attempt
+            .planned
+            .members(&self.context.expansion.deliverables);
         for piece in again {
             let wanted = |index: usize| {
                 let of_it = outcome.missing.iter().find(|(one, ..)| *one == index);
@@ -169,9 +171,9 @@ impl Work<'_> {
                     outcome.reason(),
                     super::outcome::shown(piece.pause)
                 );
-                self.tell(&Event::Remark(&remark));
+                self.journal.remark(&remark);
             }
-            let attempts = plan(self.expansion, &wanted)
+            let attempts = plan(self.context.expansion, &wanted)
                 .into_iter()
                 .map(|planned| Attempt {
                     planned,

@@ -6,37 +6,35 @@ use truepath_core::command::Invocation;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::label;
 
+use super::RunError;
 use super::board::Attempt;
+use super::engine_process::EngineProcess;
 use super::outcome::Outcome;
-use super::process::Members;
-use super::work::Work;
-use super::{Event, RunError};
+use super::worker::Worker;
 use crate::checkpoints::Checkpoints;
 use crate::staging_area::StagingArea;
 
-impl Work<'_> {
+impl EngineProcess<'_> {
     /// Lays the checkpoints of a process's frames into its staging folder; gives the arguments that
     /// tell the engine to continue from them.
-    pub(super) fn checkpoints_laid_in(
+    pub(super) fn lay_checkpoints_in(
         &self,
         invocation: &Invocation<'_>,
-        members: &Members<'_>,
-        tries: u32,
     ) -> Result<Vec<String>, RunError> {
-        let Some(checkpoints) = self.checkpoints(members[0].0) else {
+        let Some(checkpoints) = self.checkpoints() else {
             return Ok(Vec::new());
         };
         let staging = Path::new(invocation.staging);
         let laid_in = checkpoints
-            .lay_in(invocation, tries)
+            .lay_in(invocation, self.attempt.tries)
             .map_err(RunError::disk(staging))?;
         if !laid_in.frames.is_empty() {
             let frames = FrameSet::from_frames(laid_in.frames.iter().copied());
-            self.report().continued += frames.count();
-            self.tell(&Event::Remark(&format!(
+            self.worker.journal.report().continued += frames.count();
+            self.worker.journal.remark(&format!(
                 "{}: frame {frames} is continued from its checkpoint",
                 label(invocation.deliverables)
-            )));
+            ));
         }
         Ok(laid_in.arguments)
     }
@@ -48,13 +46,13 @@ impl Work<'_> {
         area: &StagingArea<'_>,
         ended: bool,
     ) -> Result<Vec<Frame>, RunError> {
-        let Some(checkpoints) = self.checkpoints(area.outputs[0].index) else {
+        let Some(checkpoints) = self.checkpoints() else {
             return Ok(Vec::new());
         };
         let refused = RunError::disk(&area.folder);
         let remarks = checkpoints.keep(&area.folder, ended).map_err(refused)?;
         for remark in remarks {
-            self.tell(&Event::Remark(&remark));
+            self.worker.journal.remark(&remark);
         }
         if ended {
             checkpoints
@@ -64,13 +62,16 @@ impl Work<'_> {
         Ok(checkpoints.continuable(&area.frames))
     }
 
-    /// The checkpoints of a deliverable.
-    fn checkpoints(&self, index: usize) -> Option<Checkpoints<'_>> {
-        let fingerprint = self.credits[index].fingerprint.as_deref();
-        let deliverable = &self.expansion.deliverables[index];
-        Checkpoints::of(&self.state.folder, fingerprint, deliverable)
+    /// The checkpoints of the first deliverable.
+    fn checkpoints(&self) -> Option<Checkpoints<'_>> {
+        let context = self.worker.context;
+        let (index, deliverable) = *self.members.first();
+        let fingerprint = context.credits[index].fingerprint.as_deref();
+        Checkpoints::of(context.disk, &context.state, fingerprint, deliverable)
     }
+}
 
+impl Worker<'_> {
     /// Remembers the frames that a stopped process was working on.
     pub(super) fn report_unfinished(&self, attempt: &Attempt, outcome: &Outcome) {
         let mut frames: Vec<Frame> = outcome.continuable.clone();
@@ -78,7 +79,7 @@ impl Work<'_> {
         frames.extend(pictures.chain(outcome.failed_at));
         frames.sort_unstable();
         frames.dedup();
-        let mut report = self.report();
+        let mut report = self.journal.report();
         for frame in frames {
             for (index, missing, _) in &outcome.missing {
                 if missing.contains(frame) && attempt.planned.deliverables.contains(index) {

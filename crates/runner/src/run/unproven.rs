@@ -4,8 +4,10 @@
 use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
-use super::outcome::{End, Outcome};
-use super::work::Work;
+use super::engine_process::EngineProcess;
+use super::existing_files::ExistingFiles;
+use super::outcome::End;
+use super::worker::Worker;
 use super::{Event, RunError};
 use crate::disk::{hash_file, stamp};
 use crate::ledger::{Line, Unproven};
@@ -13,39 +15,44 @@ use crate::publish::Ready;
 use crate::staging_area::StagingArea;
 use crate::unproven::move_aside;
 
-impl Work<'_> {
+impl EngineProcess<'_> {
     /// Moves what a process left of its frames aside. What was moved aside before under the same true
     /// name gives way to it.
-    pub(super) fn move_unproven_aside(
-        &self,
-        area: &StagingArea<'_>,
-        outcome: &Outcome,
-    ) -> Result<(), RunError> {
+    pub(super) fn move_unproven_aside(&self, area: &StagingArea<'_>) -> Result<(), RunError> {
+        let Worker {
+            context, journal, ..
+        } = self.worker;
+        let outcome = &self.outcome;
         for (_, output, frame) in area.left_over() {
             let path = area.outputs[output].deliverable.path(frame);
-            self.discard(&|one| one.path == path)?;
+            self.worker.files().discard(&|one| one.path == path)?;
         }
         let hash = |index, frame| outcome.unproven.get(&(index, frame)).cloned();
         let code = match outcome.end {
             End::Code(code) => Some(code),
             _ => None,
         };
-        let moved = move_aside(self.disk, area, &hash, code);
+        let moved = move_aside(context.disk, area, &hash, code);
         for one in moved.map_err(RunError::disk(&area.folder))? {
-            self.known().unproven.insert(one.aside.clone(), one.clone());
-            self.note(Line::Unproven(one))?;
+            journal
+                .known()
+                .unproven
+                .insert(one.aside.clone(), one.clone());
+            journal.note(Line::Unproven(one))?;
         }
         Ok(())
     }
+}
 
+impl ExistingFiles<'_> {
     /// Removes pictures that were moved aside and that are finished by now.
     pub(super) fn discard_finished(&self) -> Result<(), RunError> {
-        if self.known().unproven.is_empty() {
+        if self.journal.known().unproven.is_empty() {
             return Ok(());
         }
-        self.refresh()?;
+        self.journal.refresh()?;
         let published: Vec<String> = {
-            let known = self.known();
+            let known = self.journal.known();
             let all = known.unproven.values().map(|one| one.path.clone());
             all.filter(|path| known.published.get(path).is_some())
                 .collect()
@@ -56,7 +63,7 @@ impl Work<'_> {
     /// Removes some pictures that were moved aside; one that somebody has changed since stays.
     fn discard(&self, which: &dyn Fn(&Unproven) -> bool) -> Result<(), RunError> {
         let chosen: BTreeMap<String, Unproven> = {
-            let known = self.known();
+            let known = self.journal.known();
             let all = known.unproven.iter().filter(|(_, one)| which(one));
             all.map(|(aside, one)| (aside.clone(), one.clone()))
                 .collect()
@@ -64,17 +71,18 @@ impl Work<'_> {
         for (aside, one) in chosen {
             let file = PathBuf::from(&aside);
             let folder = file.parent().unwrap_or(Path::new("/"));
-            let is_ours = self.grounds().is_set_aside(&file);
+            let is_ours = self.context.grounds().is_set_aside(&file);
             let is_unchanged = stamp(&file).is_ok_and(|found| found == Some(one.stamp));
             if is_ours && is_unchanged {
-                self.disk
+                self.context
+                    .disk
                     .remove_file(&file)
                     .map_err(RunError::disk(&file))?;
                 // Only an empty one goes.
-                let _ = std::fs::remove_dir(folder);
+                let _ = self.context.disk.remove_folder(folder);
             }
-            self.known().unproven.remove(&aside);
-            self.note(Line::Discarded { aside })?;
+            self.journal.known().unproven.remove(&aside);
+            self.journal.note(Line::Discarded { aside })?;
         }
         Ok(())
     }
@@ -82,16 +90,16 @@ impl Work<'_> {
     /// Says what was moved aside and is still there at the end.
     pub(super) fn report_unproven(&self) {
         let left: Vec<PathBuf> = {
-            let known = self.known();
+            let known = self.journal.known();
             let ours = |one: &&Unproven| {
-                let mut all = self.expansion.deliverables.iter();
+                let mut all = self.context.expansion.deliverables.iter();
                 all.any(|deliverable| deliverable.pattern.read(&one.path).is_some())
             };
             let asides = known.unproven.values().filter(ours);
             asides.map(|one| PathBuf::from(&one.aside)).collect()
         };
         for to in left.iter().filter(|to| to.is_file()) {
-            self.tell(&Event::Aside {
+            self.journal.event(&Event::Aside {
                 what: "a picture that is not proven to be finished",
                 to,
             });
@@ -101,10 +109,10 @@ impl Work<'_> {
     /// Takes pictures that were moved aside as they are: those that decode, of today's settings, whose
     /// process ended by itself.
     pub(super) fn accept_unproven(&self) -> Result<(), RunError> {
-        if !self.policy.accept_unproven {
+        if !self.context.policy.accept_unproven {
             return Ok(());
         }
-        let all: Vec<Unproven> = self.known().unproven.values().cloned().collect();
+        let all: Vec<Unproven> = self.journal.known().unproven.values().cloned().collect();
         let mut ready = Vec::new();
         for one in all {
             let (Some(hash), Some(_)) = (&one.hash, one.code) else {
@@ -112,6 +120,7 @@ impl Work<'_> {
             };
             let aside = PathBuf::from(&one.aside);
             let wanted = self
+                .context
                 .expansion
                 .deliverables
                 .iter()
@@ -128,8 +137,8 @@ impl Work<'_> {
             let Some((index, frame)) = wanted else {
                 continue;
             };
-            let credits = &self.credits[index];
-            if !self.grounds().is_set_aside(&aside) {
+            let credits = &self.context.credits[index];
+            if !self.context.grounds().is_set_aside(&aside) {
                 continue;
             }
             let is_as_it_was = hash_file(&aside).is_ok_and(|found| found == *hash);
@@ -147,13 +156,13 @@ impl Work<'_> {
                 record,
             });
         }
-        let results = self.publish(ready);
+        let results = self.journal.publish(ready);
         let mut accepted = 0;
         for brought in results.into_iter().flatten() {
             accepted += 1;
-            self.known().publish(&brought.record);
+            self.journal.known().publish(&brought.record);
         }
-        self.report().accepted += accepted;
+        self.journal.report().accepted += accepted;
         self.discard_finished()
     }
 }

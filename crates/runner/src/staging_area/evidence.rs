@@ -12,8 +12,8 @@ use super::{CollectError, Found, FrameFlaw, StagingArea, name_of, verified};
 use crate::crash::point;
 use crate::disk::{changed_at, modified_at, stamp};
 use crate::ledger::How;
-use crate::open_files::is_open_for_writing;
 use crate::publish::Ready;
+use crate::system::is_open_for_writing;
 
 /// What proves that files are finished.
 #[derive(Debug, Clone, Copy, Default)]

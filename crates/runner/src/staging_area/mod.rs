@@ -13,6 +13,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::io;
 use std::path::{Path, PathBuf};
 
+use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{Invocation, learn};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
@@ -136,12 +137,12 @@ fn verified(
 impl<'a> StagingArea<'a> {
     pub(crate) fn new(
         folder: PathBuf,
-        members: Vec<(usize, &'a Deliverable, Credits)>,
+        members: &AtLeastOne<(usize, &'a Deliverable, Credits)>,
         frames: FrameSet,
         profile: &'a Profile,
     ) -> Self {
         let name = folder.display().to_string();
-        let deliverables: Vec<&Deliverable> = members.iter().map(|(_, one, _)| *one).collect();
+        let deliverables = members.map(|(_, one, _)| *one);
         let invocation = Invocation {
             profile,
             deliverables: &deliverables,

@@ -3,13 +3,14 @@
 use std::io::{self, Write};
 use std::process::ExitCode;
 
+use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{Invocation, map_row};
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
 use truepath_core::executor::OneThread;
 use truepath_core::job::{no_files, read};
 use truepath_core::nearest::advice;
 use truepath_core::picture::FORMATS;
-use truepath_core::plan::plan;
+use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::profile::{Profile, Profiles};
 use truepath_core::quote::posix_line;
 use truepath_core::system::System;
@@ -152,10 +153,12 @@ fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
         let plan = plan(&expansion, &|index| {
             expansion.deliverables[index].common.frames.selected.clone()
         });
-        let invocation = plan.iter().find(|one| {
-            expansion.deliverables[one.deliverables[0]].common.engine.name == profile.name
-        })?;
-        let one = &expansion.deliverables[invocation.deliverables[0]];
+        let is_of_profile = |planned: &&PlannedProcess| {
+            planned.first(&expansion.deliverables).common.engine.name == profile.name
+        };
+        let planned = plan.iter().find(is_of_profile)?;
+        let one = planned.first(&expansion.deliverables);
+        let alone = AtLeastOne::one(one);
         let takes = profile.maps.iter().all(|table| {
             let row = map_row(profile, one, &table.name);
             row.is_none_or(|(asked, word)| asked.is_empty() || word.is_some())
@@ -165,8 +168,8 @@ fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
         }
             let invocation = Invocation {
             profile,
-            deliverables: &[one],
-            frames: &invocation.frames,
+            deliverables: &alone,
+            frames: &planned.frames,
             staging: "/show/r/staging",
             prepared: profile.prepare.as_ref().map(|_| "/show/prepared"),
         };

@@ -2,17 +2,18 @@
 
 use std::ffi::OsString;
 use std::fs::{self, File};
-use std::os::unix::process::CommandExt;
-use std::path::Path;
 use std::process::{Command, ExitCode, Stdio};
+
+use truepath_runner::StateFolder;
+use truepath_runner::system::in_own_group;
 
 use crate::outcome::{DONE, Trouble};
 use crate::show::print;
 use crate::this_program;
 
 /// Starts the same call again, without the terminal, and tells where it goes on.
-pub(super) fn detach(state: &Path) -> Result<ExitCode, Trouble> {
-    let folder = state.join("logs");
+pub(super) fn detach(state: &StateFolder) -> Result<ExitCode, Trouble> {
+    let folder = state.logs();
     let trouble = || Trouble::outside(folder.display().to_string());
     fs::create_dir_all(&folder).map_err(trouble())?;
     let mut number = 1;
@@ -29,13 +30,14 @@ pub(super) fn detach(state: &Path) -> Result<ExitCode, Trouble> {
         .filter(|argument| argument != "--detach")
         .collect();
     let program = this_program::path().map_err(Trouble::outside("this program"))?;
-    let child = Command::new(program)
+    let mut command = Command::new(program);
+    command
         .args(arguments)
         .stdin(Stdio::null())
         .stdout(output.try_clone().map_err(trouble())?)
-        .stderr(output)
-        // What the terminal sends to those in front of it is not for this one.
-        .process_group(0)
+        .stderr(output);
+    // What the terminal sends to those in front of it is not for this one.
+    let child = in_own_group(&mut command)
         .spawn()
         .map_err(Trouble::outside("this program"))?;
     print(&format!(

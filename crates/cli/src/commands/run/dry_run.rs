@@ -42,7 +42,7 @@ pub(super) fn tell(chosen: &Chosen, rendered: &Expansion, jobs: usize) -> Result
     let mut out = crate::show::out();
     let mut of: BTreeMap<usize, u64> = BTreeMap::new();
     for process in &processes {
-        *of.entry(process.deliverables[0]).or_default() += 1;
+        *of.entry(*process.deliverables.first()).or_default() += 1;
     }
     for (index, one) in rendered.deliverables.iter().enumerate() {
         let frames = &missing[index];

@@ -2,7 +2,6 @@
 
 use std::fs::{self, File};
 use std::io::{self, Write};
-use std::os::unix::fs::FileTypeExt;
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::{Receiver, SyncSender, sync_channel};
 use std::thread;
@@ -11,6 +10,7 @@ use std::time::Duration;
 use serde_json::{Value, json};
 use truepath_core::deliverable::Deliverable;
 use truepath_runner::run::{Event, Watch};
+use truepath_runner::system::is_pipe;
 
 use crate::outcome::Trouble;
 use crate::show::remark;
@@ -39,7 +39,7 @@ struct Writer {
 impl Writer {
     fn open(path: &Path) -> Result<Self, Trouble> {
         // A pipe that is opened for reading as well neither waits for a reader nor fails without one.
-        let is_pipe = fs::metadata(path).is_ok_and(|facts| facts.file_type().is_fifo());
+        let is_pipe = fs::metadata(path).is_ok_and(|facts| is_pipe(&facts));
         let mut options = File::options();
         match is_pipe {
             true => options.read(true).write(true),

@@ -117,9 +117,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         return detach::detach(&chosen.loaded.state_folder());
     }
     if arguments.low_priority {
-        // The highest number is the lowest priority, and all that is started inherits it.
-        rustix::process::nice(19)
-            .map_err(|error| Trouble::outside("low priority")(error.into()))?;
+        truepath_runner::system::lower_priority().map_err(Trouble::outside("low priority"))?;
     }
     let until = arguments.stopping.until();
     let interrupt = stopping::listen()?;

@@ -9,6 +9,7 @@ use std::time::{Duration, Instant};
 use truepath_core::finding::count;
 use truepath_core::plan::plan;
 use truepath_core::quote::posix_line;
+use truepath_runner::disk::{Disk, RealDisk};
 use truepath_runner::run::Report;
 use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
 use truepath_runner::status::{Follower, Status};
@@ -34,8 +35,10 @@ pub(super) fn run(chosen: &Chosen) -> Result<Ended, Trouble> {
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
-    let folder = chosen.loaded.state_folder().join("slurm");
-    fs::create_dir_all(&folder).map_err(Trouble::outside(folder.display().to_string()))?;
+    let folder = chosen.loaded.state_folder().slurm();
+    RealDisk
+        .create_folders(&folder)
+        .map_err(Trouble::outside(folder.display().to_string()))?;
     let began = Instant::now();
     let before = follower.look().map_err(refused())?.files().1;
     let mut barren = 0;
@@ -129,12 +132,16 @@ fn hand_in(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Trouble
         truepath_core::quote::posix(&here.display().to_string())
     );
     let script: PathBuf = folder.join("run.sh");
-    fs::write(&script, text).map_err(trouble(&script))?;
+    RealDisk
+        .write_whole(&script, text.as_bytes())
+        .map_err(trouble(&script))?;
     let options = cluster(&chosen.loaded.job, &chosen.chosen).options();
     let output = folder.join("%A-%a.txt");
     let job = submit(&script, tasks, &options, &output).map_err(Trouble::outside("the cluster"))?;
     let kept = folder.join("job");
-    fs::write(&kept, format!("{job}\n")).map_err(trouble(&kept))?;
+    RealDisk
+        .write_whole(&kept, format!("{job}\n").as_bytes())
+        .map_err(trouble(&kept))?;
     remark(&format!(
         "job {job}: {} handed to the cluster",
         count(tasks, "task", "tasks")

@@ -500,8 +500,8 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "scene-changes",
         kind: &SCENE_CHANGES,
         tables: &[Project],
-        meaning: "What a run does when a scene changes under it, or a file that it is known to need: `stop` to start processes with it, or only `tell`. Unset, `stop`.",
-        example: r#"scene-changes = "tell""#,
+        meaning: "What a run does when a scene changes under it, or a file that it is known to need: `stop` starting processes, or only `report` it. Unset, `stop`.",
+        example: r#"scene-changes = "report""#,
     },
     KeyFacts {
         key: Key::Unverifiable,

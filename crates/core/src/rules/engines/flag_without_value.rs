@@ -1,5 +1,6 @@
 //! A flag in front of a token that has no value.
 
+use crate::at_least_one::AtLeastOne;
 use crate::command::Invocation;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
@@ -70,7 +71,7 @@ fn lone_flag(subject: &Subject<'_>, one: &Deliverable) -> Option<Lone> {
         return None;
     }
     let first = FrameSet::from_frames(one.common.frames.shot.first());
-    let alone = [one];
+    let alone = AtLeastOne::one(one);
     let invocation = Invocation::planned(profile, &alone, &first);
     let pairs = profile.arguments.windows(2);
     let at = pairs

@@ -1,5 +1,6 @@
 //! A value that the engine cannot take as an argument.
 
+use crate::at_least_one::AtLeastOne;
 use crate::command::{ArgumentError, Invocation};
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
@@ -40,9 +41,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let refusal = |one: &Deliverable| {
         let frames = FrameSet::from_frames(one.common.frames.files.value.first());
         let engine = &one.common.engine;
+        let alone = AtLeastOne::one(one);
         let invocation = Invocation {
             profile: engine,
-            deliverables: &[one],
+            deliverables: &alone,
             frames: &frames,
             staging: "/staging",
             prepared: engine.prepare.as_ref().map(|_| "/prepared"),

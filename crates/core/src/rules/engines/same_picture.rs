@@ -3,6 +3,7 @@
 use std::collections::HashMap;
 use std::sync::Arc;
 
+use crate::at_least_one::AtLeastOne;
 use crate::command::{Invocation, PictureInputs};
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count, grouped};
@@ -211,7 +212,7 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
         text.push_str(&scene.path);
     }
     let first = FrameSet::from_frames(common.frames.shot.first());
-    let alone = [one];
+    let alone = AtLeastOne::one(one);
     let invocation = Invocation::planned(&common.engine, &alone, &first);
     if let Some(name) = invocation.output_name(one).ok()? {
         text.push('\n');

@@ -2,6 +2,7 @@
 
 use std::collections::HashMap;
 
+use crate::at_least_one::AtLeastOne;
 use crate::command::Invocation;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
@@ -44,7 +45,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     }
     let hit = |one: &Deliverable| {
         let first = one.common.frames.files.value.first()?;
-        let (members, frames) = ([one], FrameSet::from_frames([first]));
+        let (members, frames) = (AtLeastOne::one(one), FrameSet::from_frames([first]));
         let invocation = Invocation::planned(&one.common.engine, &members, &frames);
         let writes = invocation.writes().ok()??;
         let there = paths.get(&writes.split().0.path(first))?;

@@ -7,9 +7,11 @@ use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use super::board::Halt;
-use super::work::Work;
+use super::running::Running;
+use super::worker::Worker;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
+use crate::system::free_space;
 
 /// How often it is looked at what costs nothing.
 const TICK: Duration = Duration::from_millis(50);
@@ -18,11 +20,11 @@ const ROUND: Duration = Duration::from_millis(500);
 /// So many frames more must fit on the disk for every process.
 const SPARE: u64 = 3;
 
-impl Work<'_> {
+impl Running<'_> {
     /// Watches until all threads are done.
-    pub(super) fn watch_over(&self, done: &dyn Fn() -> bool) {
+    pub(super) fn watch(&self, done: &dyn Fn() -> bool) {
         let mut round = Moment::now();
-        let round_length = ROUND.min(super::prepare::dead_after(self.loaded) / 4);
+        let round_length = ROUND.min(super::prepare::dead_after(self.context.loaded) / 4);
         while !done() {
             self.listen();
             if round.elapsed() > round_length {
@@ -31,14 +33,14 @@ impl Work<'_> {
                 }
                 round = Moment::now();
             }
-            self.tell(&Event::Tick);
+            self.journal.event(&Event::Tick);
             std::thread::park_timeout(pause(TICK));
         }
     }
 
     /// Whether somebody wants it to stop, or its time is over.
     fn listen(&self) {
-        let asked = self.options.interrupt.load(Ordering::Relaxed);
+        let asked = self.context.options.interrupt.load(Ordering::Relaxed);
         if asked > 0 {
             let first = self.board.halt(Halt {
                 why: "somebody asked it to stop".to_owned(),
@@ -46,20 +48,43 @@ impl Work<'_> {
                 interrupted: true,
             });
             if first && asked == 1 {
-                self.tell(&Event::Remark(
+                self.journal.remark(
                     "stopping: frames that are nearly done are finished; once more stops at once",
-                ));
+                );
             }
         }
         if self
+            .context
             .options
             .until
             .is_some_and(|until| Moment::now() >= until)
         {
-            self.halt("its time is over");
+            self.worker().halt("its time is over");
         }
     }
 
+    fn look_around(&self) -> Result<(), RunError> {
+        if !self.context.session.presence.stands() {
+            return Err(RunError::Fenced);
+        }
+        self.journal.refresh()?;
+        self.other_runs().pick_up_the_dead()?;
+        // Thousands of folders lie below a few; each process looks at its own besides.
+        let roots = self
+            .context
+            .expansion
+            .deliverables
+            .iter()
+            .map(|one| &*one.root);
+        for root in roots.collect::<BTreeSet<&str>>() {
+            self.worker().look_for_room(Path::new(root));
+        }
+        Ok(())
+    }
+}
+
+impl Worker<'_> {
+    /// Stops the run, once the frames that are nearly done are finished.
     fn halt(&self, why: &str) {
         let first = self.board.halt(Halt {
             why: why.to_owned(),
@@ -67,33 +92,18 @@ impl Work<'_> {
             interrupted: false,
         });
         if first {
-            self.tell(&Event::Remark(&format!("stopping: {why}")));
+            self.journal.remark(&format!("stopping: {why}"));
         }
-    }
-
-    fn look_around(&self) -> Result<(), RunError> {
-        if !self.session.presence.stands() {
-            return Err(RunError::Fenced);
-        }
-        self.refresh()?;
-        self.pick_up_the_dead()?;
-        // Thousands of folders lie below a few; each process looks at its own besides.
-        let roots = self.expansion.deliverables.iter().map(|one| &*one.root);
-        for root in roots.collect::<BTreeSet<&str>>() {
-            self.look_for_room(Path::new(root));
-        }
-        Ok(())
     }
 
     /// Stops the run when the next frames may not fit on the disk any more.
     pub(super) fn look_for_room(&self, folder: &Path) {
-        let largest = self.report().largest;
+        let largest = self.journal.report().largest;
         let there = folder.ancestors().find(|above| above.is_dir());
-        let Some(disk) = there.and_then(|above| rustix::fs::statvfs(above).ok()) else {
+        let Some(free) = there.and_then(free_space) else {
             return;
         };
-        let free = disk.f_bavail * disk.f_frsize;
-        if largest > 0 && free < largest * SPARE * self.options.jobs as u64 {
+        if largest > 0 && free < largest * SPARE * self.context.options.jobs as u64 {
             self.halt(&format!(
                 "only {:.1} MB are free below {}, less than the next frames may need",
                 free as f64 / 1e6,

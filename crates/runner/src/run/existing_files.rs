@@ -8,7 +8,8 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::count;
 use truepath_core::frames::{Frame, FrameSet};
 
-use super::work::Work;
+use super::context::Context;
+use super::journal::Journal;
 use super::{Event, Failure, FileAction, RunError};
 use crate::inventory::{ByReason, There, look, refused, unverifiable};
 use crate::ledger::{How, Line, Replaces, Told};
@@ -25,15 +26,22 @@ pub(super) struct Stock {
 /// How many files another version of an engine made, by that and by today's.
 type OtherVersions = BTreeMap<(String, String), u64>;
 
-impl Work<'_> {
+/// The files that are there under true names.
+#[derive(Clone, Copy)]
+pub(super) struct ExistingFiles<'r> {
+    pub(super) context: &'r Context<'r>,
+    pub(super) journal: &'r Journal<'r>,
+}
+
+impl ExistingFiles<'_> {
     /// Looks at what is there, and does about it what the policy says.
     pub(super) fn take_stock(&self) -> Result<Stock, RunError> {
         let mut stock = Stock::default();
         let mut refused: Vec<String> = Vec::new();
         let mut others = OtherVersions::new();
-        for (index, deliverable) in self.expansion.deliverables.iter().enumerate() {
+        for (index, deliverable) in self.context.expansion.deliverables.iter().enumerate() {
             let chosen = &deliverable.common.frames.selected;
-            self.report().wanted += chosen.count();
+            self.journal.report().wanted += chosen.count();
             // Whether a movie is there as it should be shows when its frames are.
             let (missing, replaced) = if deliverable.is_put_together() {
                 (chosen.clone(), HashMap::new())
@@ -42,7 +50,7 @@ impl Work<'_> {
             };
             if deliverable.common.engine.is_absent && !missing.is_empty() {
                 let reason = "it is not there, and the job names no engine that renders it";
-                self.failed_silently(
+                self.journal.failed_silently(
                     missing
                         .iter()
                         .map(|frame| Failure {
@@ -65,9 +73,9 @@ impl Work<'_> {
         }
         for ((made_by, today), files) in others {
             let files = count(files, "file is", "files are");
-            self.tell(&Event::Remark(&format!(
+            self.journal.remark(&format!(
                 "{files} there that {made_by} made; today it is {today}"
-            )));
+            ));
         }
         Ok(stock)
     }
@@ -79,14 +87,14 @@ impl Work<'_> {
         in_the_way: &mut Vec<String>,
         others: &mut OtherVersions,
     ) -> Result<(FrameSet, HashMap<Frame, Replaces>), RunError> {
-        let credits = &self.credits[index];
+        let credits = &self.context.credits[index];
         let chosen = &deliverable.common.frames.selected;
         let seen = look(
             deliverable,
             chosen,
-            &self.known(),
+            &self.journal.known(),
             credits.fingerprint.as_deref(),
-            self.policy.verify_all,
+            self.context.policy.verify_all,
         );
         let mut missing: Vec<Frame> = Vec::new();
         let mut stale: Vec<Frame> = Vec::new();
@@ -98,7 +106,7 @@ impl Work<'_> {
                 continue;
             }
             let path = deliverable.path(frame);
-            match self.policy.action(&there, || self.is_own(&path)) {
+            match self.context.policy.action(&there, || self.is_own(&path)) {
                 FileAction::Refuse => in_the_way.push(path),
                 FileAction::Replace(replaces) => {
                     replaced.insert(frame, replaces);
@@ -117,7 +125,7 @@ impl Work<'_> {
                     if let Some(made_by) = self.other_engine(&path, credits) {
                         *others.entry((made_by, credits.engine.clone())).or_default() += 1;
                     }
-                    self.keep(there == There::Valid && !self.policy.verify_all);
+                    self.keep(there == There::Valid && !self.context.policy.verify_all);
                 }
                 FileAction::Report => {
                     match there {
@@ -125,14 +133,14 @@ impl Work<'_> {
                         There::Unverifiable(reason) => unverifiable.add(reason, frame),
                         _ => stale.push(frame),
                     }
-                    self.keep(!self.policy.verify_all);
+                    self.keep(!self.context.policy.verify_all);
                 }
                 // Another run is just bringing it.
                 FileAction::Adopt if self.is_on_its_way(&path)? => self.keep(true),
                 FileAction::Adopt => {
                     let unknown = Credits::of_nobody(credits.run.clone());
                     self.take_in(deliverable, frame, &unknown, How::Adopted)?;
-                    self.report().adopted += 1;
+                    self.journal.report().adopted += 1;
                     self.keep(false);
                 }
                 FileAction::Restamp => {
@@ -142,17 +150,20 @@ impl Work<'_> {
                 FileAction::Accept => {
                     self.keep(false);
                     if let Some(reason) = refused(deliverable, &path) {
-                        self.report().not_accepted.push((index, frame, reason));
+                        self.journal
+                            .report()
+                            .not_accepted
+                            .push((index, frame, reason));
                         stale.push(frame);
                     } else {
                         self.take_in(deliverable, frame, credits, How::Accepted)?;
-                        self.report().accepted += 1;
+                        self.journal.report().accepted += 1;
                     }
                 }
             }
         }
         {
-            let mut report = self.report();
+            let mut report = self.journal.report();
             for (difference, frames) in changed.frames() {
                 report.changed.push((index, difference, frames));
             }
@@ -162,7 +173,7 @@ impl Work<'_> {
         }
         if !stale.is_empty() {
             let stale = FrameSet::from_frames(stale);
-            self.report().stale.push((index, stale));
+            self.journal.report().stale.push((index, stale));
         }
         Ok((FrameSet::from_frames(missing), replaced))
     }
@@ -170,7 +181,7 @@ impl Work<'_> {
     /// The engine that made a file with today's settings, where it is not today's in all but its
     /// version: nobody knows whether that shows.
     fn other_engine(&self, path: &str, credits: &Credits) -> Option<String> {
-        let known = self.known();
+        let known = self.journal.known();
         let record = known.published.get(path)?;
         let engine = &record.origin.engine;
         let is_other = record.fingerprint().is_some() && **engine != *credits.engine;
@@ -178,7 +189,7 @@ impl Work<'_> {
     }
 
     fn keep(&self, unread: bool) {
-        let mut report = self.report();
+        let mut report = self.journal.report();
         report.kept += 1;
         report.unread += u64::from(unread);
     }
@@ -186,10 +197,11 @@ impl Work<'_> {
     /// Whether the run that goes on has made a file.
     pub(super) fn is_own(&self, path: &str) -> bool {
         let run = self
+            .context
             .credits
             .first()
             .and_then(|credits| credits.run.as_deref());
-        let known = self.known();
+        let known = self.journal.known();
         let record = known.published.get(path);
         run.is_some() && record.is_some_and(|record| record.origin.run.as_deref() == run)
     }
@@ -197,8 +209,8 @@ impl Work<'_> {
     /// Whether another run has said that it is about to bring a file. It says so before the file is
     /// there, so that whoever sees the file finds it said.
     fn is_on_its_way(&self, path: &str) -> Result<bool, RunError> {
-        self.refresh()?;
-        let known = self.known();
+        self.journal.refresh()?;
+        let known = self.journal.known();
         let about_to = |told: &Told| told.intents.iter().any(|intent| intent.record.path == path);
         Ok(known.published.get(path).is_some() || known.sessions.values().any(about_to))
     }
@@ -206,14 +218,14 @@ impl Work<'_> {
     pub(super) fn set_aside(&self, file: &Path, why: &str) -> Result<std::path::PathBuf, RunError> {
         let folder = file.parent().unwrap_or(Path::new("/"));
         let name = file.file_name().unwrap_or_default().to_string_lossy();
-        let to =
-            staging::set_aside(self.disk, file, folder, &name).map_err(RunError::disk(file))?;
+        let to = staging::set_aside(self.context.disk, file, folder, &name)
+            .map_err(RunError::disk(file))?;
         let line = Line::Aside {
             path: file.display().to_string(),
             to: to.display().to_string(),
             why: why.to_owned(),
         };
-        self.write(line, file)?;
+        self.journal.write(line, file)?;
         Ok(to)
     }
 
@@ -221,7 +233,7 @@ impl Work<'_> {
     pub(super) fn make_room(&self, path: &str, why: &str) -> Result<(), RunError> {
         let to = self.set_aside(Path::new(path), why)?;
         let what = format!("{path}: {why}");
-        self.tell(&Event::Aside {
+        self.journal.event(&Event::Aside {
             what: &what,
             to: &to,
         });
@@ -232,7 +244,7 @@ impl Work<'_> {
     fn restamp(&self, deliverable: &Deliverable, frame: Frame) -> Result<(), RunError> {
         let path = deliverable.path(frame);
         let credits = {
-            let known = self.known();
+            let known = self.journal.known();
             let origin = known
                 .published
                 .get(&path)
@@ -261,7 +273,8 @@ impl Work<'_> {
         let file = Path::new(&path);
         let mut record = record(file, file, credits).map_err(RunError::disk(file))?;
         record.unverifiable = unverifiable(deliverable, file);
-        self.known().publish(&record);
-        self.write(Line::Published { frame, how, record }, file)
+        self.journal.known().publish(&record);
+        self.journal
+            .write(Line::Published { frame, how, record }, file)
     }
 }

@@ -5,18 +5,42 @@ use truepath_core::job::Key;
 use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::probes::Verdict;
 
-use super::board::{Attempt, Chunk, Halt, Next, Turn};
+use super::RunError;
+use super::board::{Attempt, Board, Chunk, Halt, Next, Turn};
+use super::context::Context;
+use super::engine_process::EngineProcess;
+use super::existing_files::{ExistingFiles, Stock};
+use super::journal::Journal;
 use super::outcome::End;
-use super::work::Work;
-use super::{Event, RunError};
+use super::prospects::Prospects;
+use super::workshop::Workshop;
 use crate::claims::Asked;
 use crate::clock::Moment;
 
-impl Work<'_> {
+/// One thread's view of the run. It holds nothing of its own: what it works on is on the board.
+#[derive(Clone, Copy)]
+pub(super) struct Worker<'r> {
+    pub(super) context: &'r Context<'r>,
+    pub(super) journal: &'r Journal<'r>,
+    pub(super) stock: &'r Stock,
+    pub(super) board: &'r Board,
+    pub(super) prospects: &'r Prospects,
+    pub(super) workshop: &'r Workshop,
+}
+
+impl Worker<'_> {
+    /// The files that are there under true names.
+    pub(super) fn files(&self) -> ExistingFiles<'_> {
+        ExistingFiles {
+            context: self.context,
+            journal: self.journal,
+        }
+    }
+
     /// Renders chunk after chunk, until there is none left.
     pub(super) fn render(&self) {
         let waits_for = |pieces: usize| self.say_what_is_waited_for(pieces);
-        while let Some((number, mut chunk, turn)) = self.board.take(&self.prospects, &waits_for) {
+        while let Some((number, mut chunk, turn)) = self.board.take(self.prospects, &waits_for) {
             let next = match self.go_on_with(&mut chunk, turn) {
                 Ok(next) => next,
                 Err(error) => {
@@ -30,15 +54,15 @@ impl Work<'_> {
 
     /// Says that nothing is left to begin here, and who has the rest.
     fn say_what_is_waited_for(&self, pieces: usize) {
-        let others = self.session.others_at_work(&self.known());
+        let others = self.context.session.others_at_work(&self.journal.known());
         let by = match others.is_empty() {
             true => "another run".to_owned(),
             false => others.join(" and "),
         };
         let pieces = truepath_core::finding::count(pieces as u64, "piece", "pieces");
-        self.tell(&Event::Remark(&format!(
+        self.journal.remark(&format!(
             "nothing is left to begin here: waiting for {pieces} that {by} renders, to take over should it die"
-        )));
+        ));
     }
 
     fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
@@ -84,12 +108,12 @@ impl Work<'_> {
             chunk.attempts.push_front(attempt);
             return Ok(Next::Again);
         }
-        let index = attempt.planned.deliverables[0];
-        let one = &self.expansion.deliverables[index];
+        let index = *attempt.planned.deliverables.first();
+        let one = &self.context.expansion.deliverables[index];
         if one.is_put_together() && !self.movie_is_due(index)? {
             return self.close(chunk);
         }
-        let outcome = self.process(&attempt, turn)?;
+        let outcome = EngineProcess::run(*self, &attempt, turn)?;
         if outcome.end == End::Halted {
             self.report_unfinished(&attempt, &outcome);
             chunk.attempts.push_front(attempt);
@@ -100,7 +124,7 @@ impl Work<'_> {
 
     /// Claims a chunk, and sees what is missing of it; what comes next where it is not ours.
     fn begin(&self, chunk: &mut Chunk) -> Result<Option<Next>, RunError> {
-        let name = chunk.planned.identity(&self.expansion.deliverables);
+        let name = chunk.planned.identity(&self.context.expansion.deliverables);
         match self.ask(&name, false)? {
             Asked::Ours(claim) => chunk.claim = Some(claim),
             Asked::HeldBy(_) => {
@@ -109,18 +133,18 @@ impl Work<'_> {
             }
             Asked::ClosedBy(session) => {
                 self.prospects.out_of_reach(&chunk.planned);
-                self.refresh()?;
+                self.journal.refresh()?;
                 self.settle(chunk, session)?;
                 return Ok(Some(Next::Done));
             }
         }
-        self.refresh()?;
+        self.journal.refresh()?;
         let missing = self.still_missing(&chunk.planned)?;
         let wanted = |index: usize| {
             let of_it = missing.iter().find(|(one, _)| *one == index);
             of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
         };
-        let planned_processes = plan(self.expansion, &wanted);
+        let planned_processes = plan(self.context.expansion, &wanted);
         chunk
             .attempts
             .extend(planned_processes.into_iter().map(Attempt::first));
@@ -133,8 +157,8 @@ impl Work<'_> {
 
     pub(super) fn close(&self, chunk: &Chunk) -> Result<Next, RunError> {
         if let Some(claim) = &chunk.claim {
-            let closed = self.session.claims.close(claim);
-            closed.map_err(RunError::disk(&self.state.folder))?;
+            let closed = self.context.session.claims.close(claim);
+            closed.map_err(RunError::disk(self.context.state.path()))?;
         }
         Ok(Next::Done)
     }
@@ -142,18 +166,18 @@ impl Work<'_> {
     /// Whether the scene of some frames is as it was when the run began; if not, the run stops, or
     /// goes on and says so.
     fn scene_stands(&self, planned: &PlannedProcess) -> Result<bool, RunError> {
-        let one = &self.expansion.deliverables[planned.deliverables[0]];
+        let one = planned.first(&self.context.expansion.deliverables);
         let Some(scene) = &one.common.scene else {
             return Ok(true);
         };
-        let changed = self.scenes.changed(&scene.path);
+        let changed = self.context.scenes.changed(&scene.path);
         let changed = changed.map_err(RunError::disk(std::path::Path::new(&scene.path)))?;
         let Some(changed) = changed else {
             return Ok(true);
         };
         let what = format!("{changed} has changed since the run began");
-        if self.only_tells_changes() {
-            self.tell(&Event::Remark(&what));
+        if self.only_reports_changes() {
+            self.journal.remark(&what);
             return Ok(true);
         }
         self.board.halt(Halt {
@@ -164,7 +188,12 @@ impl Work<'_> {
         Ok(false)
     }
 
-    fn only_tells_changes(&self) -> bool {
-        self.loaded.job.get::<String>(Key::SceneChanges).as_deref() == Some("report")
+    fn only_reports_changes(&self) -> bool {
+        self.context
+            .loaded
+            .job
+            .get::<String>(Key::SceneChanges)
+            .as_deref()
+            == Some("report")
     }
 }

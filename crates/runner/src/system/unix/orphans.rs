@@ -9,9 +9,9 @@ use std::sync::Mutex;
 use std::thread;
 use std::time::Duration;
 
-use rustix::process::{
-    Pid, Signal, WaitId, WaitIdOptions, getpgid, getpgrp, getpid, kill_process_group, waitid,
-};
+use rustix::process::{Pid, WaitId, WaitIdOptions, getpgid, getpgrp, getpid, waitid};
+
+use super::processes::Group;
 
 use crate::lock::lock;
 
@@ -55,13 +55,16 @@ impl Engines {
         Ok(engine)
     }
 
-    pub(crate) fn forget(&self, engine: Pid) {
-        lock(&self.known).remove(&engine.as_raw_nonzero().get());
+    pub(crate) fn forget(&self, engine: Group) {
+        lock(&self.known).remove(&engine.number());
     }
 
     /// Ends what an engine that has ended left behind; gives the names of those processes.
     pub(crate) fn end_orphans_of(&self, signs: &Signs) -> Vec<String> {
-        self.end(&|process, others| is_of(process, signs) || (!others && !is_marked(process)))
+        let is_its_own = |process, others: bool| {
+            is_of(process, signs) || (!others && !is_marked(process, &signs.variable))
+        };
+        self.end(&is_its_own)
     }
 
     /// Ends all that any engine left behind; gives the names of those processes.
@@ -78,15 +81,14 @@ impl Engines {
                 continue;
             }
             let name = fs::read_to_string(format!("/proc/{process}/comm")).unwrap_or_default();
-            let (Some(process), Some(group)) = (Pid::from_raw(process), Pid::from_raw(group))
-            else {
+            let Some(group) = Group::of_number(group) else {
                 continue;
             };
-            let _ = kill_process_group(group, Signal::KILL);
+            group.kill();
             // It is a child of this process by now, and stays in the table until it is waited for. What
             // hangs in the system itself cannot be ended by anybody.
             for _ in 0..LONGEST {
-                if is_reaped(process.as_raw_nonzero().get()) {
+                if is_reaped(process) {
                     break;
                 }
                 thread::sleep(PAUSE);
@@ -130,12 +132,13 @@ fn is_supervisor(process: i32) -> bool {
     line.split(|byte| *byte == 0).nth(1) == Some(b"supervise")
 }
 
-/// Whether a process has the variable of any engine in its environment.
-fn is_marked(process: i32) -> bool {
-    let name = [super::process::VARIABLE.as_bytes(), b"="].concat();
+/// Whether a process has a variable of this name, with whatever value, in its environment.
+fn is_marked(process: i32, variable: &str) -> bool {
+    let (name, _) = variable.split_once('=').unwrap_or((variable, ""));
+    let name = format!("{name}=");
     environment(process)
         .split(|byte| *byte == 0)
-        .any(|one| one.starts_with(&name))
+        .any(|one| one.starts_with(name.as_bytes()))
 }
 
 fn is_of(process: i32, signs: &Signs) -> bool {

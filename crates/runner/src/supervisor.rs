@@ -6,22 +6,18 @@
 //! run wrote, and what was started in the last instant by a mark in its environment.
 
 use std::collections::BTreeSet;
-use std::fs;
 use std::io::{self, BufRead, Write};
-use std::os::unix::process::CommandExt;
 use std::path::Path;
 use std::process::{Child, ChildStdin, Command, Stdio};
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::time::Duration;
 
-use rustix::process::{Pid, Signal, getpgid, kill_process_group};
-
 use crate::lock::lock;
-use crate::orphans::Engines;
+use crate::system::{Engines, Group, groups_marked, in_own_group};
 
 /// A run's hold on its supervisor.
-pub(crate) struct Warden {
+pub(crate) struct Supervisor {
     mark: String,
     pub(crate) engines: Engines,
     started: AtomicU32,
@@ -30,23 +26,23 @@ pub(crate) struct Warden {
     supervisor: Mutex<(Child, Option<ChildStdin>)>,
 }
 
-impl Warden {
+impl Supervisor {
     /// The variable that every engine has in its environment.
     pub(crate) const MARK: &'static str = "TRUEPATH_RUN";
 
     /// Starts the supervisor, which is `this_program supervise`.
     pub(crate) fn start(this_program: &Path) -> io::Result<Self> {
-        let mut supervisor = Command::new(this_program)
+        let mut command = Command::new(this_program);
+        command
             .arg("supervise")
             .stdin(Stdio::piped())
             .stdout(Stdio::null())
-            .stderr(Stdio::null())
-            .process_group(0)
-            .spawn()?;
+            .stderr(Stdio::null());
+        let mut supervisor = in_own_group(&mut command).spawn()?;
         let leash = supervisor.stdin.take();
         // Its number is no other's for as long as it lives, and it outlives the run.
         let mark = format!("{}-{}", std::process::id(), supervisor.id());
-        let warden = Self {
+        let supervisor = Self {
             supervisor: Mutex::new((supervisor, leash)),
             mark,
             engines: Engines::default(),
@@ -54,11 +50,11 @@ impl Warden {
             is_missed: AtomicBool::new(false),
         };
         Engines::adopt_orphans();
-        warden.tell(&format!("mark {}", warden.mark));
-        Ok(warden)
+        supervisor.tell(&format!("mark {}", supervisor.mark));
+        Ok(supervisor)
     }
 
-    /// What [`Warden::MARK`] is set to.
+    /// What [`Supervisor::MARK`] is set to.
     pub(crate) fn mark(&self) -> &str {
         &self.mark
     }
@@ -70,13 +66,13 @@ impl Warden {
     }
 
     /// Ends this process group when the run dies.
-    pub(crate) fn watch(&self, group: Pid) {
-        self.tell(&format!("watch {}", group.as_raw_nonzero()));
+    pub(crate) fn watch(&self, group: Group) {
+        self.tell(&format!("watch {}", group.number()));
     }
 
     /// The group has ended.
-    pub(crate) fn forget(&self, group: Pid) {
-        self.tell(&format!("forget {}", group.as_raw_nonzero()));
+    pub(crate) fn forget(&self, group: Group) {
+        self.tell(&format!("forget {}", group.number()));
     }
 
     /// A supervisor that somebody has killed is missed only if this run dies as well: that is no reason
@@ -95,7 +91,7 @@ impl Warden {
     }
 }
 
-impl Drop for Warden {
+impl Drop for Supervisor {
     fn drop(&mut self) {
         let mut supervisor = lock(&self.supervisor);
         drop(supervisor.1.take());
@@ -125,7 +121,7 @@ pub fn supervise() {
     // Others may be started by those that are being ended: until none is found. What hangs in the
     // system itself cannot be ended by anybody.
     for _ in 0..LONGEST {
-        let found = marked(&mark);
+        let found = groups_marked(&format!("{}={mark}", Supervisor::MARK));
         if mark.is_empty() || found.is_empty() {
             break;
         }
@@ -138,35 +134,7 @@ const PAUSE: Duration = Duration::from_millis(20);
 const LONGEST: u32 = 1000;
 
 fn end(group: i32) {
-    if let Some(group) = Pid::from_raw(group) {
-        let _ = kill_process_group(group, Signal::KILL);
+    if let Some(group) = Group::of_number(group) {
+        group.kill();
     }
-}
-
-/// The groups of processes with the mark in their environment; told from `/proc`.
-fn marked(mark: &str) -> BTreeSet<i32> {
-    let wanted = format!("{}={mark}", Warden::MARK);
-    let own = std::process::id();
-    let mut groups = BTreeSet::new();
-    for entry in fs::read_dir("/proc").into_iter().flatten().flatten() {
-        let Some(number) = entry
-            .file_name()
-            .to_str()
-            .and_then(|name| name.parse::<i32>().ok())
-        else {
-            continue;
-        };
-        let environment = fs::read(entry.path().join("environ")).unwrap_or_default();
-        let has_mark = environment
-            .split(|byte| *byte == 0)
-            .any(|variable| variable == wanted.as_bytes());
-        if has_mark
-            && number.unsigned_abs() != own
-            && let Some(process) = Pid::from_raw(number)
-            && let Ok(group) = getpgid(Some(process))
-        {
-            groups.insert(group.as_raw_nonzero().get());
-        }
-    }
-    groups
 }

@@ -1,11 +1,9 @@
 //! Whether any process has a file open for writing.
 
-use std::fs::File;
+use std::fs::{self, File};
 use std::io;
 use std::os::fd::AsRawFd;
 use std::path::Path;
-
-use crate::staging;
 
 /// Whether any process has this file open for writing, as far as the system tells: Linux gives a lease
 /// on a file to read only where nobody has. File systems without leases are asked by way of `/proc`,
@@ -18,7 +16,7 @@ pub(crate) fn is_open_for_writing(path: &Path) -> io::Result<bool> {
         Lease::Unknown => {
             let folder = path.parent().unwrap_or(Path::new("/"));
             let name = path.file_name().and_then(|name| name.to_str());
-            Ok(staging::writers(folder, name))
+            Ok(is_written_in(folder, name))
         }
     }
 }
@@ -67,6 +65,52 @@ fn lease(_: &File) -> Lease {
     Lease::Unknown
 }
 
+/// Whether a process has a file in this folder open for writing, or works in it; told from
+/// `/proc`, so only on Linux and only for processes of this user.
+pub(crate) fn is_written_in(folder: &Path, file: Option<&str>) -> bool {
+    let Ok(folder) = folder.canonicalize() else {
+        return false;
+    };
+    let wanted = file.map(|file| folder.join(file));
+    let Ok(processes) = fs::read_dir("/proc") else {
+        return false;
+    };
+    processes
+        .flatten()
+        .filter(|entry| {
+            entry
+                .file_name()
+                .as_encoded_bytes()
+                .first()
+                .is_some_and(u8::is_ascii_digit)
+        })
+        .any(|process| holds(&process.path(), &folder, wanted.as_deref()))
+}
+
+fn holds(process: &Path, folder: &Path, wanted: Option<&Path>) -> bool {
+    let Ok(descriptors) = fs::read_dir(process.join("fd")) else {
+        return false;
+    };
+    descriptors.flatten().any(|descriptor| {
+        let path = descriptor.path();
+        let ours = fs::read_link(&path).is_ok_and(|target| match wanted {
+            Some(wanted) => target == wanted,
+            None => target.starts_with(folder),
+        });
+        ours && says_writing(&process.join("fdinfo").join(descriptor.file_name()))
+    })
+}
+
+/// The access mode is in the last octal digit of `flags` (proc(5)): 0 is reading only.
+fn says_writing(info: &Path) -> bool {
+    fs::read_to_string(info).is_ok_and(|text| {
+        text.lines()
+            .find_map(|line| line.strip_prefix("flags:"))
+            .and_then(|flags| flags.trim().chars().last())
+            .is_some_and(|last| last.to_digit(8).is_some_and(|mode| mode & 3 != 0))
+    })
+}
+
 /// Whether the file system of a folder says who has files open; for tests.
 #[cfg(test)]
 fn gives_leases(folder: &Path) -> bool {
@@ -94,9 +138,9 @@ mod tests {
         // Either way of asking gives the same here.
         let name = path.file_name().and_then(|name| name.to_str());
         let writer = File::options().append(true).open(&path).unwrap();
-        assert!(staging::writers(folder.path(), name));
+        assert!(is_written_in(folder.path(), name));
         assert!(is_open_for_writing(&path).unwrap() || !gives_leases(folder.path()));
         drop(writer);
-        assert!(!staging::writers(folder.path(), name));
+        assert!(!is_written_in(folder.path(), name));
     }
 }

@@ -1,0 +1,45 @@
+//! What a run works with, and what stays the same while it does.
+
+use std::path::PathBuf;
+
+use truepath_core::deliverable::Expansion;
+
+use super::scenes::Scenes;
+use super::{Options, Policy};
+use crate::disk::Disk;
+use crate::grounds::Grounds;
+use crate::program::program_of_engine;
+use crate::publish::Credits;
+use crate::session::Session;
+use crate::{Loaded, StateFolder};
+
+/// What a run works with, and what stays the same while it does.
+pub(super) struct Context<'r> {
+    pub(super) loaded: &'r Loaded,
+    pub(super) expansion: &'r Expansion,
+    pub(super) options: &'r Options<'r>,
+    pub(super) disk: &'r dyn Disk,
+    pub(super) policy: Policy,
+    pub(super) state: StateFolder,
+    pub(super) session: Session<'r>,
+    /// What is recorded with the files of each deliverable.
+    pub(super) credits: Vec<Credits>,
+    /// The scenes as they were when the run began.
+    pub(super) scenes: Scenes,
+}
+
+impl Context<'_> {
+    /// Where a program is.
+    pub(super) fn program(&self, name: &str) -> Option<PathBuf> {
+        program_of_engine(name, self.options.this_program, &self.loaded.folder)
+    }
+
+    /// What this run may move or remove because a ledger says so.
+    pub(super) fn grounds(&self) -> Grounds<'_> {
+        Grounds {
+            job: &self.loaded.folder,
+            mark: &self.session.mark,
+            expansion: self.expansion,
+        }
+    }
+}

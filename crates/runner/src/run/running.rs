@@ -1,0 +1,98 @@
+//! A run at work: its parts, and the threads that work with them.
+
+use std::sync::atomic::{AtomicUsize, Ordering};
+use std::thread::{self, Thread};
+
+use super::board::{Board, Halt};
+use super::context::Context;
+use super::existing_files::Stock;
+use super::journal::Journal;
+use super::other_runs::OtherRuns;
+use super::prospects::Prospects;
+use super::worker::Worker;
+use super::workshop::Workshop;
+
+/// A run at work.
+pub(super) struct Running<'r> {
+    pub(super) context: &'r Context<'r>,
+    pub(super) journal: &'r Journal<'r>,
+    /// What was missing when the run began.
+    pub(super) stock: Stock,
+    pub(super) board: Board,
+    /// Which deliverables can be rendered at all.
+    pub(super) prospects: Prospects,
+    pub(super) workshop: Workshop,
+}
+
+impl Running<'_> {
+    /// Renders all there is to render, on threads that this one watches over.
+    pub(super) fn render_and_watch(&self) {
+        let threads = threads(self.context.options.jobs);
+        let left = AtomicUsize::new(threads);
+        let main = thread::current();
+        thread::scope(|scope| {
+            for _ in 0..threads {
+                scope.spawn(|| {
+                    let _leaving = Leaving {
+                        board: &self.board,
+                        left: &left,
+                        main: &main,
+                    };
+                    self.worker().render();
+                });
+            }
+            self.watch(&|| left.load(Ordering::Acquire) == 0);
+        });
+    }
+
+    /// The other runs of the job.
+    pub(super) fn other_runs(&self) -> OtherRuns<'_> {
+        OtherRuns {
+            context: self.context,
+            journal: self.journal,
+        }
+    }
+
+    /// One thread's view of the run.
+    pub(super) fn worker(&self) -> Worker<'_> {
+        Worker {
+            context: self.context,
+            journal: self.journal,
+            stock: &self.stock,
+            board: &self.board,
+            prospects: &self.prospects,
+            workshop: &self.workshop,
+        }
+    }
+}
+
+/// How many threads a run has: more than processes, so that what one has brought is published while
+/// the next one renders. A run of one process at a time does one thing after the other.
+fn threads(jobs: usize) -> usize {
+    match jobs {
+        0 | 1 => 1,
+        jobs => jobs + (2 * jobs).min(8),
+    }
+}
+
+/// A thread that is at work; dropped, it is no more. One that panics takes the others along: what it
+/// had in its hands nobody else has, and a run that waits for it would wait for ever.
+struct Leaving<'t> {
+    board: &'t Board,
+    left: &'t AtomicUsize,
+    main: &'t Thread,
+}
+
+impl Drop for Leaving<'_> {
+    fn drop(&mut self) {
+        if thread::panicking() {
+            self.board.halt(Halt {
+                why: "a thread of the run has panicked".to_owned(),
+                finish: true,
+                interrupted: false,
+            });
+        }
+        self.left.fetch_sub(1, Ordering::Release);
+        self.main.unpark();
+    }
+}

@@ -1,0 +1,125 @@
+//! What the engines of a run share: their supervisor, staging folders that are used again, and what was
+//! prepared of scenes.
+
+use std::collections::HashMap;
+use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard};
+
+use super::context::Context;
+use super::journal::Journal;
+use super::{Event, RunError};
+use crate::lock::lock;
+use crate::publish::Credits;
+use crate::staging;
+use crate::supervisor::Supervisor;
+
+/// What the engines of a run share.
+pub(super) struct Workshop {
+    pub(super) supervisor: Supervisor,
+    /// The fingerprints of movies, which are known once their frames are.
+    movies: Mutex<HashMap<usize, Option<String>>>,
+    /// Staging folders that the next processes may have: file systems grow slow where a folder is made
+    /// and removed for every frame (ext4 passes over each inode that was freed in the last minute).
+    emptied: Mutex<Vec<PathBuf>>,
+    /// What was prepared and is not to be kept.
+    not_to_keep: Mutex<Vec<PathBuf>>,
+    /// Only one thread prepares a scene.
+    preparing: Mutex<()>,
+}
+
+impl Workshop {
+    pub(super) fn new(supervisor: Supervisor) -> Self {
+        Self {
+            supervisor,
+            movies: Mutex::default(),
+            emptied: Mutex::default(),
+            not_to_keep: Mutex::default(),
+            preparing: Mutex::default(),
+        }
+    }
+
+    /// What is recorded with the files of a deliverable.
+    pub(super) fn credits(&self, context: &Context<'_>, index: usize) -> Credits {
+        let mut credits = context.credits[index].clone();
+        if let Some(fingerprint) = lock(&self.movies).get(&index) {
+            credits.fingerprint.clone_from(fingerprint);
+        }
+        credits
+    }
+
+    /// Remembers the fingerprint of a movie, once its frames are known.
+    pub(super) fn know_movie(&self, index: usize, fingerprint: Option<String>) {
+        lock(&self.movies).insert(index, fingerprint);
+    }
+
+    /// An empty staging folder in a folder; whether it is still to be made.
+    pub(super) fn staging_folder(
+        &self,
+        context: &Context<'_>,
+        folder: &Path,
+        process: u32,
+    ) -> (PathBuf, bool) {
+        let mut emptied = lock(&self.emptied);
+        match emptied.iter().position(|one| one.parent() == Some(folder)) {
+            Some(at) => (emptied.swap_remove(at), false),
+            None => (context.session.staging_folder(folder, process), true),
+        }
+    }
+
+    /// Keeps an empty staging folder for the next process.
+    pub(super) fn keep_staging_folder(&self, staging: PathBuf) {
+        lock(&self.emptied).push(staging);
+    }
+
+    /// Removes those that are kept, at the end.
+    pub(super) fn remove_staging_folders(
+        &self,
+        context: &Context<'_>,
+        journal: &Journal<'_>,
+    ) -> Result<(), RunError> {
+        let kept = std::mem::take(&mut *lock(&self.emptied));
+        for staging in kept {
+            remove_staging_folder(context, journal, &staging, "late", &[])?;
+        }
+        Ok(())
+    }
+
+    /// Held by the thread that prepares a scene; others wait.
+    pub(super) fn prepare_alone(&self) -> MutexGuard<'_, ()> {
+        lock(&self.preparing)
+    }
+
+    /// What was prepared in a folder goes at the end.
+    pub(super) fn do_not_keep(&self, folder: &Path) {
+        let mut folders = lock(&self.not_to_keep);
+        if !folders.iter().any(|one| one == folder) {
+            folders.push(folder.to_owned());
+        }
+    }
+
+    /// Removes what was prepared and is not to be kept.
+    pub(super) fn remove_prepared(&self, context: &Context<'_>) {
+        for folder in lock(&self.not_to_keep).iter() {
+            // What cannot be removed is in the state folder and does no harm there.
+            let _ = context.disk.remove_tree(folder);
+        }
+    }
+}
+
+/// Removes a staging folder; what is left in it is set aside, but for what was given to the engine.
+pub(super) fn remove_staging_folder(
+    context: &Context<'_>,
+    journal: &Journal<'_>,
+    staging: &Path,
+    name: &str,
+    given: &[String],
+) -> Result<(), RunError> {
+    let aside = staging::clear(context.disk, staging, name, given);
+    for to in aside.map_err(RunError::disk(staging))? {
+        journal.event(&Event::Aside {
+            what: "a file that was not asked for or is not whole",
+            to: &to,
+        });
+    }
+    Ok(())
+}

@@ -1,0 +1,19 @@
+//! Unix, and what only Linux has where others go without.
+
+mod files;
+mod machine;
+mod open_files;
+mod orphans;
+mod processes;
+
+pub use files::is_pipe;
+pub use processes::{in_own_group, lower_priority};
+
+pub(crate) use files::{
+    changed_at, exchange, file_number, free_space, identity, is_executable, is_held_by_another,
+    is_writable, lock_file, modified_at, rename_new, symlink, sync_folder,
+};
+pub(crate) use machine::{boot, machine_name, user_name};
+pub(crate) use open_files::{is_open_for_writing, is_written_in};
+pub(crate) use orphans::{Engines, Signs};
+pub(crate) use processes::{Exit, Group, groups_marked, kill_this_process, pipe_name, signal_name};
