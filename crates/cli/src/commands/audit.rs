@@ -11,12 +11,12 @@ use truepath_core::frames::FrameSet;
 use truepath_runner::audit::{Account, Audit, audit};
 
 use super::check::{findings, has_errors};
-use super::run::remark_on_direct_movies;
 use super::{Format, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::VERSION;
 use crate::show::finding::tell_all;
+use crate::show::states::{changes, remark_on_direct_movies, unverifiable};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_ledgers};
 
 /// Compare the files on disk with the job
@@ -193,21 +193,6 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Re
         count(account.foreign.count(), "frame that", "frames that")
     );
     row("foreign", WARNING, &account.foreign, &why)
-}
-
-/// Why frames cannot be verified, and what can be done, in the lines below them.
-pub(super) fn unverifiable(reason: &str) -> String {
-    format!(
-        "\n         nobody knows whether they are whole: {reason}.\n         They stay as they are; `unverifiable = \"allow\"` in the job takes them for whole"
-    )
-}
-
-/// What has changed since frames were made, in one line.
-pub(super) fn changes(all: &[String]) -> String {
-    match all {
-        [] => "other settings or another state of the scene made them".to_owned(),
-        all => all.join("; "),
-    }
 }
 
 fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {

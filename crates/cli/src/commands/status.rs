@@ -11,12 +11,12 @@ use truepath_core::job::Word;
 use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
-use super::audit::{changes, unverifiable};
 use super::{Format, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::{VERSION, status as shapes};
 use crate::show::pace::{pace, rough};
+use crate::show::states::{changes, unverifiable};
 use crate::show::strips::{bar, coloured, fitted, table};
 use crate::show::{
     ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, warn_of_ledgers,

@@ -6,6 +6,7 @@ pub(crate) mod output;
 pub(crate) mod pace;
 pub(crate) mod progress;
 pub(crate) mod sarif;
+pub(crate) mod states;
 pub(crate) mod strips;
 
 use std::io::{self, Write};

@@ -13,8 +13,7 @@ use super::{Event, RunError};
 use crate::clock::{Moment, pause};
 use crate::engine_log::{Meaning, Reader};
 use crate::process::{Happening, Process};
-use crate::publish::Brought;
-use crate::staging_area::{CollectError, Collected, Evidence, StagingArea};
+use crate::staging_area::{CollectError, Evidence, StagingArea};
 use crate::system::Exit;
 
 /// How often an engine is looked at that says nothing.
@@ -247,42 +246,6 @@ impl EngineProcess<'_> {
             Err(CollectError::Learn(_)) => Ok(0),
             Err(error) => Err(error.into()),
         }
-    }
-
-    /// Reports files that got their true names; gives how many.
-    pub(super) fn collected(&mut self, collected: &[Collected]) -> Result<u64, RunError> {
-        let journal = self.worker.journal;
-        for one in collected {
-            let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
-            let Brought { record, aside } = &one.brought;
-            let written = self.log.run(&format!("{name} is {}", record.path));
-            written.map_err(RunError::disk(self.log.path()))?;
-            {
-                let mut report = journal.report();
-                report.rendered += 1;
-                report.largest = report.largest.max(record.size);
-                let all = &self.worker.context.expansion.deliverables;
-                if let Some(reason) = &record.unverifiable
-                    && !all[one.deliverable].common.allows_unverifiable
-                {
-                    report.brought_unverifiable(one.deliverable, reason, one.frame);
-                }
-            }
-            journal.known().publish(record);
-            journal.event(&Event::Published {
-                deliverable: one.deliverable,
-                frame: one.frame,
-                path: &record.path,
-                elsewhere: false,
-            });
-            if let Some(to) = aside {
-                journal.event(&Event::Aside {
-                    what: "the file that it replaces",
-                    to,
-                });
-            }
-        }
-        Ok(collected.len() as u64)
     }
 }
 

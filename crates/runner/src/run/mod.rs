@@ -6,7 +6,7 @@
 //! - [`Journal`](journal::Journal): all that it says and writes down: events, report, ledger.
 //! - [`Board`](board::Board): the chunks that are left, and who is at them. Threads take work from here.
 //! - [`Worker`](worker::Worker): one thread. It takes a chunk, claims it, and starts an
-//!   [`EngineProcess`](engine_process::EngineProcess) for what is missing of it; `try_again` and
+//!   [`EngineProcess`](engine_process::EngineProcess) for what is missing of it; `chunk`, `try_again` and
 //!   `probing` say what follows from the outcome.
 //! - [`Workshop`](workshop::Workshop): what engines share: supervisor, staging folders, preparations.
 //!
@@ -17,6 +17,8 @@
 
 mod attend;
 mod board;
+mod chunk;
+mod collect;
 mod context;
 mod engine_process;
 mod engines;
@@ -40,6 +42,7 @@ mod prospects;
 mod report;
 mod running;
 mod scenes;
+mod see_through;
 mod start;
 mod times;
 mod try_again;

@@ -8,17 +8,13 @@ use std::time::Duration;
 
 use super::board::Halt;
 use super::running::Running;
-use super::worker::Worker;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
-use crate::system::free_space;
 
 /// How often it is looked at what costs nothing.
 const TICK: Duration = Duration::from_millis(50);
 /// How often disk and other runs are looked at.
 const ROUND: Duration = Duration::from_millis(500);
-/// So many frames more must fit on the disk for every process.
-const SPARE: u64 = 3;
 
 impl Running<'_> {
     /// Watches until all threads are done.
@@ -80,35 +76,5 @@ impl Running<'_> {
             self.worker().look_for_room(Path::new(root));
         }
         Ok(())
-    }
-}
-
-impl Worker<'_> {
-    /// Stops the run, once the frames that are nearly done are finished.
-    fn halt(&self, why: &str) {
-        let first = self.board.halt(Halt {
-            why: why.to_owned(),
-            finish: true,
-            interrupted: false,
-        });
-        if first {
-            self.journal.remark(&format!("stopping: {why}"));
-        }
-    }
-
-    /// Stops the run when the next frames may not fit on the disk any more.
-    pub(super) fn look_for_room(&self, folder: &Path) {
-        let largest = self.journal.report().largest;
-        let there = folder.ancestors().find(|above| above.is_dir());
-        let Some(free) = there.and_then(free_space) else {
-            return;
-        };
-        if largest > 0 && free < largest * SPARE * self.context.options.jobs as u64 {
-            self.halt(&format!(
-                "only {:.1} MB are free below {}, less than the next frames may need",
-                free as f64 / 1e6,
-                folder.display()
-            ));
-        }
     }
 }

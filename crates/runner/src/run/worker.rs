@@ -1,21 +1,17 @@
-//! What a thread of a run does: takes a chunk, claims it, and renders what is missing of it.
+//! One thread's view of a run: its parts, and what any thread may do with them.
 
-use truepath_core::frames::FrameSet;
-use truepath_core::job::Key;
-use truepath_core::plan::{PlannedProcess, plan};
-use truepath_core::probes::Verdict;
+use std::path::Path;
 
-use super::RunError;
-use super::board::{Attempt, Board, Chunk, Halt, Next, Turn};
+use super::board::{Board, Halt};
 use super::context::Context;
-use super::engine_process::EngineProcess;
 use super::existing_files::{ExistingFiles, Stock};
 use super::journal::Journal;
-use super::outcome::End;
 use super::prospects::Prospects;
 use super::workshop::Workshop;
-use crate::claims::Asked;
-use crate::clock::Moment;
+use crate::system::free_space;
+
+/// So many frames more must fit on the disk for every process.
+const SPARE: u64 = 3;
 
 /// One thread's view of the run. It holds nothing of its own: what it works on is on the board.
 #[derive(Clone, Copy)]
@@ -37,163 +33,31 @@ impl Worker<'_> {
         }
     }
 
-    /// Renders chunk after chunk, until there is none left.
-    pub(super) fn render(&self) {
-        let waits_for = |pieces: usize| self.say_what_is_waited_for(pieces);
-        while let Some((number, mut chunk, turn)) = self.board.take(self.prospects, &waits_for) {
-            let next = match self.go_on_with(&mut chunk, turn) {
-                Ok(next) => next,
-                Err(error) => {
-                    self.board.fail(error);
-                    Next::Again
-                }
-            };
-            self.board.hand_back(number, chunk, next);
-        }
-    }
-
-    /// Says that nothing is left to begin here, and who has the rest.
-    fn say_what_is_waited_for(&self, pieces: usize) {
-        let others = self.context.session.others_at_work(&self.journal.known());
-        let by = match others.is_empty() {
-            true => "another run".to_owned(),
-            false => others.join(" and "),
-        };
-        let pieces = truepath_core::finding::count(pieces as u64, "piece", "pieces");
-        self.journal.remark(&format!(
-            "nothing is left to begin here: waiting for {pieces} that {by} renders, to take over should it die"
-        ));
-    }
-
-    fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
-        if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.planned) {
-            return self.give_up_chunk(chunk, &reason);
-        }
-        // What is scarce is asked for before the chunk, and held for one process.
-        let Some(held) = self.permits(&chunk.planned)? else {
-            return Ok(Next::NotYet);
-        };
-        let next = self.with_permits(chunk, turn);
-        self.give_up(held)?;
-        next
-    }
-
-    fn with_permits(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
-        if chunk.claim.is_none()
-            && let Some(next) = self.begin(chunk)?
-        {
-            return Ok(next);
-        }
-        if self.prospects.verdict(&chunk.planned) == Verdict::Open {
-            if !self.probe_first(chunk) {
-                self.prospects.out_of_reach(&chunk.planned);
-                return Ok(Next::Doubtful);
-            }
-        } else {
-            self.go_on_with_probes(chunk)?;
-        }
-        let now = Moment::now();
-        let is_due = |one: &Attempt| one.not_before.is_none_or(|when| when <= now);
-        let Some(at) = chunk.attempts.iter().position(is_due) else {
-            let first = chunk.attempts.iter().filter_map(|one| one.not_before).min();
-            return match first {
-                Some(first) => Ok(Next::Later(first)),
-                None => self.close(chunk),
-            };
-        };
-        let Some(attempt) = chunk.attempts.remove(at) else {
-            return self.close(chunk);
-        };
-        if !self.scene_stands(&attempt.planned)? {
-            chunk.attempts.push_front(attempt);
-            return Ok(Next::Again);
-        }
-        let index = *attempt.planned.deliverables.first();
-        let one = &self.context.expansion.deliverables[index];
-        if one.is_put_together() && !self.movie_is_due(index)? {
-            return self.close(chunk);
-        }
-        let outcome = EngineProcess::run(*self, &attempt, turn)?;
-        if outcome.end == End::Halted {
-            self.report_unfinished(&attempt, &outcome);
-            chunk.attempts.push_front(attempt);
-            return Ok(Next::Again);
-        }
-        self.after(chunk, attempt, &outcome)
-    }
-
-    /// Claims a chunk, and sees what is missing of it; what comes next where it is not ours.
-    fn begin(&self, chunk: &mut Chunk) -> Result<Option<Next>, RunError> {
-        let name = chunk.planned.identity(&self.context.expansion.deliverables);
-        match self.ask(&name, false)? {
-            Asked::Ours(claim) => chunk.claim = Some(claim),
-            Asked::HeldBy(_) => {
-                self.prospects.out_of_reach(&chunk.planned);
-                return Ok(Some(Next::Away));
-            }
-            Asked::ClosedBy(session) => {
-                self.prospects.out_of_reach(&chunk.planned);
-                self.journal.refresh()?;
-                self.settle(chunk, session)?;
-                return Ok(Some(Next::Done));
-            }
-        }
-        self.journal.refresh()?;
-        let missing = self.still_missing(&chunk.planned)?;
-        let wanted = |index: usize| {
-            let of_it = missing.iter().find(|(one, _)| *one == index);
-            of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
-        };
-        let planned_processes = plan(self.context.expansion, &wanted);
-        chunk
-            .attempts
-            .extend(planned_processes.into_iter().map(Attempt::first));
-        if chunk.attempts.is_empty() {
-            // Others brought all of it.
-            self.prospects.rendered(&chunk.planned);
-        }
-        Ok(None)
-    }
-
-    pub(super) fn close(&self, chunk: &Chunk) -> Result<Next, RunError> {
-        if let Some(claim) = &chunk.claim {
-            let closed = self.context.session.claims.close(claim);
-            closed.map_err(RunError::disk(self.context.state.path()))?;
-        }
-        Ok(Next::Done)
-    }
-
-    /// Whether the scene of some frames is as it was when the run began; if not, the run stops, or
-    /// goes on and says so.
-    fn scene_stands(&self, planned: &PlannedProcess) -> Result<bool, RunError> {
-        let one = planned.first(&self.context.expansion.deliverables);
-        let Some(scene) = &one.common.scene else {
-            return Ok(true);
-        };
-        let changed = self.context.scenes.changed(&scene.path);
-        let changed = changed.map_err(RunError::disk(std::path::Path::new(&scene.path)))?;
-        let Some(changed) = changed else {
-            return Ok(true);
-        };
-        let what = format!("{changed} has changed since the run began");
-        if self.only_reports_changes() {
-            self.journal.remark(&what);
-            return Ok(true);
-        }
-        self.board.halt(Halt {
-            why: format!("{what}; a sequence must not mix two states of it"),
+    /// Stops the run, once the frames that are nearly done are finished.
+    pub(super) fn halt(&self, why: &str) {
+        let first = self.board.halt(Halt {
+            why: why.to_owned(),
             finish: true,
             interrupted: false,
         });
-        Ok(false)
+        if first {
+            self.journal.remark(&format!("stopping: {why}"));
+        }
     }
 
-    fn only_reports_changes(&self) -> bool {
-        self.context
-            .loaded
-            .job
-            .get::<String>(Key::SceneChanges)
-            .as_deref()
-            == Some("report")
+    /// Stops the run when the next frames may not fit on the disk any more.
+    pub(super) fn look_for_room(&self, folder: &Path) {
+        let largest = self.journal.report().largest;
+        let there = folder.ancestors().find(|above| above.is_dir());
+        let Some(free) = there.and_then(free_space) else {
+            return;
+        };
+        if largest > 0 && free < largest * SPARE * self.context.options.jobs as u64 {
+            self.halt(&format!(
+                "only {:.1} MB are free below {}, less than the next frames may need",
+                free as f64 / 1e6,
+                folder.display()
+            ));
+        }
     }
 }

@@ -16,7 +16,6 @@ use std::process::ExitCode;
 use std::sync::atomic::Ordering;
 
 use clap::Args;
-use truepath_core::deliverable::Expansion;
 use truepath_core::finding::{Finding, Weight};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
@@ -30,7 +29,8 @@ use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::show::finding::{summary, tell_all};
 use crate::show::progress::Progress;
-use crate::show::{count, remark};
+use crate::show::remark;
+use crate::show::states::remark_on_direct_movies;
 use crate::this_program;
 
 /// Check the job, then render what is missing
@@ -281,19 +281,4 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
 /// The cores of this machine.
 fn cores() -> usize {
     std::thread::available_parallelism().map_or(1, NonZeroUsize::get)
-}
-
-/// Says plainly what nobody has made or looked at.
-pub(super) fn remark_on_direct_movies(expansion: &Expansion) {
-    let movies = expansion
-        .deliverables
-        .iter()
-        .filter(|one| one.movie().is_some_and(|movie| movie.is_direct()));
-    let number = movies.count() as u64;
-    if number > 0 {
-        remark(&format!(
-            "{} that an engine writes itself: named and checked, but not run by this version",
-            count(number, "movie", "movies")
-        ));
-    }
 }

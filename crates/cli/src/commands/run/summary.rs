@@ -9,8 +9,8 @@ use truepath_core::frames::FrameSet;
 use truepath_runner::clean::set_aside;
 use truepath_runner::run::{Report, Warning};
 
-use crate::commands::audit::unverifiable;
 use crate::show::pace::{pace, rough};
+use crate::show::states::unverifiable;
 use crate::show::{ERROR, FAINT, GOOD, WARNING, bytes, count, files};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
