@@ -27,6 +27,7 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
         person: Person::default(),
         began: None,
         scene_frames: Default::default(),
+        executor: &truepath_core::executor::OneThread,
         profiles: profiles
             .iter()
             .filter_map(|text| read_profile("p", text, SourceKind::BuiltIn, &mut sources).ok())
@@ -49,7 +50,7 @@ fuzz_target!(|text: &str| {
     }
     let expansion = expand(&reading.job, &SURROUNDINGS, &Selection::default());
     for one in &expansion.deliverables {
-        let path = one.path(one.common.frames.value.first().unwrap_or(0));
+        let path = one.path(one.common.frames.files.value.first().unwrap_or(0));
         assert!(path.starts_with(&*one.root), "{path} leaves {}", one.root);
     }
     let answers = Answers::default();

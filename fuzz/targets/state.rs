@@ -5,6 +5,7 @@ use std::fs;
 use std::time::Duration;
 
 use libfuzzer_sys::fuzz_target;
+use truepath_runner::StateFolder;
 use truepath_runner::presence::Sessions;
 use truepath_runner::when;
 
@@ -14,6 +15,7 @@ fuzz_target!(|bytes: &[u8]| {
     fs::write(folder.path().join("run-truepath.toml.json"), bytes).unwrap();
     fs::write(folder.path().join("sessions/0001"), bytes).unwrap();
     fs::write(folder.path().join("sessions/0001.beat"), bytes).unwrap();
-    let _ = when::latest(folder.path(), "truepath.toml");
-    let _ = Sessions::of(folder.path(), Duration::from_secs(30)).state(1);
+    let state = StateFolder::new(folder.path().to_owned());
+    let _ = when::latest(&state, "truepath.toml");
+    let _ = Sessions::of(&state, Duration::from_secs(30)).state(1);
 });

@@ -40,14 +40,14 @@ struct Line {
         value_enum,
         default_value = "auto"
     )]
-    color: Color,
+    color: ColorChoice,
     #[command(subcommand)]
     command: commands::Command,
 }
 
 /// When colours are used.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
-enum Color {
+enum ColorChoice {
     /// On a terminal
     Auto,
     /// Also in files and pipes
@@ -64,9 +64,9 @@ pub(crate) fn command_line() -> clap::Command {
 fn main() -> ExitCode {
     let line = Line::parse();
     match line.color {
-        Color::Auto => {}
-        Color::Always => anstream::ColorChoice::Always.write_global(),
-        Color::Never => anstream::ColorChoice::Never.write_global(),
+        ColorChoice::Auto => {}
+        ColorChoice::Always => anstream::ColorChoice::Always.write_global(),
+        ColorChoice::Never => anstream::ColorChoice::Never.write_global(),
     }
     if line.quiet {
         show::be_quiet();

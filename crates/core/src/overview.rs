@@ -7,7 +7,7 @@ use crate::picture::rule_of_thumb;
 
 /// What is known of the files of a deliverable that are there already.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
-pub struct Progress {
+pub struct FilesDone {
     /// Files that the ledger has.
     pub done: u64,
     /// Their bytes.
@@ -16,7 +16,7 @@ pub struct Progress {
 
 /// A thing to make: an output of a shot, variant, view and camera, with its passes.
 #[derive(Debug, Clone)]
-pub struct Line<'a> {
+pub struct OverviewLine<'a> {
     /// Its deliverables, one a pass.
     pub deliverables: Vec<&'a Deliverable>,
     /// Files that are wanted.
@@ -36,9 +36,9 @@ pub struct Line<'a> {
 #[must_use]
 pub fn overview<'a>(
     expansion: &'a Expansion,
-    progress: &dyn Fn(usize) -> Progress,
-) -> Vec<Line<'a>> {
-    let mut lines: Vec<Line<'_>> = Vec::new();
+    progress: &dyn Fn(usize) -> FilesDone,
+) -> Vec<OverviewLine<'a>> {
+    let mut lines: Vec<OverviewLine<'_>> = Vec::new();
     for (index, deliverable) in expansion.deliverables.iter().enumerate() {
         let common = &deliverable.common;
         let wanted = common.frames.selected.count();
@@ -61,7 +61,7 @@ pub fn overview<'a>(
                 let fps = common
                     .fps
                     .filter(|_| deliverable.kind != DeliverableKind::Still);
-                lines.push(Line {
+                lines.push(OverviewLine {
                     deliverables: vec![deliverable],
                     files: wanted,
                     done: there.done,

@@ -73,7 +73,7 @@ pub struct SceneAnswer {
 
 /// What is there already where files of a deliverable are wanted.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
-pub struct Existing {
+pub struct ExistingFacts {
     /// Files of the ledger, of the settings of today.
     pub kept: u64,
     /// Files of the ledger, of other settings.
@@ -114,7 +114,7 @@ pub struct Answers {
     pub real: BTreeMap<String, Option<String>>,
     /// What is there of a deliverable, by its path with the frame as a token. Only those are in it
     /// that have something to tell.
-    pub existing: BTreeMap<String, Existing>,
+    pub existing: BTreeMap<String, ExistingFacts>,
     /// The length of a sound in seconds, where it can be read.
     pub sounds: BTreeMap<String, f64>,
     /// The machine.

@@ -4,7 +4,7 @@ use crate::frames::FrameSet;
 
 /// What a cell shows. What asks for attention wins over what does not.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Cell {
+pub enum StripCell {
     /// None of its frames is there.
     Missing,
     /// Some of its frames are there.
@@ -20,7 +20,7 @@ pub enum Cell {
     Failed,
 }
 
-impl Cell {
+impl StripCell {
     /// The character that stands for it; plain terminals have them all.
     #[must_use]
     pub fn character(self) -> char {
@@ -59,13 +59,13 @@ pub struct States {
 /// The cells of a strip of at most `width`: a cell a frame where they fit, else each cell stands for
 /// several frames in a row.
 #[must_use]
-pub fn strip(states: &States, width: usize) -> Vec<Cell> {
+pub fn strip(states: &States, width: usize) -> Vec<StripCell> {
     let count = usize::try_from(states.wanted.count()).unwrap_or(usize::MAX);
     let width = width.min(count);
     if width == 0 {
         return Vec::new();
     }
-    let mut cells = vec![(0_u64, 0_u64, Cell::Missing); width];
+    let mut cells = vec![(0_u64, 0_u64, StripCell::Missing); width];
     for (index, frame) in states.wanted.iter().enumerate() {
         let (all, done, cell) =
             &mut cells[(index as u128 * width as u128 / count as u128) as usize];
@@ -73,24 +73,24 @@ pub fn strip(states: &States, width: usize) -> Vec<Cell> {
         if states.done.contains(frame) {
             *done += 1;
         } else if states.failed.contains(frame) || states.broken.contains(frame) {
-            *cell = Cell::Failed;
+            *cell = StripCell::Failed;
         } else if [&states.stale, &states.changed, &states.unverifiable]
             .iter()
             .any(|frames| frames.contains(frame))
             && !states.running.contains(frame)
         {
-            *cell = (*cell).max(Cell::Stale);
+            *cell = (*cell).max(StripCell::Stale);
         } else if states.running.contains(frame) {
-            *cell = (*cell).max(Cell::Running);
+            *cell = (*cell).max(StripCell::Running);
         }
     }
     cells
         .into_iter()
         .map(|(all, done, cell)| match (cell, done) {
-            (Cell::Failed | Cell::Stale | Cell::Running, _) => cell,
-            (_, 0) => Cell::Missing,
-            (_, done) if done == all => Cell::Done,
-            _ => Cell::Partly,
+            (StripCell::Failed | StripCell::Stale | StripCell::Running, _) => cell,
+            (_, 0) => StripCell::Missing,
+            (_, done) if done == all => StripCell::Done,
+            _ => StripCell::Partly,
         })
         .collect()
 }
@@ -111,7 +111,7 @@ mod tests {
         };
         strip(&states, width)
             .into_iter()
-            .map(Cell::character)
+            .map(StripCell::character)
             .collect()
     }
 

@@ -11,7 +11,7 @@ use truepath_core::job::{no_files, read};
 use truepath_core::movie::Fps;
 use truepath_core::profile::read_profile;
 use truepath_core::question::{
-    Answers, Existing, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
+    Answers, ExistingFacts, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
 };
 use truepath_core::rules::{Subject, check, rules};
 use truepath_core::scene_facts::SceneFacts;
@@ -137,14 +137,14 @@ fn answer(question: Question, answers: &mut Answers) {
             answers.real.insert(path.clone(), Some(real.to_owned()));
         }
         Question::Existing => {
-            let stale = Existing {
+            let stale = ExistingFacts {
                 stale: 12,
                 kept: 3,
-                ..Existing::default()
+                ..ExistingFacts::default()
             };
-            let shared = Existing {
+            let shared = ExistingFacts {
                 others: vec!["dusk.0001.png".to_owned()],
-                ..Existing::default()
+                ..ExistingFacts::default()
             };
             for (folder, existing) in [("stale", stale), ("shared", shared)] {
                 let path = format!("/work/show/{folder}/kiln.{{frame:04}}.png");

@@ -9,7 +9,7 @@ use crate::facts::{Facts, Flaw, Found};
 use crate::passed_over::{cut_short, pass_over};
 
 /// What the second header says.
-struct Header {
+struct BmpHeader {
     size: Size,
     /// Bits of a pixel.
     depth: u16,
@@ -27,7 +27,7 @@ pub(crate) fn decode(
     let mut head = [0; 14];
     reader.read_exact(&mut head).map_err(cut_short)?;
     let pixels_at = u64::from(long(&head, 10));
-    let (header, length) = Header::read(&mut reader)?;
+    let (header, length) = BmpHeader::read(&mut reader)?;
     let channels = if header.alpha {
         Channels::Rgba
     } else {
@@ -58,7 +58,7 @@ pub(crate) fn decode(
     Ok(facts)
 }
 
-impl Header {
+impl BmpHeader {
     /// Reads it; gives its length in bytes too.
     fn read(reader: &mut impl BufRead) -> Result<(Self, u64), Flaw> {
         let mut start = [0; 4];
@@ -103,7 +103,7 @@ impl Header {
 }
 
 /// Pixels in runs (RLE8, RLE4), up to the mark at their end.
-fn runs(reader: &mut impl BufRead, header: &Header) -> Result<(), Flaw> {
+fn runs(reader: &mut impl BufRead, header: &BmpHeader) -> Result<(), Flaw> {
     let (width, height) = (u64::from(header.size.width), u64::from(header.size.height));
     let (mut x, mut y) = (0, 0);
     loop {

@@ -10,7 +10,7 @@ use truepath_core::profile::{LogKind, Profile};
 
 /// What a line means.
 #[derive(Debug, Clone, PartialEq)]
-pub(crate) enum Meaning {
+pub(crate) enum LineMeaning {
     /// A frame has begun.
     Frame(Frame),
     /// A file is final.
@@ -27,11 +27,11 @@ pub(crate) enum Meaning {
 
 /// The patterns of one profile, compiled.
 #[derive(Debug)]
-pub(crate) struct Reader {
+pub(crate) struct LogReader {
     patterns: Vec<(LogKind, Regex)>,
 }
 
-impl Reader {
+impl LogReader {
     /// Compiles the patterns.
     ///
     /// # Errors
@@ -46,17 +46,17 @@ impl Reader {
     }
 
     /// What a line means, if anything.
-    pub(crate) fn read(&self, line: &str) -> Option<Meaning> {
+    pub(crate) fn read(&self, line: &str) -> Option<LineMeaning> {
         self.patterns.iter().find_map(|(kind, pattern)| {
             let found = pattern.captures(line)?;
             let group = |name: &str| found.name(name).map(|text| text.as_str().to_owned());
             match kind {
-                LogKind::Frame => group("frame")?.parse().ok().map(Meaning::Frame),
-                LogKind::File => group("file").map(Meaning::File),
-                LogKind::Saved => Some(Meaning::Saved),
-                LogKind::Progress => group("percent")?.parse().ok().map(Meaning::Progress),
-                LogKind::Warning => group("text").map(Meaning::Warning),
-                LogKind::Error => group("text").map(Meaning::Error),
+                LogKind::Frame => group("frame")?.parse().ok().map(LineMeaning::Frame),
+                LogKind::File => group("file").map(LineMeaning::File),
+                LogKind::Saved => Some(LineMeaning::Saved),
+                LogKind::Progress => group("percent")?.parse().ok().map(LineMeaning::Progress),
+                LogKind::Warning => group("text").map(LineMeaning::Warning),
+                LogKind::Error => group("text").map(LineMeaning::Error),
             }
         })
     }
@@ -76,7 +76,8 @@ pub(crate) fn heard(profile: &Profile, log: &Path) -> Heard {
     let mut heard = Heard::default();
     let proves = [LogKind::File, LogKind::Frame];
     let has_patterns = profile.log.iter().any(|one| proves.contains(&one.kind));
-    let (true, Ok(reader), Ok(file)) = (has_patterns, Reader::new(profile), File::open(log)) else {
+    let (true, Ok(reader), Ok(file)) = (has_patterns, LogReader::new(profile), File::open(log))
+    else {
         return heard;
     };
     let mut lines = BufReader::new(file);
@@ -87,8 +88,8 @@ pub(crate) fn heard(profile: &Profile, log: &Path) -> Heard {
         let line = text.trim_end_matches('\n').split_once(' ');
         match line.map(|(_, line)| line) {
             Some(line) if !line.starts_with("= ") => match reader.read(line) {
-                Some(Meaning::File(name)) => heard.named.push(name),
-                Some(Meaning::Frame(frame)) => heard.begun = heard.begun.max(Some(frame)),
+                Some(LineMeaning::File(name)) => heard.named.push(name),
+                Some(LineMeaning::Frame(frame)) => heard.begun = heard.begun.max(Some(frame)),
                 _ => {}
             },
             _ => {}

@@ -6,7 +6,7 @@ use std::path::Path;
 use std::thread;
 
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
-use truepath_core::question::{Existing, first_folder};
+use truepath_core::question::{ExistingFacts, first_folder};
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
@@ -15,7 +15,7 @@ use crate::movies;
 /// What is there of each deliverable, by its path with the frame as a token; those of which nothing
 /// is there are left out.
 #[must_use]
-pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Existing> {
+pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, ExistingFacts> {
     // A folder or the ledger of a long show takes a while to read: both are read at once.
     let (mut folders, ledger) = thread::scope(|scope| {
         let ledger = scope.spawn(|| {
@@ -38,7 +38,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         } else {
             fingerprints.of(one).ok()
         };
-        let mut there = Existing::default();
+        let mut there = ExistingFacts::default();
         let mut path = format!("{folder}/");
         for name in names.iter_mut() {
             path.truncate(folder.len() + 1);
@@ -71,7 +71,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
     }
     loaded.keep_ledger(ledger);
     others(loaded, expansion, &folders, &mut found);
-    found.retain(|_, there| *there != Existing::default());
+    found.retain(|_, there| *there != ExistingFacts::default());
     found
 }
 
@@ -117,7 +117,7 @@ fn others(
     loaded: &Loaded,
     expansion: &Expansion,
     folders: &HashMap<String, Vec<Name>>,
-    found: &mut BTreeMap<String, Existing>,
+    found: &mut BTreeMap<String, ExistingFacts>,
 ) {
     // What the chosen part wants needs no second look.
     let odd = |name: &&Name| !name.wanted;

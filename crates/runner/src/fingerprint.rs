@@ -13,7 +13,7 @@ use truepath_core::profile::Profile;
 use crate::Loaded;
 use crate::describe::describe_kept;
 use crate::disk::{hash_file, hash_outline, hex};
-use crate::stale::{Inputs, SCENE};
+use crate::stale::{InputValues, SCENE};
 
 /// Makes fingerprints; every scene is read once, and every file that scenes are known to need.
 pub(crate) struct Fingerprints<'l> {
@@ -92,11 +92,11 @@ impl<'l> Fingerprints<'l> {
     }
 
     /// What makes the pictures of a deliverable, by name; its fingerprint was asked for before.
-    pub(crate) fn inputs(&self, deliverable: &Deliverable) -> Inputs {
+    pub(crate) fn inputs(&self, deliverable: &Deliverable) -> InputValues {
         let common = &deliverable.common;
         let key = Arc::as_ptr(&common.engine) as usize;
         let Some((_, inputs)) = self.inputs.get(&key) else {
-            return Inputs::new();
+            return InputValues::new();
         };
         let mut values = inputs.values(deliverable);
         if let Some(scene) = &common.scene {

@@ -11,7 +11,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{Flaw, Wanted, verify};
 
 use crate::disk::{Stamp, hash_file, stamp};
-use crate::ledger::{Known, Ledger};
+use crate::ledger::{KnownFile, Ledger};
 
 /// What stands under a true name.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -236,13 +236,13 @@ pub(crate) fn unverifiable(deliverable: &Deliverable, file: &Path) -> Option<Str
     }
 }
 
-fn is_stale(record: &Known, fingerprint: Option<&str>) -> bool {
+fn is_stale(record: &KnownFile, fingerprint: Option<&str>) -> bool {
     let made = record.fingerprint();
     made.is_some() && fingerprint.is_some() && made != fingerprint
 }
 
 /// What a file is that is as recorded by size and time, and is not opened.
-fn as_recorded(record: &Known, fingerprint: Option<&str>, wanted: &Wanted) -> There {
+fn as_recorded(record: &KnownFile, fingerprint: Option<&str>, wanted: &Wanted) -> There {
     match &record.origin.unverifiable {
         _ if is_stale(record, fingerprint) => There::Stale,
         Some(reason) if !wanted.allows_unverifiable => There::Unverifiable(reason.to_string()),

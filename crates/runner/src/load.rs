@@ -18,7 +18,7 @@ use truepath_core::template::refuse_component;
 use crate::ledger::Ledger;
 use crate::lock::lock;
 use crate::threads::AllCores;
-use crate::when::{Began, When};
+use crate::when::{RunBegan, When};
 
 /// The name of a job file.
 pub const JOB_FILE: &str = "truepath.toml";
@@ -35,7 +35,7 @@ pub struct Loaded {
     /// What core must know of its surroundings.
     pub surroundings: Surroundings,
     /// When its run began, or would begin now.
-    pub began: Began,
+    pub began: RunBegan,
     /// What its ledgers told when they were read last: reading on costs less than reading again.
     pub(crate) ledger: Mutex<Option<Ledger>>,
 }
@@ -203,14 +203,15 @@ pub fn load(
             .to_string_lossy()
             .into_owned(),
         folder,
-        began: Began::default(),
+        began: RunBegan::default(),
         ledger: Mutex::default(),
     };
     let state = loaded.state_folder();
-    loaded.began = Began::find(&state, &loaded.file, when).map_err(|error| LoadError::State {
-        path: state.to_string(),
-        error,
-    })?;
+    loaded.began =
+        RunBegan::find(&state, &loaded.file, when).map_err(|error| LoadError::State {
+            path: state.to_string(),
+            error,
+        })?;
     // To know the local time, the system's whole list of time zones is read.
     if loaded.job.sources.mention("{date") {
         loaded.surroundings.began = Some(loaded.began.instant());

@@ -11,7 +11,7 @@ use truepath_media::{Flaw, Wanted, verify};
 use crate::disk::{hash_file, stamp};
 use crate::fingerprint::Fingerprints;
 use crate::inventory::{There, difference};
-use crate::ledger::{Known, Ledger};
+use crate::ledger::{KnownFile, Ledger};
 use crate::proof;
 
 /// What is there of a movie.
@@ -43,7 +43,7 @@ pub(crate) fn look(
     folder: &Path,
 ) -> io::Result<MovieThere> {
     let (hashes, lacking) = match source(movie) {
-        Some(source) => Frames::of(source, ledger)?.hashes(source)?,
+        Some(source) => MovieFrames::of(source, ledger)?.hashes(source)?,
         None => (Vec::new(), FrameSet::empty()),
     };
     let fingerprint = if lacking.is_empty() {
@@ -64,8 +64,9 @@ pub(crate) fn look(
         },
         flaw => flaw.map(|flaw| There::Broken(flaw.to_string())),
     };
-    let other_frames =
-        |record: &Known| fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref();
+    let other_frames = |record: &KnownFile| {
+        fingerprint.is_some() && record.fingerprint() != fingerprint.as_deref()
+    };
     let there = match (found, record) {
         (None, _) => There::Missing,
         (Some(_), None) => flaw().unwrap_or(There::Unrecorded),
@@ -109,7 +110,7 @@ pub(crate) fn look_briefly(
     };
     let (hashes, lacking) = match source(movie) {
         Some(source) => {
-            let frames = Frames::of(source, ledger)?;
+            let frames = MovieFrames::of(source, ledger)?;
             if frames.missing > 0 {
                 return Ok(Some(There::Stale));
             }
@@ -137,40 +138,40 @@ fn source(movie: &Deliverable) -> Option<&Deliverable> {
 
 /// What is there of the frames of a movie, by size and time.
 #[derive(Default)]
-struct Frames {
-    all: Vec<(Frame, Seen)>,
+struct MovieFrames {
+    all: Vec<(Frame, MovieSeen)>,
     missing: usize,
     unrecorded: usize,
 }
 
 /// What is there of one frame, by size and time.
-enum Seen {
+enum MovieSeen {
     /// As the ledger says, with the hash that it has.
     Recorded(String),
     Unrecorded,
     Missing,
 }
 
-impl Frames {
+impl MovieFrames {
     fn of(source: &Deliverable, ledger: &Ledger) -> io::Result<Self> {
         let seen = |frame: Frame| {
             let path = source.path(frame);
             let found = stamp(Path::new(&path))?;
             let record = ledger.published.get(&path);
             let seen = match record.filter(|record| Some(record.stamp) == found) {
-                Some(record) => Seen::Recorded(record.hash.to_string()),
-                None if found.is_some() => Seen::Unrecorded,
-                None => Seen::Missing,
+                Some(record) => MovieSeen::Recorded(record.hash.to_string()),
+                None if found.is_some() => MovieSeen::Unrecorded,
+                None => MovieSeen::Missing,
             };
             Ok((frame, seen))
         };
         let all: Vec<Frame> = source.common.frames.shot.iter().collect();
-        let all: io::Result<Vec<(Frame, Seen)>> = all.into_par_iter().map(seen).collect();
+        let all: io::Result<Vec<(Frame, MovieSeen)>> = all.into_par_iter().map(seen).collect();
         let all = all?;
-        let count = |is: fn(&Seen) -> bool| all.iter().filter(|(_, seen)| is(seen)).count();
+        let count = |is: fn(&MovieSeen) -> bool| all.iter().filter(|(_, seen)| is(seen)).count();
         Ok(Self {
-            missing: count(|seen| matches!(seen, Seen::Missing)),
-            unrecorded: count(|seen| matches!(seen, Seen::Unrecorded)),
+            missing: count(|seen| matches!(seen, MovieSeen::Missing)),
+            unrecorded: count(|seen| matches!(seen, MovieSeen::Unrecorded)),
             all,
         })
     }
@@ -182,9 +183,9 @@ impl Frames {
         let mut lacking = Vec::new();
         for (frame, seen) in self.all {
             match seen {
-                Seen::Recorded(hash) => hashes.push(hash),
-                Seen::Missing => lacking.push(frame),
-                Seen::Unrecorded => {
+                MovieSeen::Recorded(hash) => hashes.push(hash),
+                MovieSeen::Missing => lacking.push(frame),
+                MovieSeen::Unrecorded => {
                     let path = source.path(frame);
                     let file = Path::new(&path);
                     match verify(file, &wanted) {

@@ -44,7 +44,7 @@ pub(crate) struct Process<'w> {
     engine: Child,
     group: Group,
     lines: Receiver<String>,
-    ended: Option<Ended>,
+    ended: Option<ProcessEnd>,
     supervisor: &'w Supervisor,
     signs: Signs,
     /// When it was looked at last.
@@ -57,7 +57,7 @@ pub(crate) struct Process<'w> {
 
 /// How it ended, and when.
 #[derive(Debug, Clone, Copy)]
-struct Ended {
+struct ProcessEnd {
     exit: Exit,
     since: Moment,
 }
@@ -202,7 +202,7 @@ impl<'w> Process<'w> {
         self.supervisor.engines.forget(self.group);
         self.left_behind = self.supervisor.engines.end_orphans_of(&self.signs);
         let since = Moment::now();
-        self.ended = Some(Ended { exit, since });
+        self.ended = Some(ProcessEnd { exit, since });
         Ok(exit)
     }
 }

@@ -3,7 +3,7 @@
 use std::io;
 
 use truepath_core::deliverable::Expansion;
-use truepath_core::overview::Progress;
+use truepath_core::overview::FilesDone;
 
 use crate::Loaded;
 use crate::status::Follower;
@@ -12,12 +12,12 @@ use crate::status::Follower;
 ///
 /// # Errors
 /// When a ledger cannot be read.
-pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Progress>> {
+pub fn progress(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<FilesDone>> {
     let mut follower = Follower::new(loaded, expansion);
     let status = follower.look()?;
     let rows = status.rows.iter();
     Ok(rows
-        .map(|row| Progress {
+        .map(|row| FilesDone {
             done: row.states.done.count(),
             bytes: row.bytes,
         })

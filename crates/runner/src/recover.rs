@@ -15,7 +15,7 @@ use crate::clock::timestamp;
 use crate::disk::{Disk, hash_file, stamp};
 use crate::engine_log;
 use crate::grounds::Grounds;
-use crate::ledger::{Intent, Line, Record, Staged, Told, Unproven};
+use crate::ledger::{Intent, Line, Record, SessionRecord, Staged, Unproven};
 use crate::outside::give_back;
 use crate::publish::{Brought, Credits, PublishError, Ready, carry_out, tell_carried_out};
 use crate::session::Session;
@@ -60,7 +60,11 @@ pub(crate) struct Recovery<'a> {
 
 impl Recovery<'_> {
     /// Finishes what stands between the steps of publishing, then harvests the staging folders.
-    pub(crate) fn pick_up(&mut self, told: &Told, elsewhere: bool) -> Result<(), CollectError> {
+    pub(crate) fn pick_up(
+        &mut self,
+        told: &SessionRecord,
+        elsewhere: bool,
+    ) -> Result<(), CollectError> {
         for intent in &told.intents {
             self.finish(intent)?;
         }
@@ -126,7 +130,12 @@ impl Recovery<'_> {
     }
 
     /// Takes what is finished out of a staging folder, sets the rest aside, and removes it.
-    fn clear(&mut self, staged: &Staged, told: &Told, elsewhere: bool) -> Result<(), CollectError> {
+    fn clear(
+        &mut self,
+        staged: &Staged,
+        told: &SessionRecord,
+        elsewhere: bool,
+    ) -> Result<(), CollectError> {
         let staging = PathBuf::from(&staged.folder);
         if self.grounds.is_instead_of_own_folder(&staging) {
             let aside = staging::clear(self.disk, &staging, "instead-of", &[])?;
@@ -248,7 +257,7 @@ impl Recovery<'_> {
         let process = self.session.next_process();
         let own = self.session.staging_folder(folder, process);
         let files = staging::files_of_another(staging)?;
-        // Told before it is there. Should this run die, its copies are removed like given files: what
+        // Written down before it is there. Should this run die, its copies are removed like given files: what
         // they were made of is still where it was.
         self.session
             .publisher

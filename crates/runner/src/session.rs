@@ -17,7 +17,7 @@ use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, hex};
 use crate::grounds::Mark;
-use crate::ledger::{self, Began, Ledger, Line, Writer};
+use crate::ledger::{self, Ledger, LedgerWriter, Line, SessionBegan};
 use crate::presence::{self, Card, Presence, Sessions, State as Life};
 use crate::publish::Publisher;
 use crate::staging;
@@ -94,7 +94,7 @@ impl<'a> Session<'a> {
         let mut known = new.loaded.read_ledger(&ledgers).map_err(refused)?;
         let mut number = known.last() + 1;
         let mut ledger = loop {
-            match Writer::create(disk, &ledger::path(&ledgers, number)) {
+            match LedgerWriter::create(disk, &ledger::path(&ledgers, number)) {
                 Ok(ledger) => break ledger,
                 Err(error) if error.kind() == io::ErrorKind::AlreadyExists => number += 1,
                 Err(error) => return Err(refused(error)),
@@ -116,7 +116,7 @@ impl<'a> Session<'a> {
         let logs = state.logs_of(number);
         disk.create_folders(&logs).map_err(refused)?;
         ledger
-            .note(&[Line::Began(Began {
+            .note(&[Line::Began(SessionBegan {
                 machine: card.machine.clone(),
                 job: card.job.clone(),
                 time: timestamp(),

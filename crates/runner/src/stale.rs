@@ -8,7 +8,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use crate::ledger::Ledger;
 
 /// What made a picture, by name: settings, variables, the hashes of scene and needed files.
-pub(crate) type Inputs = Vec<(String, String)>;
+pub(crate) type InputValues = Vec<(String, String)>;
 
 /// What stands for the content of the scene among inputs.
 pub(crate) const SCENE: &str = "the scene";
@@ -27,7 +27,7 @@ pub(crate) fn why_stale(
     one: &Deliverable,
     frames: &FrameSet,
     ledger: &Ledger,
-    today: &Inputs,
+    today: &InputValues,
 ) -> Vec<WhyStale> {
     let mut by_maker: BTreeMap<&str, Vec<Frame>> = BTreeMap::new();
     for frame in frames.iter() {
@@ -51,8 +51,9 @@ pub(crate) fn why_stale(
 }
 
 /// What differs between two sets of inputs, in words.
-fn changes(then: &Inputs, now: &Inputs) -> Vec<String> {
-    let of = |inputs: &Inputs| -> BTreeMap<String, String> { inputs.iter().cloned().collect() };
+fn changes(then: &InputValues, now: &InputValues) -> Vec<String> {
+    let of =
+        |inputs: &InputValues| -> BTreeMap<String, String> { inputs.iter().cloned().collect() };
     let (then, now) = (of(then), of(now));
     let names: BTreeSet<&String> = then.keys().chain(now.keys()).collect();
     let mut changes = Vec::new();
@@ -76,7 +77,7 @@ mod tests {
 
     #[test]
     fn changes_are_said_from_what_to_what() {
-        let inputs = |all: &[(&str, &str)]| -> Inputs {
+        let inputs = |all: &[(&str, &str)]| -> InputValues {
             let pair = |(name, value): &(&str, &str)| ((*name).to_owned(), (*value).to_owned());
             all.iter().map(pair).collect()
         };

@@ -12,11 +12,11 @@ use truepath_core::strip::States;
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
 use crate::inventory::{Brief, ByReason, There, all_frames, look_briefly};
-use crate::ledger::{Failed, Ledger, Told};
+use crate::ledger::{Failed, Ledger, SessionRecord};
 use crate::movies;
 use crate::presence::{Sessions, State};
 use crate::run::dead_after;
-use crate::stale::{Inputs, WhyStale, why_stale};
+use crate::stale::{InputValues, WhyStale, why_stale};
 
 /// How far a deliverable is.
 #[derive(Debug, Clone, Default)]
@@ -48,7 +48,7 @@ impl Row {
 
 /// A process at work.
 #[derive(Debug, Clone)]
-pub struct Running {
+pub struct RunAtWork {
     /// Its machine.
     pub machine: String,
     /// What it makes.
@@ -82,7 +82,7 @@ pub struct Status {
     /// A row for each deliverable, in their order.
     pub rows: Vec<Row>,
     /// Processes at work.
-    pub running: Vec<Running>,
+    pub running: Vec<RunAtWork>,
     /// Runs at work.
     pub machines: Vec<Machine>,
     /// Seconds of one process for all that is still to do, where anything is known of it.
@@ -135,7 +135,7 @@ pub struct Follower<'l> {
     /// What makes the pictures of each deliverable today; not of movies, which hang on their frames.
     fingerprints: Vec<Option<String>>,
     /// What makes them, by name.
-    inputs: Vec<Inputs>,
+    inputs: Vec<InputValues>,
 }
 
 impl<'l> Follower<'l> {
@@ -172,7 +172,7 @@ impl<'l> Follower<'l> {
     pub fn look(&mut self) -> io::Result<Status> {
         self.ledger.refresh(&self.loaded.state_folder().ledgers())?;
         let mut status = Status::default();
-        let mut live: Vec<&Told> = Vec::new();
+        let mut live: Vec<&SessionRecord> = Vec::new();
         for (number, told) in self.ledger.sessions.iter().filter(|(_, told)| !told.ended) {
             match self.sessions.state(*number)? {
                 State::Ended => {}
@@ -187,7 +187,7 @@ impl<'l> Follower<'l> {
                     });
                     status
                         .running
-                        .extend(told.staged.iter().map(|staged| Running {
+                        .extend(told.staged.iter().map(|staged| RunAtWork {
                             machine: card.machine.clone(),
                             label: staged.label.clone(),
                             frames: staged.frames.parse().unwrap_or_default(),
@@ -210,7 +210,7 @@ impl<'l> Follower<'l> {
         Ok(status)
     }
 
-    fn rows(&self, live: &[&Told]) -> Vec<Row> {
+    fn rows(&self, live: &[&SessionRecord]) -> Vec<Row> {
         // By path, since the ledger does not know deliverables.
         let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
         for staged in live.iter().flat_map(|told| &told.staged) {
@@ -236,7 +236,7 @@ impl<'l> Follower<'l> {
             let wanted = &one.common.frames.selected;
             let path = one.pattern.sketch();
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
-            let seen = Seen::of(one, fingerprint, &self.ledger);
+            let seen = FilesSeen::of(one, fingerprint, &self.ledger);
             let done = &seen.done;
             let why_stale = match seen.stale.is_empty() {
                 true => Vec::new(),
@@ -289,7 +289,7 @@ const MOST_UNRECORDED: usize = 256;
 
 /// What is there of a deliverable.
 #[derive(Default)]
-struct Seen {
+struct FilesSeen {
     done: FrameSet,
     stale: FrameSet,
     changed: FrameSet,
@@ -299,7 +299,7 @@ struct Seen {
     bytes: u64,
 }
 
-impl Seen {
+impl FilesSeen {
     fn of(one: &Deliverable, fingerprint: Option<&str>, ledger: &Ledger) -> Self {
         let brief = match one.is_put_together() {
             true => Self::movie(one, ledger),
@@ -351,7 +351,7 @@ impl Seen {
 }
 
 /// Files a second that a run brought lately, by the clock of its machine.
-fn rate(told: &Told) -> Option<f64> {
+fn rate(told: &SessionRecord) -> Option<f64> {
     let (first, last) = (told.recent.front()?, told.recent.back()?);
     let seconds = last.duration_since(*first).as_secs_f64();
     (seconds > 0.0).then(|| (told.recent.len() - 1) as f64 / seconds)

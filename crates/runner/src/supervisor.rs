@@ -14,12 +14,12 @@ use std::sync::atomic::{AtomicBool, AtomicU32, Ordering};
 use std::time::Duration;
 
 use crate::lock::lock;
-use crate::system::{Engines, Group, groups_marked, in_own_group};
+use crate::system::{EngineRegistry, Group, groups_marked, in_own_group};
 
 /// A run's hold on its supervisor.
 pub(crate) struct Supervisor {
     mark: String,
-    pub(crate) engines: Engines,
+    pub(crate) engines: EngineRegistry,
     started: AtomicU32,
     /// Whether it was said that the supervisor is gone.
     is_missed: AtomicBool,
@@ -45,11 +45,11 @@ impl Supervisor {
         let supervisor = Self {
             supervisor: Mutex::new((supervisor, leash)),
             mark,
-            engines: Engines::default(),
+            engines: EngineRegistry::default(),
             started: AtomicU32::new(0),
             is_missed: AtomicBool::new(false),
         };
-        Engines::adopt_orphans();
+        EngineRegistry::adopt_orphans();
         supervisor.tell(&format!("mark {}", supervisor.mark));
         Ok(supervisor)
     }

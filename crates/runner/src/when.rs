@@ -96,14 +96,14 @@ pub fn remark(state: &StateFolder, job: &str) -> Option<String> {
 
 /// When the run began that a command is about: found out when somebody asks, and the same from then on.
 #[derive(Debug, Default)]
-pub struct Began {
+pub struct RunBegan {
     /// The instant, once it is known.
     instant: OnceLock<DateTime>,
     /// The run before, where a new one would begin.
     before: Option<DateTime>,
 }
 
-impl Began {
+impl RunBegan {
     /// When the run began that a command is about.
     ///
     /// # Errors

@@ -11,7 +11,7 @@ use truepath_core::frames::FrameSet;
 use truepath_runner::audit::{Account, Audit, audit};
 
 use super::check::{findings, has_errors};
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble, WRONG};
 use crate::shapes::VERSION;
@@ -34,7 +34,7 @@ pub(crate) struct Arguments {
     job: NamedJob,
     /// How the result is printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: OutputFormat,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
@@ -56,7 +56,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         .map_err(Trouble::outside("the files cannot be audited"))?;
     warn_of_ledgers(chosen.loaded.state_folder().path(), &audit.remarks);
     remark_on_direct_movies(&chosen.chosen);
-    if arguments.format == Format::Json {
+    if arguments.format == OutputFormat::Json {
         print_json(&as_json(&labels(&rendered.deliverables), &audit))?;
     } else {
         let mut out = crate::show::out();

@@ -14,7 +14,7 @@ use truepath_core::job::{Job, Key};
 use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::profile::Profile;
 use truepath_core::script::{
-    About, Cluster, KINDS, Kind, Outline, Step, WriteError, one_line, steps,
+    About, Cluster, KINDS, ScriptKind, ScriptOutline, Step, WriteError, one_line, steps,
 };
 use truepath_core::system::System;
 use truepath_runner::find_program;
@@ -60,7 +60,7 @@ pub(crate) struct Arguments {
 
 /// To be read, or one of the kinds of scripts.
 #[derive(Clone)]
-struct Form(Option<&'static dyn Kind>);
+struct Form(Option<&'static dyn ScriptKind>);
 
 impl std::fmt::Debug for Form {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
@@ -92,7 +92,10 @@ impl ValueEnum for Form {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let kind = arguments.kind.0;
-    let system = arguments.system.system.or(kind.and_then(Kind::system));
+    let system = arguments
+        .system
+        .system
+        .or(kind.and_then(ScriptKind::system));
     let chosen = arguments.job.job().load_for(system)?;
     let system = chosen.loaded.surroundings.system;
     let findings = findings(&chosen);
@@ -144,14 +147,14 @@ const AT_A_TIME: usize = 512;
 
 /// Writes a script; the steps are worked out on several cores, and handed on in order.
 fn write(
-    kind: &dyn Kind,
+    kind: &dyn ScriptKind,
     about: &About<'_>,
     expansion: &Expansion,
     plan: &[PlannedProcess],
     out: &mut dyn Write,
 ) -> Result<(), Trouble> {
     let refused = |error: WriteError| Trouble::Usage(error.to_string());
-    let outline = Outline::of(expansion, plan);
+    let outline = ScriptOutline::of(expansion, plan);
     let part = |(number, chunk): (usize, &[PlannedProcess])| -> Result<String, WriteError> {
         let mut text = String::new();
         for (number, one) in (number * AT_A_TIME + 1..).zip(steps(expansion, chunk, about)) {

@@ -9,11 +9,11 @@ use truepath_core::template::{
     Candidates, Departure, Part, Template, TemplateError, TokenValue, Values, readings,
 };
 
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::VERSION;
-use crate::shapes::matched::{Departs, Entry, Matched as MatchedShape};
+use crate::shapes::matched::{Departs, MatchedShape, NameReadings};
 use crate::show::{ERROR, FAINT, GOOD, WARNING};
 
 /// Read token values back out of file names
@@ -33,11 +33,11 @@ pub(crate) struct Arguments {
     job: JobArguments,
     /// How the values are printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: OutputFormat,
 }
 
 /// What a name came to.
-struct Matched {
+struct MatchedName {
     name: String,
     /// The template that was held against it, or that came nearest.
     template: String,
@@ -48,7 +48,7 @@ struct Matched {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let mut names = arguments.names;
-    let all: Vec<Matched> = if names[0].contains('{') {
+    let all: Vec<MatchedName> = if names[0].contains('{') {
         let text = names.remove(0);
         let template: Template = text.parse().map_err(|error: TemplateError| {
             let spot = &text[error.span.clone()];
@@ -74,7 +74,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let clear = all
         .iter()
         .all(|one| one.result.as_ref().is_ok_and(|found| found.len() == 1));
-    if arguments.format == Format::Json {
+    if arguments.format == OutputFormat::Json {
         print_json(&MatchedShape {
             version: VERSION,
             names: all.into_iter().map(shape).collect(),
@@ -97,7 +97,7 @@ const NUMBERS: [&str; 7] = [
     "frame", "version", "first", "last", "count", "width", "height",
 ];
 
-fn by_template(text: &str, template: &Template, name: String) -> Matched {
+fn by_template(text: &str, template: &Template, name: String) -> MatchedName {
     let candidates = |token: &str| match token {
         token if NUMBERS.contains(&token) => Candidates::Number,
         token if token.starts_with("place.") => Candidates::Path,
@@ -110,7 +110,7 @@ fn by_template(text: &str, template: &Template, name: String) -> Matched {
     } else {
         name.rsplit('/').next().unwrap_or(&name).to_owned()
     };
-    Matched {
+    MatchedName {
         result: readings(template, &part, &candidates),
         template: text.to_owned(),
         text: part,
@@ -118,12 +118,12 @@ fn by_template(text: &str, template: &Template, name: String) -> Matched {
     }
 }
 
-fn by_job(chosen: &Chosen, name: String) -> Result<Matched, Trouble> {
+fn by_job(chosen: &Chosen, name: String) -> Result<MatchedName, Trouble> {
     let path = std::path::absolute(&name).map_err(Trouble::outside(&*name))?;
     let path = path.display().to_string();
     let deliverables = &chosen.chosen.deliverables;
     let candidates = |token: &str| candidates(deliverables, token);
-    let mut nearest: Option<Matched> = None;
+    let mut nearest: Option<MatchedName> = None;
     let mut tried: Vec<(String, Option<String>)> = Vec::new();
     for one in deliverables {
         // Each template of the job once, with all that stands for its tokens anywhere.
@@ -142,7 +142,7 @@ fn by_job(chosen: &Chosen, name: String) -> Result<Matched, Trouble> {
             .as_ref()
             .is_none_or(|known| reached(&result) > reached(&known.result))
         {
-            nearest = Some(Matched {
+            nearest = Some(MatchedName {
                 name: name.clone(),
                 template: sketch,
                 text: path.clone(),
@@ -206,7 +206,7 @@ fn shown(values: &Values) -> String {
     words.join(", ")
 }
 
-fn tell(out: &mut impl Write, one: &Matched) -> io::Result<()> {
+fn tell(out: &mut impl Write, one: &MatchedName) -> io::Result<()> {
     match &one.result {
         Ok(found) if found.len() == 1 => {
             writeln!(out, "{GOOD}{}{GOOD:#}  {}", one.name, shown(&found[0]))
@@ -247,12 +247,12 @@ fn tell(out: &mut impl Write, one: &Matched) -> io::Result<()> {
     }
 }
 
-fn shape(one: Matched) -> Entry {
+fn shape(one: MatchedName) -> NameReadings {
     let (found, departure) = match one.result {
         Ok(found) => (found, None),
         Err(departure) => (Vec::new(), Some(departure)),
     };
-    Entry {
+    NameReadings {
         name: one.name,
         template: one.template,
         readings: found

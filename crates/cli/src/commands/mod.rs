@@ -84,7 +84,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
 
 /// For people or for programs.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum Format {
+enum OutputFormat {
     /// To be read
     Text,
     /// JSON, with a version number

@@ -8,15 +8,15 @@ use truepath_core::deliverable::{Deliverable, DeliverableKind};
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Word;
-use truepath_core::overview::{Line, overview};
+use truepath_core::overview::{OverviewLine, overview};
 use truepath_runner::progress::progress;
 
 use super::paths::tell_unexpanded;
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::Trouble;
 use crate::shapes::VERSION;
-use crate::shapes::overview::{Entry, Overview};
+use crate::shapes::overview::{Overview, OverviewEntry};
 use crate::show::strips::fitted;
 use crate::show::{FAINT, GOOD, TITLE, bytes, count, files, playing_time};
 
@@ -34,7 +34,7 @@ pub(crate) struct Arguments {
     job: NamedJob,
     /// How the overview is printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: OutputFormat,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
@@ -42,7 +42,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let progress = progress(&chosen.loaded, &chosen.chosen)
         .map_err(Trouble::outside("the ledger cannot be read"))?;
     let lines = overview(&chosen.chosen, &|index| progress[index]);
-    if arguments.format == Format::Json {
+    if arguments.format == OutputFormat::Json {
         print_json(&Overview {
             version: VERSION,
             lines: lines.iter().map(shape).collect(),
@@ -59,13 +59,13 @@ fn text(word: Option<&Word>) -> String {
     word.map_or_else(String::new, |word| word.text.clone())
 }
 
-fn passes(line: &Line<'_>) -> Vec<String> {
+fn passes(line: &OverviewLine<'_>) -> Vec<String> {
     let pass = |one: &&Deliverable| one.pass.as_ref().map(|word| word.text.clone());
     line.deliverables.iter().filter_map(pass).collect()
 }
 
 /// Size, or what is said instead; passes may differ.
-fn size(line: &Line<'_>) -> String {
+fn size(line: &OverviewLine<'_>) -> String {
     let of = |one: &Deliverable| {
         one.picture
             .file_size()
@@ -79,7 +79,7 @@ fn size(line: &Line<'_>) -> String {
     }
 }
 
-fn state(line: &Line<'_>) -> String {
+fn state(line: &OverviewLine<'_>) -> String {
     match (line.done, line.files) {
         (0, _) => "to do".to_owned(),
         (done, files) if done >= files => "done".to_owned(),
@@ -88,7 +88,7 @@ fn state(line: &Line<'_>) -> String {
 }
 
 /// What a line says in each column.
-fn cells(line: &Line<'_>) -> Vec<String> {
+fn cells(line: &OverviewLine<'_>) -> Vec<String> {
     let common = &line.deliverables[0].common;
     let preset = common
         .names
@@ -126,7 +126,7 @@ const NUMBERS: std::ops::Range<usize> = 10..13;
 /// The widest that a column gets; what is longer is cut.
 const WIDEST: usize = 24;
 
-fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
+fn tell(out: &mut impl Write, lines: &[OverviewLine<'_>]) -> io::Result<()> {
     let rows: Vec<Vec<String>> = lines.iter().map(cells).collect();
     // A column that says nothing anywhere is left out.
     let columns: Vec<(usize, usize)> = (0..HEAD.len())
@@ -195,11 +195,11 @@ fn tell(out: &mut impl Write, lines: &[Line<'_>]) -> io::Result<()> {
     }
 }
 
-fn shape(line: &Line<'_>) -> Entry {
+fn shape(line: &OverviewLine<'_>) -> OverviewEntry {
     let first = line.deliverables[0];
     let common = &first.common;
     let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
-    Entry {
+    OverviewEntry {
         shot: common.names.shot.clone(),
         variant: word(&common.names.variant),
         view: word(&common.names.view),

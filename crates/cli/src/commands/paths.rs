@@ -10,11 +10,11 @@ use truepath_core::listing::list;
 use truepath_core::template::TokenValue;
 
 use super::check::{findings, has_errors};
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, ForSystem, NamedJob};
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::VERSION;
-use crate::shapes::paths::{Entry, Paths};
+use crate::shapes::paths::{Paths, PathsEntry};
 use crate::show::finding::tell_all;
 use crate::show::{FAINT, TITLE, files};
 
@@ -36,7 +36,7 @@ pub(crate) struct Arguments {
     all: bool,
     /// How the deliverables are printed
     #[arg(long, value_enum, default_value = "text", conflicts_with = "all")]
-    format: Format,
+    format: OutputFormat,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
@@ -51,8 +51,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             })?;
         }
         out.flush()?;
-    } else if arguments.format == Format::Json {
-        let entry = |one| Entry::of(one, values(one), &|path| arguments.elsewhere.written(path));
+    } else if arguments.format == OutputFormat::Json {
+        let entry =
+            |one| PathsEntry::of(one, values(one), &|path| arguments.elsewhere.written(path));
         print_json(&Paths {
             version: VERSION,
             deliverables: deliverables.iter().map(entry).collect(),

@@ -51,9 +51,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         Of::Profile => print_json(&profile_schema())?,
         Of::Paths => print_json(&schema_for!(shapes::paths::Paths))?,
         Of::Tokens => print_json(&schema_for!(shapes::tokens::Tokens))?,
-        Of::Match => print_json(&schema_for!(shapes::matched::Matched))?,
+        Of::Match => print_json(&schema_for!(shapes::matched::MatchedShape))?,
         Of::Check => print_json(&schema_for!(shapes::findings::Findings))?,
-        Of::Status => print_json(&schema_for!(shapes::status::Status))?,
+        Of::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
         Of::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
     }
     Ok(ExitCode::from(DONE))

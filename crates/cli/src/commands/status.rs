@@ -11,7 +11,7 @@ use truepath_core::job::Word;
 use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::shapes::{VERSION, status as shapes};
@@ -43,7 +43,7 @@ pub(crate) struct Arguments {
     stale: bool,
     /// How the result is printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: OutputFormat,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
@@ -53,7 +53,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let refused = || Trouble::outside("the state folder");
     let mut status = follower.look().map_err(refused())?;
     warn_of_ledgers(chosen.loaded.state_folder().path(), &status.remarks);
-    if arguments.format == Format::Json {
+    if arguments.format == OutputFormat::Json {
         print_json(&shape(&expansion.deliverables, &status))?;
     } else if !arguments.follow {
         tell(&expansion.deliverables, &status, &chosen.name, None)?;
@@ -277,9 +277,9 @@ fn shown_rows(
     (order.into_iter().map(row).collect(), hidden)
 }
 
-fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
+fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::StatusShape {
     let (wanted, done) = status.files();
-    let row = |(one, row): (&Deliverable, &truepath_runner::status::Row)| shapes::Row {
+    let row = |(one, row): (&Deliverable, &truepath_runner::status::Row)| shapes::RowShape {
         shot: one.common.names.shot.clone(),
         pass: Word::text_of(one.pass.as_ref()).map(str::to_owned),
         deliverable: one.label(),
@@ -301,7 +301,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
         failed: row
             .failed
             .iter()
-            .map(|failed| shapes::Failed {
+            .map(|failed| shapes::FailureShape {
                 frames: failed.frames.clone(),
                 reason: failed.reason.clone(),
                 log: failed.log.clone(),
@@ -309,7 +309,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
             .collect(),
         bytes: row.bytes,
     };
-    shapes::Status {
+    shapes::StatusShape {
         version: VERSION,
         complete: done >= wanted,
         wanted,
@@ -320,7 +320,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
         running: status
             .running
             .iter()
-            .map(|one| shapes::Running {
+            .map(|one| shapes::RunningShape {
                 machine: one.machine.clone(),
                 deliverable: one.label.clone(),
                 frames: one.frames.to_string(),
@@ -331,7 +331,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::Status {
         machines: status
             .machines
             .iter()
-            .map(|one| shapes::Machine {
+            .map(|one| shapes::MachineShape {
                 session: one.session,
                 machine: one.machine.clone(),
                 jobs: one.jobs,

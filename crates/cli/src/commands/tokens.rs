@@ -11,11 +11,11 @@ use truepath_core::template::TokenValue;
 use truepath_core::token::Token;
 
 use super::paths::tell_unexpanded;
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, ForSystem, JobArguments};
 use crate::outcome::Trouble;
 use crate::shapes::VERSION;
-use crate::shapes::tokens::{Entry, Origin as OriginShape, Tokens, Valued as ValuedShape};
+use crate::shapes::tokens::{OriginShape, TokenShape, Tokens, ValuedShape};
 use crate::show::{FAINT, TITLE};
 
 /// Show every token, its value here, and where that comes from
@@ -40,22 +40,22 @@ pub(crate) struct Arguments {
     elsewhere: ForSystem,
     /// How the tokens are printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: OutputFormat,
 }
 
 /// A value of a token with the places that set it, the winner first.
-struct Valued {
+struct ValuedRow {
     value: String,
     origins: Vec<Origin>,
 }
 
 /// A token or a key with the values that it takes.
-struct Told {
+struct TokenRow {
     name: String,
     /// Whether it is a key of the job file.
     is_key: bool,
     meaning: &'static str,
-    values: Vec<Valued>,
+    values: Vec<ValuedRow>,
 }
 
 /// Values of a token that are told one by one.
@@ -102,7 +102,7 @@ pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
         told.retain(|one| arguments.token.contains(&one.name));
     }
     let job = &chosen.loaded.job;
-    if arguments.format == Format::Json {
+    if arguments.format == OutputFormat::Json {
         print_json(&Tokens {
             version: VERSION,
             tokens: told.into_iter().map(|one| shape(job, one)).collect(),
@@ -118,7 +118,7 @@ pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
 }
 
 /// Every token that the job knows: built in, places, settings, and its own.
-fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
+fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<TokenRow> {
     let job = &chosen.loaded.job;
     let all = &chosen.chosen.deliverables;
     let mut names: Vec<(String, &'static str)> = Vec::new();
@@ -149,7 +149,7 @@ fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
     }
     names
         .into_iter()
-        .map(|(name, meaning)| Told {
+        .map(|(name, meaning)| TokenRow {
             values: values(job, all, &name, elsewhere),
             is_key: false,
             name,
@@ -159,8 +159,8 @@ fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<Told> {
 }
 
 /// The values that a token takes, each once, in the order of the job.
-fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> Vec<Valued> {
-    let mut values: Vec<Valued> = Vec::new();
+fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> Vec<ValuedRow> {
+    let mut values: Vec<ValuedRow> = Vec::new();
     for deliverable in all {
         let value = match deliverable.token(name) {
             TokenValue::Text(text) => text,
@@ -171,7 +171,7 @@ fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> 
             TokenValue::Nothing | TokenValue::Unknown => continue,
         };
         if !values.iter().any(|known| known.value == value) {
-            values.push(Valued {
+            values.push(ValuedRow {
                 origins: origins(job, deliverable, name),
                 value,
             });
@@ -181,15 +181,15 @@ fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> 
 }
 
 /// The asked keys of the job file, with the texts that set it, each once, in the order of the job.
-fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
+fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<TokenRow> {
     let job = &chosen.loaded.job;
-    let mut all: Vec<Told> = Vec::new();
+    let mut all: Vec<TokenRow> = Vec::new();
     // `camera` and `cameras` are one key, told by its first name.
     for facts in KEYS
         .iter()
         .filter(|facts| facts.key.facts().name == facts.name && asked(facts.name))
     {
-        let mut values: Vec<Valued> = Vec::new();
+        let mut values: Vec<ValuedRow> = Vec::new();
         for deliverable in &chosen.chosen.deliverables {
             let origins = settings_of_key(job, deliverable, facts.key);
             let Some(first) = origins.first() else {
@@ -210,10 +210,10 @@ fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<Told> {
                 text.lines().next().unwrap_or_default().to_owned()
             };
             if !values.iter().any(|known| known.value == value) {
-                values.push(Valued { value, origins });
+                values.push(ValuedRow { value, origins });
             }
         }
-        all.push(Told {
+        all.push(TokenRow {
             name: facts.name.to_owned(),
             is_key: true,
             meaning: facts.meaning,
@@ -237,7 +237,7 @@ fn origin(job: &Job, origin: &Origin) -> String {
     format!("{} {name}:{line}", origin.level.title())
 }
 
-fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
+fn tell(out: &mut impl Write, job: &Job, told: &TokenRow) -> io::Result<()> {
     let name = if told.is_key {
         told.name.clone()
     } else {
@@ -271,7 +271,7 @@ fn tell(out: &mut impl Write, job: &Job, told: &Told) -> io::Result<()> {
     Ok(())
 }
 
-fn shape(job: &Job, told: Told) -> Entry {
+fn shape(job: &Job, told: TokenRow) -> TokenShape {
     let origin = |one: Origin| {
         let (line, column) = job.sources.line_and_column(&one.place);
         OriginShape {
@@ -281,7 +281,7 @@ fn shape(job: &Job, told: Told) -> Entry {
             column,
         }
     };
-    Entry {
+    TokenShape {
         token: told.name,
         meaning: told.meaning,
         values: told

@@ -11,12 +11,12 @@ pub(crate) struct Findings {
     /// The version of this shape
     pub(crate) version: u32,
     /// Errors first, then in the order of the codes
-    pub(crate) findings: Vec<Entry>,
+    pub(crate) findings: Vec<FindingShape>,
 }
 
 /// A finding
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Entry {
+pub(crate) struct FindingShape {
     /// Such as `TP101`
     code: &'static str,
     /// `error`, `warning` or `note`
@@ -69,12 +69,15 @@ impl Findings {
     pub(crate) fn of(sources: &Sources, findings: &[Finding]) -> Self {
         Self {
             version: super::VERSION,
-            findings: findings.iter().map(|one| Entry::of(sources, one)).collect(),
+            findings: findings
+                .iter()
+                .map(|one| FindingShape::of(sources, one))
+                .collect(),
         }
     }
 }
 
-impl Entry {
+impl FindingShape {
     fn of(sources: &Sources, finding: &Finding) -> Self {
         Self {
             code: finding.code,

@@ -7,16 +7,16 @@ use serde::Serialize;
 
 /// Names and what was read out of them
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Matched {
+pub(crate) struct MatchedShape {
     /// The version of this shape
     pub(crate) version: u32,
     /// In the order of the arguments
-    pub(crate) names: Vec<Entry>,
+    pub(crate) names: Vec<NameReadings>,
 }
 
 /// A name
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Entry {
+pub(crate) struct NameReadings {
     pub(crate) name: String,
     /// The template that it was held against, or that came nearest
     pub(crate) template: String,

@@ -9,12 +9,12 @@ pub(crate) struct Overview {
     /// The version of this shape
     pub(crate) version: u32,
     /// In the order in which they are made
-    pub(crate) lines: Vec<Entry>,
+    pub(crate) lines: Vec<OverviewEntry>,
 }
 
 /// An output of a shot, variant, view and camera, with its passes
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Entry {
+pub(crate) struct OverviewEntry {
     pub(crate) shot: String,
     pub(crate) variant: Option<String>,
     pub(crate) view: Option<String>,

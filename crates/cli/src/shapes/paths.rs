@@ -13,12 +13,12 @@ pub(crate) struct Paths {
     /// The version of this shape
     pub(crate) version: u32,
     /// In the order in which they are made
-    pub(crate) deliverables: Vec<Entry>,
+    pub(crate) deliverables: Vec<PathsEntry>,
 }
 
 /// A sequence of files, a still or a movie
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Entry {
+pub(crate) struct PathsEntry {
     /// `sequence`, `still` or `movie`
     made: &'static str,
     shot: String,
@@ -106,7 +106,7 @@ fn text(word: Option<&Word>) -> Option<String> {
     Word::text_of(word).map(str::to_owned)
 }
 
-impl Entry {
+impl PathsEntry {
     /// `values` are those of the template's tokens; `written` writes a path for its system.
     pub(crate) fn of(
         one: &Deliverable,

@@ -5,7 +5,7 @@ use serde::Serialize;
 
 /// How far the runs of a job are
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Status {
+pub(crate) struct StatusShape {
     /// The version of this shape
     pub(crate) version: u32,
     /// Whether all wanted files are there and valid
@@ -19,18 +19,18 @@ pub(crate) struct Status {
     /// Seconds until all is there, by what the frames took before, else at that pace
     pub(crate) left: Option<f64>,
     /// In the order in which they are made
-    pub(crate) deliverables: Vec<Row>,
+    pub(crate) deliverables: Vec<RowShape>,
     /// Processes at work
-    pub(crate) running: Vec<Running>,
+    pub(crate) running: Vec<RunningShape>,
     /// Runs at work
-    pub(crate) machines: Vec<Machine>,
+    pub(crate) machines: Vec<MachineShape>,
     /// Runs that died and are not yet picked up, by their numbers
     pub(crate) dead: Vec<u32>,
 }
 
 /// A sequence, a still or a movie
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Row {
+pub(crate) struct RowShape {
     pub(crate) shot: String,
     pub(crate) pass: Option<String>,
     pub(crate) deliverable: String,
@@ -47,7 +47,7 @@ pub(crate) struct Row {
     pub(crate) broken: Vec<Broken>,
     /// Frames whose files the ledger does not know and that were not opened
     pub(crate) not_looked_into: String,
-    pub(crate) failed: Vec<Failed>,
+    pub(crate) failed: Vec<FailureShape>,
     /// Bytes of the files that are there
     pub(crate) bytes: u64,
 }
@@ -61,7 +61,7 @@ pub(crate) struct Broken {
 
 /// Frames that failed
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Failed {
+pub(crate) struct FailureShape {
     pub(crate) frames: String,
     pub(crate) reason: String,
     pub(crate) log: Option<String>,
@@ -69,7 +69,7 @@ pub(crate) struct Failed {
 
 /// A process at work
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Running {
+pub(crate) struct RunningShape {
     pub(crate) machine: String,
     pub(crate) deliverable: String,
     pub(crate) frames: String,
@@ -80,7 +80,7 @@ pub(crate) struct Running {
 
 /// A run at work
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Machine {
+pub(crate) struct MachineShape {
     pub(crate) session: u32,
     pub(crate) machine: String,
     pub(crate) jobs: usize,

@@ -9,30 +9,30 @@ pub(crate) struct Tokens {
     /// The version of this shape
     pub(crate) version: u32,
     /// In the order of the reference
-    pub(crate) tokens: Vec<Entry>,
+    pub(crate) tokens: Vec<TokenShape>,
 }
 
 /// A token
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Entry {
+pub(crate) struct TokenShape {
     pub(crate) token: String,
     /// What it stands for
     pub(crate) meaning: &'static str,
     /// Each value that it takes in the chosen part of the job
-    pub(crate) values: Vec<Valued>,
+    pub(crate) values: Vec<ValuedShape>,
 }
 
 /// A value of a token
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Valued {
+pub(crate) struct ValuedShape {
     pub(crate) value: String,
     /// The places that set it, the winner first, then what it beat
-    pub(crate) origins: Vec<Origin>,
+    pub(crate) origins: Vec<OriginShape>,
 }
 
 /// A place that sets a value
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Origin {
+pub(crate) struct OriginShape {
     /// The level, such as `[project]`
     pub(crate) level: &'static str,
     pub(crate) file: String,

@@ -15,7 +15,7 @@ use super::{ERROR, FAINT, TITLE, count, files};
 
 /// A process at work.
 #[derive(Debug, Clone)]
-struct Worker {
+struct LiveProcess {
     label: String,
     deliverables: Vec<usize>,
     frames: FrameSet,
@@ -28,7 +28,7 @@ struct Worker {
 #[derive(Debug, Default)]
 pub(crate) struct Screen {
     rows: Vec<(String, States)>,
-    workers: BTreeMap<u32, Worker>,
+    workers: BTreeMap<u32, LiveProcess>,
     to_do: u64,
     done: u64,
     failed: u64,
@@ -79,7 +79,7 @@ impl Screen {
                 frames,
                 ..
             } => {
-                let worker = Worker {
+                let worker = LiveProcess {
                     label: (*label).to_owned(),
                     deliverables: deliverables.to_vec(),
                     frames: (*frames).clone(),
@@ -150,7 +150,7 @@ impl Screen {
         let whole = bar(self.done, self.to_do, (width / 2).min(60));
         let mut lines = vec![head, whole];
         let room = height.saturating_sub(3).max(2);
-        let shown: Vec<&Worker> = self.workers.values().take(room / 2).collect();
+        let shown: Vec<&LiveProcess> = self.workers.values().take(room / 2).collect();
         let labels: Vec<&str> = shown.iter().map(|worker| worker.label.as_str()).collect();
         let labels = distinct(&labels, width.saturating_sub(28));
         for (worker, label) in shown.iter().zip(labels) {

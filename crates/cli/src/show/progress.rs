@@ -21,7 +21,7 @@ const PAUSE: Duration = Duration::from_millis(100);
 const BETWEEN_LINES: Duration = Duration::from_secs(5);
 
 /// Watches a run and shows it on standard error.
-pub(crate) struct Progress {
+pub(crate) struct ProgressLines {
     /// One label for each deliverable, and whether it is a movie.
     labels: Vec<(String, bool)>,
     /// The live screen, where there is a terminal.
@@ -37,7 +37,7 @@ pub(crate) struct Progress {
     since: Moment,
 }
 
-impl Progress {
+impl ProgressLines {
     /// With `verbose` a line is printed for every file where there is no live screen.
     pub(crate) fn new(deliverables: &[Deliverable], verbose: bool) -> Self {
         let label = |one: &Deliverable| (one.label(), one.movie().is_some());
@@ -166,7 +166,7 @@ fn is_live() -> bool {
     io::stderr().is_terminal() && !is_dumb && !super::is_quiet()
 }
 
-impl Watch for Progress {
+impl Watch for ProgressLines {
     fn see(&mut self, event: &Event<'_>) {
         let now = self.since.elapsed();
         let live = self.live.as_mut();

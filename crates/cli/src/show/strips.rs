@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use truepath_core::strip::{Cell, States, strip};
+use truepath_core::strip::{States, StripCell, strip};
 
 use super::output::{CYAN, ERROR, FAINT, GREEN, Paint, YELLOW};
 
@@ -12,7 +12,7 @@ const LABEL: usize = 64;
 const CELLS: usize = 24;
 
 /// Rows of a label with its numbers, and a strip, for a terminal so wide.
-pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec<Cell>)> {
+pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec<StripCell>)> {
     let numbers: Vec<String> = rows
         .iter()
         .map(|(_, states)| format!("{}/{}", states.done.count(), states.wanted.count()))
@@ -41,18 +41,18 @@ pub(crate) fn table(rows: &[(String, States)], width: usize) -> Vec<(String, Vec
         .collect()
 }
 
-fn style(cell: Cell) -> Paint {
+fn style(cell: StripCell) -> Paint {
     match cell {
-        Cell::Missing => FAINT,
-        Cell::Partly | Cell::Done => GREEN,
-        Cell::Running => CYAN,
-        Cell::Stale => YELLOW,
-        Cell::Failed => ERROR,
+        StripCell::Missing => FAINT,
+        StripCell::Partly | StripCell::Done => GREEN,
+        StripCell::Running => CYAN,
+        StripCell::Stale => YELLOW,
+        StripCell::Failed => ERROR,
     }
 }
 
 /// A strip with its colours; neighbours that are alike share them.
-pub(crate) fn coloured(cells: &[Cell]) -> String {
+pub(crate) fn coloured(cells: &[StripCell]) -> String {
     let mut out = String::new();
     for row in cells.chunk_by(|one, other| one == other) {
         let style = style(row[0]);

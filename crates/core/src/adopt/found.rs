@@ -5,13 +5,13 @@ use super::{Adoption, Meaning, Means};
 use crate::frames::FrameSet;
 
 /// What the lines say of one job.
-pub(super) struct Found<'a> {
+pub(super) struct AdoptedLines<'a> {
     pub(super) columns: &'a [Vec<&'a str>],
     pub(super) words: &'a [Meaning],
     pub(super) count: usize,
 }
 
-impl Found<'_> {
+impl AdoptedLines<'_> {
     /// The column of a meaning.
     pub(super) fn column(&self, means: Means) -> Option<usize> {
         self.words.iter().position(|word| word.means == means)
@@ -86,7 +86,7 @@ impl Adoption {
         let columns: Vec<Vec<&str>> = (1..=self.words.len())
             .map(|column| lines.iter().map(|line| line[column].as_str()).collect())
             .collect();
-        let found = Found {
+        let found = AdoptedLines {
             columns: &columns,
             words: &self.words,
             count: lines.len(),

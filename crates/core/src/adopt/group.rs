@@ -2,28 +2,28 @@
 
 use std::collections::BTreeSet;
 
-use super::found::{Found, OF_FRAMES};
-use super::output::{Output, output};
+use super::found::{AdoptedLines, OF_FRAMES};
+use super::output::{AdoptedOutput, output};
 use super::{AdoptError, Meaning, Means};
 
 /// Lines that differ in their frames only.
-pub(super) struct Group {
+pub(super) struct LineGroup {
     pub(super) lines: Vec<usize>,
     /// The values of the columns that differ among groups, by column.
     pub(super) values: Vec<(usize, String)>,
     /// What it writes.
-    pub(super) output: Output,
+    pub(super) output: AdoptedOutput,
 }
 
 /// The lines in groups that differ in their frames only.
-pub(super) fn groups(found: &Found<'_>) -> Vec<Group> {
+pub(super) fn groups(found: &AdoptedLines<'_>) -> Vec<LineGroup> {
     let listed: Vec<usize> = (0..found.words.len())
         .filter(|column| {
             let means = found.words[*column].means;
             found.varies(*column) && !OF_FRAMES.contains(&means) && means != Means::Output
         })
         .collect();
-    let mut groups: Vec<Group> = Vec::new();
+    let mut groups: Vec<LineGroup> = Vec::new();
     for line in 0..found.count {
         let values: Vec<(usize, String)> = listed
             .iter()
@@ -35,7 +35,7 @@ pub(super) fn groups(found: &Found<'_>) -> Vec<Group> {
             .find(|one| one.values == values && one.output == output);
         match known {
             Some(known) => known.lines.push(line),
-            None => groups.push(Group {
+            None => groups.push(LineGroup {
                 lines: vec![line],
                 values,
                 output,
@@ -46,14 +46,14 @@ pub(super) fn groups(found: &Found<'_>) -> Vec<Group> {
 }
 
 /// Whether the lines are all combinations of some frames, cameras and passes.
-pub(super) fn is_product(found: &Found<'_>, groups: &[Group]) -> bool {
-    let is_listed = |group: &Group| {
+pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> bool {
+    let is_listed = |group: &LineGroup| {
         group.values.iter().all(|(column, _)| {
             let means = found.words[*column].means;
             matches!(means, Means::Camera | Means::Pass | Means::OutputFolder)
         })
     };
-    let pieces = |group: &Group| -> BTreeSet<String> {
+    let pieces = |group: &LineGroup| -> BTreeSet<String> {
         let frames = group.lines.iter().filter_map(|line| found.frames_of(*line));
         frames.map(|frames| frames.to_string()).collect()
     };
@@ -142,7 +142,7 @@ pub(super) fn split_flag<'t>(column: &[&'t str]) -> (&'t str, &'t str) {
 }
 
 /// The tokens that may stand in a path for the values of a group, with those values.
-pub(super) fn tokens(found: &Found<'_>, group: &Group) -> Vec<(String, String)> {
+pub(super) fn tokens(found: &AdoptedLines<'_>, group: &LineGroup) -> Vec<(String, String)> {
     let line = group.lines[0];
     let mut tokens = Vec::new();
     for (column, value) in &group.values {
@@ -167,13 +167,16 @@ pub(super) fn tokens(found: &Found<'_>, group: &Group) -> Vec<(String, String)> 
 }
 
 /// One output whose tokens give that of every group; none where their names cannot be told by tokens.
-pub(super) fn common_output(found: &Found<'_>, groups: &[Group]) -> Option<Output> {
+pub(super) fn common_output(
+    found: &AdoptedLines<'_>,
+    groups: &[LineGroup],
+) -> Option<AdoptedOutput> {
     let mut common = groups[0].output.clone();
     for (token, value) in tokens(found, &groups[0]) {
         common.path.replace_word(&value, &token);
         common.target.replace_word(&value, &token);
     }
-    let is_of = |group: &Group| {
+    let is_of = |group: &LineGroup| {
         let mut own = group.output.clone();
         for (token, value) in tokens(found, group) {
             own.path.replace_word(&value, &token);

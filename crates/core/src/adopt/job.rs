@@ -1,9 +1,9 @@
 //! Writes the job that gives the command lines back: in the short form where the lines are all
 //! combinations of frames, cameras and passes, else with a shot for each kind of line.
 
-use super::found::Found;
-use super::group::{Group, common_output, groups, is_product, name_settings};
-use super::output::Output;
+use super::found::AdoptedLines;
+use super::group::{LineGroup, common_output, groups, is_product, name_settings};
+use super::output::AdoptedOutput;
 use super::shots::{by_shot, shot_names};
 use super::{AdoptError, Adoption, Meaning, Means, Script};
 
@@ -16,7 +16,7 @@ pub(super) fn write(
     profile: Option<String>,
 ) -> Result<Adoption, AdoptError> {
     name_settings(columns, &mut words)?;
-    let found = Found {
+    let found = AdoptedLines {
         columns,
         words: &words,
         count: columns.first().map_or(1, Vec::len),
@@ -99,7 +99,7 @@ fn placed(path: &str) -> (Option<String>, String) {
 }
 
 /// Keys that all lines share: size and threads.
-fn shared_keys(found: &Found<'_>, line: usize, skip: &dyn Fn(Means) -> bool) -> String {
+fn shared_keys(found: &AdoptedLines<'_>, line: usize, skip: &dyn Fn(Means) -> bool) -> String {
     let mut text = String::new();
     let pair = found
         .of(Means::Width, line)
@@ -130,7 +130,7 @@ fn env(script: &Script) -> String {
 }
 
 /// The run line.
-fn run_line(program: &str, found: &Found<'_>, output: &Output) -> String {
+fn run_line(program: &str, found: &AdoptedLines<'_>, output: &AdoptedOutput) -> String {
     let mut text = format!("run    = [\n  {},\n", quoted(&escaped(program)));
     for (column, word) in found.words.iter().enumerate() {
         let value = token(word, found.value(column, 0), output);
@@ -144,7 +144,7 @@ fn run_line(program: &str, found: &Found<'_>, output: &Output) -> String {
 }
 
 /// The job in the short form.
-fn short(program: &str, found: &Found<'_>, groups: &[Group], script: &Script) -> String {
+fn short(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &Script) -> String {
     let all: Vec<usize> = (0..found.count).collect();
     let frames = found.frames(&all);
     let output = common_output(found, groups).unwrap_or_else(|| groups[0].output.clone());
@@ -182,7 +182,7 @@ fn short(program: &str, found: &Found<'_>, groups: &[Group], script: &Script) ->
 }
 
 /// The job with a shot for each kind of line.
-fn long(program: &str, found: &Found<'_>, groups: &[Group], script: &Script) -> String {
+fn long(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &Script) -> String {
     let (output, names) = match common_output(found, groups) {
         Some(output) => (output, shot_names(found, groups)),
         None => by_shot(found, groups),
@@ -242,7 +242,7 @@ fn long(program: &str, found: &Found<'_>, groups: &[Group], script: &Script) -> 
 }
 
 /// The token that stands for a word.
-fn token(word: &Meaning, value: &str, output: &Output) -> Option<String> {
+fn token(word: &Meaning, value: &str, output: &AdoptedOutput) -> Option<String> {
     // Digits with zeros before them have a width.
     let number = |token: &str, value: &str| {
         let is_padded = value.len() > 1 && value.starts_with('0');

@@ -1,18 +1,18 @@
 //! Where a command line writes to, as a path with tokens and as words of the run line.
 
 use super::Means;
-use super::found::Found;
+use super::found::AdoptedLines;
 use super::path::Path;
 
 /// What a line writes, and how the run line says it.
 #[derive(Clone, PartialEq)]
-pub(super) struct Output {
+pub(super) struct AdoptedOutput {
     pub(super) path: Path,
     pub(super) target: Path,
 }
 
 /// What a line writes.
-pub(super) fn output(found: &Found<'_>, line: usize) -> Output {
+pub(super) fn output(found: &AdoptedLines<'_>, line: usize) -> AdoptedOutput {
     let Some(output) = found.of(Means::Output, line) else {
         return output_of_parts(found, line);
     };
@@ -68,11 +68,11 @@ pub(super) fn output(found: &Found<'_>, line: usize) -> Output {
             target = in_folder();
         }
     }
-    Output { path, target }
+    AdoptedOutput { path, target }
 }
 
 /// What a line writes that says folder, name and kind of file apart.
-pub(super) fn output_of_parts(found: &Found<'_>, line: usize) -> Output {
+pub(super) fn output_of_parts(found: &AdoptedLines<'_>, line: usize) -> AdoptedOutput {
     let folder = found.of(Means::OutputFolder, line).unwrap_or(".");
     let slash = if folder.ends_with('/') { "/" } else { "" };
     let name = found.of(Means::OutputName, line).unwrap_or("picture");
@@ -92,5 +92,5 @@ pub(super) fn output_of_parts(found: &Found<'_>, line: usize) -> Output {
     }
     let mut target = Path::of(slash);
     target.put(0..0, "{target.folder}".to_owned());
-    Output { path, target }
+    AdoptedOutput { path, target }
 }

@@ -2,7 +2,7 @@
 
 /// A part of a path.
 #[derive(Debug, Clone, PartialEq, Eq)]
-enum Part {
+enum PathPart {
     Text(String),
     /// A token with its braces.
     Token(String),
@@ -11,28 +11,32 @@ enum Part {
 /// A path that is being made a template. Tokens are never looked into again.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub(super) struct Path {
-    parts: Vec<Part>,
+    parts: Vec<PathPart>,
 }
 
 impl Path {
     pub(super) fn of(text: &str) -> Self {
         Self {
-            parts: vec![Part::Text(text.to_owned())],
+            parts: vec![PathPart::Text(text.to_owned())],
         }
     }
 
     /// A path that is a template already.
     pub(super) fn of_template(text: &str) -> Self {
         Self {
-            parts: vec![Part::Token(text.to_owned())],
+            parts: vec![PathPart::Token(text.to_owned())],
         }
     }
 
     /// Puts a token in place of the bytes of a text that has none yet.
     pub(super) fn put(&mut self, at: std::ops::Range<usize>, token: String) {
-        if let [Part::Text(text)] = &self.parts[..] {
+        if let [PathPart::Text(text)] = &self.parts[..] {
             let (before, after) = (text[..at.start].to_owned(), text[at.end..].to_owned());
-            self.parts = vec![Part::Text(before), Part::Token(token), Part::Text(after)];
+            self.parts = vec![
+                PathPart::Text(before),
+                PathPart::Token(token),
+                PathPart::Text(after),
+            ];
         }
     }
 
@@ -41,7 +45,7 @@ impl Path {
         let mut found = false;
         let mut parts = Vec::new();
         for part in std::mem::take(&mut self.parts) {
-            let Part::Text(text) = part else {
+            let PathPart::Text(text) = part else {
                 parts.push(part);
                 continue;
             };
@@ -50,12 +54,12 @@ impl Path {
             while let Some(at) = find_word(rest, word, kept.chars().next_back()) {
                 found = true;
                 kept.push_str(&rest[..at]);
-                parts.push(Part::Text(std::mem::take(&mut kept)));
-                parts.push(Part::Token(token.to_owned()));
+                parts.push(PathPart::Text(std::mem::take(&mut kept)));
+                parts.push(PathPart::Token(token.to_owned()));
                 rest = &rest[at + word.len()..];
             }
             kept.push_str(rest);
-            parts.push(Part::Text(kept));
+            parts.push(PathPart::Text(kept));
         }
         self.parts = parts;
         found
@@ -63,9 +67,9 @@ impl Path {
 
     /// The template: braces of the text are doubled.
     pub(super) fn template(&self) -> String {
-        let part = |part: &Part| match part {
-            Part::Text(text) => text.replace('{', "{{").replace('}', "}}"),
-            Part::Token(token) => token.clone(),
+        let part = |part: &PathPart| match part {
+            PathPart::Text(text) => text.replace('{', "{{").replace('}', "}}"),
+            PathPart::Token(token) => token.clone(),
         };
         self.parts.iter().map(part).collect()
     }

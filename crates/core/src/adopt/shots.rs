@@ -2,14 +2,14 @@
 
 use std::collections::BTreeSet;
 
-use super::found::Found;
-use super::group::{Group, tokens};
-use super::output::Output;
+use super::found::AdoptedLines;
+use super::group::{LineGroup, tokens};
+use super::output::AdoptedOutput;
 use super::path::Path;
 
 /// Names for the shots of some groups: what differs among them, else a number.
-pub(super) fn shot_names(found: &Found<'_>, groups: &[Group]) -> Vec<String> {
-    let named = |group: &Group| {
+pub(super) fn shot_names(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> Vec<String> {
+    let named = |group: &LineGroup| {
         let tokens = tokens(found, group);
         let words: Vec<String> = tokens.into_iter().map(|(_, value)| plain(&value)).collect();
         words.join("-")
@@ -59,8 +59,11 @@ pub(super) fn common_ends(texts: &[String]) -> (String, Vec<String>, String) {
 
 /// Names of shots such that the path differs by them alone: what the paths of the groups have not in
 /// common.
-pub(super) fn by_shot(found: &Found<'_>, groups: &[Group]) -> (Output, Vec<String>) {
-    let with = |part: fn(&Output) -> &Path| -> Vec<String> {
+pub(super) fn by_shot(
+    found: &AdoptedLines<'_>,
+    groups: &[LineGroup],
+) -> (AdoptedOutput, Vec<String>) {
+    let with = |part: fn(&AdoptedOutput) -> &Path| -> Vec<String> {
         groups
             .iter()
             .map(|group| part(&group.output).template())
@@ -83,5 +86,5 @@ pub(super) fn by_shot(found: &Found<'_>, groups: &[Group]) -> (Output, Vec<Strin
         false => Path::of_template(&format!("{target_start}{{shot}}{target_end}")),
     };
     let path = Path::of_template(&format!("{start}{{shot}}{end}"));
-    (Output { path, target }, names)
+    (AdoptedOutput { path, target }, names)
 }

@@ -5,18 +5,18 @@ use std::fmt::Write;
 use crate::frames::{Frame, FrameSet, Strand};
 use crate::template::{FrameField, PathPattern, Piece};
 
-use super::member::{Member, Run};
+use super::member::{Run, Sequence};
 
 /// A path in which every run of digits is replaced by its length: `shot4/beauty.4.exr`. What has the
 /// same outline has its digits in the same places. The rest has no digits, so the lengths stand out.
-pub(super) type Outline = String;
+pub(super) type NameOutline = String;
 
 /// A sequence as pieces whose digit runs have fixed lengths.
 pub(super) fn members(
     index: usize,
     pattern: &PathPattern,
     frames: &FrameSet,
-) -> Vec<(Outline, Member)> {
+) -> Vec<(NameOutline, Sequence)> {
     let mut widths: Vec<u8> = pattern
         .pieces()
         .iter()
@@ -40,7 +40,7 @@ pub(super) fn members(
             let (outline, runs) = cut(pattern, &frames);
             (
                 outline,
-                Member {
+                Sequence {
                     index,
                     runs,
                     frames,
@@ -83,9 +83,9 @@ fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
     pieces
 }
 
-fn cut(pattern: &PathPattern, frames: &Strand) -> (Outline, Vec<Run>) {
+fn cut(pattern: &PathPattern, frames: &Strand) -> (NameOutline, Vec<Run>) {
     let mut cutter = Cutter {
-        outline: Outline::with_capacity(128),
+        outline: NameOutline::with_capacity(128),
         runs: Vec::with_capacity(8),
         digits: 0,
     };
@@ -111,7 +111,7 @@ fn cut(pattern: &PathPattern, frames: &Strand) -> (Outline, Vec<Run>) {
 }
 
 struct Cutter {
-    outline: Outline,
+    outline: NameOutline,
     runs: Vec<Run>,
     /// Digits of the run that is being read.
     digits: usize,

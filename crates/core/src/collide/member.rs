@@ -18,13 +18,13 @@ impl Run {
 }
 
 #[derive(Debug, Clone)]
-pub(super) struct Member {
+pub(super) struct Sequence {
     pub(super) index: usize,
     pub(super) runs: Vec<Run>,
     pub(super) frames: Strand,
 }
 
-impl Member {
+impl Sequence {
     /// The frames of this member whose path the other writes too.
     pub(super) fn meets(&self, other: &Self) -> Option<FrameSet> {
         let mut mine = self.frames;

@@ -17,9 +17,9 @@ use crate::template::PathPattern;
 
 pub use fold::{folded, is_folded};
 
-use cut::{Outline, members};
+use cut::{NameOutline, members};
 use groups::Groups;
-use member::Member;
+use member::Sequence;
 
 /// Sequences of which some files have the same path.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -35,7 +35,7 @@ pub struct Collision {
 /// Finds all collisions; sequences that collide with one another in a chain are told together.
 #[must_use]
 pub fn collisions(sequences: &[(&PathPattern, &FrameSet)]) -> Vec<Collision> {
-    let mut buckets: HashMap<Outline, Vec<Member>> = HashMap::new();
+    let mut buckets: HashMap<NameOutline, Vec<Sequence>> = HashMap::new();
     for (index, (pattern, frames)) in sequences.iter().enumerate() {
         for (outline, member) in members(index, pattern, frames) {
             buckets.entry(outline).or_default().push(member);
@@ -95,7 +95,7 @@ pub fn collisions(sequences: &[(&PathPattern, &FrameSet)]) -> Vec<Collision> {
 }
 
 /// Splits a bucket into members that may meet: those whose intervals overlap in every run.
-fn close_together(bucket: Vec<Member>) -> Vec<Vec<Member>> {
+fn close_together(bucket: Vec<Sequence>) -> Vec<Vec<Sequence>> {
     let runs = bucket.first().map_or(0, |member| member.runs.len());
     let mut groups = vec![bucket];
     for run in 0..runs {
@@ -106,7 +106,7 @@ fn close_together(bucket: Vec<Member>) -> Vec<Vec<Member>> {
             }
             group.sort_by_key(|member| (member.runs[run].bounds(&member.frames).0, member.index));
             let mut reach = i128::MIN;
-            let mut current: Vec<Member> = Vec::new();
+            let mut current: Vec<Sequence> = Vec::new();
             for member in group {
                 let (low, high) = member.runs[run].bounds(&member.frames);
                 if low > reach && !current.is_empty() {

@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::root::absolute;
-use super::values::Known;
+use super::values::KnownValues;
 use super::{
     Common, Expansion, PathTemplate, ProblemKind, ProjectValues, Scene, Selection, Surroundings,
 };
@@ -30,7 +30,7 @@ impl Context<'_> {
         count: u64,
         expansion: &mut Expansion,
     ) -> Option<Scene> {
-        let known = Known::of(common);
+        let known = KnownValues::of(common);
         let value = |name: &str| match known.token(name) {
             TokenValue::Frame => TokenValue::Nothing,
             other => other,

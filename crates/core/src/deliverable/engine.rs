@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::context::Context;
-use super::request::{OutputKind, Request};
+use super::request::{OutputKind, OutputRequest};
 use super::{Expansion, ProblemKind};
 use crate::job::{FromValue, Key, RunEntry};
 use crate::nearest::advice;
@@ -13,16 +13,16 @@ use crate::source::{Level, Sourced};
 
 /// The engines of a job: the profiles that it names, and those made of its `run` lines, each once.
 #[derive(Default)]
-pub(super) struct Engines {
+pub(super) struct JobEngines {
     of_run_lines: Vec<Arc<Profile>>,
 }
 
-impl Engines {
+impl JobEngines {
     /// The engine of a request; where there is none, that is reported.
     pub(super) fn of<'j>(
         &mut self,
         context: &Context<'j>,
-        request: &Request<'j>,
+        request: &OutputRequest<'j>,
         chain: &Chain<'j>,
         expansion: &mut Expansion,
     ) -> Option<Arc<Profile>> {
@@ -75,7 +75,7 @@ impl Engines {
 }
 
 /// Whether a movie is put together from the output of a request: its pictures may be there already.
-fn is_source_of_movie(context: &Context<'_>, request: &Request<'_>) -> bool {
+fn is_source_of_movie(context: &Context<'_>, request: &OutputRequest<'_>) -> bool {
     context.job.outputs.iter().any(|output| {
         let from = output.table.get(Key::MovieFrom);
         let name = from.and_then(|from| String::from_value(&from.value.value));

@@ -4,11 +4,11 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::context::Context;
-use super::engine::Engines;
+use super::engine::JobEngines;
 use super::planes::{File, files};
-use super::request::{OutputKind, Request, listed};
+use super::request::{OutputKind, OutputRequest, listed};
 use super::root::root_and_pattern;
-use super::values::Known;
+use super::values::KnownValues;
 use super::{
     Common, Deliverable, DeliverableKind, Expansion, MOST_DELIVERABLES, Movie, PathTemplate,
     Picture, ProblemKind, Selection, movie, picture,
@@ -21,7 +21,7 @@ use crate::template::{PathPattern, TokenValue};
 /// Makes deliverables of requests, and keeps what they share.
 pub(super) struct Maker<'j> {
     context: Context<'j>,
-    engines: Engines,
+    engines: JobEngines,
     /// Templates that many deliverables share, by their places.
     templates: HashMap<Place, Arc<PathTemplate>>,
     pub(super) expansion: Expansion,
@@ -31,14 +31,14 @@ impl<'j> Maker<'j> {
     pub(super) fn new(context: &Context<'j>) -> Self {
         Self {
             context: context.clone(),
-            engines: Engines::default(),
+            engines: JobEngines::default(),
             templates: HashMap::new(),
             expansion: Expansion::default(),
         }
     }
 
     /// Makes what is selected of a request; what stands in the way is reported.
-    pub(super) fn make(&mut self, request: &Request<'j>) {
+    pub(super) fn make(&mut self, request: &OutputRequest<'j>) {
         let selection = self.context.selection;
         let Some(mut common) = self.common(request) else {
             return;
@@ -66,12 +66,12 @@ impl<'j> Maker<'j> {
         }
     }
 
-    fn is_enabled(&self, request: &Request<'j>, file: &File<'j>) -> bool {
+    fn is_enabled(&self, request: &OutputRequest<'j>, file: &File<'j>) -> bool {
         let chain = request.chain(self.context.job, Word::text_of(file.name));
         chain.value(Key::Enabled) != Some(false)
     }
 
-    fn common(&mut self, request: &Request<'j>) -> Option<Common> {
+    fn common(&mut self, request: &OutputRequest<'j>) -> Option<Common> {
         let chain = request.chain(self.context.job, None);
         self.context
             .common(request, &chain, &mut self.engines, &mut self.expansion)
@@ -80,7 +80,7 @@ impl<'j> Maker<'j> {
     /// The deliverable of a file.
     fn deliverable(
         &mut self,
-        request: &Request<'j>,
+        request: &OutputRequest<'j>,
         common: &Arc<Common>,
         file: &File<'j>,
     ) -> Option<Deliverable> {
@@ -107,7 +107,7 @@ impl<'j> Maker<'j> {
             return None;
         }
         let settings = chain.merged(Key::Settings);
-        let known = Known {
+        let known = KnownValues {
             common,
             pass: file.name,
             picture: picture.as_ref(),
@@ -137,7 +137,11 @@ impl<'j> Maker<'j> {
     }
 
     /// The template of the paths.
-    fn path(&mut self, request: &Request<'j>, chain: &Chain<'j>) -> Option<Arc<PathTemplate>> {
+    fn path(
+        &mut self,
+        request: &OutputRequest<'j>,
+        chain: &Chain<'j>,
+    ) -> Option<Arc<PathTemplate>> {
         let Some(setting) = chain.setting(Key::Path) else {
             let place = request.output.name_place.clone();
             self.expansion
@@ -190,7 +194,7 @@ impl<'j> Maker<'j> {
     /// The movie of a file, and what its pictures are.
     fn movie(
         &mut self,
-        request: &Request<'j>,
+        request: &OutputRequest<'j>,
         chain: &Chain<'j>,
         common: &Common,
         file: &File<'j>,
@@ -230,7 +234,7 @@ impl<'j> Maker<'j> {
     /// camera. What is wrong with it counts where the sequence itself is made.
     fn source(
         &mut self,
-        request: &Request<'j>,
+        request: &OutputRequest<'j>,
         chain: &Chain<'j>,
         from: &Sourced<String>,
         common: &Common,
@@ -248,7 +252,7 @@ impl<'j> Maker<'j> {
             self.expansion.report(kind, from.place.clone(), 1);
             return None;
         };
-        let mut sequence = Request {
+        let mut sequence = OutputRequest {
             output_index,
             output,
             kind: OutputKind::Sequence,

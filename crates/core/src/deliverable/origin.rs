@@ -4,7 +4,7 @@ use super::Deliverable;
 use crate::job::{Job, Key, Word};
 use crate::precedence::{Case, Chain};
 use crate::source::{Level, Place};
-use crate::token::{self, Token};
+use crate::token::{SetBy, Token};
 
 /// A place that sets a value.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -44,32 +44,32 @@ pub fn origins(job: &Job, deliverable: &Deliverable, name: &str) -> Vec<Origin> 
     let common = &deliverable.common;
     let is_movie = deliverable.movie().is_some();
     match token.facts().origin {
-        token::Origin::Key(name) => Key::of_name(name).map_or_else(Vec::new, of_key),
-        token::Origin::KeyOrMovieKey(key, of_movie) => {
+        SetBy::Key(name) => Key::of_name(name).map_or_else(Vec::new, of_key),
+        SetBy::KeyOrMovieKey(key, of_movie) => {
             Key::of_name(if is_movie { of_movie } else { key }).map_or_else(Vec::new, of_key)
         }
-        token::Origin::ShotName => one(Level::Shot, &job.shots[common.shot_index].name_place),
-        token::Origin::OutputName => {
+        SetBy::ShotName => one(Level::Shot, &job.shots[common.shot_index].name_place),
+        SetBy::OutputName => {
             let output = &job.outputs[common.output_index];
             one(Level::Output, &output.name_place)
         }
-        token::Origin::Place if part == "scene" => of_key(Key::Scene),
-        token::Origin::Place => place(job, deliverable, part),
-        token::Origin::Setting => setting(job, deliverable, part),
-        token::Origin::Size => of_key(match &deliverable.picture.crop {
+        SetBy::Place if part == "scene" => of_key(Key::Scene),
+        SetBy::Place => place(job, deliverable, part),
+        SetBy::Setting => setting(job, deliverable, part),
+        SetBy::Size => of_key(match &deliverable.picture.crop {
             Some(_) => Key::Crop,
             None => Key::Size,
         }),
-        token::Origin::Extension => of_key(match &deliverable.picture.format_place {
+        SetBy::Extension => of_key(match &deliverable.picture.format_place {
             None => Key::Path,
             Some(_) if is_movie => Key::MovieContainer,
             Some(_) => Key::Format,
         }),
-        token::Origin::Engine => of_key(match &common.engine.place {
+        SetBy::Engine => of_key(match &common.engine.place {
             Some(_) => Key::Run,
             None => Key::Engine,
         }),
-        token::Origin::Nobody => Vec::new(),
+        SetBy::Nobody => Vec::new(),
     }
 }
 

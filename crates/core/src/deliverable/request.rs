@@ -36,7 +36,7 @@ impl OutputKind {
 /// One output of one shot in one variant, view and preset: what is asked for, with its cameras and the
 /// files of each.
 #[derive(Debug, Clone)]
-pub(super) struct Request<'j> {
+pub(super) struct OutputRequest<'j> {
     pub(super) shot_index: usize,
     pub(super) shot: &'j NamedTable,
     pub(super) output_index: usize,
@@ -54,7 +54,7 @@ pub(super) struct Request<'j> {
     pub(super) files: Vec<File<'j>>,
 }
 
-impl<'j> Request<'j> {
+impl<'j> OutputRequest<'j> {
     /// The chain of precedence for a pass of it.
     pub(super) fn chain(&self, job: &'j Job, pass: Option<&str>) -> Chain<'j> {
         let case = Case {

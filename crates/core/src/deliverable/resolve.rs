@@ -4,8 +4,8 @@ use std::sync::Arc;
 use std::time::Duration;
 
 use super::context::Context;
-use super::engine::Engines;
-use super::request::{OutputKind, Request};
+use super::engine::JobEngines;
+use super::request::{OutputKind, OutputRequest};
 use super::version::version_of_scene;
 use super::{Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind, Processes};
 use crate::frames::FrameSet;
@@ -18,9 +18,9 @@ impl<'j> Context<'j> {
     /// What the deliverables of a request share, for one camera; what stands in the way is reported.
     pub(super) fn common(
         &self,
-        request: &Request<'j>,
+        request: &OutputRequest<'j>,
         chain: &Chain<'j>,
-        engines: &mut Engines,
+        engines: &mut JobEngines,
         expansion: &mut Expansion,
     ) -> Option<Common> {
         let count = request.deliverables();
@@ -109,7 +109,7 @@ impl<'j> Context<'j> {
     /// The frames that the scene has, where somebody asked it; else that is a problem.
     fn frames_of_scene(
         &self,
-        request: &Request<'j>,
+        request: &OutputRequest<'j>,
         common: &Common,
         expansion: &mut Expansion,
     ) -> Option<Sourced<FrameSet>> {
@@ -132,7 +132,7 @@ impl<'j> Context<'j> {
 
 /// The frames of a shot as the job sets them; none where the scene has to say them.
 fn known_frames(
-    request: &Request<'_>,
+    request: &OutputRequest<'_>,
     chain: &Chain<'_>,
     common: &Common,
 ) -> Option<Sourced<FrameSet>> {
@@ -154,7 +154,7 @@ fn still(chain: &Chain<'_>, kind: OutputKind) -> Option<Sourced<FrameSet>> {
 }
 
 /// One frame that nobody set.
-fn one_frame(request: &Request<'_>) -> Sourced<FrameSet> {
+fn one_frame(request: &OutputRequest<'_>) -> Sourced<FrameSet> {
     Sourced {
         value: FrameSet::range(1, 1),
         level: Level::BuiltIn,

@@ -102,7 +102,7 @@ impl Share {
 }
 
 /// What is never shared out further.
-struct Chunk {
+struct SharedPiece {
     deliverables: Vec<usize>,
     frames: FrameSet,
     /// Pictures that are rendered; of a movie the frames that it is made of.
@@ -111,7 +111,7 @@ struct Chunk {
 
 /// The work in pieces, in the order of the deliverables. Engines of one pass a process have a
 /// piece a pass; others have all that shares a process in one.
-fn chunks(all: &[Deliverable]) -> Vec<Chunk> {
+fn chunks(all: &[Deliverable]) -> Vec<SharedPiece> {
     let mut groups: Vec<Vec<usize>> = Vec::new();
     for (index, one) in all.iter().enumerate() {
         let together = groups.last_mut().filter(|group| {
@@ -137,7 +137,7 @@ fn chunks(all: &[Deliverable]) -> Vec<Chunk> {
                     .cut(&common.frames.shot, &common.frames.selected, size);
             let files = deliverables.len() as u64;
             let movie = first.movie().map(|_| common.frames.shot.count());
-            pieces.into_iter().map(move |frames| Chunk {
+            pieces.into_iter().map(move |frames| SharedPiece {
                 deliverables: deliverables.clone(),
                 size: movie.unwrap_or(frames.count() * files),
                 frames,

@@ -7,7 +7,7 @@ use crate::token::Token;
 
 /// All that a path is made from: what is known so far of a deliverable.
 #[derive(Clone, Copy)]
-pub(super) struct Known<'a> {
+pub(super) struct KnownValues<'a> {
     pub(super) common: &'a Common,
     pub(super) pass: Option<&'a Word>,
     pub(super) picture: Option<&'a Picture>,
@@ -15,7 +15,7 @@ pub(super) struct Known<'a> {
     pub(super) settings: &'a [(String, Word)],
 }
 
-impl<'a> Known<'a> {
+impl<'a> KnownValues<'a> {
     /// What is known before passes and pictures are.
     pub(super) fn of(common: &'a Common) -> Self {
         Self {
@@ -126,8 +126,8 @@ impl<'a> Known<'a> {
 }
 
 impl Deliverable {
-    fn known(&self) -> Known<'_> {
-        Known {
+    fn known(&self) -> KnownValues<'_> {
+        KnownValues {
             common: &self.common,
             pass: self.pass.as_ref(),
             picture: Some(&self.picture),

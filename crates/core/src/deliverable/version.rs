@@ -1,6 +1,6 @@
 //! The version, said or read from the scene's name.
 
-use super::values::Known;
+use super::values::KnownValues;
 use super::{Common, Expansion, PathTemplate, ProblemKind};
 use crate::job::{Key, Value};
 use crate::precedence::Chain;
@@ -34,7 +34,7 @@ pub(super) fn version_of_scene(
         .next()
         .unwrap_or(&scene.path)
         .to_owned();
-    let known = Known::of(common);
+    let known = KnownValues::of(common);
     let candidates = |asked: &str| match (Token::read(asked), known.token(asked)) {
         (Some((Token::Version, _)), _) => Candidates::Number,
         (Some((Token::Scene, _)), _) => Candidates::Text,

@@ -1,7 +1,7 @@
 //! Walks through a job, and lists what it asks for.
 
 use super::planes::{File, files, layers};
-use super::request::{OutputKind, Request, listed};
+use super::request::{OutputKind, OutputRequest, listed};
 use super::{Expansion, ProblemKind, Selection};
 use crate::job::{Job, Key, NamedTable, Word};
 use crate::nearest::nearest;
@@ -13,7 +13,7 @@ pub(super) fn requests<'j>(
     selection: &Selection,
     (shot_index, shot): (usize, &'j NamedTable),
     expansion: &mut Expansion,
-) -> Vec<Request<'j>> {
+) -> Vec<OutputRequest<'j>> {
     let mut walk = Walk {
         job,
         selection,
@@ -22,7 +22,7 @@ pub(super) fn requests<'j>(
     };
     for (output_index, output) in job.outputs.iter().enumerate() {
         if Selection::takes(&selection.outputs, Some(&output.name)) {
-            walk.variants(&Request {
+            walk.variants(&OutputRequest {
                 shot_index,
                 shot,
                 output_index,
@@ -44,16 +44,16 @@ struct Walk<'j, 'w> {
     job: &'j Job,
     selection: &'w Selection,
     expansion: &'w mut Expansion,
-    requests: Vec<Request<'j>>,
+    requests: Vec<OutputRequest<'j>>,
 }
 
 impl<'j> Walk<'j, '_> {
-    fn variants(&mut self, output: &Request<'j>) {
+    fn variants(&mut self, output: &OutputRequest<'j>) {
         let base = Chain::of(self.job, Case::of(output.shot, output.output));
         for variant in listed(&base, Key::Variants) {
             let is_selected = Selection::takes(&self.selection.variants, Word::text_of(variant));
             if is_selected && self.declared("variant", &self.job.variants, variant) {
-                self.views(&Request {
+                self.views(&OutputRequest {
                     variant,
                     ..output.clone()
                 });
@@ -62,7 +62,7 @@ impl<'j> Walk<'j, '_> {
     }
 
     /// Each view by itself, or one file of them all, which is none of them.
-    fn views(&mut self, variant: &Request<'j>) {
+    fn views(&mut self, variant: &OutputRequest<'j>) {
         let chain = variant.chain(self.job, None);
         let views = listed(&chain, Key::Views);
         for view in &views {
@@ -79,7 +79,7 @@ impl<'j> Walk<'j, '_> {
                 view.is_none_or(|word| self.job.views.iter().any(|one| one.name == word.text))
             };
             if held.iter().any(is_selected) && held.iter().all(is_known) {
-                self.preset(Request {
+                self.preset(OutputRequest {
                     view,
                     views: held,
                     ..variant.clone()
@@ -88,7 +88,7 @@ impl<'j> Walk<'j, '_> {
         }
     }
 
-    fn preset(&mut self, mut request: Request<'j>) {
+    fn preset(&mut self, mut request: OutputRequest<'j>) {
         request.preset = request.chain(self.job, None).get(Key::Preset);
         if let Some(preset) = &request.preset {
             let word = Word {

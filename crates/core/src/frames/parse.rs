@@ -25,7 +25,7 @@ pub struct FramesError {
     pub advice: Option<String>,
 }
 
-struct Reader<'a> {
+struct FramesReader<'a> {
     text: &'a str,
     at: usize,
 }
@@ -34,7 +34,7 @@ impl FromStr for FrameSet {
     type Err = FramesError;
 
     fn from_str(text: &str) -> Result<Self, FramesError> {
-        let mut reader = Reader { text, at: 0 };
+        let mut reader = FramesReader { text, at: 0 };
         let mut set = reader.list()?;
         if reader.word("not") {
             let without = reader.list()?;
@@ -55,7 +55,7 @@ impl FromStr for FrameSet {
     }
 }
 
-impl Reader<'_> {
+impl FramesReader<'_> {
     fn list(&mut self) -> Result<FrameSet, FramesError> {
         let mut strands = vec![self.range()?];
         while self.sign(',') {

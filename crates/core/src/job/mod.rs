@@ -12,7 +12,7 @@ mod value;
 pub use check_table::{CheckTable, Exemption};
 pub use from_value::FromValue;
 pub use keys::{KEYS, Key, KeyFacts, TableKind, is_group};
-pub use kinds::{Kind, length_of_time};
+pub use kinds::{KeyKind, length_of_time};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
 pub use table::{NamedTable, Setting, Table};

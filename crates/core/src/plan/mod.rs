@@ -47,13 +47,13 @@ impl PlannedProcess {
     /// hash of what it makes.
     #[must_use]
     pub fn identity(&self, deliverables: &[Deliverable]) -> String {
-        Naming::of(&self.deliverables, deliverables).identity(&self.frames)
+        ProcessNaming::of(&self.deliverables, deliverables).identity(&self.frames)
     }
 
     /// A short name for logs and folders, of ASCII letters, digits and `-`.
     #[must_use]
     pub fn name(&self, deliverables: &[Deliverable]) -> String {
-        Naming::of(&self.deliverables, deliverables).name(&self.frames)
+        ProcessNaming::of(&self.deliverables, deliverables).name(&self.frames)
     }
 }
 
@@ -71,12 +71,12 @@ pub fn label(deliverables: &[&Deliverable]) -> String {
 
 /// What the names of the processes of some deliverables share.
 #[derive(Debug, Clone)]
-pub struct Naming {
+pub struct ProcessNaming {
     name: String,
     hash: Sha256,
 }
 
-impl Naming {
+impl ProcessNaming {
     /// What they share.
     #[must_use]
     pub fn of(members: &AtLeastOne<usize>, deliverables: &[Deliverable]) -> Self {

@@ -8,18 +8,18 @@ use crate::source::{SourceKind, Sources};
 /// The profiles that a job can name. Those that ship are read when somebody asks for them.
 #[derive(Debug, Clone, Default)]
 pub struct Profiles {
-    entries: Vec<Arc<Entry>>,
+    entries: Vec<Arc<KnownProfile>>,
 }
 
 #[derive(Debug)]
-struct Entry {
+struct KnownProfile {
     name: String,
     /// The text of a profile that ships.
     text: &'static str,
     profile: OnceLock<Option<Arc<Profile>>>,
 }
 
-impl Entry {
+impl KnownProfile {
     fn profile(&self) -> Option<Arc<Profile>> {
         let read = || {
             let sources = &mut Sources::default();
@@ -36,7 +36,7 @@ impl Profiles {
     /// Adds a profile, unless one of its name is known: the first wins.
     pub fn add(&mut self, profile: Arc<Profile>) {
         if !self.has(&profile.name) {
-            self.entries.push(Arc::new(Entry {
+            self.entries.push(Arc::new(KnownProfile {
                 name: profile.name.clone(),
                 text: "",
                 profile: OnceLock::from(Some(profile)),
@@ -47,7 +47,7 @@ impl Profiles {
     /// Adds a profile that ships, by its name and its text, unless one of its name is known.
     pub fn add_shipped(&mut self, name: &str, text: &'static str) {
         if !self.has(name) {
-            self.entries.push(Arc::new(Entry {
+            self.entries.push(Arc::new(KnownProfile {
                 name: name.to_owned(),
                 text,
                 profile: OnceLock::new(),

@@ -12,7 +12,7 @@ use crate::finding::Finding;
 use crate::frames::FrameSet;
 use crate::job::{Job, Key};
 use crate::precedence::Chain;
-use crate::question::{Answers, Existing};
+use crate::question::{Answers, ExistingFacts};
 use crate::scene_facts::SceneFacts;
 use crate::source::Place;
 use crate::system::System;
@@ -141,7 +141,7 @@ impl<'a> Subject<'a> {
     }
 
     /// What is there already of a deliverable's files.
-    pub(super) fn existing(&self, one: &Deliverable) -> Option<&'a Existing> {
+    pub(super) fn existing(&self, one: &Deliverable) -> Option<&'a ExistingFacts> {
         // Of a fresh job nothing is there, and no path has to be written out.
         if self.answers.existing.is_empty() {
             return None;

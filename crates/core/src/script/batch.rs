@@ -10,7 +10,8 @@
 use std::fmt::{self, Write};
 
 use super::{
-    About, Kind, Outline, Placed, ScriptError, Step, WriteError, WrittenName, one_line, remarks,
+    About, Placed, ScriptError, ScriptKind, ScriptOutline, Step, WriteError, WrittenName, one_line,
+    remarks,
 };
 use crate::system::System;
 
@@ -19,7 +20,7 @@ pub(super) struct Batch;
 
 const SHELL: &str = "a batch file";
 
-impl Kind for Batch {
+impl ScriptKind for Batch {
     fn word(&self) -> &'static str {
         "batch"
     }
@@ -32,7 +33,7 @@ impl Kind for Batch {
         Some(System::Windows)
     }
 
-    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         let mut text = String::from("@echo off\nsetlocal DisableDelayedExpansion\n");
         remarks(("rem", ""), &remark(about.job), outline, &mut text)?;
         for counter in ["DONE", "FAILED", "BEFORE", "LOST"] {
@@ -44,7 +45,7 @@ impl Kind for Batch {
     fn step(
         &self,
         about: &About<'_>,
-        outline: &Outline,
+        outline: &ScriptOutline,
         number: usize,
         one: &Step,
         out: &mut dyn Write,
@@ -56,7 +57,7 @@ impl Kind for Batch {
         Ok(hand_over(&text, out)?)
     }
 
-    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         let mut text = String::from("\n:summary\n");
         writeln!(
             text,

@@ -4,13 +4,13 @@ use std::fmt::{self, Write};
 
 use serde_json::{Map, Value, json};
 
-use super::{About, Kind, Outline, Step, WriteError, WrittenName};
+use super::{About, ScriptKind, ScriptOutline, Step, WriteError, WrittenName};
 use crate::system::System;
 
 /// `json`
 pub(super) struct Json;
 
-impl Kind for Json {
+impl ScriptKind for Json {
     fn word(&self) -> &'static str {
         "json"
     }
@@ -23,7 +23,7 @@ impl Kind for Json {
         None
     }
 
-    fn head(&self, about: &About<'_>, _: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn head(&self, about: &About<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         let job = Value::from(about.job);
         write!(
             out,
@@ -34,7 +34,7 @@ impl Kind for Json {
     fn step(
         &self,
         _: &About<'_>,
-        _: &Outline,
+        _: &ScriptOutline,
         number: usize,
         one: &Step,
         out: &mut dyn Write,
@@ -43,7 +43,7 @@ impl Kind for Json {
         Ok(write!(out, "{comma}\n    {}", shape(one))?)
     }
 
-    fn foot(&self, _: &About<'_>, _: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(&self, _: &About<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         writeln!(out, "\n  ]\n}}")
     }
 }

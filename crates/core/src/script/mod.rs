@@ -17,7 +17,7 @@ use crate::plan::PlannedProcess;
 use crate::system::System;
 
 pub use batch::word as batch_word;
-use step::Group;
+use step::ProcessGroup;
 pub use step::{Placed, Preparing, Step, WrittenName};
 
 /// What a script is about, and how it behaves.
@@ -103,7 +103,7 @@ pub enum ScriptError {
 }
 
 /// A kind of script.
-pub trait Kind: Sync {
+pub trait ScriptKind: Sync {
     /// The word on the command line.
     fn word(&self) -> &'static str;
     /// What it is, for the help.
@@ -114,7 +114,7 @@ pub trait Kind: Sync {
     ///
     /// # Errors
     /// When the text cannot be handed over.
-    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result;
+    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result;
     /// Writes a step; its number counts from 1.
     ///
     /// # Errors
@@ -122,7 +122,7 @@ pub trait Kind: Sync {
     fn step(
         &self,
         about: &About<'_>,
-        outline: &Outline,
+        outline: &ScriptOutline,
         number: usize,
         step: &Step,
         out: &mut dyn Write,
@@ -131,19 +131,19 @@ pub trait Kind: Sync {
     ///
     /// # Errors
     /// When the text cannot be handed over.
-    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result;
+    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result;
 }
 
 /// What is known of all steps before any is worked out.
 #[derive(Debug, Clone, Default)]
-pub struct Outline {
+pub struct ScriptOutline {
     /// How many there are.
     pub count: usize,
     /// The numbers of those that put movies together, from 1.
     pub movies: Vec<usize>,
 }
 
-impl Outline {
+impl ScriptOutline {
     /// The outline of a plan.
     #[must_use]
     pub fn of(expansion: &Expansion, plan: &[PlannedProcess]) -> Self {
@@ -171,7 +171,7 @@ pub enum WriteError {
 }
 
 /// Every kind of script.
-pub const KINDS: [&dyn Kind; 5] = [
+pub const KINDS: [&dyn ScriptKind; 5] = [
     &shell::Shell,
     &batch::Batch,
     &power_shell::PowerShell,
@@ -185,12 +185,12 @@ pub fn steps<'s>(
     plan: &'s [PlannedProcess],
     about: &'s About<'_>,
 ) -> impl Iterator<Item = Result<Step, ScriptError>> + 's {
-    let mut group: Option<Group<'s>> = None;
+    let mut group: Option<ProcessGroup<'s>> = None;
     plan.iter().map(move |planned| {
         let known = group.take().filter(|known| known.is_of(planned));
         let known = match known {
             Some(known) => known,
-            None => Group::of(expansion, planned, about)?,
+            None => ProcessGroup::of(expansion, planned, about)?,
         };
         Step::of(group.insert(known), planned, about)
     })
@@ -215,7 +215,7 @@ const PROMISE: [&str; 4] = [
 fn remarks(
     (sign, between): (&str, &str),
     job: &str,
-    outline: &Outline,
+    outline: &ScriptOutline,
     out: &mut dyn Write,
 ) -> fmt::Result {
     let count = outline.count;

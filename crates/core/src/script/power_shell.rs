@@ -9,7 +9,8 @@ use std::fmt::{self, Write};
 
 use super::batch::may_be_batch_file;
 use super::{
-    About, Kind, Outline, Placed, ScriptError, Step, WriteError, WrittenName, one_line, remarks,
+    About, Placed, ScriptError, ScriptKind, ScriptOutline, Step, WriteError, WrittenName, one_line,
+    remarks,
 };
 use crate::system::System;
 
@@ -18,7 +19,7 @@ pub(super) struct PowerShell;
 
 const SHELL: &str = "PowerShell";
 
-impl Kind for PowerShell {
+impl ScriptKind for PowerShell {
     fn word(&self) -> &'static str {
         "powershell"
     }
@@ -31,7 +32,7 @@ impl Kind for PowerShell {
         Some(System::Windows)
     }
 
-    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         remarks(("#", "#\n"), &one_line(about.job), outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(
@@ -44,7 +45,7 @@ impl Kind for PowerShell {
     fn step(
         &self,
         _: &About<'_>,
-        outline: &Outline,
+        outline: &ScriptOutline,
         number: usize,
         one: &Step,
         out: &mut dyn Write,
@@ -58,7 +59,7 @@ impl Kind for PowerShell {
         step(one, number, out)
     }
 
-    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         writeln!(
             out,
             "\n\"$script:Done of {} steps done, $script:Before there before, $script:Failed failed, $script:Lost files missing\"",

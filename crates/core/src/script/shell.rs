@@ -3,7 +3,9 @@
 use std::fmt::{self, Write};
 
 use super::step::Preparing;
-use super::{About, Kind, Outline, ScriptError, Step, WriteError, WrittenName, one_line, remarks};
+use super::{
+    About, ScriptError, ScriptKind, ScriptOutline, Step, WriteError, WrittenName, one_line, remarks,
+};
 use crate::frames::FrameSet;
 use crate::quote::{posix, posix_line};
 use crate::system::System;
@@ -12,7 +14,7 @@ use crate::template::PathPattern;
 /// `sh`
 pub(super) struct Shell;
 
-impl Kind for Shell {
+impl ScriptKind for Shell {
     fn word(&self) -> &'static str {
         "sh"
     }
@@ -25,7 +27,7 @@ impl Kind for Shell {
         None
     }
 
-    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         head(about, outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(out, "stop={}", u8::from(about.stop))?;
@@ -35,7 +37,7 @@ impl Kind for Shell {
     fn step(
         &self,
         _: &About<'_>,
-        outline: &Outline,
+        outline: &ScriptOutline,
         number: usize,
         one: &Step,
         out: &mut dyn Write,
@@ -49,7 +51,7 @@ impl Kind for Shell {
         step(one, number, out)
     }
 
-    fn foot(&self, about: &About<'_>, _: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(&self, about: &About<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         writeln!(out, "\nsummary")?;
         if let Some(then) = about.then {
             writeln!(out, "export done_steps failed_steps missing_frames\n{then}")?;
@@ -62,7 +64,7 @@ impl Kind for Shell {
 }
 
 /// What the script is, as remarks.
-pub(super) fn head(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+pub(super) fn head(about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
     writeln!(out, "#!/bin/sh")?;
     remarks(("#", "#\n"), &one_line(about.job), outline, out)?;
     writeln!(out)

@@ -6,7 +6,7 @@
 use std::fmt::{self, Write};
 
 use super::shell::{FUNCTIONS, head, step};
-use super::{About, Cluster, Kind, Outline, Step, WriteError, one_line};
+use super::{About, Cluster, ScriptKind, ScriptOutline, Step, WriteError, one_line};
 use crate::quote::posix;
 use crate::system::System;
 
@@ -17,7 +17,7 @@ pub(super) struct Slurm;
 /// more steps, each task does several.
 const MOST_TASKS: usize = 1000;
 
-impl Kind for Slurm {
+impl ScriptKind for Slurm {
     fn word(&self) -> &'static str {
         "slurm"
     }
@@ -30,7 +30,7 @@ impl Kind for Slurm {
         Some(System::Linux)
     }
 
-    fn head(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         head(about, outline, out)?;
         writeln!(
             out,
@@ -44,7 +44,7 @@ impl Kind for Slurm {
     fn step(
         &self,
         _: &About<'_>,
-        _: &Outline,
+        _: &ScriptOutline,
         number: usize,
         one: &Step,
         out: &mut dyn Write,
@@ -54,7 +54,7 @@ impl Kind for Slurm {
         Ok(writeln!(out, ";;")?)
     }
 
-    fn foot(&self, about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         writeln!(out, "esac\n}}\n")?;
         let movies: Vec<String> = outline.movies.iter().map(ToString::to_string).collect();
         writeln!(out, "movies='{}'\n", movies.join(" "))?;
@@ -100,7 +100,7 @@ set -e
 "#;
 
 /// Hands the script in.
-fn submit(about: &About<'_>, outline: &Outline, out: &mut dyn Write) -> fmt::Result {
+fn submit(about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
     let cluster = &about.cluster;
     let options = cluster.options();
     let options: String = options

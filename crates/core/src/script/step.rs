@@ -7,7 +7,7 @@ use crate::at_least_one::AtLeastOne;
 use crate::command::{ArgumentError, Invocation, ProcessSpec, SharedParts};
 use crate::deliverable::{Deliverable, Expansion};
 use crate::frames::FrameSet;
-use crate::plan::{Naming, PlannedProcess, label};
+use crate::plan::{PlannedProcess, ProcessNaming, label};
 use crate::profile::Naming as EngineNaming;
 use crate::template::{FrameField, PathPattern, Piece};
 
@@ -82,10 +82,10 @@ pub enum WrittenName {
 }
 
 /// What the steps of the same deliverables share.
-pub(super) struct Group<'e> {
+pub(super) struct ProcessGroup<'e> {
     members: AtLeastOne<usize>,
     deliverables: AtLeastOne<&'e Deliverable>,
-    naming: Naming,
+    naming: ProcessNaming,
     label: String,
     patterns: Vec<PathPattern>,
     /// The folders, where the frame is no part of them.
@@ -97,7 +97,7 @@ pub(super) struct Group<'e> {
     sources: Option<(PathPattern, FrameSet)>,
 }
 
-impl<'e> Group<'e> {
+impl<'e> ProcessGroup<'e> {
     /// What the steps of an planned's deliverables share.
     pub(super) fn of(
         expansion: &'e Expansion,
@@ -123,7 +123,7 @@ impl<'e> Group<'e> {
             false => None,
         };
         Ok(Self {
-            naming: Naming::of(&members, &expansion.deliverables),
+            naming: ProcessNaming::of(&members, &expansion.deliverables),
             label: label(&deliverables),
             patterns,
             shared,
@@ -191,7 +191,7 @@ impl Step {
     /// # Errors
     /// When its arguments cannot be written.
     pub(super) fn of(
-        group: &Group<'_>,
+        group: &ProcessGroup<'_>,
         planned: &PlannedProcess,
         about: &About<'_>,
     ) -> Result<Self, ScriptError> {

@@ -6,7 +6,7 @@ use jiff::civil::DateTime;
 use jiff::fmt::strtime;
 
 use super::path_row::PathRow;
-use super::{Format, FrameField, Part, PathPattern, Template, Token};
+use super::{Format, FrameField, Part, PathPattern, Template, TemplateToken};
 
 /// What a token stands for.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -123,7 +123,7 @@ enum Written {
     Frame(FrameField),
 }
 
-fn write(token: &Token, value: TokenValue) -> Result<Written, ExpandError> {
+fn write(token: &TemplateToken, value: TokenValue) -> Result<Written, ExpandError> {
     let name = || token.name.clone();
     let refuse = |reason: String| ExpandError::Refused {
         name: name(),

@@ -31,14 +31,14 @@ pub enum Part {
     /// Text that stands for itself.
     Text(String),
     /// A token.
-    Token(Token),
+    Token(TemplateToken),
     /// `{? … }`: dropped whole when a token in it has no value.
     Optional(Template),
 }
 
 /// `{name}` or `{name:format}`.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Token {
+pub struct TemplateToken {
     /// Its name, such as `shot` or `place.renders`.
     pub name: String,
     /// How its value is written.
@@ -67,7 +67,7 @@ impl Template {
 
     /// Every token with whether it stands in an optional part, in order.
     #[must_use]
-    pub fn tokens(&self) -> Vec<(&Token, bool)> {
+    pub fn tokens(&self) -> Vec<(&TemplateToken, bool)> {
         let mut found = Vec::new();
         self.collect(false, &mut found);
         found
@@ -86,7 +86,7 @@ impl Template {
         tokens.any(|(token, _)| token.name == name && token.format.is_some())
     }
 
-    fn collect<'a>(&'a self, optional: bool, found: &mut Vec<(&'a Token, bool)>) {
+    fn collect<'a>(&'a self, optional: bool, found: &mut Vec<(&'a TemplateToken, bool)>) {
         for part in &self.parts {
             match part {
                 Part::Text(_) => {}

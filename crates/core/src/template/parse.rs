@@ -10,7 +10,7 @@
 use std::ops::Range;
 use std::str::FromStr;
 
-use super::{Format, Part, Template, Token};
+use super::{Format, Part, Template, TemplateToken};
 
 /// Why a text is no template, and where in it.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -98,7 +98,7 @@ fn parts(
     Ok(parts)
 }
 
-fn token(text: &str, at: &mut usize) -> Result<Token, TemplateError> {
+fn token(text: &str, at: &mut usize) -> Result<TemplateToken, TemplateError> {
     let start = *at;
     let body_start = start + 1;
     let Some(length) = text[body_start..].find(['}', '{']) else {
@@ -133,7 +133,7 @@ fn token(text: &str, at: &mut usize) -> Result<Token, TemplateError> {
         })?),
     };
     *at = end + 1;
-    Ok(Token {
+    Ok(TemplateToken {
         name: name.to_owned(),
         format,
         span: start..end + 1,
@@ -187,7 +187,7 @@ mod tests {
         assert_eq!(
             template.tokens(),
             [(
-                &Token {
+                &TemplateToken {
                     name: "variant".to_owned(),
                     format: None,
                     span: 3..12,

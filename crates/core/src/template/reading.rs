@@ -3,7 +3,7 @@
 use jiff::civil::Time;
 use jiff::fmt::strtime;
 
-use super::{Format, Part, Template, Token, TokenValue, expand};
+use super::{Format, Part, Template, TemplateToken, TokenValue, expand};
 
 /// What may stand for a token.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -141,7 +141,7 @@ impl Search<'_> {
         expand(self.template, &value).is_ok_and(|pattern| pattern.path(0) == self.path)
     }
 
-    fn token(&mut self, token: &Token, later: &[&Part], at: usize, values: &mut Values) {
+    fn token(&mut self, token: &TemplateToken, later: &[&Part], at: usize, values: &mut Values) {
         let rest = &self.path[at..];
         let allowed = (self.candidates)(&token.name);
         let before = self.steps;
@@ -208,7 +208,7 @@ impl Search<'_> {
 }
 
 /// How much of the rest could be the token, the longest first.
-fn lengths(rest: &str, token: &Token, allowed: &Candidates) -> Vec<usize> {
+fn lengths(rest: &str, token: &TemplateToken, allowed: &Candidates) -> Vec<usize> {
     if let Candidates::Known(known) = allowed
         && token.format.is_none()
     {
@@ -238,7 +238,7 @@ fn lengths(rest: &str, token: &Token, allowed: &Candidates) -> Vec<usize> {
 }
 
 /// The value that was written, if it can have been written so.
-fn value_of(written: &str, token: &Token, allowed: &Candidates) -> Option<String> {
+fn value_of(written: &str, token: &TemplateToken, allowed: &Candidates) -> Option<String> {
     if *allowed == Candidates::Number {
         let number: i64 = written.parse().ok()?;
         let digits = match token.format {
@@ -271,7 +271,7 @@ fn value_of(written: &str, token: &Token, allowed: &Candidates) -> Option<String
 
 /// A date that was written by the token's pattern, as RFC 3339 writes it without a zone; what the
 /// pattern leaves out is the start of the day.
-fn date_of(written: &str, token: &Token) -> Option<String> {
+fn date_of(written: &str, token: &TemplateToken) -> Option<String> {
     let pattern = match &token.format {
         Some(Format::Date(pattern)) => pattern.as_str(),
         None => "%Y-%m-%d",
@@ -284,7 +284,7 @@ fn date_of(written: &str, token: &Token) -> Option<String> {
 }
 
 /// Whether a value read before is written like this here.
-fn agrees(known: &str, value: &str, written: &str, token: &Token) -> bool {
+fn agrees(known: &str, value: &str, written: &str, token: &TemplateToken) -> bool {
     known == value
         || token
             .format

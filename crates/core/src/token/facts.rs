@@ -12,7 +12,7 @@ pub struct TokenFacts {
     /// What kind of value it has in templates.
     pub kind: ValueKind,
     /// Where its value is set.
-    pub origin: Origin,
+    pub origin: SetBy,
     /// Whether it has another value in another process of the same deliverables.
     pub varies_by_process: bool,
     /// Whether another value can make another picture, where it reaches the engine. Files count by what
@@ -40,7 +40,7 @@ pub enum ValueKind {
 
 /// Where the value of a token is set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Origin {
+pub enum SetBy {
     /// By a key of the job, by its name.
     Key(&'static str),
     /// By a key of the job; of a movie by another one.
@@ -64,7 +64,7 @@ pub enum Origin {
 }
 
 /// A token of templates, which profiles know too.
-pub(super) const fn template(meaning: &'static str, kind: ValueKind, origin: Origin) -> TokenFacts {
+pub(super) const fn template(meaning: &'static str, kind: ValueKind, origin: SetBy) -> TokenFacts {
     TokenFacts {
         name: "",
         meaning: Some(meaning),
@@ -82,7 +82,7 @@ pub(super) const fn profile(meaning: &'static str) -> TokenFacts {
     TokenFacts {
         meaning: None,
         meaning_in_profiles: Some(meaning),
-        ..template("", ValueKind::Text, Origin::Nobody)
+        ..template("", ValueKind::Text, SetBy::Nobody)
     }
 }
 

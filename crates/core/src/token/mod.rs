@@ -8,7 +8,7 @@
 mod facts;
 mod table;
 
-pub use facts::{Origin, TokenFacts, ValueKind};
+pub use facts::{SetBy, TokenFacts, ValueKind};
 pub use table::Token;
 
 impl Token {

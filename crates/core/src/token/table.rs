@@ -1,6 +1,6 @@
 //! The one table of tokens.
 
-use super::facts::Origin::{
+use super::facts::SetBy::{
     Engine, Extension, Key, KeyOrMovieKey, Nobody, OutputName, Place, Setting, ShotName, Size,
 };
 use super::facts::ValueKind::{Date, Number, Path, Text};

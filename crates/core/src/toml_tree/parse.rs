@@ -33,7 +33,7 @@ pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
         })
         .collect();
     findings.sort_by_key(|finding| finding.labels[0].place.span.start);
-    let reader = Reader { text, source };
+    let reader = TreeReader { text, source };
     let entries = reader.table(table.get_ref());
     findings.extend(beyond_limits(&entries));
     (entries, findings)
@@ -62,7 +62,7 @@ fn slip(text: &str, at: usize) -> Option<String> {
 #[must_use]
 pub(crate) fn parse_value(text: &str, offset: usize, source: SourceId) -> Option<Node> {
     let value = DeValue::parse(text).ok()?;
-    let reader = Reader { text, source };
+    let reader = TreeReader { text, source };
     let mut node = reader.value(&value);
     shift(&mut node, offset);
     Some(node)
@@ -83,12 +83,12 @@ fn shift(node: &mut Node, offset: usize) {
     }
 }
 
-struct Reader<'a> {
+struct TreeReader<'a> {
     text: &'a str,
     source: SourceId,
 }
 
-impl Reader<'_> {
+impl TreeReader<'_> {
     fn place(&self, span: Range<usize>) -> Place {
         Place {
             source: self.source,

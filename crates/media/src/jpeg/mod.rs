@@ -14,7 +14,7 @@ use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
 use markers::{Segment, Segments};
-use scan::{Frame, Tables};
+use scan::{ScanFrame, Tables};
 
 /// Decodes a JPEG file whole.
 pub(crate) fn decode(bytes: &[u8]) -> Result<Facts, Flaw> {
@@ -64,9 +64,9 @@ fn only_tables(bytes: &[u8]) -> Result<Tables, Flaw> {
 }
 
 /// Decodes from the start marker to the end marker; gives the frame and the place after it.
-fn stream(bytes: &[u8], mut tables: Tables) -> Result<(Frame, usize), Flaw> {
+fn stream(bytes: &[u8], mut tables: Tables) -> Result<(ScanFrame, usize), Flaw> {
     let mut segments = Segments::new(bytes)?;
-    let mut frame: Option<Frame> = None;
+    let mut frame: Option<ScanFrame> = None;
     loop {
         match segments.next()? {
             Segment::HuffmanTables(content) => tables.define_huffman(content)?,
@@ -75,7 +75,7 @@ fn stream(bytes: &[u8], mut tables: Tables) -> Result<(Frame, usize), Flaw> {
                 if frame.is_some() {
                     return Err(broken("it has two frame headers"));
                 }
-                frame = Some(Frame::read(process, content)?);
+                frame = Some(ScanFrame::read(process, content)?);
             }
             Segment::Scan(header) => {
                 let Some(frame) = &mut frame else {

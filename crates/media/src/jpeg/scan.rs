@@ -37,7 +37,7 @@ impl Tables {
 const UNSEEN: u8 = u8::MAX;
 
 /// The picture, and how much of it the scans have brought.
-pub(super) struct Frame {
+pub(super) struct ScanFrame {
     pub(super) precision: u8,
     pub(super) width: u32,
     pub(super) height: u32,
@@ -62,7 +62,7 @@ pub(super) struct Component {
 }
 
 /// What a scan brings.
-struct Header {
+struct ScanHeader {
     /// Place of the component, and its tables for DC and AC.
     components: Vec<(usize, usize, usize)>,
     /// First and last coefficient.
@@ -81,7 +81,7 @@ struct Carried {
     at_end: u32,
 }
 
-impl Frame {
+impl ScanFrame {
     pub(super) fn read(process: u8, content: &[u8]) -> Result<Self, Flaw> {
         if !matches!(process, 0..=2) {
             return Err(Flaw::unverifiable(format!(
@@ -222,7 +222,7 @@ impl Frame {
         }
     }
 
-    fn header(&mut self, content: &[u8]) -> Result<Header, Flaw> {
+    fn header(&mut self, content: &[u8]) -> Result<ScanHeader, Flaw> {
         let unread = || broken("a scan header cannot be read");
         let (&count, rest) = content.split_first().ok_or_else(unread)?;
         let (list, rest) = rest
@@ -248,7 +248,7 @@ impl Frame {
             ),
             false => ((0, 63), 0, 0),
         };
-        let header = Header {
+        let header = ScanHeader {
             components,
             band,
             high,
@@ -259,7 +259,7 @@ impl Frame {
     }
 
     /// Whether a scan goes on where those before it ended; marks what it brings.
-    fn fits(&mut self, header: &Header) -> Result<(), Flaw> {
+    fn fits(&mut self, header: &ScanHeader) -> Result<(), Flaw> {
         let (first, last) = header.band;
         let is_band = match self.progressive {
             true => {
@@ -296,7 +296,7 @@ impl Frame {
 
     fn block(
         &mut self,
-        header: &Header,
+        header: &ScanHeader,
         (index, dc, ac): (usize, usize, usize),
         (column, row): (u32, u32),
         tables: &Tables,

@@ -9,7 +9,7 @@ use crate::facts::Flaw;
 const MOST_VALUES: u64 = 1 << 24;
 
 /// Reads numbers in the byte order of the file.
-pub(super) struct Source<R> {
+pub(super) struct TiffSource<R> {
     pub(super) file: R,
     pub(super) length: u64,
     little: bool,
@@ -31,7 +31,7 @@ struct Field {
     inside: [u8; 8],
 }
 
-impl<R: Read + Seek> Source<R> {
+impl<R: Read + Seek> TiffSource<R> {
     /// Opens a file; gives the place of its first directory too.
     pub(super) fn open(mut file: R) -> Result<(Self, u64), Flaw> {
         let length = file.seek(SeekFrom::End(0))?;

@@ -10,15 +10,15 @@ use std::io::{Read, Seek};
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
-use directory::{Directory, Source};
-use strips::{Compression, Piece};
+use directory::{Directory, TiffSource};
+use strips::{Compression, StripPiece};
 
 /// Decodes all pages; what the picture is, is that of the first.
 pub(crate) fn decode(
     file: impl Read + Seek,
     expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
 ) -> Result<Facts, Flaw> {
-    let (mut source, mut next) = Source::open(file)?;
+    let (mut source, mut next) = TiffSource::open(file)?;
     let mut first: Option<Facts> = None;
     let mut seen = HashSet::new();
     while next != 0 {
@@ -62,7 +62,7 @@ struct Page {
 }
 
 impl Page {
-    fn read<R: Read + Seek>(source: &mut Source<R>, of: &Directory) -> Result<Self, Flaw> {
+    fn read<R: Read + Seek>(source: &mut TiffSource<R>, of: &Directory) -> Result<Self, Flaw> {
         let bits = source.values(of, 258)?;
         let page = Self {
             width: source.value(of, 256, 0)?,
@@ -155,7 +155,11 @@ impl Page {
             .saturating_mul(height)
     }
 
-    fn decode<R: Read + Seek>(&self, source: &mut Source<R>, of: &Directory) -> Result<(), Flaw> {
+    fn decode<R: Read + Seek>(
+        &self,
+        source: &mut TiffSource<R>,
+        of: &Directory,
+    ) -> Result<(), Flaw> {
         let tile = (source.value(of, 322, 0)?, source.value(of, 323, 0)?);
         let is_tiled = tile.0 > 0 && tile.1 > 0;
         let full = match is_tiled {
@@ -192,7 +196,7 @@ impl Page {
             // The last strip ends with the picture; tiles are always full.
             let rows = full.1.min(self.height - row * full.1);
             let size = if is_tiled { full } else { (full.0, rows) };
-            let piece = Piece {
+            let piece = StripPiece {
                 at,
                 stored,
                 wanted: self.bytes(size, plane),

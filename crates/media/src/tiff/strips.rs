@@ -8,7 +8,7 @@ use flate2::bufread::ZlibDecoder;
 use weezl::BitOrder;
 use weezl::decode::Decoder;
 
-use super::directory::{Source, cut_short};
+use super::directory::{TiffSource, cut_short};
 use crate::facts::Flaw;
 
 /// How the pieces of a picture are stored.
@@ -39,7 +39,7 @@ impl Compression {
 }
 
 /// One strip or tile.
-pub(super) struct Piece {
+pub(super) struct StripPiece {
     /// Where it is, in bytes.
     pub(super) at: u64,
     /// How long it is as it is stored, in bytes.
@@ -72,8 +72,8 @@ impl Write for Counter {
 
 /// Decodes one strip or tile; `most` is the number of bytes of a full one.
 pub(super) fn decode<R: Read + Seek>(
-    source: &mut Source<R>,
-    piece: &Piece,
+    source: &mut TiffSource<R>,
+    piece: &StripPiece,
     compression: Compression,
     most: u64,
     tables: Option<&[u8]>,

@@ -6,25 +6,25 @@ use std::sync::Arc;
 
 use foldhash::fast::RandomState;
 
-use super::Known;
+use super::KnownFile;
 
 /// What was told last of every published file.
 #[derive(Debug, Clone, Default)]
 pub struct Files {
-    folders: HashMap<Arc<str>, Names, RandomState>,
+    folders: HashMap<Arc<str>, NamesInFolder, RandomState>,
 }
 
-type Names = HashMap<Box<str>, Known, RandomState>;
+type NamesInFolder = HashMap<Box<str>, KnownFile, RandomState>;
 
 impl Files {
     /// What is told of a file.
     #[must_use]
-    pub fn get(&self, path: &str) -> Option<&Known> {
+    pub fn get(&self, path: &str) -> Option<&KnownFile> {
         let (folder, name) = split(path);
         self.folders.get(folder)?.get(name)
     }
 
-    pub(super) fn insert(&mut self, folder: &Arc<str>, name: Box<str>, known: Known) {
+    pub(super) fn insert(&mut self, folder: &Arc<str>, name: Box<str>, known: KnownFile) {
         let names = self.folders.entry(Arc::clone(folder)).or_default();
         names.insert(name, known);
     }
@@ -45,13 +45,13 @@ pub(super) fn split(path: &str) -> (&str, &str) {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::ledger::published::Reader;
+    use crate::ledger::published::RecordReader;
     use crate::ledger::{How, Record};
 
     #[test]
     fn the_last_word_on_a_path_counts() {
         let mut files = Files::default();
-        let mut reader = Reader::default();
+        let mut reader = RecordReader::default();
         for (size, path) in [
             (1, "/a/b.png"),
             (2, "/a/c.png"),

@@ -8,16 +8,16 @@ use crate::disk::Stamp;
 
 /// What is remembered of a published file.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Known {
+pub struct KnownFile {
     /// Size and time of last change.
     pub stamp: Stamp,
     /// SHA-256 of its bytes.
     pub hash: Hash,
     /// What made it.
-    pub origin: Arc<Origin>,
+    pub origin: Arc<MadeBy>,
 }
 
-impl Known {
+impl KnownFile {
     /// Fingerprint of what made the picture; none when nobody knows.
     #[must_use]
     pub fn fingerprint(&self) -> Option<&str> {
@@ -27,7 +27,7 @@ impl Known {
 
 /// What made a file: many have the same.
 #[derive(Debug, Clone, PartialEq, Eq, Hash)]
-pub struct Origin {
+pub struct MadeBy {
     /// Fingerprint of what made the picture; none when nobody knows.
     pub fingerprint: Option<Box<str>>,
     /// The engine that made it, with its version.
@@ -62,14 +62,14 @@ impl std::fmt::Display for Hash {
 
 /// The origins of all files, each held once.
 #[derive(Debug, Clone, Default)]
-pub(super) struct Origins {
-    all: HashSet<Arc<Origin>>,
-    recent: Recent<Origin>,
+pub(super) struct SharedMakers {
+    all: HashSet<Arc<MadeBy>>,
+    recent: Recent<MadeBy>,
 }
 
-impl Origins {
+impl SharedMakers {
     /// The one that is held of those that are the same.
-    pub(super) fn held(&mut self, origin: Arc<Origin>) -> Arc<Origin> {
+    pub(super) fn held(&mut self, origin: Arc<MadeBy>) -> Arc<MadeBy> {
         let Self { all, recent } = self;
         recent.get(
             |one| *one == *origin,
@@ -91,14 +91,14 @@ mod tests {
     #[test]
     fn what_many_files_share_is_held_once() {
         let origin = |number: usize| {
-            Arc::new(Origin {
+            Arc::new(MadeBy {
                 fingerprint: Some(number.to_string().into()),
                 engine: "understudy 1".into(),
                 run: None,
                 unverifiable: None,
             })
         };
-        let mut origins = Origins::default();
+        let mut origins = SharedMakers::default();
         let held: Vec<_> = (0..100).map(|one| origins.held(origin(one))).collect();
         for (number, one) in held.iter().enumerate() {
             assert!(Arc::ptr_eq(one, &origins.held(origin(number))));

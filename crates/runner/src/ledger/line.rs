@@ -9,7 +9,7 @@ use crate::disk::Stamp;
 #[serde(rename_all = "kebab-case")]
 pub enum Line {
     /// A run has begun.
-    Began(Began),
+    Began(SessionBegan),
     /// A staging folder was made.
     Staged(Staged),
     /// The process of a staging folder has ended, and all that it brought is told.
@@ -86,7 +86,7 @@ fn first_format() -> u32 {
 
 /// A run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Began {
+pub struct SessionBegan {
     /// The machine.
     pub machine: String,
     /// The job file's name.
@@ -116,7 +116,7 @@ pub struct Staged {
     /// The frames.
     pub frames: String,
     /// The deliverables.
-    pub members: Vec<Member>,
+    pub members: Vec<StagedMember>,
     /// Files that were given to the engine, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub given: Vec<String>,
@@ -168,7 +168,7 @@ pub struct Held {
 
 /// A deliverable that is rendered in a staging folder.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Member {
+pub struct StagedMember {
     /// The pattern of its paths.
     pub path: String,
     /// The fingerprint of what makes its pictures.

@@ -9,12 +9,12 @@ use jiff::Timestamp;
 use truepath_core::forecast::{Effort, Experience, Took};
 
 use super::home::Home;
-use super::known::Origins;
-use super::published::{Published, Reader};
+use super::known::SharedMakers;
+use super::published::{PublishedFiles, RecordReader};
 use super::reading::{Parsed, read_lines};
 use super::{
-    Began, FORMAT, Failed, Files, Hash, Held, How, Intent, Line, Record, Spent, Staged, Unproven,
-    path,
+    FORMAT, Failed, Files, Hash, Held, How, Intent, Line, Record, SessionBegan, Spent, Staged,
+    Unproven, path,
 };
 
 /// So many times are kept of every run.
@@ -22,9 +22,9 @@ const RECENT: usize = 64;
 
 /// What one run told.
 #[derive(Debug, Clone, Default)]
-pub struct Told {
+pub struct SessionRecord {
     /// How it began.
-    pub began: Option<Began>,
+    pub began: Option<SessionBegan>,
     /// Intents that no published line followed.
     pub intents: Vec<Intent>,
     /// Staging folders whose process has not ended.
@@ -57,7 +57,7 @@ pub struct Ledger {
     /// What was told last of every published file.
     pub published: Files,
     /// What each run told, by its number.
-    pub sessions: BTreeMap<u32, Told>,
+    pub sessions: BTreeMap<u32, SessionRecord>,
     /// Pictures that were moved aside because nothing proves them, by where they are.
     pub unproven: BTreeMap<String, Unproven>,
     /// What made the pictures of each fingerprint.
@@ -66,7 +66,7 @@ pub struct Ledger {
     pub warned: HashSet<String>,
     /// What processes took.
     pub experience: Experience,
-    origins: Origins,
+    origins: SharedMakers,
     /// The run that reads this: what it tells itself it knows.
     pub(crate) own: Option<u32>,
 }
@@ -185,7 +185,7 @@ impl Ledger {
         Ok(true)
     }
 
-    fn take(&mut self, line: Line, told: &mut Told) {
+    fn take(&mut self, line: Line, told: &mut SessionRecord) {
         match line {
             Line::Began(began) => told.began = Some(began),
             Line::Staged(staged) => told.staged.push(staged),
@@ -233,7 +233,7 @@ impl Ledger {
     }
 
     /// A process has ended.
-    fn left(&mut self, process: u32, took: Option<Spent>, kept: bool, told: &mut Told) {
+    fn left(&mut self, process: u32, took: Option<Spent>, kept: bool, told: &mut SessionRecord) {
         let Some(at) = told.staged.iter().position(|one| one.process == process) else {
             return;
         };
@@ -259,7 +259,7 @@ impl Ledger {
         }
     }
 
-    fn take_published(&mut self, published: Published, told: &mut Told) {
+    fn take_published(&mut self, published: PublishedFiles, told: &mut SessionRecord) {
         if !told.intents.is_empty() {
             told.intents.retain(|intent| {
                 *intent.record.path != *published.path()
@@ -284,11 +284,11 @@ impl Ledger {
 
     /// Takes in what this run published itself.
     pub(crate) fn publish(&mut self, record: &Record) {
-        self.remember(Reader::default().of_record(How::Rendered, record));
+        self.remember(RecordReader::default().of_record(How::Rendered, record));
     }
 
-    fn remember(&mut self, published: Published) {
-        let Published {
+    fn remember(&mut self, published: PublishedFiles) {
+        let PublishedFiles {
             folder,
             name,
             mut known,

@@ -15,13 +15,13 @@ mod written;
 use std::path::{Path, PathBuf};
 
 pub use files::Files;
-pub use known::{Hash, Known, Origin};
+pub use known::{Hash, KnownFile, MadeBy};
 pub use line::{
-    Began, FORMAT, Failed, Held, How, Intent, Line, Member, Record, Replaces, Spent, Staged,
-    Unproven, Warned,
+    FORMAT, Failed, Held, How, Intent, Line, Record, Replaces, SessionBegan, Spent, Staged,
+    StagedMember, Unproven, Warned,
 };
-pub use merged::{Ledger, Told};
-pub use written::Writer;
+pub use merged::{Ledger, SessionRecord};
+pub use written::LedgerWriter;
 
 /// The ledger of a run.
 #[must_use]

@@ -9,21 +9,21 @@ use serde::Deserialize;
 use super::files::split;
 use super::home::Home;
 use super::recent::Recent;
-use super::{Hash, How, Known, Origin, Record};
+use super::{Hash, How, KnownFile, MadeBy, Record};
 use crate::disk::Stamp;
 
 /// A published file as a line tells of it.
 #[derive(Debug, PartialEq, Eq)]
-pub(super) struct Published {
+pub(super) struct PublishedFiles {
     pub(super) how: How,
     pub(super) folder: Arc<str>,
     pub(super) name: Box<str>,
-    pub(super) known: Known,
+    pub(super) known: KnownFile,
     /// When it came; none where the line has no time.
     pub(super) time: Option<Timestamp>,
 }
 
-impl Published {
+impl PublishedFiles {
     pub(super) fn path(&self) -> String {
         format!("{}/{}", self.folder, self.name)
     }
@@ -97,13 +97,13 @@ impl<'a> RecordView<'a> {
 
 /// Makes files known, from lines or records: what neighbours share is held once.
 #[derive(Debug, Default)]
-pub(super) struct Reader {
+pub(super) struct RecordReader {
     home: Home,
     folders: Recent<str>,
-    origins: Recent<Origin>,
+    origins: Recent<MadeBy>,
 }
 
-impl Reader {
+impl RecordReader {
     /// One of lines whose paths are relative to this folder.
     pub(super) fn new(home: Home) -> Self {
         Self {
@@ -113,37 +113,37 @@ impl Reader {
     }
 
     /// A published file as a line of a ledger tells of it; none where it does not.
-    pub(super) fn of_line(&mut self, line: &str) -> Option<Published> {
+    pub(super) fn of_line(&mut self, line: &str) -> Option<PublishedFiles> {
         let View { published } = serde_json::from_str(line).ok()?;
         Some(self.of_view(published.how, &published.record))
     }
 
     /// A file that was just published.
-    pub(super) fn of_record(&mut self, how: How, record: &Record) -> Published {
+    pub(super) fn of_record(&mut self, how: How, record: &Record) -> PublishedFiles {
         self.of_view(how, &RecordView::of(record))
     }
 
-    fn of_view(&mut self, how: How, record: &RecordView<'_>) -> Published {
+    fn of_view(&mut self, how: How, record: &RecordView<'_>) -> PublishedFiles {
         let (folder, name) = split(&record.path.0);
         let fingerprint = record.fingerprint.as_ref().map(Text::as_str);
         let engine = record.engine.as_str();
         let run = record.run.as_ref().map(Text::as_str);
         let unverifiable = record.unverifiable.as_ref().map(Text::as_str);
-        let is_it = |one: &Origin| {
+        let is_it = |one: &MadeBy| {
             one.fingerprint.as_deref() == fingerprint
                 && *one.engine == *engine
                 && one.run.as_deref() == run
                 && one.unverifiable.as_deref() == unverifiable
         };
         let origin = || {
-            Arc::new(Origin {
+            Arc::new(MadeBy {
                 fingerprint: fingerprint.map(Into::into),
                 engine: engine.into(),
                 run: run.map(Into::into),
                 unverifiable: unverifiable.map(Into::into),
             })
         };
-        Published {
+        PublishedFiles {
             how,
             folder: {
                 let home = &self.home;
@@ -151,7 +151,7 @@ impl Reader {
                 self.folders.get(|one| home.is(folder, one), whole)
             },
             name: name.into(),
-            known: Known {
+            known: KnownFile {
                 stamp: Stamp {
                     size: record.size,
                     modified: record.modified,

@@ -8,14 +8,14 @@ use memchr::{memchr_iter, memrchr};
 
 use super::Line;
 use super::home::Home;
-use super::published::{Published, Reader};
+use super::published::{PublishedFiles, RecordReader};
 use super::written::{is_intent, sound};
 use crate::in_turns::in_turns;
 
 /// A line that is sound.
 pub(super) enum Parsed {
     /// Nearly all lines are of this kind.
-    Published(Published),
+    Published(PublishedFiles),
     /// Any other.
     Other(Box<Line>),
 }
@@ -159,7 +159,7 @@ impl<'r, R: Read> Blocks<'r, R> {
 struct Parser<'h> {
     intents: bool,
     home: &'h Home,
-    reader: Reader,
+    reader: RecordReader,
 }
 
 impl<'h> Parser<'h> {
@@ -167,7 +167,7 @@ impl<'h> Parser<'h> {
         Self {
             intents,
             home,
-            reader: Reader::new(home.clone()),
+            reader: RecordReader::new(home.clone()),
         }
     }
 
@@ -265,7 +265,8 @@ mod tests {
                     }
                     Parsed::Published(published) => {
                         let number = published.known.stamp.size as usize;
-                        let expected = Reader::default().of_record(How::Recovered, &record(number));
+                        let expected =
+                            RecordReader::default().of_record(How::Recovered, &record(number));
                         assert_eq!(published, expected);
                         assert_eq!(published.path(), record(number).path);
                         assert_eq!(published.time.unwrap().as_second() % 60, 7);

@@ -8,12 +8,12 @@ use super::home::Home;
 use crate::disk::{Append, Disk};
 
 /// A ledger that this process writes.
-pub struct Writer {
+pub struct LedgerWriter {
     log: Box<dyn Append>,
     home: Home,
 }
 
-impl Writer {
+impl LedgerWriter {
     /// Begins a ledger.
     ///
     /// # Errors
@@ -91,7 +91,7 @@ pub(super) fn sound(line: &str) -> Option<&str> {
 mod tests {
     use super::*;
     use crate::disk::Stamp;
-    use crate::ledger::{Held, How, Intent, Member, Record, Replaces, Staged};
+    use crate::ledger::{Held, How, Intent, Record, Replaces, Staged, StagedMember};
 
     fn parse(line: &str) -> Option<Line> {
         serde_json::from_str(sound(line)?).ok()
@@ -120,7 +120,7 @@ mod tests {
                 log: "l".to_owned(),
                 time: "2026-01-01T00:00:00Z".to_owned(),
                 frames: "1-9".to_owned(),
-                members: vec![Member {
+                members: vec![StagedMember {
                     path: "p".to_owned(),
                     fingerprint: "f".to_owned(),
                 }],

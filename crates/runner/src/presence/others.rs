@@ -28,11 +28,11 @@ pub struct Sessions {
     pub(super) state: StateFolder,
     host: String,
     pub(super) dead_after: Duration,
-    seen: Mutex<HashMap<u32, Seen>>,
+    seen: Mutex<HashMap<u32, Heartbeat>>,
 }
 
 /// A counter as it was seen.
-struct Seen {
+struct Heartbeat {
     beat: Vec<u8>,
     /// When it was first seen so.
     since: Instant,
@@ -80,14 +80,14 @@ impl Sessions {
                 read => read?,
             };
             let mut seen = lock(&self.seen);
-            let first = || Seen {
+            let first = || Heartbeat {
                 beat: beat.clone(),
                 since: Instant::now(),
                 moved: false,
             };
             let last = seen.entry(number).or_insert_with(first);
             if last.beat != beat {
-                *last = Seen {
+                *last = Heartbeat {
                     beat,
                     since: Instant::now(),
                     moved: true,

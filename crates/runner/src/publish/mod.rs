@@ -15,7 +15,7 @@ use true_name::{clear_replaced, take_name};
 use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, Stamp, hash_file, stamp};
-use crate::ledger::{How, Intent, Line, Record, Replaces, Writer};
+use crate::ledger::{How, Intent, LedgerWriter, Line, Record, Replaces};
 use crate::lock::lock;
 use crate::presence::machine;
 
@@ -79,11 +79,11 @@ pub(crate) struct Brought {
     pub(crate) aside: Option<PathBuf>,
 }
 
-pub(crate) type Published = Result<Brought, PublishError>;
+pub(crate) type PublishResult = Result<Brought, PublishError>;
 
 /// Publishes for all processes of a run.
 pub(crate) struct Publisher {
-    ledger: Mutex<Writer>,
+    ledger: Mutex<LedgerWriter>,
     waiting: Mutex<Waiting>,
     done: Condvar,
 }
@@ -92,14 +92,14 @@ pub(crate) struct Publisher {
 struct Waiting {
     /// Files, by the number of the call that brought them.
     ready: Vec<(u64, Vec<Ready>)>,
-    results: BTreeMap<u64, Vec<Published>>,
+    results: BTreeMap<u64, Vec<PublishResult>>,
     calls: u64,
     /// Whether somebody is at it.
     at_work: bool,
 }
 
 impl Publisher {
-    pub(crate) fn new(ledger: Writer) -> Self {
+    pub(crate) fn new(ledger: LedgerWriter) -> Self {
         Self {
             ledger: Mutex::new(ledger),
             waiting: Mutex::default(),
@@ -108,7 +108,7 @@ impl Publisher {
     }
 
     /// The ledger, for other lines.
-    pub(crate) fn ledger(&self) -> MutexGuard<'_, Writer> {
+    pub(crate) fn ledger(&self) -> MutexGuard<'_, LedgerWriter> {
         lock(&self.ledger)
     }
 
@@ -119,7 +119,7 @@ impl Publisher {
         disk: &dyn Disk,
         stands: &dyn Fn() -> bool,
         files: Vec<Ready>,
-    ) -> Vec<Published> {
+    ) -> Vec<PublishResult> {
         if files.is_empty() {
             return Vec::new();
         }
@@ -165,11 +165,11 @@ impl Publisher {
 /// Publishes files, with one sync of the ledger and one of each folder for all of them.
 fn together(
     disk: &dyn Disk,
-    ledger: &mut Writer,
+    ledger: &mut LedgerWriter,
     stands: &dyn Fn() -> bool,
     files: Vec<Ready>,
-) -> Vec<Published> {
-    let mut results: Vec<Option<Published>> = Vec::new();
+) -> Vec<PublishResult> {
+    let mut results: Vec<Option<PublishResult>> = Vec::new();
     let mut intents = Vec::new();
     for file in &files {
         // A file that cannot be synced must be taken for lost.
@@ -214,11 +214,11 @@ fn together(
 /// The steps behind the rename: folder syncs and ledger lines, for all that have no result yet.
 fn finish(
     disk: &dyn Disk,
-    ledger: &mut Writer,
+    ledger: &mut LedgerWriter,
     intents: Vec<Intent>,
-    mut results: Vec<Option<Published>>,
+    mut results: Vec<Option<PublishResult>>,
     how: &[How],
-) -> Vec<Published> {
+) -> Vec<PublishResult> {
     let mut folders: BTreeMap<PathBuf, io::Result<()>> = BTreeMap::new();
     let mut lines = Vec::new();
     for ((result, intent), how) in results.iter_mut().zip(&intents).zip(how) {
@@ -279,13 +279,21 @@ fn again(error: &io::Error) -> io::Error {
 }
 
 /// Takes up an intent of a run that died before it was carried out.
-pub(crate) fn carry_out(disk: &dyn Disk, ledger: &mut Writer, intent: Intent) -> Published {
+pub(crate) fn carry_out(
+    disk: &dyn Disk,
+    ledger: &mut LedgerWriter,
+    intent: Intent,
+) -> PublishResult {
     take_name(disk, &intent)?;
     tell_carried_out(disk, ledger, intent)
 }
 
 /// Tells of an intent of a run that died right after it was carried out.
-pub(crate) fn tell_carried_out(disk: &dyn Disk, ledger: &mut Writer, intent: Intent) -> Published {
+pub(crate) fn tell_carried_out(
+    disk: &dyn Disk,
+    ledger: &mut LedgerWriter,
+    intent: Intent,
+) -> PublishResult {
     let mut results = finish(disk, ledger, vec![intent], vec![None], &[How::Recovered]);
     results
         .pop()

@@ -11,7 +11,7 @@ use super::outcome::End;
 use super::times::Times;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
-use crate::engine_log::{Meaning, Reader};
+use crate::engine_log::{LineMeaning, LogReader};
 use crate::process::{Happening, Process};
 use crate::staging_area::{CollectError, Evidence, StagingArea};
 use crate::system::Exit;
@@ -25,7 +25,7 @@ const AFTER_THE_LAST: Duration = Duration::from_secs(10);
 
 /// What is known of an engine at work.
 struct Attendance {
-    reader: Reader,
+    reader: LogReader,
     times: Times,
     /// Whether a frame is finished as soon as a later one has begun.
     is_watched: bool,
@@ -43,7 +43,7 @@ impl EngineProcess<'_> {
         area: &mut StagingArea<'_>,
     ) -> Result<(), RunError> {
         let profile = Arc::clone(&self.profile);
-        let reader = Reader::new(&profile).map_err(|error| RunError::Pattern {
+        let reader = LogReader::new(&profile).map_err(|error| RunError::Pattern {
             engine: profile.name.clone(),
             error,
         })?;
@@ -114,7 +114,7 @@ impl EngineProcess<'_> {
         written.map_err(RunError::disk(self.log.path()))?;
         self.outcome.complaint.line(line);
         match meaning {
-            Some(Meaning::File(name)) if area.is_predictable() => {
+            Some(LineMeaning::File(name)) if area.is_predictable() => {
                 let evidence = Evidence {
                     named: std::slice::from_ref(&name),
                     ..Evidence::default()
@@ -135,10 +135,10 @@ impl EngineProcess<'_> {
     }
 
     /// What follows from a line of the log that names no file.
-    fn understood(&mut self, meaning: Meaning, times: &mut Times, area: &mut StagingArea<'_>) {
+    fn understood(&mut self, meaning: LineMeaning, times: &mut Times, area: &mut StagingArea<'_>) {
         let (journal, process) = (self.worker.journal, self.number);
         match meaning {
-            Meaning::Frame(frame) => {
+            LineMeaning::Frame(frame) => {
                 if area.begun.is_none() {
                     self.outcome.start = times.started.elapsed();
                 }
@@ -147,13 +147,13 @@ impl EngineProcess<'_> {
                 times.at_work = true;
                 journal.event(&Event::Frame { process, frame });
             }
-            Meaning::Progress(percent) => journal.event(&Event::Percent { process, percent }),
-            Meaning::Warning(text) => {
+            LineMeaning::Progress(percent) => journal.event(&Event::Percent { process, percent }),
+            LineMeaning::Warning(text) => {
                 let log = &self.log;
                 journal.warnings().add(&text, log.path(), log.lines());
             }
-            Meaning::Error(text) => self.outcome.complaint.error(&text),
-            Meaning::File(_) | Meaning::Saved => {}
+            LineMeaning::Error(text) => self.outcome.complaint.error(&text),
+            LineMeaning::File(_) | LineMeaning::Saved => {}
         }
     }
 

@@ -14,7 +14,7 @@ use crate::session::Session;
 use crate::{Loaded, StateFolder};
 
 /// What a run works with, and what stays the same while it does.
-pub(super) struct Context<'r> {
+pub(super) struct RunContext<'r> {
     pub(super) loaded: &'r Loaded,
     pub(super) expansion: &'r Expansion,
     pub(super) options: &'r Options<'r>,
@@ -28,7 +28,7 @@ pub(super) struct Context<'r> {
     pub(super) scenes: Scenes,
 }
 
-impl Context<'_> {
+impl RunContext<'_> {
     /// Where a program is.
     pub(super) fn program(&self, name: &str) -> Option<PathBuf> {
         program_of_engine(name, self.options.this_program, &self.loaded.folder)

@@ -8,11 +8,11 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::count;
 use truepath_core::frames::{Frame, FrameSet};
 
-use super::context::Context;
+use super::context::RunContext;
 use super::journal::Journal;
 use super::{Event, Failure, FileAction, RunError};
 use crate::inventory::{ByReason, There, look, refused, unverifiable};
-use crate::ledger::{How, Line, Replaces, Told};
+use crate::ledger::{How, Line, Replaces, SessionRecord};
 use crate::publish::{Credits, record};
 use crate::staging;
 
@@ -29,7 +29,7 @@ type OtherVersions = BTreeMap<(String, String), u64>;
 /// The files that are there under true names.
 #[derive(Clone, Copy)]
 pub(super) struct ExistingFiles<'r> {
-    pub(super) context: &'r Context<'r>,
+    pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
 }
 
@@ -211,7 +211,8 @@ impl ExistingFiles<'_> {
     fn is_on_its_way(&self, path: &str) -> Result<bool, RunError> {
         self.journal.refresh()?;
         let known = self.journal.known();
-        let about_to = |told: &Told| told.intents.iter().any(|intent| intent.record.path == path);
+        let about_to =
+            |told: &SessionRecord| told.intents.iter().any(|intent| intent.record.path == path);
         Ok(known.published.get(path).is_some() || known.sessions.values().any(about_to))
     }
 

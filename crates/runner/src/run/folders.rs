@@ -6,13 +6,13 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::FrameSet;
 
 use super::RunError;
-use super::context::Context;
+use super::context::RunContext;
 use crate::disk::Disk;
 use crate::inventory::stays_inside;
 
 /// Makes the folders of the true names, and sees that no link leads out of their places.
 pub(super) fn make_folders(
-    context: &Context<'_>,
+    context: &RunContext<'_>,
     deliverables: &[&Deliverable],
     frames: &FrameSet,
 ) -> Result<PathBuf, RunError> {

@@ -5,13 +5,13 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use truepath_core::finding::count;
 
-use super::context::Context;
+use super::context::RunContext;
 use super::outcome::grouped;
 use super::warnings::Warnings;
 use super::{Event, Failure, Report, RunError, Watch};
 use crate::ledger::{Failed, Ledger, Line, Replaces};
 use crate::lock::lock;
-use crate::publish::{Published, Ready};
+use crate::publish::{PublishResult, Ready};
 
 /// Somebody who hears of events from all threads of a run.
 pub(super) trait Listener: Sync {
@@ -26,7 +26,7 @@ impl Listener for Mutex<&mut (dyn Watch + Send)> {
 
 /// All that a run says and writes down.
 pub(super) struct Journal<'r> {
-    context: &'r Context<'r>,
+    context: &'r RunContext<'r>,
     listener: &'r (dyn Listener + 'r),
     report: Mutex<Report>,
     /// What all ledgers say of the files that are there.
@@ -36,7 +36,7 @@ pub(super) struct Journal<'r> {
 
 impl<'r> Journal<'r> {
     pub(super) fn new(
-        context: &'r Context<'r>,
+        context: &'r RunContext<'r>,
         known: Ledger,
         listener: &'r (dyn Listener + 'r),
     ) -> Self {
@@ -93,7 +93,7 @@ impl<'r> Journal<'r> {
     }
 
     /// Publishes files, while nobody has taken this run for dead.
-    pub(super) fn publish(&self, mut files: Vec<Ready>) -> Vec<Published> {
+    pub(super) fn publish(&self, mut files: Vec<Ready>) -> Vec<PublishResult> {
         for file in &mut files {
             if file.replaces == Some(Replaces::Remove) {
                 let known = self.known();

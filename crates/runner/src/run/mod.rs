@@ -2,7 +2,7 @@
 //!
 //! [`run`] begins a session and makes the parts, which do not change any more once they are made:
 //!
-//! - [`Context`](context::Context): what the run works with: job, options, disk, session. Immutable.
+//! - [`RunContext`](context::RunContext): what the run works with: job, options, disk, session. Immutable.
 //! - [`Journal`](journal::Journal): all that it says and writes down: events, report, ledger.
 //! - [`Board`](board::Board): the chunks that are left, and who is at them. Threads take work from here.
 //! - [`Worker`](worker::Worker): one thread. It takes a chunk, claims it, and starts an
@@ -70,7 +70,7 @@ use std::sync::atomic::AtomicU8;
 
 use truepath_core::deliverable::Expansion;
 
-use context::Context;
+use context::RunContext;
 use existing_files::ExistingFiles;
 use journal::Journal;
 
@@ -78,7 +78,7 @@ use crate::Loaded;
 use crate::clock::Moment;
 use crate::disk::Disk;
 use crate::ledger::{Line, Warned};
-use crate::stale::Inputs;
+use crate::stale::InputValues;
 use crate::when::{self, RunRecord};
 
 /// How a run is done.
@@ -132,7 +132,7 @@ pub fn run(
         }
         return Ok(report);
     }
-    let prepare::Origins {
+    let prepare::RunOrigins {
         credits,
         scenes,
         inputs,
@@ -165,9 +165,9 @@ pub fn run(
 
 /// Renders all that is missing; gives why the run stopped before that, if it did.
 fn render(
-    context: &Context<'_>,
+    context: &RunContext<'_>,
     journal: &Journal<'_>,
-    inputs: BTreeMap<String, Inputs>,
+    inputs: BTreeMap<String, InputValues>,
     begun: &dyn Fn() -> Result<(), RunError>,
 ) -> Result<Option<Halt>, RunError> {
     let running = prepare::prepare(context, journal, inputs)?;

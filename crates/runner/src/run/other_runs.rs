@@ -3,7 +3,7 @@
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 
-use super::context::Context;
+use super::context::RunContext;
 use super::journal::Journal;
 use super::{Event, RunError};
 use crate::claims::Asked;
@@ -18,7 +18,7 @@ const TICK: Duration = Duration::from_millis(50);
 /// The other runs of a job, and what those left that died.
 #[derive(Clone, Copy)]
 pub(super) struct OtherRuns<'r> {
-    pub(super) context: &'r Context<'r>,
+    pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
 }
 

@@ -12,7 +12,7 @@ use truepath_core::job::Key;
 use truepath_core::plan::plan;
 
 use super::board::{Board, Chunk};
-use super::context::Context;
+use super::context::RunContext;
 use super::engines::name_and_version;
 use super::existing_files::{ExistingFiles, Stock};
 use super::journal::Journal;
@@ -28,7 +28,7 @@ use crate::fingerprint::Fingerprints;
 use crate::ledger::{Ledger, Line};
 use crate::publish::Credits;
 use crate::session::{Newcomer, Session};
-use crate::stale::Inputs;
+use crate::stale::InputValues;
 use crate::supervisor::Supervisor;
 
 /// How long a machine may give no sign of life where the job does not say it.
@@ -41,7 +41,7 @@ pub(super) fn begin<'r>(
     options: &'r Options<'r>,
     credits: Vec<Credits>,
     scenes: Scenes,
-) -> Result<(Context<'r>, Ledger), RunError> {
+) -> Result<(RunContext<'r>, Ledger), RunError> {
     let state = loaded.state_folder();
     let newcomer = Newcomer {
         job: &loaded.file,
@@ -52,7 +52,7 @@ pub(super) fn begin<'r>(
         expansion,
     };
     let (session, known) = Session::begin(options.disk, &state, &newcomer)?;
-    let context = Context {
+    let context = RunContext {
         loaded,
         expansion,
         options,
@@ -68,9 +68,9 @@ pub(super) fn begin<'r>(
 
 /// Picks up what died, looks at what is there, and lays out the work.
 pub(super) fn prepare<'r>(
-    context: &'r Context<'r>,
+    context: &'r RunContext<'r>,
     journal: &'r Journal<'r>,
-    inputs: BTreeMap<String, Inputs>,
+    inputs: BTreeMap<String, InputValues>,
 ) -> Result<Running<'r>, RunError> {
     let supervisor = Supervisor::start(context.options.this_program);
     let supervisor = supervisor.map_err(RunError::Supervisor)?;
@@ -119,7 +119,10 @@ fn remark_on_ledgers(journal: &Journal<'_>) {
 }
 
 /// Writes down what makes the pictures of each fingerprint: should frames be stale one day, this says why.
-fn note_inputs(journal: &Journal<'_>, inputs: BTreeMap<String, Inputs>) -> Result<(), RunError> {
+fn note_inputs(
+    journal: &Journal<'_>,
+    inputs: BTreeMap<String, InputValues>,
+) -> Result<(), RunError> {
     let fresh: Vec<Line> = {
         let known = journal.known();
         let inputs = inputs.into_iter();
@@ -135,7 +138,7 @@ fn note_inputs(journal: &Journal<'_>, inputs: BTreeMap<String, Inputs>) -> Resul
 }
 
 /// Says what is wanted, what is there, and how long the rest may take.
-fn announce(context: &Context<'_>, journal: &Journal<'_>, stock: &Stock) {
+fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Stock) {
     let expansion = context.expansion;
     let mut done = Vec::new();
     for (deliverable, missing) in expansion.deliverables.iter().zip(&stock.missing) {
@@ -224,13 +227,13 @@ fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
 }
 
 /// What the files of a run are made from.
-pub(super) struct Origins {
+pub(super) struct RunOrigins {
     /// What is recorded with the files of each deliverable.
     pub(super) credits: Vec<Credits>,
     /// The scenes as they are when the run begins.
     pub(super) scenes: Scenes,
     /// What makes the pictures of each fingerprint, by name.
-    pub(super) inputs: BTreeMap<String, Inputs>,
+    pub(super) inputs: BTreeMap<String, InputValues>,
 }
 
 /// What is recorded with every file that a run publishes, and the scenes as they are when it begins.
@@ -238,7 +241,7 @@ pub(super) fn origins(
     loaded: &Loaded,
     expansion: &Expansion,
     run: Option<&str>,
-) -> Result<Origins, RunError> {
+) -> Result<RunOrigins, RunError> {
     let mut fingerprints = Fingerprints::new(loaded);
     let mut engines: Vec<(String, String)> = Vec::new();
     let mut credits = Vec::new();
@@ -274,7 +277,7 @@ pub(super) fn origins(
             run: run.map(str::to_owned),
         });
     }
-    Ok(Origins {
+    Ok(RunOrigins {
         credits,
         inputs,
         scenes: Scenes::new(fingerprints.scenes()),

@@ -4,7 +4,7 @@ use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread::{self, Thread};
 
 use super::board::{Board, Halt};
-use super::context::Context;
+use super::context::RunContext;
 use super::existing_files::Stock;
 use super::journal::Journal;
 use super::other_runs::OtherRuns;
@@ -14,7 +14,7 @@ use super::workshop::Workshop;
 
 /// A run at work.
 pub(super) struct Running<'r> {
-    pub(super) context: &'r Context<'r>,
+    pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
     /// What was missing when the run began.
     pub(super) stock: Stock,

@@ -20,7 +20,7 @@ use super::workshop::remove_staging_folder;
 use super::{Event, RunError};
 use crate::clock::timestamp;
 use crate::disk::write_new;
-use crate::ledger::{Line, Member, Staged};
+use crate::ledger::{Line, Staged, StagedMember};
 use crate::outside::Outside;
 use crate::staging;
 use crate::staging_area::StagingArea;
@@ -120,7 +120,7 @@ impl<'w> EngineProcess<'w> {
             context, workshop, ..
         } = self.worker;
         let deliverables = self.members.map(|(_, one)| *one);
-        let member = |(index, one): &(usize, &Deliverable)| Member {
+        let member = |(index, one): &(usize, &Deliverable)| StagedMember {
             path: one.pattern.sketch(),
             fingerprint: workshop
                 .credits(context, *index)

@@ -7,7 +7,7 @@ use truepath_core::profile::Profile;
 use truepath_core::quote::posix_line;
 
 use super::RunError;
-use super::context::Context;
+use super::context::RunContext;
 use super::engine_process::EngineProcess;
 use crate::process::{Process, Start};
 use crate::set_up::capture;
@@ -84,7 +84,7 @@ impl<'w> EngineProcess<'w> {
 /// The environment of an engine, and nothing else: what every program needs, what the profile says that
 /// it needs, what the set-up script sets, and over it what profile and job say. The error is a sentence.
 fn environment(
-    context: &Context<'_>,
+    context: &RunContext<'_>,
     profile: &Profile,
     spec: &ProcessSpec,
 ) -> Result<Vec<(String, String)>, String> {

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use super::board::{Board, Halt};
-use super::context::Context;
+use super::context::RunContext;
 use super::existing_files::{ExistingFiles, Stock};
 use super::journal::Journal;
 use super::prospects::Prospects;
@@ -16,7 +16,7 @@ const SPARE: u64 = 3;
 /// One thread's view of the run. It holds nothing of its own: what it works on is on the board.
 #[derive(Clone, Copy)]
 pub(super) struct Worker<'r> {
-    pub(super) context: &'r Context<'r>,
+    pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
     pub(super) stock: &'r Stock,
     pub(super) board: &'r Board,

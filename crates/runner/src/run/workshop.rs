@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
-use super::context::Context;
+use super::context::RunContext;
 use super::journal::Journal;
 use super::{Event, RunError};
 use crate::lock::lock;
@@ -39,7 +39,7 @@ impl Workshop {
     }
 
     /// What is recorded with the files of a deliverable.
-    pub(super) fn credits(&self, context: &Context<'_>, index: usize) -> Credits {
+    pub(super) fn credits(&self, context: &RunContext<'_>, index: usize) -> Credits {
         let mut credits = context.credits[index].clone();
         if let Some(fingerprint) = lock(&self.movies).get(&index) {
             credits.fingerprint.clone_from(fingerprint);
@@ -55,7 +55,7 @@ impl Workshop {
     /// An empty staging folder in a folder; whether it is still to be made.
     pub(super) fn staging_folder(
         &self,
-        context: &Context<'_>,
+        context: &RunContext<'_>,
         folder: &Path,
         process: u32,
     ) -> (PathBuf, bool) {
@@ -74,7 +74,7 @@ impl Workshop {
     /// Removes those that are kept, at the end.
     pub(super) fn remove_staging_folders(
         &self,
-        context: &Context<'_>,
+        context: &RunContext<'_>,
         journal: &Journal<'_>,
     ) -> Result<(), RunError> {
         let kept = std::mem::take(&mut *lock(&self.emptied));
@@ -98,7 +98,7 @@ impl Workshop {
     }
 
     /// Removes what was prepared and is not to be kept.
-    pub(super) fn remove_prepared(&self, context: &Context<'_>) {
+    pub(super) fn remove_prepared(&self, context: &RunContext<'_>) {
         for folder in lock(&self.not_to_keep).iter() {
             // What cannot be removed is in the state folder and does no harm there.
             let _ = context.disk.remove_tree(folder);
@@ -108,7 +108,7 @@ impl Workshop {
 
 /// Removes a staging folder; what is left in it is set aside, but for what was given to the engine.
 pub(super) fn remove_staging_folder(
-    context: &Context<'_>,
+    context: &RunContext<'_>,
     journal: &Journal<'_>,
     staging: &Path,
     name: &str,

@@ -8,7 +8,7 @@ use std::time::Duration;
 
 use truepath_core::frames::Frame;
 
-use super::{CollectError, Found, FrameFlaw, StagingArea, name_of, verified};
+use super::{CollectError, FoundFile, FrameFlaw, StagingArea, name_of, verified};
 use crate::crash::point;
 use crate::disk::{changed_at, modified_at, stamp};
 use crate::ledger::How;
@@ -32,7 +32,7 @@ impl StagingArea<'_> {
         &self,
         files: &[String],
         evidence: Evidence<'_>,
-    ) -> Result<Vec<Found>, CollectError> {
+    ) -> Result<Vec<FoundFile>, CollectError> {
         let mut found = self.recognise(files)?;
         if evidence.success {
             return Ok(found);
@@ -48,7 +48,11 @@ impl StagingArea<'_> {
 
     /// Files of which a later frame has begun since they last changed: a later frame's picture or
     /// checkpoint changed after them, or the log says so.
-    pub(super) fn passed(&self, files: &[String], found: &[Found]) -> io::Result<BTreeSet<String>> {
+    pub(super) fn passed(
+        &self,
+        files: &[String],
+        found: &[FoundFile],
+    ) -> io::Result<BTreeSet<String>> {
         // What was moved here from where the engine writes has the time of the move.
         let time = match self.profile.writes {
             Some(_) => modified_at,
@@ -86,7 +90,7 @@ impl StagingArea<'_> {
     /// is kept.
     pub(super) fn verified(
         &mut self,
-        found: Vec<Found>,
+        found: Vec<FoundFile>,
         at_work: bool,
     ) -> Result<Vec<(usize, Ready)>, CollectError> {
         let mut ready = Vec::new();

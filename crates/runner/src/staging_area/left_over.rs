@@ -10,7 +10,7 @@ use truepath_core::frames::Frame;
 use super::{CollectError, Collected, StagingArea, verified};
 use crate::disk::{hash_file, stamp};
 use crate::ledger::How;
-use crate::publish::{Published, Ready};
+use crate::publish::{PublishResult, Ready};
 use crate::staging;
 
 /// A picture that decodes and of which nothing proves that it is finished.
@@ -55,7 +55,7 @@ impl StagingArea<'_> {
     /// Publishes unproven pictures because the user takes them as they are.
     pub(crate) fn accept(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<Published>,
+        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
         unproven: Vec<UnprovenFile>,
     ) -> Result<Vec<Collected>, CollectError> {
         let mut ready = Vec::new();

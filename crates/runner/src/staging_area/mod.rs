@@ -25,7 +25,7 @@ use crate::checkpoints;
 use crate::disk::Stamp;
 use crate::ledger::{How, Replaces};
 use crate::proof;
-use crate::publish::{Brought, Credits, PublishError, Published, Ready, record};
+use crate::publish::{Brought, Credits, PublishError, PublishResult, Ready, record};
 use crate::staging;
 
 /// A staging folder and what is expected of it.
@@ -67,7 +67,7 @@ pub(crate) struct FrameFlaw {
 }
 
 /// A file that is recognised: its name, the index of its output, its frame.
-pub(crate) type Found = (String, usize, Frame);
+pub(crate) type FoundFile = (String, usize, Frame);
 
 /// Why files cannot be collected.
 #[derive(Debug, thiserror::Error)]
@@ -193,7 +193,7 @@ impl<'a> StagingArea<'a> {
     /// Publishes what is finished; while the engine is at `work`, no file that is open for writing.
     pub(crate) fn collect(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<Published>,
+        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
         evidence: Evidence<'_>,
         at_work: bool,
     ) -> Result<Vec<Collected>, CollectError> {
@@ -214,8 +214,8 @@ impl<'a> StagingArea<'a> {
     /// Publishes those of some finished files that decode whole as what is wanted.
     pub(crate) fn collect_finished(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<Published>,
-        finished: Vec<Found>,
+        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
+        finished: Vec<FoundFile>,
     ) -> Result<Vec<Collected>, CollectError> {
         let ready = self.verified(finished, false)?;
         self.publish(publish, ready)
@@ -224,7 +224,7 @@ impl<'a> StagingArea<'a> {
     /// Publishes files that are verified.
     fn publish(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<Published>,
+        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
         ready: Vec<(usize, Ready)>,
     ) -> Result<Vec<Collected>, CollectError> {
         let files = ready.iter().map(|(_, ready)| ready.clone()).collect();
@@ -282,7 +282,7 @@ impl<'a> StagingArea<'a> {
     }
 
     /// Which file is which frame of which deliverable.
-    fn recognise(&self, files: &[String]) -> Result<Vec<Found>, CollectError> {
+    fn recognise(&self, files: &[String]) -> Result<Vec<FoundFile>, CollectError> {
         if !self.is_predictable() {
             let wanted = self.missing(&self.outputs[0]);
             let (_, name) = self.outputs[0].deliverable.pattern.split();

@@ -1,7 +1,7 @@
 //! What differs by operating system, and nothing else: the rest of the crate asks here.
 //!
 //! Each system is one folder that gives the same names: process groups and signals ([`Group`]), processes
-//! that engines leave behind ([`Engines`]), open files, renaming without replacing, locks, identities and
+//! that engines leave behind ([`EngineRegistry`]), open files, renaming without replacing, locks, identities and
 //! times of files, free space, machine and boot. Another system is another folder beside `unix`.
 
 #[cfg(unix)]
@@ -9,7 +9,7 @@ mod unix;
 
 #[cfg(unix)]
 pub(crate) use unix::{
-    Engines, Exit, Group, Signs, boot, changed_at, exchange, file_number, free_space,
+    EngineRegistry, Exit, Group, Signs, boot, changed_at, exchange, file_number, free_space,
     groups_marked, identity, is_executable, is_held_by_another, is_open_for_writing, is_writable,
     is_written_in, kill_this_process, lock_file, machine_name, modified_at, pipe_name, rename_new,
     signal_name, symlink, sync_folder, user_name,

@@ -15,7 +15,7 @@ use truepath_core::profile::Profile;
 use truepath_runner::load::profiles;
 use truepath_runner::probe::{Probed, probe};
 
-use super::{Format, print_json};
+use super::{OutputFormat, print_json};
 use crate::job_arguments::JobArguments;
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::profiles::SHIPPED;
@@ -46,7 +46,7 @@ struct List {
     probe: bool,
     /// How the list is printed
     #[arg(long, value_enum, default_value = "text")]
-    format: Format,
+    format: OutputFormat,
 }
 
 #[derive(Debug, Subcommand)]
@@ -106,7 +106,7 @@ fn list(asked: &List) -> Result<ExitCode, Trouble> {
     } else {
         DONE
     };
-    if asked.format == Format::Json {
+    if asked.format == OutputFormat::Json {
         let rows: Vec<_> = rows
             .iter()
             .map(|(profile, probed)| {

@@ -5,7 +5,7 @@ use std::process::{Command, Stdio};
 use clap::{Args, ValueEnum};
 use serde_json::{Value, json};
 
-use super::ended::{Ended, JobResult, worst};
+use super::ended::{JobEnded, JobResult, worst};
 
 use crate::show::{WARNING, remark};
 
@@ -28,7 +28,7 @@ pub(super) struct Afterwards {
         default_value = "always",
         help_heading = "At the end"
     )]
-    then_when: When,
+    then_when: AfterResult,
     /// Post the result as JSON to this address once, at the end of all jobs, by `curl`
     #[arg(long, value_name = "ADDRESS", help_heading = "At the end")]
     notify: Option<String>,
@@ -36,7 +36,7 @@ pub(super) struct Afterwards {
 
 /// On which result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum When {
+enum AfterResult {
     /// Whatever came of it
     Always,
     /// When all is there
@@ -47,14 +47,14 @@ enum When {
 
 impl Afterwards {
     /// Does it for one of several jobs.
-    pub(super) fn after_each(&self, ended: &Ended) {
+    pub(super) fn after_each(&self, ended: &JobEnded) {
         if let Some(line) = &self.then_each {
             self.command(line, std::slice::from_ref(ended), "the command after a job");
         }
     }
 
     /// Does it at the end of all jobs.
-    pub(super) fn at_the_end(&self, all: &[Ended]) {
+    pub(super) fn at_the_end(&self, all: &[JobEnded]) {
         if all.iter().any(|one| one.result == JobResult::Running) {
             return;
         }
@@ -73,21 +73,21 @@ impl Afterwards {
     }
 
     /// What fails here is reported, and changes no result.
-    fn command(&self, line: &str, all: &[Ended], what: &str) {
+    fn command(&self, line: &str, all: &[JobEnded], what: &str) {
         let Some(worst) = worst(all) else {
             return;
         };
         let success = worst.result == JobResult::Complete;
         let is_asked = match self.then_when {
-            When::Always => true,
-            When::Success => success,
-            When::Failure => !success,
+            AfterResult::Always => true,
+            AfterResult::Success => success,
+            AfterResult::Failure => !success,
         };
         if !is_asked {
             return;
         }
         let jobs: Vec<&str> = all.iter().map(|one| one.job.as_str()).collect();
-        let sum = |number: fn(&Ended) -> u64| all.iter().map(number).sum::<u64>().to_string();
+        let sum = |number: fn(&JobEnded) -> u64| all.iter().map(number).sum::<u64>().to_string();
         let mut shell = Command::new("sh");
         shell
             .args(["-c", line])
@@ -102,8 +102,8 @@ impl Afterwards {
 }
 
 /// The result of all jobs, and of each where there are several.
-fn message(all: &[Ended]) -> Value {
-    let of = |one: &Ended| {
+fn message(all: &[JobEnded]) -> Value {
+    let of = |one: &JobEnded| {
         json!({
             "job": one.job,
             "result": one.result.word(),

@@ -38,7 +38,7 @@ impl JobResult {
 }
 
 /// How a job ended.
-pub(super) struct Ended {
+pub(super) struct JobEnded {
     /// The job file as it was named.
     pub(super) job: String,
     pub(super) result: JobResult,
@@ -55,7 +55,7 @@ pub(super) struct Ended {
     pub(super) printed: io::Result<()>,
 }
 
-impl Ended {
+impl JobEnded {
     /// A job that came to its end.
     pub(super) fn of_report(job: &str, report: &Report, printed: io::Result<()>) -> Self {
         let (result, reason, code) = match &report.halt {
@@ -108,13 +108,13 @@ impl Ended {
 }
 
 /// The worst of several jobs, which is the result of all.
-pub(super) fn worst(all: &[Ended]) -> Option<&Ended> {
+pub(super) fn worst(all: &[JobEnded]) -> Option<&JobEnded> {
     all.iter().max_by_key(|one| one.result)
 }
 
 /// A line for each job, the worst last.
-pub(super) fn summarize(out: &mut impl Write, all: &[Ended]) -> io::Result<()> {
-    let mut order: Vec<&Ended> = all.iter().collect();
+pub(super) fn summarize(out: &mut impl Write, all: &[JobEnded]) -> io::Result<()> {
+    let mut order: Vec<&JobEnded> = all.iter().collect();
     order.sort_by_key(|one| one.result);
     let width = order.iter().map(|one| one.job.chars().count()).max();
     let width = width.unwrap_or(0);

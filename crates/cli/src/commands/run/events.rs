@@ -24,11 +24,11 @@ const LAST: Duration = Duration::from_secs(2);
 /// its own writes, and the run waits for none.
 pub(super) struct Events<'w, W> {
     labels: Vec<String>,
-    writer: Option<Writer>,
+    writer: Option<EventWriter>,
     inner: &'w mut W,
 }
 
-struct Writer {
+struct EventWriter {
     path: PathBuf,
     lines: SyncSender<String>,
     /// Gives its result once all is written.
@@ -36,7 +36,7 @@ struct Writer {
     lost: u64,
 }
 
-impl Writer {
+impl EventWriter {
     fn open(path: &Path) -> Result<Self, Trouble> {
         // A pipe that is opened for reading as well neither waits for a reader nor fails without one.
         let is_pipe = fs::metadata(path).is_ok_and(|facts| is_pipe(&facts));
@@ -94,7 +94,7 @@ impl<'w, W: Watch> Events<'w, W> {
     ) -> Result<Self, Trouble> {
         Ok(Self {
             labels: deliverables.iter().map(Deliverable::label).collect(),
-            writer: path.map(Writer::open).transpose()?,
+            writer: path.map(EventWriter::open).transpose()?,
             inner,
         })
     }

@@ -22,13 +22,13 @@ use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
 use truepath_runner::run::{Existing, Options, Policy, RunError, run as render};
 
-use ended::Ended;
+use ended::JobEnded;
 
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::{DONE, FOUND, Trouble};
 use crate::show::finding::{summary, tell_all};
-use crate::show::progress::Progress;
+use crate::show::progress::ProgressLines;
 use crate::show::remark;
 use crate::show::states::remark_on_direct_movies;
 use crate::this_program;
@@ -128,13 +128,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
             .map(|path| arguments.job.of_job(path.clone()))
             .collect(),
     };
-    let mut all: Vec<Ended> = Vec::new();
+    let mut all: Vec<JobEnded> = Vec::new();
     for job in &jobs {
         // One that goes wrong does not keep the others from being rendered.
         let job = &job.clone().asking_for_frames(!arguments.dry_run);
         let ended = in_version(&arguments, job, until).unwrap_or_else(|trouble| {
             let reason = trouble.to_string();
-            Ended::aborted(&job.name(), &reason, trouble.report())
+            JobEnded::aborted(&job.name(), &reason, trouble.report())
         });
         arguments.afterwards.after_each(&ended);
         all.push(ended);
@@ -176,7 +176,7 @@ fn in_version(
     arguments: &Arguments,
     job: &JobArguments,
     until: Option<Moment>,
-) -> Result<Ended, Trouble> {
+) -> Result<JobEnded, Trouble> {
     let keys = |version: Option<i64>| {
         let jobs = arguments.jobs.map(|jobs| format!("jobs={jobs}"));
         let version = version.map(|version| format!("version={version}"));
@@ -212,7 +212,7 @@ fn in_version(
 }
 
 /// Runs one job.
-fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<Ended, Trouble> {
+fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<JobEnded, Trouble> {
     let passed_over = |one: &Finding| arguments.ignore.iter().any(|code| code == one.code);
     let grave = |found: &[Finding]| -> Vec<Finding> {
         let errors = found.iter().filter(|one| one.weight == Weight::Error);
@@ -232,7 +232,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
             summary(&grave, &chosen.name)
         ));
         let reason = "the job has errors, so nothing was rendered";
-        return Ok(Ended::aborted(&chosen.name, reason, FOUND));
+        return Ok(JobEnded::aborted(&chosen.name, reason, FOUND));
     }
     if arguments.on == Some(Where::Slurm) {
         return on_slurm::run(&chosen);
@@ -241,9 +241,9 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
     if arguments.dry_run {
         dry_run::tell(&chosen, &rendered, jobs)?;
-        return Ok(Ended::dry(&chosen.name));
+        return Ok(JobEnded::dry(&chosen.name));
     }
-    let mut progress = Progress::new(&rendered.deliverables, arguments.verbose);
+    let mut progress = ProgressLines::new(&rendered.deliverables, arguments.verbose);
     let options = Options {
         this_program: &this_program::path().map_err(Trouble::outside("this program"))?,
         interrupt: stopping::listen()?,
@@ -275,7 +275,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<E
     let printed = printed
         .and_then(|()| summary::tell_set_aside(&mut out, &rendered))
         .and_then(|()| out.flush());
-    Ok(Ended::of_report(&chosen.name, &report, printed))
+    Ok(JobEnded::of_report(&chosen.name, &report, printed))
 }
 
 /// The cores of this machine.

@@ -14,7 +14,7 @@ use truepath_runner::run::Report;
 use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
 use truepath_runner::status::{Follower, Status};
 
-use super::ended::Ended;
+use super::ended::JobEnded;
 use super::stopping;
 use crate::commands::command_lines::cluster;
 use crate::job_arguments::Chosen;
@@ -31,7 +31,7 @@ const PAUSE: Duration = Duration::from_secs(1);
 const PATIENCE: u32 = 2;
 
 /// Hands the job to the cluster, follows it, and hands in again what is missing.
-pub(super) fn run(chosen: &Chosen) -> Result<Ended, Trouble> {
+pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, Trouble> {
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || Trouble::outside("the state folder");
@@ -49,7 +49,7 @@ pub(super) fn run(chosen: &Chosen) -> Result<Ended, Trouble> {
         if done >= wanted || barren >= PATIENCE {
             let report = report(&status, before, began);
             let printed = tell(chosen, &expansion.deliverables, &status, &bad);
-            return Ok(Ended::of_report(&chosen.name, &report, printed));
+            return Ok(JobEnded::of_report(&chosen.name, &report, printed));
         }
         // Of an earlier call whose terminal went away, there may be tasks at work already.
         let job = match latest(&folder)? {
@@ -65,7 +65,7 @@ pub(super) fn run(chosen: &Chosen) -> Result<Ended, Trouble> {
             remark(&format!(
                 "job {job} goes on without this terminal; the same call follows it again, `scancel {job}` ends it"
             ));
-            return Ok(Ended::running(&chosen.name));
+            return Ok(JobEnded::running(&chosen.name));
         }
         bad = bad_tasks(&job).map_err(Trouble::outside("the cluster"))?;
         for task in &bad {

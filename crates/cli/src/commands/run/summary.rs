@@ -226,10 +226,10 @@ fn tell_warnings(out: &mut impl Write, warnings: &[Warning]) -> io::Result<()> {
     Ok(())
 }
 
-type Failed<'a> = (String, FrameSet, &'a str, Option<&'a PathBuf>);
+type FailedFrames<'a> = (String, FrameSet, &'a str, Option<&'a PathBuf>);
 
 /// Failures with one reason and one log together; a movie has no frames here.
-fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<Failed<'a>> {
+fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedFrames<'a>> {
     let mut groups: Vec<(usize, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
     let is_given_up = |index: usize| {
         let mut given_up = report.given_up.iter();

@@ -3,7 +3,7 @@
 use super::{Key, KeyFacts, TableKind};
 use crate::job::kinds::{
     ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER,
-    CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, Kind,
+    CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, KeyKind,
     LAYERS, NUMBER, PIXELS, PLAIN, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE, SIZE, TEMPLATE,
     TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
 };
@@ -14,15 +14,15 @@ use TableKind::{
     Output, OutputPass, Pass, Preset, Project, Shot, ShotPass, ShotVariant, ShotView, Variant, View,
 };
 
-const MOVIE_QUALITY: Kind = choice(|| QUALITIES.to_vec());
-const PIXEL_VALUES: Kind = choice(|| vec!["linear", "display"]);
-const ORDER: Kind = choice(|| vec!["file", "spread"]);
-const EXISTING: Kind = choice(|| vec!["keep", "replace", "refuse", "next-version"]);
-const SCENE_CHANGES: Kind = choice(|| vec!["stop", "report"]);
-const UNVERIFIABLE: Kind = choice(|| vec!["report", "allow"]);
+const MOVIE_QUALITY: KeyKind = choice(|| QUALITIES.to_vec());
+const PIXEL_VALUES: KeyKind = choice(|| vec!["linear", "display"]);
+const ORDER: KeyKind = choice(|| vec!["file", "spread"]);
+const EXISTING: KeyKind = choice(|| vec!["keep", "replace", "refuse", "next-version"]);
+const SCENE_CHANGES: KeyKind = choice(|| vec!["stop", "report"]);
+const UNVERIFIABLE: KeyKind = choice(|| vec!["report", "allow"]);
 
 /// Names of keys. The reader of tables takes the list apart.
-const NAMES_OF_KEYS: Kind = Kind {
+const NAMES_OF_KEYS: KeyKind = KeyKind {
     shape: "a list of keys such as [\"camera\", \"size\"]",
     cell: CellNotation::List,
     schema: |_| {

@@ -6,7 +6,7 @@ mod table_kind;
 pub use all::KEYS;
 pub use table_kind::TableKind;
 
-use super::kinds::Kind;
+use super::kinds::KeyKind;
 
 /// A key that can be set in the layers of a job.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -95,7 +95,7 @@ pub struct KeyFacts {
     /// How it is written.
     pub name: &'static str,
     /// What it takes.
-    pub kind: &'static Kind,
+    pub kind: &'static KeyKind,
     /// Where it may stand, `--set` aside.
     pub tables: &'static [TableKind],
     /// What it is for.

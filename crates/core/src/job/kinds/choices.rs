@@ -2,7 +2,7 @@
 
 use serde_json::json;
 
-use super::{Kind, PLAIN};
+use super::{KeyKind, PLAIN};
 use crate::job::value::{FramesToRender, Value};
 use crate::movie::{
     AUDIO_CODECS, CODECS, CONTAINERS, ContainerFacts, PIXEL_FORMATS, audio_codec, codec, container,
@@ -12,7 +12,7 @@ use crate::nearest::advice;
 use crate::picture::{Bits, Channels, FORMATS, TRANSFERS, format, transfer};
 
 /// A choice of words.
-const CHOICE: Kind = Kind {
+const CHOICE: KeyKind = KeyKind {
     schema: |kind| {
         let words = kind.words().into_iter().flat_map(|word| {
             match word.parse::<u8>() {
@@ -34,26 +34,26 @@ const CHOICE: Kind = Kind {
 
 /// One of the words that a function gives.
 #[must_use]
-pub const fn choice(words: fn() -> Vec<&'static str>) -> Kind {
-    Kind { words, ..CHOICE }
+pub const fn choice(words: fn() -> Vec<&'static str>) -> KeyKind {
+    KeyKind { words, ..CHOICE }
 }
 
 /// A file format.
-pub const FORMAT: Kind = Kind {
+pub const FORMAT: KeyKind = KeyKind {
     words: || FORMATS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| format(word).map(Value::Format)),
     ..CHOICE
 };
 
 /// Channels of a pixel.
-pub const CHANNELS: Kind = Kind {
+pub const CHANNELS: KeyKind = KeyKind {
     words: || Channels::ALL.map(Channels::word).to_vec(),
     read: |given| given.choice(|word| Channels::of_word(word).map(Value::Channels)),
     ..CHOICE
 };
 
 /// Bits of a channel.
-pub const BITS: Kind = Kind {
+pub const BITS: KeyKind = KeyKind {
     words: || Bits::ALL.map(Bits::word).to_vec(),
     // 8 and 16 are numbers.
     read: |given| {
@@ -66,42 +66,42 @@ pub const BITS: Kind = Kind {
 };
 
 /// Which frames of a shot a preset renders.
-pub const FRAMES_TO_RENDER: Kind = Kind {
+pub const FRAMES_TO_RENDER: KeyKind = KeyKind {
     words: || FramesToRender::ALL.map(FramesToRender::word).to_vec(),
     read: |given| given.choice(|word| FramesToRender::of_word(word).map(Value::FramesToRender)),
     ..CHOICE
 };
 
 /// A transfer function.
-pub const TRANSFER: Kind = Kind {
+pub const TRANSFER: KeyKind = KeyKind {
     words: || TRANSFERS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| transfer(word).map(Value::Transfer)),
     ..CHOICE
 };
 
 /// A container of movies.
-pub const CONTAINER: Kind = Kind {
+pub const CONTAINER: KeyKind = KeyKind {
     words: || CONTAINERS.iter().map(ContainerFacts::name).collect(),
     read: |given| given.choice(|word| container(word).map(Value::Container)),
     ..CHOICE
 };
 
 /// A codec of pictures.
-pub const CODEC: Kind = Kind {
+pub const CODEC: KeyKind = KeyKind {
     words: || CODECS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| codec(word).map(Value::Codec)),
     ..CHOICE
 };
 
 /// A codec of sound.
-pub const AUDIO_CODEC: Kind = Kind {
+pub const AUDIO_CODEC: KeyKind = KeyKind {
     words: || AUDIO_CODECS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| audio_codec(word).map(Value::AudioCodec)),
     ..CHOICE
 };
 
 /// How pixels of a movie are stored.
-pub const PIXELS: Kind = Kind {
+pub const PIXELS: KeyKind = KeyKind {
     words: || PIXEL_FORMATS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| pixel_format(word).map(Value::Pixels)),
     ..CHOICE

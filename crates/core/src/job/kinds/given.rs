@@ -1,7 +1,7 @@
 //! A value that is given to a key, and what can be said of it.
 
 use super::super::value::{Value, Word};
-use super::Kind;
+use super::KeyKind;
 use crate::finding::Finding;
 use crate::nearest::advice;
 use crate::picture::Size;
@@ -15,7 +15,7 @@ pub(in crate::job) struct Given<'a> {
     pub(in crate::job) key: &'static str,
     /// An example of the key, as a line of TOML.
     pub(in crate::job) example: &'static str,
-    pub(in crate::job) kind: &'static Kind,
+    pub(in crate::job) kind: &'static KeyKind,
     pub(in crate::job) node: &'a Node,
     /// The sizes of the project's own, by name.
     pub(in crate::job) sizes: &'a [(String, Size)],

@@ -1,7 +1,7 @@
 //! The kinds of values that keys take: the one table of what a value looks like, how it is read, and
 //! what it is in a schema.
 //!
-//! A key names its kind; the reader hands a [`Given`] value to [`Kind::read`]. One kind is one constant
+//! A key names its kind; the reader hands a [`Given`] value to [`KeyKind::read`]. One kind is one constant
 //! in the file of its family: `texts`, `numbers`, `choices`, `tables`.
 
 mod choices;
@@ -30,7 +30,7 @@ pub use tables::{EXIT_CODES, LAYERS, RUN, SETTINGS};
 pub use texts::{COMPONENT, COMPONENTS, FRAMES, TEMPLATE, TEXT, VERSION};
 
 /// A kind of value.
-pub struct Kind {
+pub struct KeyKind {
     /// What a value looks like, for messages; where there is a choice of words, they say it.
     pub(super) shape: &'static str,
     /// The words to choose from.
@@ -57,7 +57,7 @@ pub(super) enum CellNotation {
 }
 
 /// What most kinds have in common.
-pub(super) const PLAIN: Kind = Kind {
+pub(super) const PLAIN: KeyKind = KeyKind {
     shape: "one of some words",
     words: Vec::new,
     cell: CellNotation::Text,
@@ -66,7 +66,7 @@ pub(super) const PLAIN: Kind = Kind {
     read: |given| given.text().map(Value::Text),
 };
 
-impl Kind {
+impl KeyKind {
     /// The words to choose from, where there is a choice.
     #[must_use]
     pub fn words(&self) -> Vec<&'static str> {
@@ -91,8 +91,8 @@ impl Kind {
     }
 }
 
-impl fmt::Debug for Kind {
+impl fmt::Debug for KeyKind {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(out, "Kind({})", self.looks_like())
+        write!(out, "KeyKind({})", self.looks_like())
     }
 }

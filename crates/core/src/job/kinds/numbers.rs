@@ -3,7 +3,7 @@
 use serde_json::json;
 
 use super::notation::{bit_rate, duration, ratio, share, weights};
-use super::{CellNotation, Given, Kind, PLAIN};
+use super::{CellNotation, Given, KeyKind, PLAIN};
 use crate::finding::Finding;
 use crate::job::value::Value;
 use crate::movie::Fps;
@@ -12,7 +12,7 @@ use crate::picture::{NAMED_SIZES, Region, Size};
 use crate::toml_tree::NodeKind;
 
 /// A whole number from 0.
-pub const NUMBER: Kind = Kind {
+pub const NUMBER: KeyKind = KeyKind {
     shape: "a whole number such as 3",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "integer", "minimum": 0 }),
@@ -21,7 +21,7 @@ pub const NUMBER: Kind = Kind {
 };
 
 /// A whole number, below zero too.
-pub const INTEGER: Kind = Kind {
+pub const INTEGER: KeyKind = KeyKind {
     shape: "a whole number such as 10 or -1",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "integer" }),
@@ -30,7 +30,7 @@ pub const INTEGER: Kind = Kind {
 };
 
 /// From 1 to 100.
-pub const QUALITY: Kind = Kind {
+pub const QUALITY: KeyKind = KeyKind {
     shape: "a whole number from 1 to 100",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "integer", "minimum": 1, "maximum": 100 }),
@@ -39,7 +39,7 @@ pub const QUALITY: Kind = Kind {
 };
 
 /// Frames per second.
-pub const FPS: Kind = Kind {
+pub const FPS: KeyKind = KeyKind {
     shape: "a number such as 30 or 23.976",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "number", "exclusiveMinimum": 0 }),
@@ -54,7 +54,7 @@ pub const FPS: Kind = Kind {
 };
 
 /// True or false.
-pub const TRUTH: Kind = Kind {
+pub const TRUTH: KeyKind = KeyKind {
     shape: "true or false",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "boolean" }),
@@ -66,7 +66,7 @@ pub const TRUTH: Kind = Kind {
 };
 
 /// Width and height.
-pub const SIZE: Kind = Kind {
+pub const SIZE: KeyKind = KeyKind {
     shape: "a size such as \"1920x1080\" or \"hd\"",
     // Names of the project's own are allowed too.
     schema: |_| json!({ "type": "string", "minLength": 1, "examples": ["1920x1080", "hd"] }),
@@ -75,7 +75,7 @@ pub const SIZE: Kind = Kind {
 };
 
 /// A part of a size.
-pub const SCALE: Kind = Kind {
+pub const SCALE: KeyKind = KeyKind {
     shape: "a part such as \"1/8\", \"10%\" or 0.125",
     schema: |_| {
         json!({ "anyOf": [
@@ -92,7 +92,7 @@ pub const SCALE: Kind = Kind {
 };
 
 /// Width of a pixel by its height.
-pub const ASPECT: Kind = Kind {
+pub const ASPECT: KeyKind = KeyKind {
     shape: "a number such as 2, 1.5 or \"64/45\"",
     read: |given| {
         given.parsed("it takes `2`, `1.5` or `64/45`", |text| {
@@ -103,7 +103,7 @@ pub const ASPECT: Kind = Kind {
 };
 
 /// A part of a picture.
-pub const REGION: Kind = Kind {
+pub const REGION: KeyKind = KeyKind {
     shape: "a part such as \"640x360 at 100,50\"",
     schema: |_| json!({ "type": "string", "pattern": "^.+ at [0-9]+, ?[0-9]+$" }),
     read: |given| {
@@ -115,7 +115,7 @@ pub const REGION: Kind = Kind {
 };
 
 /// Bits per second.
-pub const BIT_RATE: Kind = Kind {
+pub const BIT_RATE: KeyKind = KeyKind {
     shape: "bits per second such as \"20M\" or \"800k\"",
     schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+[kM]$" }),
     read: |given| {
@@ -127,7 +127,7 @@ pub const BIT_RATE: Kind = Kind {
 };
 
 /// A length of time.
-pub const DURATION: Kind = Kind {
+pub const DURATION: KeyKind = KeyKind {
     shape: "a time such as \"90s\", \"5m\" or \"2h\"",
     schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+[smh]$" }),
     read: |given| {
@@ -139,7 +139,7 @@ pub const DURATION: Kind = Kind {
 };
 
 /// One of several parts of the work.
-pub const SHARE: Kind = Kind {
+pub const SHARE: KeyKind = KeyKind {
     shape: "a part such as \"2/4\"",
     schema: |_| json!({ "type": "string", "pattern": "^[0-9]+ */ *[0-9]+$" }),
     read: |given| {
@@ -152,7 +152,7 @@ pub const SHARE: Kind = Kind {
 };
 
 /// Whole numbers above zero.
-pub const WEIGHTS: Kind = Kind {
+pub const WEIGHTS: KeyKind = KeyKind {
     shape: "numbers such as \"8,8,16,4\"",
     schema: |_| {
         json!({ "anyOf": [

@@ -3,14 +3,14 @@
 use serde_json::json;
 
 use super::texts::{COMPONENT, template};
-use super::{Given, Kind, PLAIN};
+use super::{Given, KeyKind, PLAIN};
 use crate::finding::Finding;
 use crate::job::value::{RunEntry, Value, Word};
 use crate::template::refuse_component;
 use crate::toml_tree::{Node, NodeKind};
 
 /// A table of single values.
-pub const SETTINGS: Kind = Kind {
+pub const SETTINGS: KeyKind = KeyKind {
     shape: "a table such as { exposure = -2.0 }",
     is_merged: true,
     schema: |_| {
@@ -24,7 +24,7 @@ pub const SETTINGS: Kind = Kind {
 };
 
 /// Which passes share a file, by the file's name.
-pub const LAYERS: Kind = Kind {
+pub const LAYERS: KeyKind = KeyKind {
     shape: "a table such as { light = [\"beauty\", \"shadow\"] }",
     schema: |_| {
         json!({
@@ -39,7 +39,7 @@ pub const LAYERS: Kind = Kind {
 };
 
 /// A command line: a list of texts with tokens.
-pub const RUN: Kind = Kind {
+pub const RUN: KeyKind = KeyKind {
     shape: "a list such as [\"myrender\", \"--frame\", \"{frame}\", \"{target}\"]",
     schema: |_| {
         let group = json!({ "type": "array", "minItems": 1, "items": { "type": "string" } });
@@ -62,7 +62,7 @@ pub const RUN: Kind = Kind {
 };
 
 /// Exit codes of a process.
-pub const EXIT_CODES: Kind = Kind {
+pub const EXIT_CODES: KeyKind = KeyKind {
     shape: "a list of exit codes such as [3]",
     schema: |_| {
         json!({

@@ -2,7 +2,7 @@
 
 use serde_json::json;
 
-use super::{CellNotation, Given, Kind, PLAIN};
+use super::{CellNotation, Given, KeyKind, PLAIN};
 use crate::finding::Finding;
 use crate::frames::FrameSet;
 use crate::job::value::Value;
@@ -11,13 +11,13 @@ use crate::template::Template;
 use crate::toml_tree::NodeKind;
 
 /// Any text.
-pub const TEXT: Kind = Kind {
+pub const TEXT: KeyKind = KeyKind {
     shape: "a text such as \"zip\"",
     ..PLAIN
 };
 
 /// A text that is one component of a path.
-pub const COMPONENT: Kind = Kind {
+pub const COMPONENT: KeyKind = KeyKind {
     shape: "a text such as \"dome\"",
     schema: |_| json!({ "type": "string", "minLength": 1, "pattern": r"^[^/\\]+$" }),
     read: |given| Ok(Value::Words(vec![given.component()?])),
@@ -25,7 +25,7 @@ pub const COMPONENT: Kind = Kind {
 };
 
 /// A list of such texts.
-pub const COMPONENTS: Kind = Kind {
+pub const COMPONENTS: KeyKind = KeyKind {
     shape: "a list of texts such as [\"beauty\", \"depth\"]",
     cell: CellNotation::List,
     schema: |_| json!({ "type": "array", "items": (COMPONENT.schema)(&COMPONENT) }),
@@ -34,7 +34,7 @@ pub const COMPONENTS: Kind = Kind {
 };
 
 /// A path with tokens.
-pub const TEMPLATE: Kind = Kind {
+pub const TEMPLATE: KeyKind = KeyKind {
     shape: "a path such as \"renders/{shot}.{frame:04}.png\"",
     schema: |_| json!({ "type": "string", "minLength": 1 }),
     read: |given| {
@@ -45,7 +45,7 @@ pub const TEMPLATE: Kind = Kind {
 };
 
 /// A number, or a template that finds it in the scene's name.
-pub const VERSION: Kind = Kind {
+pub const VERSION: KeyKind = KeyKind {
     shape: "a whole number such as 3, or a template such as \"{shot}_v{version:03}.toml\"",
     cell: CellNotation::Value,
     schema: |_| {
@@ -63,7 +63,7 @@ pub const VERSION: Kind = Kind {
 };
 
 /// A set of frames.
-pub const FRAMES: Kind = Kind {
+pub const FRAMES: KeyKind = KeyKind {
     shape: "frames such as \"1-96\", \"1-96/4\" or \"1-10,20\"",
     schema: |_| {
         json!({ "anyOf": [

@@ -1,12 +1,12 @@
 //! The files that a job builds on.
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::Finding;
 use crate::job::Word;
 use crate::source::SourceKind;
 use crate::toml_tree::{self, Entry, NodeKind};
 
-impl Reader<'_> {
+impl JobReader<'_> {
     /// Adds the files that a job builds on, the strongest first: the last that is named wins over
     /// those before it, and each wins over what it builds on itself.
     pub(super) fn bases(&mut self, files: &mut Vec<Vec<Entry>>, name: &str) {

@@ -1,13 +1,13 @@
 //! Reads `[check]`.
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::{Finding, Weight};
 use crate::job::{CheckTable, Exemption, Word};
 use crate::nearest::advice;
 use crate::source::Place;
 use crate::toml_tree::{Entry, Node, NodeKind};
 
-impl Reader<'_> {
+impl JobReader<'_> {
     /// `[check]` of all files, the strongest first.
     pub(super) fn checks(&mut self, files: &[Vec<Entry>]) -> CheckTable {
         let mut table = CheckTable::default();

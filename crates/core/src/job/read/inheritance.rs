@@ -1,6 +1,6 @@
 //! What variants inherit from.
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::Finding;
 use crate::job::Job;
 use crate::nearest::advice;
@@ -8,7 +8,7 @@ use crate::nearest::advice;
 /// A variant inherits over so many steps at most.
 const MOST_STEPS: usize = 64;
 
-impl Reader<'_> {
+impl JobReader<'_> {
     /// Every variant inherits from one that is declared, and none from itself.
     pub(super) fn inheritance(&mut self, job: &Job) {
         let names: Vec<&str> = job.variants.iter().map(|one| one.name.as_str()).collect();

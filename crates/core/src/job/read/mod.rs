@@ -81,7 +81,7 @@ pub fn read(name: &str, text: &str, sets: &[String], fetch: &mut Fetch<'_>) -> R
         span: 0..0,
     };
     let (entries, findings) = toml_tree::parse(text, file);
-    let mut reader = Reader {
+    let mut reader = JobReader {
         findings,
         sources,
         short: short::is_short(&entries),
@@ -114,7 +114,7 @@ pub fn read(name: &str, text: &str, sets: &[String], fetch: &mut Fetch<'_>) -> R
     }
 }
 
-struct Reader<'f> {
+struct JobReader<'f> {
     findings: Vec<Finding>,
     sources: Sources,
     /// Whether the job file is written in the short form.
@@ -124,7 +124,7 @@ struct Reader<'f> {
     fetch: &'f mut Fetch<'f>,
 }
 
-impl Reader<'_> {
+impl JobReader<'_> {
     fn job(
         &mut self,
         files: Vec<Vec<Entry>>,

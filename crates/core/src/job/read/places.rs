@@ -1,6 +1,6 @@
 //! Reads `[place]`, `[token]` and `[size]`.
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::Finding;
 use crate::job::{Job, NamedPlace};
 use crate::nearest::advice;
@@ -9,7 +9,7 @@ use crate::source::{Level, Place, Sourced};
 use crate::system::System;
 use crate::toml_tree::{Entry, NodeKind};
 
-impl Reader<'_> {
+impl JobReader<'_> {
     /// `[place]` and `[token]`, which both forms have. What is there already is stronger.
     pub(super) fn places_and_tokens(&mut self, entry: &Entry, job: &mut Job) {
         let is_place = entry.key == "place";

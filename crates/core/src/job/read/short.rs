@@ -1,6 +1,6 @@
 //! The short form: a whole job without tables, read into the same types.
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::Finding;
 use crate::job::{Job, Key, NamedTable, Table, TableKind, Value};
 use crate::source::{Level, Place};
@@ -40,7 +40,7 @@ fn is_common(entry: &Entry) -> bool {
     }
 }
 
-impl Reader<'_> {
+impl JobReader<'_> {
     /// Reads a short job file into one shot and one output.
     pub(super) fn short(&mut self, entries: Vec<Entry>, job: &mut Job, start: &Place) {
         let (tables, keys): (Vec<Entry>, Vec<Entry>) = entries.into_iter().partition(is_common);

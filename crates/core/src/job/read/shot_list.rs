@@ -2,7 +2,7 @@
 
 use std::ops::Range;
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::{Finding, count, grouped};
 use crate::job::kinds::CellNotation;
 use crate::job::{KEYS, NamedTable, TableKind};
@@ -10,7 +10,7 @@ use crate::nearest::advice;
 use crate::source::{Level, Place, SourceId, SourceKind};
 use crate::toml_tree::{Entry, MOST_SHOTS, Node, NodeKind, parse_value};
 
-impl Reader<'_> {
+impl JobReader<'_> {
     /// The shots of a list; a bad cell is told by row and column.
     pub(super) fn shot_list(&mut self, entry: &Entry) -> Vec<NamedTable> {
         let Some(inner) = self.inner(entry, "[shot-list]") else {
@@ -169,7 +169,7 @@ fn facts_of(column: &str) -> Option<&'static crate::job::KeyFacts> {
 }
 
 /// A row as the entries of a table; empty cells set nothing.
-fn entries(columns: &[&str], row: &[Cell], source: SourceId) -> Vec<Entry> {
+fn entries(columns: &[&str], row: &[ListCell], source: SourceId) -> Vec<Entry> {
     let mut entries: Vec<Entry> = Vec::new();
     for (column, cell) in columns.iter().zip(row) {
         let text = cell.text.trim();
@@ -235,12 +235,12 @@ fn plain(text: &str, place: &Place) -> Node {
 
 /// A cell with its bytes in the file, quotes left out.
 #[derive(Debug, Clone, Default)]
-struct Cell {
+struct ListCell {
     text: String,
     span: Range<usize>,
 }
 
-impl Cell {
+impl ListCell {
     fn place(&self, source: SourceId) -> Place {
         Place {
             source,
@@ -250,9 +250,9 @@ impl Cell {
 }
 
 /// The rows of a CSV file (RFC 4180). The bytes of each cell are kept, which no library tells.
-fn rows(text: &str) -> Vec<Vec<Cell>> {
+fn rows(text: &str) -> Vec<Vec<ListCell>> {
     let mut rows = Vec::new();
-    let mut row: Vec<Cell> = Vec::new();
+    let mut row: Vec<ListCell> = Vec::new();
     let text_start = text.len() - text.trim_start_matches('\u{feff}').len();
     let mut at = text_start;
     while at < text.len() {
@@ -262,7 +262,7 @@ fn rows(text: &str) -> Vec<Vec<Cell>> {
         if rest.starts_with(',') {
             at = end + 1;
             if at == text.len() {
-                row.push(Cell {
+                row.push(ListCell {
                     text: String::new(),
                     span: at..at,
                 });
@@ -279,13 +279,13 @@ fn rows(text: &str) -> Vec<Vec<Cell>> {
 }
 
 /// One cell and where it ends.
-fn cell(text: &str, start: usize) -> (Cell, usize) {
+fn cell(text: &str, start: usize) -> (ListCell, usize) {
     let rest = &text[start..];
     if !rest.starts_with('"') {
         let length = rest.find([',', '\n', '\r']).unwrap_or(rest.len());
         let span = start..start + length;
         return (
-            Cell {
+            ListCell {
                 text: rest[..length].to_owned(),
                 span: span.clone(),
             },
@@ -308,7 +308,7 @@ fn cell(text: &str, start: usize) -> (Cell, usize) {
             .find([',', '\n', '\r'])
             .unwrap_or(text.len() - at);
     (
-        Cell {
+        ListCell {
             text: inside,
             span: start + 1..at.saturating_sub(1).max(start + 1),
         },

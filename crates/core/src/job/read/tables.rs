@@ -1,6 +1,6 @@
 //! Reads tables of keys.
 
-use super::Reader;
+use super::JobReader;
 use crate::finding::Finding;
 use crate::job::kinds::Given;
 use crate::job::{KEYS, NamedTable, Setting, Table, TableKind, Value, Word, is_group};
@@ -25,7 +25,7 @@ fn inner_kinds(kind: TableKind) -> &'static [(&'static str, TableKind, Level)] {
 /// So many mistakes are looked for at most.
 const MOST_FINDINGS: usize = 1_000;
 
-impl Reader<'_> {
+impl JobReader<'_> {
     pub(super) fn inner<'a>(&mut self, entry: &'a Entry, title: &str) -> Option<&'a [Entry]> {
         match &entry.value.kind {
             NodeKind::Table(inner) => Some(inner),

@@ -1,11 +1,11 @@
 //! Reads the arguments of a profile, and the tables of words that they use.
 
-use super::Reader;
+use super::ProfileReader;
 use crate::profile::{Argument, Each, ValueMap};
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, NodeKind};
 
-impl Reader {
+impl ProfileReader {
     pub(super) fn value_map(&mut self, entry: &Entry) -> ValueMap {
         let mut table = ValueMap {
             name: entry.key.clone(),

@@ -23,7 +23,7 @@ pub fn read_profile(
 ) -> Result<Profile, Vec<Finding>> {
     let source = sources.add(name, text, kind);
     let (entries, findings) = parse(text, source);
-    let mut reader = Reader {
+    let mut reader = ProfileReader {
         findings,
         templates: Vec::new(),
         // Those that ship are tested, and every start would pay for it.
@@ -45,7 +45,7 @@ pub fn read_profile(
     }
 }
 
-struct Reader {
+struct ProfileReader {
     findings: Vec<Finding>,
     /// Every template that was read, with its place.
     templates: Vec<(Template, Node)>,
@@ -53,7 +53,7 @@ struct Reader {
     compiles: bool,
 }
 
-impl Reader {
+impl ProfileReader {
     fn profile(&mut self, entries: &[Entry], start: &Place) -> Profile {
         let mut profile = Profile::default();
         for entry in entries {

@@ -2,7 +2,7 @@
 
 use serde_json::Value;
 
-use super::Reader;
+use super::ProfileReader;
 use crate::finding::Finding;
 use crate::nearest::advice;
 use crate::profile::{
@@ -12,7 +12,7 @@ use crate::profile::{
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, NodeKind};
 
-impl Reader {
+impl ProfileReader {
     /// How the program is asked for its version, and the lowest that will do.
     pub(super) fn version(&mut self, entry: &Entry) -> (VersionQuery, Option<String>) {
         let mut query = VersionQuery {

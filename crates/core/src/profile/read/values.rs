@@ -1,12 +1,12 @@
 //! Reads single values of a profile.
 
-use super::Reader;
+use super::ProfileReader;
 use crate::finding::Finding;
 use crate::nearest::advice;
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, NodeKind};
 
-impl Reader {
+impl ProfileReader {
     pub(super) fn template(&mut self, node: &Node) -> Template {
         let text = self.text(node);
         match text.parse::<Template>() {

@@ -2,7 +2,7 @@
 
 use std::collections::HashSet;
 
-use super::same_picture::{Inputs, KINDS, by_shot_and_output, word};
+use super::same_picture::{KINDS, PictureOf, by_shot_and_output, word};
 use crate::command::PictureInputs;
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
@@ -35,7 +35,7 @@ run = ["myrender", "--input", "{scene.file}", ["--camera", "{camera}"], "--frame
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    let mut inputs = Inputs::default();
+    let mut inputs = PictureOf::default();
     let mut known: HashSet<(&'static str, Place)> = HashSet::new();
     let mut found: Vec<(&'static str, Word, &Deliverable, u64)> = Vec::new();
     for group in by_shot_and_output(subject) {

@@ -51,11 +51,11 @@ pub(super) fn word<'d>(one: &'d Deliverable, kind: &str) -> Option<&'d Word> {
 
 /// What can change the pictures of each engine, worked out once.
 #[derive(Default)]
-pub(super) struct Inputs {
+pub(super) struct PictureOf {
     known: HashMap<usize, PictureInputs>,
 }
 
-impl Inputs {
+impl PictureOf {
     /// That of an engine.
     pub(super) fn of(&mut self, profile: &Arc<Profile>) -> &PictureInputs {
         let key = Arc::as_ptr(profile) as usize;
@@ -91,7 +91,7 @@ struct Same<'a> {
 }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    let mut inputs = Inputs::default();
+    let mut inputs = PictureOf::default();
     let mut causes: Vec<Same<'_>> = Vec::new();
     for group in by_shot_and_output(subject) {
         let differing: Vec<&'static str> = KINDS

@@ -41,8 +41,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let engine = &one.common.engine.name;
             let (name, word, wrong) = wrong(one)?;
             let (sentence, advice) = match wrong {
-                Wrong::Name(advice) => (format!("{engine} knows no setting `{name}`"), advice),
-                Wrong::Value(wanted) => (
+                SettingMistake::Name(advice) => {
+                    (format!("{engine} knows no setting `{name}`"), advice)
+                }
+                SettingMistake::Value(wanted) => (
                     format!("{engine} takes no `{}` for `{name}`", word.text),
                     format!("it takes {wanted}"),
                 ),
@@ -61,7 +63,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 }
 
 /// What is wrong with a setting.
-enum Wrong {
+enum SettingMistake {
     /// Its name; with the nearest.
     Name(String),
     /// Its value; with what is taken.
@@ -69,7 +71,7 @@ enum Wrong {
 }
 
 /// The first setting of a deliverable that its engine does not take.
-fn wrong(one: &Deliverable) -> Option<(&str, &Word, Wrong)> {
+fn wrong(one: &Deliverable) -> Option<(&str, &Word, SettingMistake)> {
     let profile: &Profile = &one.common.engine;
     if profile.settings.is_empty() || one.is_put_together() {
         return None;
@@ -77,14 +79,14 @@ fn wrong(one: &Deliverable) -> Option<(&str, &Word, Wrong)> {
     one.settings.iter().find_map(|(name, word)| {
         let known = profile.settings.iter().find(|known| known.name == *name);
         let wrong = match known {
-            Some(known) => Wrong::Value(known.rejects(&word.text)?),
+            Some(known) => SettingMistake::Value(known.rejects(&word.text)?),
             None => {
                 let names: Vec<&str> = profile
                     .settings
                     .iter()
                     .map(|one| one.name.as_str())
                     .collect();
-                Wrong::Name(advice(name, &names))
+                SettingMistake::Name(advice(name, &names))
             }
         };
         Some((name.as_str(), word, wrong))

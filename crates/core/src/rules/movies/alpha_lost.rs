@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP418 `alpha-lost`.
@@ -48,7 +48,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     tell(rule, subject, "the movie would have no alpha", wrong)
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let source = movie.source.as_ref()?;
     let channels = source.picture.channels.as_ref()?;
@@ -57,7 +57,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
         return None;
     }
     let codec = movie.codec.as_ref()?;
-    Some(Wrong {
+    Some(MovieMistake {
         place: codec.place.clone(),
         sentence: format!("{} as {} keeps no alpha", codec.value.name, pixels.name),
         label: format!("its pictures are {}", channels.value.word()),

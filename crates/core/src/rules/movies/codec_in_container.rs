@@ -3,7 +3,7 @@
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
 use crate::movie::{CONTAINERS, ContainerFacts};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP404 `codec-in-container`.
@@ -45,7 +45,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     tell(rule, subject, "no player would open the movie", wrong)
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.codec.as_ref()?;
     let held = movie.container.codecs;
@@ -55,7 +55,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     let able = CONTAINERS
         .iter()
         .filter(|one| one.codecs.contains(&codec.value.name));
-    Some(Wrong {
+    Some(MovieMistake {
         place: codec.place.clone(),
         sentence: format!(
             "{} cannot hold {}",

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP411 `direct-movie`.
@@ -47,14 +47,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     // One that is written in pieces is worse, and told by another rule.
     let pieces = one.common.engine.takes.pieces(&one.common.frames.shot);
     if !movie.is_direct() || pieces > 1 {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: one.template.place.clone(),
         sentence: "the engine writes this movie itself".to_owned(),
         label: String::new(),

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP417 `fps-not-said`.
@@ -48,12 +48,12 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     if one.common.fps.is_some() || movie.is_direct() {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: movie.from.as_ref()?.place.clone(),
         sentence: "nobody says how many frames a second this movie shows".to_owned(),
         label: String::new(),

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP412 `gaps-in-movie`.
@@ -49,7 +49,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let clip = &one.common.frames.shot;
     if clip.gapless(u64::MAX).len() < 2 {
@@ -57,7 +57,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     }
     let from = movie.from.as_ref()?;
     let (first, last) = (clip.first()?, clip.last()?);
-    Some(Wrong {
+    Some(MovieMistake {
         place: from.place.clone(),
         sentence: "this movie has gaps".to_owned(),
         label: format!(

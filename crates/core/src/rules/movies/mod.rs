@@ -25,7 +25,7 @@ use crate::finding::Finding;
 use crate::source::Place;
 
 /// What is wrong with a movie, as far as its rules differ.
-struct Wrong {
+struct MovieMistake {
     place: Place,
     sentence: String,
     label: String,
@@ -37,7 +37,7 @@ fn tell(
     rule: &Rule,
     subject: &Subject<'_>,
     so: &str,
-    wrong: impl Fn(&Deliverable) -> Option<Wrong>,
+    wrong: impl Fn(&Deliverable) -> Option<MovieMistake>,
 ) -> Vec<Finding> {
     subject
         .once(|one| Some((wrong(one)?.place, one.template.place.clone())))

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP405 `odd-size`.
@@ -51,7 +51,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let pixels = movie.stored_pixels(&one.common.engine)?;
     let size = one.picture.size.as_ref()?;
@@ -59,7 +59,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     if size.value.width.is_multiple_of(across) && size.value.height.is_multiple_of(down) {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: size.place.clone(),
         sentence: format!("{} cannot be stored as {}", size.value, pixels.name),
         label: format!("{across} by {down} pixels share their colour"),

@@ -3,7 +3,7 @@
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
 use crate::movie::CODECS;
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP406 `pixels-of-codec`.
@@ -50,7 +50,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let (codec, pixels) = (movie.codec.as_ref()?, movie.pixels.as_ref()?);
     if codec.value.pixel_formats.contains(&pixels.value.name) {
@@ -59,7 +59,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     let able = CODECS
         .iter()
         .filter(|one| one.pixel_formats.contains(&pixels.value.name));
-    Some(Wrong {
+    Some(MovieMistake {
         place: pixels.place.clone(),
         sentence: format!("{} cannot store {}", codec.value.name, pixels.value.name),
         label: format!("it stores {}", one_of(codec.value.pixel_formats)),

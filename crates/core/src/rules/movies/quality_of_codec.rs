@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP416 `quality-of-codec`.
@@ -49,13 +49,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let (codec, quality) = (movie.codec.as_ref()?, movie.quality.as_ref()?);
     if codec.value.qualities.contains(&quality.value.as_str()) {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: quality.place.clone(),
         sentence: format!("{} cannot be {}", codec.value.name, quality.value),
         label: String::new(),

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP413 `sound-codec-not-said`.
@@ -51,13 +51,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let audio = movie.audio.as_ref()?;
     if movie.audio_codec.is_some() || movie.is_direct() {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: audio.place.clone(),
         sentence: "nobody says how this sound is coded".to_owned(),
         label: format!("in the movie of {}", one.label()),

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP409 `sound-in-container`.
@@ -51,14 +51,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.audio_codec.as_ref()?;
     let held = movie.container.audio_codecs;
     if held.contains(&codec.value.name) || movie.audio.is_none() {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: codec.place.clone(),
         sentence: format!(
             "{} cannot hold sound as {}",

@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP415 `split-movie`.
@@ -47,13 +47,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     if !movie.is_direct() {
         return None;
     }
     let pieces = one.common.engine.takes.pieces(&one.common.frames.shot);
-    (pieces > 1).then(|| Wrong {
+    (pieces > 1).then(|| MovieMistake {
         place: one.template.place.clone(),
         sentence: format!(
             "this movie would be written by {}",

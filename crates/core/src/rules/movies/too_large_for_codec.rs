@@ -3,7 +3,7 @@
 use crate::deliverable::Deliverable;
 use crate::finding::grouped;
 use crate::finding::{Finding, Weight};
-use crate::rules::movies::{Wrong, tell};
+use crate::rules::movies::{MovieMistake, tell};
 use crate::rules::{Rule, Subject};
 
 /// TP407 `too-large-for-codec`.
@@ -52,7 +52,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<Wrong> {
+fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.codec.as_ref()?.value;
     let size = one.picture.size.as_ref()?;
@@ -61,7 +61,7 @@ fn wrong(one: &Deliverable) -> Option<Wrong> {
     if pixels <= codec.most_pixels && side <= codec.longest_side {
         return None;
     }
-    Some(Wrong {
+    Some(MovieMistake {
         place: size.place.clone(),
         sentence: format!("{} is beyond the levels of {}", size.value, codec.name),
         label: format!(

@@ -33,11 +33,11 @@ pub(super) struct Clash<'a> {
     pub(super) members: usize,
     /// Files that would be lost.
     pub(super) lost: u64,
-    cause: Cause<'a>,
+    cause: ClashCause<'a>,
 }
 
 /// Two templates, and the words that tell the one from the other.
-type Cause<'a> = (
+type ClashCause<'a> = (
     (&'a Place, &'a Place),
     Vec<(&'static str, Option<&'a str>, Option<&'a str>)>,
 );

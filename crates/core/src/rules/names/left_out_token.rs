@@ -49,7 +49,7 @@ pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'stat
 }
 
 /// All collisions of one template with one cause.
-struct Cause<'a> {
+struct LossCause<'a> {
     tokens: Vec<&'static str>,
     /// Those of them that some deliverables with this path do not have.
     optional: Vec<&'static str>,
@@ -63,7 +63,7 @@ struct Cause<'a> {
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let all = &subject.expansion.deliverables;
-    let mut causes: Vec<Cause<'_>> = Vec::new();
+    let mut causes: Vec<LossCause<'_>> = Vec::new();
     for collision in &subject.collisions {
         let tokens = left_out(collision, all);
         if tokens.is_empty() {
@@ -100,7 +100,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             };
             of_template().any(|one| !has(one))
         };
-        causes.push(Cause {
+        causes.push(LossCause {
             optional: tokens
                 .iter()
                 .copied()
@@ -117,7 +117,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     causes.iter().map(|cause| cause.finding(rule)).collect()
 }
 
-impl Cause<'_> {
+impl LossCause<'_> {
     fn finding(&self, rule: &Rule) -> Finding {
         let braced = self.tokens.iter().map(|token| format!("{{{token}}}"));
         let shown = one_of(braced).replace(" or ", " and ");

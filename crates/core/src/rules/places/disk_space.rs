@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Weight, count, grouped};
-use crate::overview::{Progress, overview};
+use crate::overview::{FilesDone, overview};
 use crate::rules::{Rule, Subject};
 
 /// TP611 `disk-space`.
@@ -36,7 +36,7 @@ renders = "/srv/renders"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     // By the same account as the overview's, taken once.
     let mut wanted: Vec<(&Deliverable, u64, u64)> = Vec::new();
-    for line in overview(subject.expansion, &|_| Progress::default()) {
+    for line in overview(subject.expansion, &|_| FilesDone::default()) {
         let (Some(first), Some(bytes)) = (line.deliverables.first(), line.bytes) else {
             continue;
         };

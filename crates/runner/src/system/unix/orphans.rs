@@ -21,7 +21,7 @@ const LONGEST: u32 = 500;
 
 /// The engines at work, and what is known of processes beside them.
 #[derive(Debug, Default)]
-pub(crate) struct Engines {
+pub(crate) struct EngineRegistry {
     /// Numbers of engines that are not yet waited for: their process groups have the same.
     known: Mutex<BTreeSet<i32>>,
 }
@@ -35,7 +35,7 @@ pub(crate) struct Signs {
     pub(crate) pipe: String,
 }
 
-impl Engines {
+impl EngineRegistry {
     /// From now on what loses its parent becomes a child of this process.
     pub(crate) fn adopt_orphans() {
         #[cfg(target_os = "linux")]
