@@ -6,7 +6,7 @@ use std::fs;
 
 use libfuzzer_sys::fuzz_target;
 use truepath_core::picture::format;
-use truepath_media::{Wanted, verify};
+use truepath_media::{ExpectedPicture, verify};
 
 const FORMATS: [&str; 9] = ["png", "exr", "jpeg", "tiff", "dpx", "bmp", "tga", "webp", "hdr"];
 
@@ -15,7 +15,7 @@ fuzz_target!(|bytes: &[u8]| {
     let path = folder.path().join("picture");
     fs::write(&path, bytes).unwrap();
     for name in FORMATS {
-        let wanted = Wanted {
+        let wanted = ExpectedPicture {
             format: format(name).unwrap(),
             size: None,
             channels: None,

@@ -13,7 +13,7 @@ use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 use crate::show::WARNING;
 
 /// With more shots than this, loading takes seconds: a remark says so.
@@ -85,7 +85,7 @@ impl ForSystem {
 }
 
 fn system(word: &str) -> Result<System, String> {
-    System::of_word(word).ok_or_else(|| advice(word, &System::ALL.map(System::word)))
+    System::from_name(word).ok_or_else(|| advice(word, &System::ALL.map(System::word)))
 }
 
 /// Which job, and which part of it.
@@ -114,7 +114,7 @@ pub(crate) struct JobArguments {
     /// Set a key for this call: camera=north, or shot.dawn.camera=north for one table
     #[arg(long, value_name = "KEY=VALUE")]
     set: Vec<String>,
-    /// Whether engines may be started to tell the frames of scenes.
+    /// Whether engines may be started to report the frames of scenes.
     #[arg(skip)]
     asks_for_frames: bool,
 }
@@ -139,7 +139,7 @@ impl NamedJob {
     }
 }
 
-/// A job, and the chosen part of what it comes to.
+/// A job, and the chosen part of its deliverables.
 pub(crate) struct Chosen {
     pub(crate) loaded: Loaded,
     pub(crate) chosen: Expansion,
@@ -150,7 +150,7 @@ pub(crate) struct Chosen {
 }
 
 impl Chosen {
-    /// All that the job comes to, without selection.
+    /// All deliverables of the job, without selection.
     pub(crate) fn all(&self) -> Expansion {
         expand(
             &self.loaded.job,
@@ -161,14 +161,14 @@ impl Chosen {
 }
 
 impl JobArguments {
-    /// Lets engines be started to tell the frames of scenes whose shots say none.
+    /// Lets engines be started to report the frames of scenes whose shots say none.
     pub(crate) fn asking_for_frames(mut self, ask: bool) -> Self {
         self.asks_for_frames = ask;
         self
     }
 
     /// Loads and expands the job.
-    pub(crate) fn load(self) -> Result<Chosen, Trouble> {
+    pub(crate) fn load(self) -> Result<Chosen, CommandError> {
         self.load_at(When::Next, None)
     }
 
@@ -203,12 +203,12 @@ impl JobArguments {
 
     /// Loads and expands the job with keys that a command sets itself: it is the whole job all the
     /// same.
-    pub(crate) fn load_with_keys(self, keys: &[String]) -> Result<Chosen, Trouble> {
+    pub(crate) fn load_with_keys(self, keys: &[String]) -> Result<Chosen, CommandError> {
         self.load_with(When::Next, None, keys)
     }
 
     /// Loads and expands the job as another system sees it.
-    pub(crate) fn load_for(self, system: Option<System>) -> Result<Chosen, Trouble> {
+    pub(crate) fn load_for(self, system: Option<System>) -> Result<Chosen, CommandError> {
         let chosen = self.load_at(When::Next, system)?;
         let astray = |path: &str| path.starts_with(FOLDER_UNKNOWN);
         if let Some(system) = system
@@ -219,7 +219,7 @@ impl JobArguments {
                 .any(|one| astray(&one.root))
         {
             let system = system.word();
-            return Err(Trouble::Usage(format!(
+            return Err(CommandError::Usage(format!(
                 "where {} lies on {system} is not known, and paths start there: add it to the job, \
                  such as [place] job = {{ {system} = '…' }}",
                 chosen.name
@@ -229,11 +229,11 @@ impl JobArguments {
     }
 
     /// Loads and expands the job of the latest run.
-    pub(crate) fn load_latest(self) -> Result<Chosen, Trouble> {
+    pub(crate) fn load_latest(self) -> Result<Chosen, CommandError> {
         self.load_at(When::Latest, None)
     }
 
-    fn load_at(self, when: When, system: Option<System>) -> Result<Chosen, Trouble> {
+    fn load_at(self, when: When, system: Option<System>) -> Result<Chosen, CommandError> {
         self.load_with(when, system, &[])
     }
 
@@ -242,8 +242,8 @@ impl JobArguments {
         when: When,
         system: Option<System>,
         keys: &[String],
-    ) -> Result<Chosen, Trouble> {
-        let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+    ) -> Result<Chosen, CommandError> {
+        let here = std::env::current_dir().map_err(CommandError::outside("the current folder"))?;
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
         if let Ok(below) = path.strip_prefix(&here) {
             path = below.to_owned();
@@ -251,7 +251,7 @@ impl JobArguments {
         let is_job = path.extension().is_some_and(|end| end == "toml");
         if !is_job && path.is_file() {
             let name = truepath_core::quote::posix(&path.display().to_string()).into_owned();
-            return Err(Trouble::Usage(format!(
+            return Err(CommandError::Usage(format!(
                 "{} is no job file: those end in .toml. If it is a scene, make a job of it: `truepath new --for-scene {name}`; \
                  if you have the command line that renders it, `truepath adopt -- COMMAND`",
                 path.display()
@@ -305,7 +305,7 @@ impl JobArguments {
                 .iter()
                 .all(|one| one.common.frames.selected.is_empty())
         {
-            return Err(Trouble::Usage(format!(
+            return Err(CommandError::Usage(format!(
                 "none of the chosen shots has a frame of --frames {asked}"
             )));
         }

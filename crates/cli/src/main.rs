@@ -73,6 +73,6 @@ fn main() -> ExitCode {
     }
     match commands::dispatch(line.command) {
         Ok(code) => code,
-        Err(trouble) => ExitCode::from(trouble.report()),
+        Err(error) => ExitCode::from(error.report()),
     }
 }

@@ -1,4 +1,4 @@
-//! How a command ends: the one place where errors are told, and exit codes given.
+//! How a command ends: the one place where errors are reported, and exit codes given.
 
 use std::io;
 
@@ -21,7 +21,7 @@ pub(crate) const INTERRUPTED: u8 = 130;
 
 /// Why a command could not do its work.
 #[derive(Debug, thiserror::Error)]
-pub(crate) enum Trouble {
+pub(crate) enum CommandError {
     #[error(transparent)]
     Load(#[from] LoadError),
     #[error(transparent)]
@@ -37,7 +37,7 @@ pub(crate) enum Trouble {
     Closed,
 }
 
-impl Trouble {
+impl CommandError {
     pub(crate) fn outside(what: impl Into<String>) -> impl FnOnce(io::Error) -> Self {
         let what = what.into();
         move |error| Self::Outside { what, error }
@@ -48,7 +48,7 @@ impl Trouble {
         let code = match self {
             Self::Closed => return DONE,
             Self::Load(LoadError::Mistakes { sources, findings }) => {
-                finding::tell_all(&mut anstream::stderr(), sources, findings, false);
+                finding::print_all(&mut anstream::stderr(), sources, findings, false);
                 return WRONG;
             }
             Self::Load(LoadError::State { .. }) => OUTSIDE,
@@ -61,8 +61,8 @@ impl Trouble {
     }
 }
 
-/// Output that fails because nobody reads it any more is no trouble.
-impl From<io::Error> for Trouble {
+/// Output that fails because nobody reads it any more is no error.
+impl From<io::Error> for CommandError {
     fn from(error: io::Error) -> Self {
         if error.kind() == io::ErrorKind::BrokenPipe {
             Self::Closed

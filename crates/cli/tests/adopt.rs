@@ -126,7 +126,7 @@ fn a_script_of_several_lines_becomes_one_job() {
 }
 
 #[test]
-fn what_cannot_be_understood_is_told() {
+fn what_cannot_be_understood_is_reported() {
     let project = Project::empty();
     for (line, part) in [
         (

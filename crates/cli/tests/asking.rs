@@ -11,8 +11,8 @@ use serde_json::Value;
 
 fn codes(project: &Project, arguments: &[&str]) -> Vec<String> {
     let all = [&["check", "--format", "json"], arguments].concat();
-    let told = project.call(&all).json();
-    let findings = told["findings"].as_array().unwrap();
+    let shown = project.call(&all).json();
+    let findings = shown["findings"].as_array().unwrap();
     findings
         .iter()
         .map(|one| one["code"].as_str().unwrap().to_owned())
@@ -27,8 +27,8 @@ fn engines_are_asked_with_leave_only_and_answers_are_kept() {
     assert_eq!(codes(&project, &["--ask-engine"]), ["TP512", "TP206"]);
     // Known from now on, as long as the scene is the same.
     assert_eq!(codes(&project, &[]), ["TP512", "TP206"]);
-    let told = project.call(&["check"]).ends(1).out;
-    assert!(told.contains("did you mean `front`?"), "{told}");
+    let shown = project.call(&["check"]).ends(1).out;
+    assert!(shown.contains("did you mean `front`?"), "{shown}");
     let scene = fs::read_to_string(project.path("kiln.toml")).unwrap();
     project.write("kiln.toml", &scene.replace("front", "fron"));
     assert_eq!(codes(&project, &[]), [""; 0]);
@@ -44,19 +44,19 @@ fn a_run_asks_before_it_renders() {
 }
 
 #[test]
-fn a_facts_file_tells_in_place_of_the_engine() {
+fn a_facts_file_answers_in_place_of_the_engine() {
     let project = kiln("1-4", "passes = [\"beuty\"]\n", "");
     project.write("kiln.toml.facts.json", r#"{ "passes": ["beauty"] }"#);
     assert_eq!(codes(&project, &[]), ["TP513"]);
     project.write("kiln.toml.facts.json", r#"{ "passes": "beauty" }"#);
-    // Nonsense tells nothing, and that is said.
+    // Nonsense answers nothing, and that is reported.
     assert_eq!(codes(&project, &[]), ["TP522"]);
     let new = project.call(&["new", "--for-scene", "kiln.toml", "--to", "n.toml"]);
     assert!(new.ends(2).err.contains("kiln.toml.facts.json"));
 }
 
 #[test]
-fn versions_are_held_against_the_profile() {
+fn versions_are_compared_with_the_profile() {
     let project = Project::new(&common::job("1-4", "").replace("understudy", "lamp"));
     project.write("kiln.toml", "");
     project.write("bin/lamp", "#!/bin/sh\necho lamp 3.9\n");
@@ -90,13 +90,13 @@ fn an_engine_that_gives_no_answer_is_not_waited_for() {
          describe = [\"-c\", \"sleep 600 & sleep 600\"]\narguments = [\"-c\", \"exit 1\", \"{frames}\"]\n",
     );
     let called = |arguments: &[&str]| project.call_with(arguments, ("TRUEPATH_HASTE", "1000"));
-    let told = called(&["check", "--ask-engine"]).out;
-    assert!(told.contains("it gives no answer for 60 s"), "{told}");
-    let told = called(&["run"]).ends(1);
+    let shown = called(&["check", "--ask-engine"]).out;
+    assert!(shown.contains("it gives no answer for 60 s"), "{shown}");
+    let shown = called(&["run"]).ends(1);
     assert!(
-        told.err.contains("it gives no answer for 60 s"),
+        shown.err.contains("it gives no answer for 60 s"),
         "{}",
-        told.err
+        shown.err
     );
 }
 
@@ -130,14 +130,14 @@ fn sarif_has_what_its_schema_requires() {
         region["endColumn"].as_u64().unwrap() - region["startColumn"].as_u64().unwrap(),
         14
     );
-    // A file that cannot be read is told in the same form.
+    // A file that cannot be read is reported in the same form.
     project.write("truepath.toml", "scene = 3\nfrmes = \"1\"\n");
     let sarif = project.call(&["check", "--format", "sarif"]).ends(2).json();
     assert_eq!(sarif["runs"][0]["results"].as_array().unwrap().len(), 2);
 }
 
 #[test]
-fn the_disk_is_held_against_the_estimate() {
+fn the_disk_is_compared_with_the_estimate() {
     // More than any disk has.
     let project = kiln("1-900000000", "", "");
     project.write(
@@ -151,7 +151,7 @@ fn the_disk_is_held_against_the_estimate() {
 }
 
 #[test]
-fn what_is_there_already_is_told_before_a_run() {
+fn what_is_there_already_is_reported_before_a_run() {
     let project = kiln("1-4", "", "");
     project.call(&["run"]).ends(0);
     assert_eq!(codes(&project, &[]), [""; 0]);
@@ -165,22 +165,22 @@ fn what_is_there_already_is_told_before_a_run() {
         .set_modified(std::time::SystemTime::now() + std::time::Duration::from_secs(60))
         .unwrap();
     assert_eq!(codes(&project, &[]), ["TP610", "TP517"]);
-    let told = project.call(&["check"]).ends(0).out;
+    let shown = project.call(&["check"]).ends(0).out;
     assert!(
-        told.contains("4 files of other settings kept, and told as stale"),
-        "{told}"
+        shown.contains("4 files of other settings kept, and reported as stale"),
+        "{shown}"
     );
     // Others of the same kind in the folder.
     project.write("renders/dusk.0001.png", "");
-    let told = project.call(&["check"]).ends(0).out;
-    assert!(told.contains("such as dusk.0001.png"), "{told}");
+    let shown = project.call(&["check"]).ends(0).out;
+    assert!(shown.contains("such as dusk.0001.png"), "{shown}");
     // Files that are nobody's stand where frames are wanted.
     project.write("renders/kiln.0005.png", "");
-    let told = project.call(&["check", "--set", "frames=1-5"]).ends(0).out;
+    let shown = project.call(&["check", "--set", "frames=1-5"]).ends(0).out;
     // On one line, wherever it was wrapped.
-    let told = told.replace("\n  │     ", " ");
+    let shown = shown.replace("\n          ", " ");
     assert!(
-        told.contains("1 file that no run made kept, if they are whole"),
-        "{told}"
+        shown.contains("1 file that no run made kept, if they are whole"),
+        "{shown}"
     );
 }

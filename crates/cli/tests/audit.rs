@@ -1,4 +1,4 @@
-//! Each way in which a file on disk can be wrong, told by frame and reason.
+//! Each way in which a file on disk can be wrong, given by frame and reason.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -113,7 +113,7 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     let path = project.path("renders/kiln.0002.exr");
     let time = fs::metadata(&path).unwrap().modified().unwrap();
     let mut bytes = fs::read(&path).unwrap();
-    // In the middle of the pixels, which are whole as far as anybody can tell.
+    // In the middle of the pixels, which are whole as far as anybody can know.
     let middle = bytes.len() - 100;
     bytes[middle] ^= 1;
     fs::write(&path, bytes).unwrap();
@@ -122,13 +122,16 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     let audit = project.audit();
     assert_eq!(audit["deliverables"][0]["changed"][0]["frames"], "2");
     // By size and time it is as recorded: a run reads it only when it is asked to.
-    let told = project.call(&["audit"]).ends(1).out;
-    assert!(told.contains("not the bytes that were published"), "{told}");
+    let shown = project.call(&["audit"]).ends(1).out;
+    assert!(
+        shown.contains("not the bytes that were published"),
+        "{shown}"
+    );
     project.call(&["run"]).ends(0);
     project.call(&["audit"]).ends(1);
-    let told = project.call(&["run", "--verify-all"]).ends(1).out;
-    assert!(!told.contains("by size and time"), "{told}");
-    assert!(told.contains("changed kiln · frames: frames 2"), "{told}");
+    let shown = project.call(&["run", "--verify-all"]).ends(1).out;
+    assert!(!shown.contains("by size and time"), "{shown}");
+    assert!(shown.contains("changed kiln · frames: frames 2"), "{shown}");
     // It is rendered again when the user says so, and what was there is kept.
     project
         .call(&["run", "--verify-all", "--rerender-stale"])
@@ -138,7 +141,7 @@ fn a_byte_that_flips_on_the_disk_is_found() {
 }
 
 #[test]
-fn missing_and_foreign_are_told_as_ranges() {
+fn missing_and_foreign_are_reported_as_ranges() {
     let project = rendered();
     for number in [2, 3, 5] {
         fs::remove_file(frame(&project, number)).unwrap();

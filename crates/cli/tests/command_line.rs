@@ -45,7 +45,7 @@ fn exit_codes_tell_what_happened() {
 }
 
 #[test]
-fn names_that_the_job_does_not_have_are_told_with_the_nearest() {
+fn names_that_the_job_does_not_have_are_reported_with_the_nearest() {
     let project = kiln(
         "1-3",
         "passes = [\"beauty\", \"depth\"]\npath = \"r/{pass}.{frame:04}.png\"",
@@ -129,7 +129,7 @@ fn a_closed_pipe_ends_quietly() {
 }
 
 #[test]
-fn output_that_cannot_be_written_is_told() {
+fn output_that_cannot_be_written_is_reported() {
     let project = kiln("1-3", "", "");
     for command in [
         &["run"][..],
@@ -177,7 +177,7 @@ fn results_go_to_stdout_and_nothing_is_coloured_without_a_terminal() {
 }
 
 #[test]
-fn json_has_a_version_and_tells_places() {
+fn json_has_a_version_and_has_places() {
     let project = kiln("1-3", "bits = \"half\"", "");
     let check = project.call(&["check", "--format", "json"]).ends(1).json();
     assert_eq!(check["version"], 1);
@@ -210,7 +210,7 @@ fn an_error_can_be_passed_over_by_name() {
 }
 
 #[test]
-fn a_profile_of_the_project_is_read_and_its_mistakes_are_told() {
+fn a_profile_of_the_project_is_read_and_its_mistakes_are_reported() {
     let project = kiln("1-3", "", "");
     project.write(
         "engines/own.toml",

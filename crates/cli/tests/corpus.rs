@@ -11,7 +11,7 @@ use std::process::Command;
 
 use serde::Deserialize;
 use truepath_core::picture::{Bits, Channels, format};
-use truepath_media::{Flaw, Wanted, verify};
+use truepath_media::{ExpectedPicture, Flaw, verify};
 
 /// A file of the corpus.
 #[derive(Debug, Deserialize)]
@@ -30,12 +30,12 @@ struct One {
 }
 
 impl One {
-    fn wanted(&self) -> Wanted {
-        Wanted {
+    fn wanted(&self) -> ExpectedPicture {
+        ExpectedPicture {
             format: format(&self.format).unwrap(),
             size: self.size.parse().ok(),
-            channels: Channels::of_word(&self.channels),
-            bits: Bits::of_word(&self.bits),
+            channels: Channels::from_name(&self.channels),
+            bits: Bits::from_name(&self.bits),
             planes: Vec::new(),
             allows_unverifiable: false,
         }

@@ -20,7 +20,7 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
     for part in [
         "TP103",
         "88 of 132 files would be lost: depth and shadow would overwrite beauty",
-        "nothing to complain about in mistake.toml",
+        "no findings in mistake.toml",
         "cut short or damaged",
         complete,
         "That was the demo.",
@@ -137,15 +137,15 @@ fn the_demo_needs_no_other_program() {
     }
 }
 
-/// The bytes that the overview told before a frame was there, against those that are there now.
+/// The bytes that the overview estimated before a frame was there, against those that are there now.
 fn the_estimate_was_within_a_factor_of_two(project: &Project) {
     let job = std::fs::read_to_string(project.path("show/truepath.toml")).unwrap();
     let fresh = Project::new(&job);
     let lines = |project: &Project, folder: &str| -> Vec<(bool, f64)> {
         let job = format!("{folder}truepath.toml");
         let arguments = ["overview", "--job", &job, "--format", "json"];
-        let told = project.call(&arguments).ends(0).json();
-        let lines = told["lines"].as_array().unwrap().clone();
+        let shown = project.call(&arguments).ends(0).json();
+        let lines = shown["lines"].as_array().unwrap().clone();
         lines
             .iter()
             .map(|line| (line["measured"] == true, line["bytes"].as_f64().unwrap()))
@@ -153,9 +153,12 @@ fn the_estimate_was_within_a_factor_of_two(project: &Project) {
     };
     let (before, after) = (lines(&fresh, ""), lines(project, "show/"));
     assert_eq!(before.len(), 24);
-    for ((thumb, told), (measured, there)) in before.into_iter().zip(after) {
+    for ((thumb, before), (measured, there)) in before.into_iter().zip(after) {
         assert!(!thumb && measured);
-        let factor = told / there;
-        assert!((0.5..=2.0).contains(&factor), "{told} told, {there} there");
+        let factor = before / there;
+        assert!(
+            (0.5..=2.0).contains(&factor),
+            "estimated {before}, {there} there"
+        );
     }
 }

@@ -308,7 +308,7 @@ fn processes_that_write_where_the_scene_says_take_turns() {
 }
 
 #[test]
-fn frames_of_another_version_of_the_engine_are_told() {
+fn frames_of_another_version_of_the_engine_are_reported() {
     let profile = format!(
         "{HEAD}version = {{ ask = [\"--version\"], find = 'version (?P<version>[0-9.]+)' }}\n\
          arguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\n"
@@ -319,9 +319,9 @@ fn frames_of_another_version_of_the_engine_are_told() {
     let run = project.call(&["run"]).ends(0);
     assert!(!run.err.contains("today it is"), "{}", run.err);
     project.write("version", "version 3.2");
-    let told = "3 files are there that made-up 3.1 made; today it is made-up 3.2";
+    let shown = "3 files are there that made-up 3.1 made; today it is made-up 3.2";
     let run = project.call(&["run"]).ends(0);
-    assert!(run.err.contains(told), "{}", run.err);
+    assert!(run.err.contains(shown), "{}", run.err);
 }
 
 #[test]
@@ -340,7 +340,7 @@ fn what_was_held_aside_is_given_back_after_a_kill() {
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("r").len(), 3);
     assert_eq!(project.read("own/p2.png"), "somebody's");
-    // The half file is nobody's: it is kept, and told.
+    // The half file is nobody's: it is kept, and reported.
     let own = project.files("own");
     assert_eq!(own.len(), 2, "{own:?}");
     let aside = own.iter().find(|name| *name != "p2.png").unwrap();
@@ -352,7 +352,7 @@ fn a_frame_goes_on_from_its_checkpoint() {
     let profile = format!(
         "{HEAD}arguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\ncheckpoint = {{ files = \"p{{frame:?}}.state\", put = \"--go-on\" }}\n"
     );
-    // Stops at half of a frame; goes on only when it is told and the half is there.
+    // Stops at half of a frame; goes on only when it is asked to and the half is there.
     let script = "if [ \"$2\" = --go-on ]; then\n  grep -q half p$1.state\n  cp ../../one.png p$1.png 2>/dev/null || cp ../one.png p$1.png\nelse\n  echo half >p$1.state\n  exit 5\nfi\n";
     let project = made_up(&profile, script, "1-2");
     project.call(&["run"]).ends(1);
@@ -414,7 +414,7 @@ fn what_is_written_into_given_files_is_read_back() {
 }
 
 #[test]
-fn mistakes_in_profiles_are_told_like_those_in_jobs() {
+fn mistakes_in_profiles_are_reported_like_those_in_jobs() {
     let project = made_up(
         "engine = { name = \"made-up\", program = \"./made-up\", makes = \"pictures\" }\n\
          arguments = [\"{map.kindd}\"]\nmap.kind = { by = [\"format\"], png = \"P\" }\n\

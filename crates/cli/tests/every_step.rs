@@ -15,7 +15,7 @@ use std::sync::atomic::{AtomicU8, AtomicU64, Ordering};
 use common::{Project, program, scene, wrote};
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_runner::disk::{Append, Disk, RealDisk, Rewriter};
-use truepath_runner::run::{Event, Options, Policy, Report, RunError, Watch, run};
+use truepath_runner::run::{Event, Observer, Options, Policy, Report, RunError, run};
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
@@ -167,7 +167,7 @@ impl Append for FaultyLog {
 
 struct Nobody;
 
-impl Watch for Nobody {
+impl Observer for Nobody {
     fn see(&mut self, _: &Event<'_>) {}
 }
 
@@ -256,22 +256,22 @@ fn undisturbed() -> (BTreeMap<String, Vec<u8>>, u64) {
 
 /// Disturbs a run at one operation, looks at what is there, and lets the next run go on.
 fn disturbed(whole: &BTreeMap<String, Vec<u8>>, at: u64, fault: Fault) {
-    let told = format!("{fault:?} at operation {at}");
+    let shown = format!("{fault:?} at operation {at}");
     let project = project("");
     let first = render(&project, &FaultyDisk::new(at, fault), Policy::default());
     if fault == Fault::AskedTwice {
         let first = first.as_ref();
-        assert!(first.is_ok_and(Report::is_complete), "{told}: {first:?}");
+        assert!(first.is_ok_and(Report::is_complete), "{shown}: {first:?}");
     }
     let between = bytes(&project);
     for (name, bytes) in &between {
-        assert_eq!(bytes, &whole[name], "{told}: {name} is not whole");
+        assert_eq!(bytes, &whole[name], "{shown}: {name} is not whole");
     }
     let report = render(&project, &RealDisk, Policy::default());
-    let report = report.unwrap_or_else(|error| panic!("{told}, then: {error}; first {first:?}"));
-    assert!(report.is_complete(), "{told}: {report:?}");
-    assert_eq!(&bytes(&project), whole, "{told}");
-    assert_eq!(staging_folders(&project), [""; 0], "{told}");
+    let report = report.unwrap_or_else(|error| panic!("{shown}, then: {error}; first {first:?}"));
+    assert!(report.is_complete(), "{shown}: {report:?}");
+    assert_eq!(&bytes(&project), whole, "{shown}");
+    assert_eq!(staging_folders(&project), [""; 0], "{shown}");
     // What had its true name was never rendered again, nor what was finished and could be taken.
     let mut times: BTreeMap<String, u32> = BTreeMap::new();
     for line in wrote(&project) {
@@ -279,10 +279,10 @@ fn disturbed(whole: &BTreeMap<String, Vec<u8>>, at: u64, fault: Fault) {
     }
     if matches!(fault, Fault::Stop | Fault::AskedTwice) {
         for (line, times) in times {
-            assert_eq!(times, 1, "{told}: {line} more than once");
+            assert_eq!(times, 1, "{shown}: {line} more than once");
         }
     }
-    assert!(!project.path(".truepath/claims").exists(), "{told}");
+    assert!(!project.path(".truepath/claims").exists(), "{shown}");
 }
 
 #[test]
@@ -363,18 +363,21 @@ fn a_replacing_run_disturbed_at_every_operation_keeps_one_or_the_other() {
             Fault::Done(io::ErrorKind::Other),
             Fault::AskedTwice,
         ] {
-            let told = format!("{fault:?} at operation {at}");
+            let shown = format!("{fault:?} at operation {at}");
             let project = project("");
             let old = before(&project);
             let _ = render(&project, &FaultyDisk::new(at, fault), policy);
             for (name, bytes) in bytes(&project) {
-                assert!(bytes == old[&name] || bytes == new[&name], "{told}: {name}");
+                assert!(
+                    bytes == old[&name] || bytes == new[&name],
+                    "{shown}: {name}"
+                );
             }
-            assert_eq!(bytes(&project).len(), 6, "{told}");
+            assert_eq!(bytes(&project).len(), 6, "{shown}");
             let report = render(&project, &RealDisk, policy).unwrap();
-            assert!(report.is_complete(), "{told}");
-            assert_eq!(bytes(&project), new, "{told}");
-            assert_eq!(staging_folders(&project), [""; 0], "{told}");
+            assert!(report.is_complete(), "{shown}");
+            assert_eq!(bytes(&project), new, "{shown}");
+            assert_eq!(staging_folders(&project), [""; 0], "{shown}");
         }
     }
 }

@@ -75,7 +75,7 @@ fn project(existing: &str, there: There) -> (Project, Vec<u8>) {
 enum Cell {
     /// It stays, and the job is complete.
     Kept,
-    /// It stays, is told, and the job is not complete.
+    /// It stays, is reported, and the job is not complete.
     Told,
     /// It is rendered again; nothing is left of the old one.
     Replaced,
@@ -118,8 +118,8 @@ fn look(existing: &str, options: &[&str], there: There) -> Cell {
     match (called.code, again, aside.contains(&before)) {
         (Some(0), false, false) if now == before => Cell::Kept,
         (Some(1), false, false) if now == before => {
-            let told = called.out.contains("stale") || called.out.contains("changed");
-            assert!(told, "{}", called.out);
+            let shown = called.out.contains("stale") || called.out.contains("changed");
+            assert!(shown, "{}", called.out);
             Cell::Told
         }
         (Some(0), true, false) => Cell::Replaced,
@@ -230,7 +230,7 @@ fn a_replacing_run_that_was_stopped_does_not_begin_again() {
         &scene("").replace("radius = 0.2", "radius = 0.3"),
     );
     let called = project.call(&["run"]);
-    // The scene without the mishap is another one: frames of this run are told and not made twice.
+    // The scene without the mishap is another one: frames of this run are reported and not made twice.
     assert!(called.out.contains("rendered"), "{}", called.out);
     assert_eq!(
         project
@@ -298,7 +298,7 @@ fn a_file_that_the_scene_needs_and_that_has_changed_makes_frames_stale() {
     assert!(status.out.contains(" 0/4  ~~~~"), "{}", status.out);
     let status = project.call(&["status", "--format", "json"]).ends(1).json();
     assert_eq!(status["deliverables"][0]["stale"], "1-4");
-    // They are kept, told, and rendered again when that is asked for.
+    // They are kept, reported, and rendered again when that is asked for.
     let run = project.call(&["run"]).ends(1);
     assert!(run.err.contains("TP610"), "{}", run.err);
     assert_eq!(

@@ -276,7 +276,7 @@ fn a_run_that_is_killed() {
     every_case(Ending::RunKilled);
 }
 
-/// An engine that renders all frames and ends with a code that does not tell success.
+/// An engine that renders all frames and ends with a code that does not mean success.
 fn odd_code(run: &str, more: &str) -> Project {
     let project = Project::new(&format!(
         "frames = \"1-4\"\nrun = {run}\npath = \"out/kiln.{{frame:04}}.png\"\n{more}"

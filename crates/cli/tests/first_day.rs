@@ -17,10 +17,10 @@ fn channels_and_bits_can_be_set_for_a_pass_of_a_shot() {
          [output.frames]\npath = \"r/{shot}_{pass}.{frame:04}.png\"\nbits = 8\nchannels = \"rgb\"\n",
     );
     project.write("kiln.toml", &scene(""));
-    let told = project
+    let shown = project
         .call(&["tokens", "channels", "--pass", "depth"])
         .ends(0);
-    assert!(told.out.contains("pass of the shot"), "{}", told.out);
+    assert!(shown.out.contains("pass of the shot"), "{}", shown.out);
     project.call(&["run"]).ends(0);
     project.call(&["audit"]).ends(0);
 }
@@ -68,7 +68,7 @@ fn frames_may_be_what_the_scene_says() {
     project.call(&["check", "--ask-engine"]).ends(0);
     project.call(&["run"]).ends(0);
     assert_eq!(project.files("renders").len(), 3);
-    // What was told is known from now on.
+    // What was reported is known from now on.
     project.call(&["audit"]).ends(0);
     // A renderer that needs no frames: one picture.
     let project = Project::new(
@@ -257,7 +257,7 @@ fn every_command_about_a_job_takes_its_file_as_an_argument() {
     ] {
         project.call(&line).ends(0);
     }
-    // Words that name no job are told as what they are.
+    // Words that name no job are reported as what they are.
     let called = project.call(&["tokens", "absent.toml"]).ends(2);
     assert!(called.err.contains("absent.toml"), "{}", called.err);
     assert!(!called.err.contains("no token"), "{}", called.err);

@@ -68,7 +68,7 @@ fn a_range_a_process_and_only_what_is_missing() {
 }
 
 #[test]
-fn files_that_cannot_be_told_apart_are_not_guessed() {
+fn files_that_cannot_be_distinguished_are_not_guessed() {
     if !needs("python3") {
         return;
     }
@@ -80,7 +80,7 @@ fn files_that_cannot_be_told_apart_are_not_guessed() {
     assert!(
         called
             .out
-            .contains("none of these files can be told to be one of the frames"),
+            .contains("none of these files can be recognised as one of the frames"),
         "{}",
         called.out
     );

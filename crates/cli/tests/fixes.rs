@@ -59,7 +59,7 @@ fn remarks_and_layout_stay() {
 }
 
 #[test]
-fn every_mend_leaves_a_clean_file_and_nothing_to_mend() {
+fn every_fix_leaves_a_clean_file_and_nothing_to_fix() {
     let mut fixed = Vec::new();
     for rule in rules() {
         let project = Project::new(rule.breaks);
@@ -99,26 +99,26 @@ fn weights_and_exemptions() {
     let base = JOB.replace("{shto}.{frame:04}", "{shot} x.{frame:05}.png");
     let project = Project::new(&base);
     project.write("kiln.toml", "");
-    let told = |extra: &str| {
+    let shown = |extra: &str| {
         project.write("truepath.toml", &format!("{base}{extra}"));
         let called = project.call(&["check"]);
         (called.code, called.out + &called.err)
     };
-    assert!(told("").1.contains("note[TP120]"));
-    let (code, out) = told("[check]\nTP120 = \"error\"\n");
-    assert!(code == Some(1) && out.contains("error[TP120]"), "{out}");
+    assert!(shown("").1.contains("NOTE TP120"));
+    let (code, out) = shown("[check]\nTP120 = \"error\"\n");
+    assert!(code == Some(1) && out.contains("ERROR TP120"), "{out}");
     assert!(
-        told("[check]\nTP120 = \"off\"\n")
+        shown("[check]\nTP120 = \"off\"\n")
             .1
-            .contains("nothing to complain about")
+            .contains("no findings")
     );
     let exempt = |at: &str| {
-        told(&format!(
+        shown(&format!(
             "[check]\nexempt = [{{ rule = \"TP120\", at = \"{at}\", reason = \"the archive wants it\" }}]\n"
         ))
     };
-    assert!(exempt("path").1.contains("nothing to complain about"));
-    assert!(exempt("scene").1.contains("note[TP120]"));
+    assert!(exempt("path").1.contains("no findings"));
+    assert!(exempt("scene").1.contains("NOTE TP120"));
     let (code, out) = exempt("pth");
     assert!(
         code == Some(2) && out.contains("the job has no `pth`"),
@@ -133,7 +133,7 @@ fn weights_and_exemptions() {
             "`rule`, `at` and `reason`",
         ),
     ] {
-        let (code, out) = told(&format!("[check]\n{table}\n"));
+        let (code, out) = shown(&format!("[check]\n{table}\n"));
         assert!(code == Some(2) && out.contains(part), "{out}");
     }
 }

@@ -118,7 +118,7 @@ fn jobs() -> Vec<(&'static str, String, Vec<Choice>)> {
 }
 
 #[test]
-fn doing_what_check_says_mends_every_job() {
+fn following_the_advice_of_check_fixes_every_job() {
     let jobs = jobs();
     assert_eq!(jobs.len(), 15);
     for (title, text, choices) in jobs {
@@ -130,10 +130,10 @@ fn doing_what_check_says_mends_every_job() {
         fs::write(project.path("kiln.wav"), wav(20)).unwrap();
         let mut steps = 0;
         loop {
-            let told = project
+            let shown = project
                 .call(&["check", "--ask-engine", "--format", "json"])
                 .json();
-            let findings = told["findings"].as_array().unwrap();
+            let findings = shown["findings"].as_array().unwrap();
             if findings.is_empty() {
                 break;
             }
@@ -142,8 +142,8 @@ fn doing_what_check_says_mends_every_job() {
             let text = fs::read_to_string(project.path("truepath.toml")).unwrap();
             let choice = choices.iter().find_map(|(code, advice, old, new)| {
                 let finding = findings.iter().find(|one| one["code"] == *code)?;
-                let told = finding["advice"].to_string().replace("\\\"", "\"");
-                assert!(told.contains(advice), "{title}: {told}");
+                let shown = finding["advice"].to_string().replace("\\\"", "\"");
+                assert!(shown.contains(advice), "{title}: {shown}");
                 text.contains(old).then(|| text.replacen(old, new, 1))
             });
             match choice {

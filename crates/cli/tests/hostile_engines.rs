@@ -1,4 +1,4 @@
-//! Engines that do what no engine should: one frame's trouble is its own, and no run hangs.
+//! Engines that do what no engine should: a failed frame affects no other, and no run hangs.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -25,7 +25,7 @@ fn project(lines: &str, more: &str) -> Project {
     project
 }
 
-/// The four frames without trouble, and whatever else is there without a leading dot.
+/// The four frames that have no mishap, and whatever else is there without a leading dot.
 fn there(project: &Project) -> Vec<String> {
     let mut files = project.files("out");
     files.retain(|name| !name.starts_with("set-aside/"));
@@ -42,7 +42,7 @@ fn begun(project: &Project) -> Child {
 }
 
 #[test]
-fn one_frame_s_trouble_ends_no_run() {
+fn one_failed_frame_ends_no_run() {
     let long = "x".repeat(250);
     let table = [
         (
@@ -250,7 +250,7 @@ fn a_supervisor_that_is_killed_and_events_that_nobody_reads_are_no_reason_to_sto
 }
 
 #[test]
-fn logs_have_a_bound_and_keep_what_tells_of_frames() {
+fn logs_have_a_bound_and_keep_what_mentions_frames() {
     // Forty megabytes in frame 3, and a word at the beginning and at the end.
     let project = project(
         "echo the first words\nline=$(head -c 60000 /dev/zero | tr '\\0' x)\n\
@@ -303,7 +303,7 @@ fn what_is_left_is_shown_with_its_size_and_removed_when_asked() {
     project.call(&["clean", "--set-aside"]).ends(0);
     assert_eq!(project.read("precious/work.png"), "the only copy");
     fs::remove_file(project.path("out/set-aside")).unwrap();
-    // What a run that was killed left is still to be picked up, and its logs tell of what is finished.
+    // What a run that was killed left is still to be recovered, and its logs report what is finished.
     let slow = self::project("touch begun; sleep 600", "");
     let mut run = begun(&slow);
     slow.call(&["clean", "--logs", "--set-aside"]).ends(0);

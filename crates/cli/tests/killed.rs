@@ -89,7 +89,7 @@ fn a_run_and_its_renderer_killed_ten_times() {
         .filter(|name| !name.starts_with("kiln.") && name != "set-aside")
         .collect();
     assert_eq!(left, [""; 0]);
-    // The ledger tells every frame once.
+    // The ledger records every frame once.
     let mut paths = published_paths(&project);
     assert_eq!(paths.len(), 60);
     paths.dedup();

@@ -1,4 +1,4 @@
-//! Stills, movies, layers, crops, looks, and versions of scenes: what they come to.
+//! Stills, movies, layers, crops, looks, and versions of scenes: what they expand to.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -52,7 +52,7 @@ fn a_still_is_one_file_under_a_name_of_its_own() {
 }
 
 #[test]
-fn a_movie_is_put_together_from_a_whole_sequence() {
+fn a_movie_is_assembled_from_a_whole_sequence() {
     let project = project(
         "audio = \"{place.scene}/kiln.wav\"\n\
          [output.frames]\npath = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]\nsize = \"24x16\"\n\
@@ -122,7 +122,7 @@ fn a_movie_is_put_together_from_a_whole_sequence() {
 }
 
 #[test]
-fn what_is_wrong_with_a_movie_is_told() {
+fn what_is_wrong_with_a_movie_is_reported() {
     let sequence = "[output.frames]\npath = \"r/{shot}_{pass}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\"]\n[output.review]\npath = \"r/{shot}.mp4\"\n";
     for (movie, part) in [
         ("from = \"frames\", codec = \"h264\"", "TP403"),
@@ -148,8 +148,8 @@ fn what_is_wrong_with_a_movie_is_told() {
         let project = project(&format!("{sequence}movie = {{ {movie} }}\n"));
         let checked = project.call(&["check"]);
         assert_ne!(checked.code, Some(0), "{movie}");
-        let told = checked.out + &checked.err;
-        assert!(told.contains(part), "{movie}: {told}");
+        let shown = checked.out + &checked.err;
+        assert!(shown.contains(part), "{movie}: {shown}");
     }
 }
 
@@ -163,12 +163,12 @@ fn passes_and_views_can_share_a_file() {
     let all = paths(&project, &["--set", "frames=1-2"]);
     assert_eq!(all.len(), 2);
     let planes = all[0]["planes"].as_array().unwrap();
-    let told: Vec<String> = planes
+    let shown: Vec<String> = planes
         .iter()
         .map(|plane| format!("{} {}", plane["view"], plane["pass"]).replace('"', ""))
         .collect();
     assert_eq!(
-        told,
+        shown,
         ["left beauty", "right beauty", "left shadow", "right shadow"]
     );
     assert_eq!(all[0]["pass"], "light");
@@ -221,12 +221,12 @@ fn the_version_is_read_from_the_name_of_the_scene() {
     assert_eq!(all[0]["values"]["version"], "12");
     project.write("truepath.toml", &job("{shot}-v{version:03}.toml"));
     let called = project.call(&["check"]).ends(1);
-    let told = called.out + &called.err;
+    let shown = called.out + &called.err;
     assert!(
-        told.contains("`kiln_v012.toml` does not tell the version"),
-        "{told}"
+        shown.contains("`kiln_v012.toml` does not report the version"),
+        "{shown}"
     );
-    assert!(told.contains("`_v012.toml` should be `-v`"), "{told}");
+    assert!(shown.contains("`_v012.toml` should be `-v`"), "{shown}");
     // The command line wins, as everywhere.
     let all = paths(&project, &["--set", "version=3"]);
     assert_eq!(all[0]["values"]["version"], "3");

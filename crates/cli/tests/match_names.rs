@@ -6,7 +6,7 @@ mod common;
 use common::{Project, kiln, scene};
 
 #[test]
-fn a_template_alone_tells_every_way() {
+fn a_template_alone_shows_every_way() {
     let project = Project::empty();
     let one = project
         .call(&[

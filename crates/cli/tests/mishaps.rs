@@ -1,5 +1,5 @@
 //! Each way in which a renderer can misbehave: no bad frame is ever published, and the message
-//! tells which frame, why, and where the log is.
+//! says which frame, why, and where the log is.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -93,7 +93,7 @@ fn a_scene_without_the_camera_fails_once_and_says_why() {
     let project = kiln("1-60", "camera = \"frnt\"", "");
     let job = std::fs::read_to_string(project.path("truepath.toml")).unwrap();
     project.write("truepath.toml", &job.replace("{shot}.", "{shot}_{camera}."));
-    // It is found before anything is rendered, and told by the engine when that is passed over.
+    // It is found before anything is rendered, and reported by the engine when that is passed over.
     let checked = project.call(&["run"]).ends(1);
     assert!(checked.err.contains("TP512"), "{}", checked.err);
     let called = project.call(&["run", "--ignore", "TP512"]).ends(1);

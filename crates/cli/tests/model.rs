@@ -29,7 +29,7 @@ fn project() -> Project {
 }
 
 #[test]
-fn the_overview_tells_frames_time_bytes_and_state() {
+fn the_overview_shows_frames_time_bytes_and_state() {
     let project = project();
     let before = project
         .call(&["overview", "--format", "json"])
@@ -71,12 +71,12 @@ fn the_overview_tells_frames_time_bytes_and_state() {
 }
 
 #[test]
-fn bytes_are_told_within_a_factor_of_two_once_a_few_frames_are_there() {
+fn bytes_are_reported_within_a_factor_of_two_once_a_few_frames_are_there() {
     let project = project();
     project.call(&["run", "--frames", "1,8"]).ends(0);
     let estimate = |project: &Project| {
-        let told = project.call(&["overview", "--format", "json"]).json();
-        let lines = told["lines"].as_array().unwrap();
+        let shown = project.call(&["overview", "--format", "json"]).json();
+        let lines = shown["lines"].as_array().unwrap();
         lines
             .iter()
             .map(|line| line["bytes"].as_u64().unwrap())
@@ -168,13 +168,13 @@ fn the_environment_reaches_the_engine_and_the_command_lines() {
 #[test]
 fn keys_can_be_asked_like_tokens() {
     let project = project();
-    let told = project
+    let shown = project
         .call(&["tokens", "passes", "frames", "--variant", "night"])
         .ends(0)
         .out;
-    assert!(told.contains("passes"), "{told}");
+    assert!(shown.contains("passes"), "{shown}");
     // Frames are a key and no token: what won, and what it beat.
-    let frames = told
+    let frames = shown
         .lines()
         .find(|line| line.starts_with("frames"))
         .unwrap();

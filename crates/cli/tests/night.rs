@@ -51,7 +51,7 @@ fn a_night_of_twelve_hours() {
         (10..=68).contains(&done),
         "{done} frames in eight hours of 7.2 minutes each"
     );
-    // The time left is told in hours, and shrinks.
+    // The time left is reported in hours, and shrinks.
     let first = said.lines().find(|line| line.contains(" of 100 files, "));
     assert!(first.unwrap().contains(" h "), "{said}");
     // The rest of the night.

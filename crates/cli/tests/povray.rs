@@ -159,7 +159,7 @@ fn a_clip_of_one_frame_has_a_clock_and_gaps_are_processes() {
 }
 
 #[test]
-fn a_scene_with_a_mistake_is_told_with_the_ray_tracers_own_words() {
+fn a_scene_with_a_mistake_is_reported_with_the_ray_tracers_own_words() {
     if !needs("povray") {
         return;
     }
@@ -273,7 +273,7 @@ fn goes_on_after(signal: rustix::process::Signal) {
     );
     project.write("scenes/kiln.pov", SLOW);
     let mut run = project.start();
-    // Until it has told a good part of its pixels to its checkpoint.
+    // Until it has written a good part of its pixels to its checkpoint.
     let folders = || {
         fs::read_dir(project.path("r"))
             .into_iter()

@@ -150,7 +150,7 @@ fn frames_of_an_engine_that_never_pauses_in_its_talk_are_published_while_it_work
 }
 
 #[test]
-fn frames_that_are_told_before_they_are_written_are_published_while_the_engine_works() {
+fn frames_that_are_reported_before_they_are_written_are_published_while_the_engine_works() {
     if !needs("python3") {
         return;
     }

@@ -9,7 +9,7 @@ use std::path::Path;
 
 use common::Project;
 use serde_json::Value;
-use truepath_core::finding::Weight;
+use truepath_core::finding::Severity;
 use truepath_core::job::KEYS;
 use truepath_core::movie::{AUDIO_CODECS, CODECS, CONTAINERS};
 use truepath_core::picture::{FORMATS, NAMED_SIZES, TRANSFERS};
@@ -83,16 +83,16 @@ fn reference() -> String {
     }
     looks_and_movies(&mut out);
     profiles_and_json(&mut out);
-    out.push_str("\n## Rules\n\nWhat `check` looks for. Codes below `TP100` tell of a job file or profile that cannot be read.\n\n");
+    out.push_str("\n## Rules\n\nWhat `check` looks for. Codes below `TP100` are for a job file or profile that cannot be read.\n\n");
     for rule in rules() {
-        let weight = match rule.weight {
-            Weight::Error => "error",
-            Weight::Warning => "warning",
-            Weight::Note => "note",
+        let severity = match rule.severity {
+            Severity::Error => "error",
+            Severity::Warning => "warning",
+            Severity::Note => "note",
         };
         writeln!(
             out,
-            "### {} {}\n\n*{weight}* · {} {}\n\n```toml\n{}```\n\n{}\n\n```toml\n{}```\n",
+            "### {} {}\n\n*{severity}* · {} {}\n\n```toml\n{}```\n\n{}\n\n```toml\n{}```\n",
             rule.code, rule.name, rule.what, rule.why, rule.breaks, rule.fix, rule.keeps
         )
         .unwrap();

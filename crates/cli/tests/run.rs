@@ -1,4 +1,4 @@
-//! Rendering: what is published, kept, set aside and told.
+//! Rendering: what is published, kept, set aside and reported.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -114,7 +114,7 @@ fn a_broken_file_is_set_aside_and_a_whole_one_adopted() {
 }
 
 #[test]
-fn frames_of_other_settings_are_told_and_kept() {
+fn frames_of_other_settings_are_reported_and_kept() {
     let project = kiln("1-3", "", "");
     project.call(&["run"]).ends(0);
     project.write(
@@ -194,7 +194,7 @@ fn an_interrupt_ends_the_engine_and_keeps_what_is_done() {
     assert!(String::from_utf8_lossy(&output.stdout).contains("stopped: 3 of 5 files"));
     assert_eq!(project.files("renders").len(), 3);
     project.write("kiln.toml", &scene("[mishap]\n"));
-    // Another state of the scene: the three are kept and told, the other two rendered.
+    // Another state of the scene: the three are kept and reported, the other two rendered.
     let called = project.call(&["run"]).ends(1);
     assert!(called.out.contains("rendered        2"), "{}", called.out);
 }
@@ -223,7 +223,7 @@ fn a_link_cannot_lead_out_of_its_place() {
 }
 
 #[test]
-fn a_foreign_frame_is_told_and_left_alone() {
+fn a_foreign_frame_is_reported_and_left_alone() {
     let project = kiln("1-3", "", "");
     project.call(&["run"]).ends(0);
     for name in [

@@ -1,4 +1,4 @@
-//! The schemas, held against files that people write and against what commands print.
+//! The schemas, compared with files that people write and against what commands print.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod common;

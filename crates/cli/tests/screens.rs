@@ -48,9 +48,14 @@ fn furnished(job: &str) -> Project {
             ),
         );
     }
-    for scene in ["told", "told-lacking", "told-local", "told-open"] {
+    for scene in [
+        "answered",
+        "answered-lacking",
+        "answered-local",
+        "answered-open",
+    ] {
         project.write(&format!("{scene}.toml"), "");
-        let files = if scene == "told-lacking" {
+        let files = if scene == "answered-lacking" {
             "brass.png"
         } else {
             ""
@@ -67,7 +72,7 @@ fn furnished(job: &str) -> Project {
             ),
         );
     }
-    project.write("told-open.toml.lock", "");
+    project.write("answered-open.toml.lock", "");
     project.write("mute.toml", "");
     project.write("mute.toml.facts.json", "{ \"cameras\": \"dome\" }");
     project.write("shared/dusk.0001.png", "");
@@ -92,7 +97,7 @@ const MADE_UP: [&str; 7] = [
 ];
 
 #[test]
-fn every_rule_as_it_is_told() {
+fn every_rule_as_it_is_shown() {
     let mut screens = String::new();
     for rule in rules() {
         if MADE_UP.contains(&rule.code) {
@@ -101,11 +106,11 @@ fn every_rule_as_it_is_told() {
         let project = furnished(rule.breaks);
         let path = project.path("bin").display().to_string();
         let called = project.call_with(&["check"], ("PATH", &path));
-        let grave = rule.weight == truepath_core::finding::Weight::Error;
+        let grave = rule.severity == truepath_core::finding::Severity::Error;
         assert_eq!(called.code, Some(i32::from(grave)), "{}", called.out);
         assert_eq!(called.err, "");
         assert!(
-            called.out.contains(&format!("[{}]", rule.code)),
+            called.out.contains(&format!(" {}  ", rule.code)),
             "{}",
             called.out
         );

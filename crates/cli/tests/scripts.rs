@@ -230,7 +230,7 @@ fn names_that_start_with_a_dot_are_brought_in_every_shell() {
 }
 
 #[test]
-fn a_script_never_replaces_a_file_and_tells_what_is_missing() {
+fn a_script_never_replaces_a_file_and_reports_what_is_missing() {
     let project = drawn(&format!("{JOB}chunk = 2\n"));
     project.write("r $x's/dawn_beauty.0002.png", "mine");
     project
@@ -266,7 +266,7 @@ fn a_script_never_replaces_a_file_and_tells_what_is_missing() {
         said.starts_with("1 of 3 steps done, 2 there before"),
         "{said}"
     );
-    // Without its scene the engine fails: told, and nothing is lost.
+    // Without its scene the engine fails: reported, and nothing is lost.
     fs::remove_file(project.path("r $x's/dawn_depth.0003.png")).unwrap();
     fs::remove_file(project.path("dawn.toml")).unwrap();
     let output = run();

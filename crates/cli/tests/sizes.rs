@@ -93,7 +93,7 @@ fn what_is_beyond_a_limit_is_said_with_the_limit() {
 }
 
 #[test]
-fn frames_without_end_and_slips_in_every_table_are_no_trouble() {
+fn frames_without_end_and_mistakes_in_every_table_are_reported() {
     let project = Project::new(&format!(
         "{}path = \"r/{{shot}}.{{frame:04}}.png\"\n",
         HEAD.replace("1-3", "1-999999999999")

@@ -187,7 +187,7 @@ fn a_run_on_a_cluster_goes_on_without_the_terminal_that_handed_it_in() {
     assert!(handed.is_some());
     first.kill().unwrap();
     first.wait().unwrap();
-    // The next call finds the tasks at work, waits for them, and hands in what is missing.
+    // The next call finds the tasks at work, waits for them, and submits what is missing.
     let second = run().output().unwrap();
     let (out, err) = (
         String::from_utf8_lossy(&second.stdout).into_owned(),
@@ -195,7 +195,7 @@ fn a_run_on_a_cluster_goes_on_without_the_terminal_that_handed_it_in() {
     );
     assert_eq!(second.status.code(), Some(1), "{out}\n{err}");
     assert!(err.contains("is at work on this already"), "{err}");
-    // What failed is told with the engine's reason, and that of the cluster.
+    // What failed is reported with the engine's reason, and that of the cluster.
     assert!(out.contains("the scene fails at frame 17"), "{out}");
     assert!(err.contains("FAILED"), "{err}");
     // What was there was rendered once.

@@ -1,4 +1,4 @@
-//! Start files: each passes `check` as it is written, and says what the scene tells.
+//! Start files: each passes `check` as it is written, and says what the scene says.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -39,7 +39,7 @@ fn every_start_file_passes_check_as_written() {
                 .call_with(&["check", "--job", &name], ("PATH", &path))
                 .ends(0);
             assert!(
-                checked.out.starts_with("nothing to complain about"),
+                checked.out.starts_with("no findings"),
                 "{name}: {}{}",
                 checked.out,
                 checked.err
@@ -49,7 +49,7 @@ fn every_start_file_passes_check_as_written() {
 }
 
 #[test]
-fn what_the_scene_tells_is_filled_in() {
+fn what_the_scene_provides_is_filled_in() {
     let project = with_scenes();
     project
         .call(&["new", "--for-scene", "scenes/kiln.toml"])

@@ -40,10 +40,10 @@ fn number(name: &str, otherwise: u64) -> u64 {
 }
 
 /// What a profile says of when a frame is finished: by log and order, by order alone, or nothing, so
-/// that only success of the process tells.
+/// that only success of the process shows.
 const WORDS: [&str; 3] = ["log and order", "order", "nothing"];
 
-/// The profile of the simulated renderer, without what tells of finished frames.
+/// The profile of the simulated renderer, without what reports finished frames.
 fn profile(words: &str) -> String {
     let whole = include_str!("../../../engines/understudy.toml");
     let (rest, _) = whole.split_once("log = [").unwrap();
@@ -178,7 +178,7 @@ fn storm(project: &Project, chance: &mut Chance, longest: Duration) -> (u32, u32
         }
         assert!(
             since.elapsed() < longest + Duration::from_secs(300),
-            "it does not come to an end"
+            "it does not end"
         );
         std::thread::park_timeout(Duration::from_millis(500));
         if !raging {
@@ -317,7 +317,7 @@ fn whatever_is_killed_every_frame_is_there_once() {
         let longest = Duration::from_secs((seconds / 3).clamp(10, 60));
         let (kills, engines) = storm(&wild, &mut chance, longest);
         eprintln!(
-            "storm {round}, seed {seed}, told by {words}: {kills} killed, {engines} of them renderers"
+            "storm {round}, seed {seed}, given by {words}: {kills} killed, {engines} of them renderers"
         );
         wild.call(&["audit"]).ends(0);
         let found = pictures(&wild);

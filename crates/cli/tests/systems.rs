@@ -55,7 +55,7 @@ fn two_machines_give_the_same_names_under_their_own_places() {
 }
 
 #[test]
-fn a_place_that_a_system_has_not_is_told() {
+fn a_place_that_a_system_has_not_is_reported() {
     let project = Project::new(JOB);
     let called = project.call(&["paths", "--for", "macos"]).ends(1);
     assert!(

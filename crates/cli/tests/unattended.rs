@@ -55,7 +55,7 @@ fn signal(run: &Child, signal: Signal) {
 }
 
 #[test]
-fn the_time_left_is_told_from_what_it_took_before() {
+fn the_time_left_is_reported_from_what_it_took_before() {
     let project = Project::new(
         "scene = \"dawn.toml\"\nengine = \"understudy\"\nframes = \"1-40\"\nchunk = 10\n\
          path = \"r/{shot}.{frame:04}.png\"\nsize = \"64x64\"\nsettings = { samples = 2 }\n",
@@ -63,8 +63,8 @@ fn the_time_left_is_told_from_what_it_took_before() {
     project.write("dawn.toml", &scene("[mishap]\nslow = 330\n"));
     let begun = |arguments: &[&str]| {
         let run = project.call(&[&["run"], arguments].concat());
-        let told = run.err.lines().find(|line| line.contains(" wanted, "));
-        told.unwrap().to_owned()
+        let shown = run.err.lines().find(|line| line.contains(" wanted, "));
+        shown.unwrap().to_owned()
     };
     // Nothing is known yet.
     assert_eq!(begun(&["--trial"]), "3 files wanted, none is there yet");
@@ -103,7 +103,7 @@ fn made_up(profile: &str, script: &str, job: &str) -> Project {
 
 #[test]
 fn a_chunk_that_keeps_failing_is_halved_until_the_bad_frame_is_alone() {
-    // This engine does not tell which frame it is at, and writes nothing unless all goes well.
+    // This engine does not say which frame it is at, and writes nothing unless all goes well.
     let script = "for frame in $(seq $1 $2); do [ $frame = 11 ] && exit 4; done\n\
                   for frame in $(seq $1 $2); do cp \"$3/one.png\" p$frame.png; done\n";
     let project = made_up(
@@ -148,15 +148,19 @@ fn what_a_dead_machine_held_is_taken_over_once() {
     // What hung does not hang any more, and the pictures are the same.
     project.write("kiln.toml", &scene("[mishap]\n"));
     let ended = [south, east].map(|run| run.wait_with_output().unwrap());
-    let told: String = ended
+    let shown: String = ended
         .iter()
         .map(|one| String::from_utf8_lossy(&one.stdout).into_owned())
         .collect();
     // The scene is another now, so they stop where they had not begun: the point is who took over.
-    assert_eq!(ledgers(&project).matches("\"buried\"").count(), 1, "{told}");
+    assert_eq!(
+        ledgers(&project).matches("\"recovered\"").count(),
+        1,
+        "{shown}"
+    );
     assert!(
-        told.contains("recovered") || told.contains("changed"),
-        "{told}"
+        shown.contains("recovered") || shown.contains("changed"),
+        "{shown}"
     );
     for name in ["0001", "0001.dead", "0001.beat", "0001.wants"] {
         assert!(
@@ -358,7 +362,7 @@ fn warnings_that_no_earlier_run_had_come_first() {
 }
 
 #[test]
-fn a_scene_that_changes_stops_new_chunks_or_is_told() {
+fn a_scene_that_changes_stops_new_chunks_or_is_reported() {
     for (key, code) in [("", 1), ("scene-changes = \"report\"\n", 0)] {
         let project = kiln(
             "1-40",
@@ -422,12 +426,12 @@ fn several_jobs_run_in_order_each_with_its_own_state() {
             "broken.toml",
             "other/second.toml",
             "--then",
-            "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >>told",
+            "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >>shown",
             "--then-each",
             "echo $TRUEPATH_JOB $TRUEPATH_RESULT >>each",
         ])
         .ends(2);
-    assert_eq!(project.read("told"), "aborted 4 of 4\n");
+    assert_eq!(project.read("shown"), "aborted 4 of 4\n");
     assert_eq!(
         project.read("each"),
         "truepath.toml complete\nbroken.toml aborted\nother/second.toml complete\n"
@@ -454,40 +458,40 @@ fn several_jobs_run_in_order_each_with_its_own_state() {
 }
 
 #[test]
-fn the_end_is_told_to_a_command_and_to_an_address() {
+fn the_end_is_reported_to_a_command_and_to_an_address() {
     let project = kiln("1-2", "", "[mishap]\nfail-at = 2\n");
-    let then = "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >told";
+    let then = "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >shown";
     project
         .call(&["run", "--then", then, "--then-when", "success"])
         .ends(1);
-    assert!(!project.path("told").exists());
+    assert!(!project.path("shown").exists());
     project.call(&["run", "--then", then]).ends(1);
-    assert_eq!(project.read("told"), "not-complete 1 of 2\n");
-    // One that cannot even begin is told as well: nobody watches.
+    assert_eq!(project.read("shown"), "not-complete 1 of 2\n");
+    // One that cannot even begin is reported as well: nobody watches.
     let whole = project.read("truepath.toml");
     project.write("truepath.toml", &whole.replace("kiln.toml", "kilm.toml"));
-    let then = "echo $TRUEPATH_JOB $TRUEPATH_RESULT: $TRUEPATH_REASON >told";
+    let then = "echo $TRUEPATH_JOB $TRUEPATH_RESULT: $TRUEPATH_REASON >shown";
     project.call(&["run", "--then", then]).ends(1);
-    let told = project.read("told");
+    let shown = project.read("shown");
     assert!(
-        told.ends_with("truepath.toml aborted: the job has errors, so nothing was rendered\n"),
-        "{told}"
+        shown.ends_with("truepath.toml aborted: the job has errors, so nothing was rendered\n"),
+        "{shown}"
     );
     project.write("truepath.toml", &whole.replace("scene", "scnee"));
     project
         .call(&["run", "--then", then, "--then-when", "failure"])
         .ends(2);
     assert!(
-        project.read("told").starts_with("truepath.toml aborted: "),
+        project.read("shown").starts_with("truepath.toml aborted: "),
         "{}",
-        project.read("told")
+        project.read("shown")
     );
     project.write("truepath.toml", &whole);
     if !needs("curl") {
         return;
     }
     let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
-    let address = format!("http://{}/told", listener.local_addr().unwrap());
+    let address = format!("http://{}/shown", listener.local_addr().unwrap());
     let server = std::thread::spawn(move || {
         let (mut stream, _) = listener.accept().unwrap();
         let mut seen = String::new();
@@ -503,13 +507,13 @@ fn the_end_is_told_to_a_command_and_to_an_address() {
     });
     project.call(&["run", "--notify", &address]).ends(1);
     let seen = server.join().unwrap();
-    assert!(seen.starts_with("POST /told"), "{seen}");
+    assert!(seen.starts_with("POST /shown"), "{seen}");
     assert!(seen.contains("\"result\":\"not-complete\""), "{seen}");
     assert!(seen.contains("\"there\":1"), "{seen}");
 }
 
 #[test]
-fn the_end_is_told_although_its_summary_cannot_be_printed() {
+fn the_end_is_reported_although_its_summary_cannot_be_printed() {
     let shots: Vec<String> = (0..100)
         .map(|number| format!("[shot.s{number:03}]\nscene = \"kiln.toml\"\nframes = \"1\"\n"))
         .collect();
@@ -520,11 +524,11 @@ fn the_end_is_told_although_its_summary_cannot_be_printed() {
     ));
     project.write("kiln.toml", &scene(""));
     let full = fs::File::options().write(true).open("/dev/full").unwrap();
-    let then = "echo $TRUEPATH_RESULT $TRUEPATH_FAILED >told";
+    let then = "echo $TRUEPATH_RESULT $TRUEPATH_FAILED >shown";
     let mut run = project.command(&["run", "--verbose", "--jobs", "4", "--then", then]);
     let code = run.stdout(full).stderr(Stdio::null()).status().unwrap();
     assert_eq!(code.code(), Some(3));
-    assert_eq!(project.read("told"), "not-complete 100\n");
+    assert_eq!(project.read("shown"), "not-complete 100\n");
 }
 
 #[test]
@@ -537,21 +541,21 @@ fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
         std::thread::yield_now();
     }
     assert_eq!(project.files("renders").len(), 20);
-    // A terminal that is gone takes no more words, and the end is told all the same.
+    // A terminal that is gone takes no more output, and the end is reported all the same.
     if needs("python3") {
         let closed = kiln("1-20", "", "[mishap]\nslow = 20\n");
         let terminal = "import os, pty, subprocess, sys\nmaster, slave = pty.openpty()\n\
              run = subprocess.Popen(sys.argv[1:], stdin=slave, stdout=slave, stderr=slave)\nos.close(slave)\n\
              while not os.path.exists('renders/kiln.0002.png'):\n    os.read(master, 4096)\n\
              os.close(master)\nrun.wait()\n";
-        let run = closed.command(&["run", "--verbose", "--then", "echo $TRUEPATH_RESULT >told"]);
+        let run = closed.command(&["run", "--verbose", "--then", "echo $TRUEPATH_RESULT >shown"]);
         let words = std::iter::once(run.get_program()).chain(run.get_args());
         let mut python = Command::new("python3");
         python.args(["-c", terminal]).args(words);
         let ended = python.current_dir(closed.path("")).status().unwrap();
         assert!(ended.success());
         assert_eq!(closed.files("renders").len(), 20);
-        assert_eq!(closed.read("told"), "complete\n");
+        assert_eq!(closed.read("shown"), "complete\n");
     }
     let hung_up = kiln("1-20", "", "[mishap]\nslow = 20\n");
     let run = on(&hung_up, "north", &[], "frame 1 ");
@@ -562,7 +566,7 @@ fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
 }
 
 #[test]
-fn the_environment_is_what_is_told_and_no_more() {
+fn the_environment_is_what_is_reported_and_no_more() {
     let script = "[ -z \"$SECRET\" ]\n[ \"$LAMP\" = brass ]\n[ -n \"$KEPT\" ]\n[ -n \"$PATH\" ]\ncp \"$2/one.png\" p$1.png\n";
     let project = made_up(
         " }\nneeds = [\"KEPT\"]\narguments = [\"{frame}\", \"{place.job}\"]\noutput-name = \"p{frame:?}.png\"\n",
@@ -584,7 +588,7 @@ fn the_environment_is_what_is_told_and_no_more() {
 
 #[test]
 fn limits_for_the_start_and_for_silence_end_an_engine() {
-    for (key, told) in [
+    for (key, shown) in [
         ("start-timeout", "no frame was begun"),
         ("silence-timeout", "the engine printed nothing"),
     ] {
@@ -595,7 +599,7 @@ fn limits_for_the_start_and_for_silence_end_an_engine() {
         );
         let called = project.call(&["run"]).ends(1);
         assert!(
-            called.out.contains(&format!("{told} for 0.3s, the {key}")),
+            called.out.contains(&format!("{shown} for 0.3s, the {key}")),
             "{}",
             called.out
         );
@@ -603,7 +607,7 @@ fn limits_for_the_start_and_for_silence_end_an_engine() {
 }
 
 #[test]
-fn status_tells_what_is_done_running_and_failed() {
+fn status_shows_what_is_done_running_and_failed() {
     let project = kiln(
         "1-12",
         "chunk = 4\n",

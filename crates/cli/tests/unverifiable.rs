@@ -95,7 +95,7 @@ fn a_job_may_allow_them() {
     assert_eq!(starts(&project), 3);
     project.call(&["status"]).ends(0);
     project.call(&["audit"]).ends(0);
-    // Of bytes that are not those that were published nobody says that they are right.
+    // Of bytes that are not those that were published nothing says that they are right.
     let path = project.path("out/kiln.0002.exr");
     let mut bytes = fs::read(&path).unwrap();
     let last = bytes.len() - 1;

@@ -1,4 +1,4 @@
-//! Dates, people and machines in names: decided once, and told by a configuration.
+//! Dates, people and machines in names: decided once, and reported by a configuration.
 #![allow(clippy::unwrap_used)]
 
 mod common;

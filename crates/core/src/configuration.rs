@@ -87,7 +87,7 @@ fn folders_of(
     };
     let mut folders = Vec::new();
     for one in systems {
-        match System::of_word(&one.key) {
+        match System::from_name(&one.key) {
             Some(system) => {
                 folders.extend(text_of(one, findings).map(|folder| (Some(system), folder)));
             }

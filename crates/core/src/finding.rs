@@ -4,7 +4,7 @@ use crate::source::Place;
 
 /// How grave a finding is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Weight {
+pub enum Severity {
     /// Frames would be lost, wrong or not made: nothing is rendered.
     Error,
     /// Likely not meant.
@@ -28,7 +28,7 @@ pub struct Finding {
     /// Code such as `TP101`.
     pub code: &'static str,
     /// How grave it is.
-    pub weight: Weight,
+    pub severity: Severity,
     /// One sentence without a full stop.
     pub sentence: String,
     /// The places it is about, the main one first.
@@ -52,10 +52,10 @@ pub struct Fix {
 
 impl Finding {
     /// A finding with a sentence and nothing else yet.
-    pub fn new(code: &'static str, weight: Weight, sentence: impl Into<String>) -> Self {
+    pub fn new(code: &'static str, severity: Severity, sentence: impl Into<String>) -> Self {
         Self {
             code,
-            weight,
+            severity,
             sentence: sentence.into(),
             labels: Vec::new(),
             consequence: None,
@@ -66,7 +66,7 @@ impl Finding {
 
     /// An error with a sentence and nothing else yet.
     pub fn error(code: &'static str, sentence: impl Into<String>) -> Self {
-        Self::new(code, Weight::Error, sentence)
+        Self::new(code, Severity::Error, sentence)
     }
 
     /// Points at a place.

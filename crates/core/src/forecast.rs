@@ -1,4 +1,4 @@
-//! How long rendering will take, told from what it took before: in earlier runs, in a trial, and in
+//! How long rendering will take, estimated from what it took before: in earlier runs, in a trial, and in
 //! this run so far.
 
 use std::collections::BTreeMap;
@@ -25,7 +25,7 @@ pub struct Effort {
 }
 
 impl Effort {
-    /// That of a deliverable; one whose size nobody says has a single pixel.
+    /// That of a deliverable; one whose size is not known has a single pixel.
     #[must_use]
     pub fn of(one: &Deliverable) -> Self {
         let size = one.picture.file_size();
@@ -44,12 +44,12 @@ impl Effort {
 
 /// Frames that were rendered, and how long that took.
 #[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Took {
+pub struct RenderedFrames {
     /// How much there was to render in each.
     pub effort: Effort,
     /// How many.
     pub frames: f64,
-    /// Seconds of the process that brought them, from its first frame on where it tells that.
+    /// Seconds of the process that brought them, from its first frame on, where it reports that.
     pub seconds: f64,
     /// Seconds before the first frame, such as for reading the scene: no part of the others.
     pub start: f64,
@@ -57,13 +57,13 @@ pub struct Took {
 
 /// What rendering took before, by what was rendered.
 #[derive(Debug, Clone, Default)]
-pub struct Experience {
-    known: BTreeMap<String, Vec<Took>>,
+pub struct RenderTimes {
+    known: BTreeMap<String, Vec<RenderedFrames>>,
 }
 
-impl Experience {
+impl RenderTimes {
     /// Takes in what a process took; `label` says what it made.
-    pub fn add(&mut self, label: &str, took: Took) {
+    pub fn add(&mut self, label: &str, took: RenderedFrames) {
         let usable = took.frames > 0.0 && took.seconds >= 0.0 && took.seconds.is_finite();
         if !usable {
             return;
@@ -83,7 +83,7 @@ impl Experience {
     /// scaled from the nearest one. What goes before the first frame is not scaled.
     #[must_use]
     pub fn seconds(&self, label: &str, effort: Effort, frames: u64) -> Option<f64> {
-        let apart = |one: &Took| (one.effort.work() / effort.work()).ln().abs();
+        let apart = |one: &RenderedFrames| (one.effort.work() / effort.work()).ln().abs();
         let known = self.known.get(label)?;
         let nearest = known.iter().min_by(|a, b| apart(a).total_cmp(&apart(b)))?;
         let each = nearest.seconds / nearest.frames;
@@ -189,8 +189,8 @@ impl Forecast {
 mod tests {
     use super::*;
 
-    fn took(pixels: u64, samples: f64, frames: f64, seconds: f64) -> Took {
-        Took {
+    fn took(pixels: u64, samples: f64, frames: f64, seconds: f64) -> RenderedFrames {
+        RenderedFrames {
             effort: Effort { pixels, samples },
             frames,
             seconds,
@@ -200,7 +200,7 @@ mod tests {
 
     #[test]
     fn a_trial_is_scaled_by_pixels_and_samples() {
-        let mut known = Experience::default();
+        let mut known = RenderTimes::default();
         known.add("dawn", took(100, 4.0, 3.0, 6.0));
         let effort = Effort {
             pixels: 6400,
@@ -216,11 +216,11 @@ mod tests {
 
     #[test]
     fn reading_the_scene_is_shared_and_not_scaled() {
-        let mut known = Experience::default();
+        let mut known = RenderTimes::default();
         let start = 120.0;
         known.add(
             "dawn",
-            Took {
+            RenderedFrames {
                 start,
                 ..took(100, 1.0, 1.0, 3.0)
             },
@@ -232,7 +232,7 @@ mod tests {
 
     #[test]
     fn what_is_new_outweighs_what_is_old() {
-        let mut known = Experience::default();
+        let mut known = RenderTimes::default();
         let effort = took(1, 1.0, 1.0, 1.0).effort;
         known.add("dawn", took(1, 1.0, 10_000.0, 10_000.0));
         known.add("dawn", took(1, 1.0, 192.0, 192.0 * 5.0));
@@ -256,7 +256,7 @@ mod tests {
     }
 
     #[test]
-    fn without_experience_the_pace_alone_tells() {
+    fn without_earlier_times_the_pace_alone_is_used() {
         let mut forecast = Forecast::new(&[None, None], &[5, 5], 1);
         assert_eq!(forecast.left(100.0), None);
         forecast.settle(1);

@@ -1,7 +1,7 @@
 //! One overview of all that is to be made.
 
 use crate::deliverable::{Deliverable, DeliverableKind, Expansion};
-use crate::job::Word;
+use crate::job::PlacedText;
 use crate::pass::is_data;
 use crate::picture::rule_of_thumb;
 
@@ -23,7 +23,7 @@ pub struct OverviewLine<'a> {
     pub files: u64,
     /// Files that the ledger has.
     pub done: u64,
-    /// Seconds of its frames one after another, when the frames a second are known.
+    /// Seconds of its frames one after another, when the frames per second are known.
     pub seconds: Option<f64>,
     /// Bytes of all its files; none when the size is the scene's.
     pub bytes: Option<u64>,
@@ -96,7 +96,7 @@ fn thumb(deliverable: &Deliverable) -> Option<u64> {
             picture.channels.as_ref().map(|channels| channels.value),
             picture.bits.as_ref().map(|bits| bits.value),
             picture.compression.as_ref().map(|one| one.value.as_str()),
-            Word::text_of(plane.pass.as_ref()).is_some_and(is_data),
+            PlacedText::text_of(plane.pass.as_ref()).is_some_and(is_data),
         )
     });
     Some(planes.sum())

@@ -1,4 +1,4 @@
-//! What the names of passes tell.
+//! What the names of passes say.
 
 /// Names of passes whose values are measures and no light: a value between two others means
 /// something else, so they bear neither few bits nor loss, and they are smooth.

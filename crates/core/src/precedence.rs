@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use crate::job::{FromValue, Job, Key, NamedTable, Setting, Table, TableKind, Value, Word};
+use crate::job::{FromValue, Job, Key, NamedTable, PlacedText, Setting, Table, TableKind, Value};
 use crate::source::Sourced;
 
 /// What of a job a chain speaks about: an output of a shot, and what of it.
@@ -124,7 +124,7 @@ impl<'j> Chain<'j> {
 
     /// The components of paths that a key lists.
     #[must_use]
-    pub fn words(&self, key: Key) -> Option<&'j [Word]> {
+    pub fn words(&self, key: Key) -> Option<&'j [PlacedText]> {
         match &self.setting(key)?.value.value {
             Value::Words(words) => Some(words),
             _ => None,
@@ -133,8 +133,8 @@ impl<'j> Chain<'j> {
 
     /// A table of single values, merged key by key, in the order of first mention.
     #[must_use]
-    pub fn merged(&self, key: Key) -> Arc<[(String, Word)]> {
-        let mut merged: Vec<(String, Word)> = Vec::new();
+    pub fn merged(&self, key: Key) -> Arc<[(String, PlacedText)]> {
+        let mut merged: Vec<(String, PlacedText)> = Vec::new();
         let weakest_first = self.tables.iter().flat_map(|table| table.all(key).rev());
         for setting in weakest_first {
             let settings = match &setting.value.value {

@@ -9,7 +9,7 @@ use crate::profile::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::{PathPattern, Piece};
 
-/// Something that only the outside world can tell.
+/// Something that only the outside world knows.
 #[derive(Debug, Clone, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Question {
     /// Is there a file at this absolute path?
@@ -55,15 +55,15 @@ pub struct FolderFacts {
 /// What lies beside a scene.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SceneAnswer {
-    /// What it has, where somebody told.
+    /// What it has, where somebody said so.
     pub facts: Option<SceneFacts>,
-    /// Why nobody could tell, though it was asked for.
-    pub trouble: Option<String>,
+    /// Why nobody could say, though it was asked for.
+    pub no_answer: Option<String>,
     /// How large it is, in bytes, where it is there.
     pub bytes: Option<u64>,
     /// Whether it was saved after the last run.
     pub newer_than_run: bool,
-    /// Files beside it that tell of unsaved work: a newer autosave, a lock.
+    /// Files beside it that are signs of unsaved work: a newer autosave, a lock.
     pub beside: Vec<String>,
     /// Files that it needs and that are not there, as it names them.
     pub missing: Vec<String>,
@@ -95,7 +95,7 @@ pub struct MachineFacts {
     pub temporary: Option<String>,
 }
 
-/// What the outside world told. What was not answered is not known, and no rule takes it for wrong.
+/// What the outside world answered. What was not answered is not known, and no rule takes it for wrong.
 #[derive(Debug, Clone, Default)]
 pub struct Answers {
     /// Whether there is a file.
@@ -113,7 +113,7 @@ pub struct Answers {
     /// Where paths really are; none where nothing is.
     pub real: BTreeMap<String, Option<String>>,
     /// What is there of a deliverable, by its path with the frame as a token. Only those are in it
-    /// that have something to tell.
+    /// that have something to say.
     pub existing: BTreeMap<String, ExistingFacts>,
     /// The length of a sound in seconds, where it can be read.
     pub sounds: BTreeMap<String, f64>,

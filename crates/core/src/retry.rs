@@ -11,7 +11,7 @@ const LONGEST_PAUSE: Duration = Duration::from_secs(600);
 
 /// Frames that one more process is started for.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Again {
+pub struct Retry {
     /// The frames.
     pub frames: FrameSet,
     /// How many tries in a row brought none of them.
@@ -22,7 +22,7 @@ pub struct Again {
 
 /// The result of one process.
 #[derive(Debug, Clone, Copy)]
-pub struct Tried<'a> {
+pub struct ProcessResult<'a> {
     /// The frames that it did not bring.
     pub missing: &'a FrameSet,
     /// Whether it brought any.
@@ -40,19 +40,19 @@ pub struct Tried<'a> {
 
 /// What to start next, in order; nothing where the frames, a single one, have failed for good.
 #[must_use]
-pub fn next(tried: Tried<'_>, limits: &Limits) -> Vec<Again> {
+pub fn next(tried: ProcessResult<'_>, limits: &Limits) -> Vec<Retry> {
     let missing = tried.missing;
     if missing.is_empty() {
         return Vec::new();
     }
-    let again = |frames: &FrameSet, tries: u32| Again {
+    let again = |frames: &FrameSet, tries: u32| Retry {
         frames: frames.clone(),
         tries,
         pause: Duration::ZERO,
     };
     let paused = |frames: &FrameSet, tries: u32| {
         let factor = 1_u32.checked_shl(tries).unwrap_or(u32::MAX);
-        Again {
+        Retry {
             frames: frames.clone(),
             tries: tries + 1,
             pause: limits.retry_pause.saturating_mul(factor).min(LONGEST_PAUSE),
@@ -120,7 +120,7 @@ mod tests {
         tries: u32,
     ) -> Vec<String> {
         let missing: FrameSet = missing.parse().unwrap();
-        let tried = Tried {
+        let tried = ProcessResult {
             missing: &missing,
             progressed,
             failed_at,
@@ -159,7 +159,7 @@ mod tests {
     #[test]
     fn where_nothing_was_rendered_all_is_tried_again_first() {
         let missing: FrameSet = "1-8".parse().unwrap();
-        let tried = Tried {
+        let tried = ProcessResult {
             missing: &missing,
             progressed: false,
             failed_at: Some(1),
@@ -172,7 +172,7 @@ mod tests {
 
     /// What a made-up engine lets one know of the frame that it fails at.
     #[derive(Debug, Clone, Copy, PartialEq)]
-    enum Knowledge {
+    enum FailurePoint {
         /// Nothing.
         None,
         /// It names the frame.
@@ -185,7 +185,7 @@ mod tests {
     fn play(
         frames: &FrameSet,
         bad: &[Frame],
-        knowledge: Knowledge,
+        knowledge: FailurePoint,
         retries: u32,
     ) -> (Vec<Frame>, u32) {
         let (mut done, mut processes) = (Vec::new(), 0);
@@ -199,16 +199,16 @@ mod tests {
                 .collect();
             let failed = good.len() < frames.count() as usize;
             let unproven = match knowledge {
-                Knowledge::InOrder if failed => good.pop(),
+                FailurePoint::InOrder if failed => good.pop(),
                 _ => None,
             };
             let missing = FrameSet::from_frames(frames.iter().skip(good.len()));
             let failed_at = missing.first().filter(|_| match knowledge {
-                Knowledge::None => false,
-                Knowledge::Named => true,
-                Knowledge::InOrder => unproven.is_none(),
+                FailurePoint::None => false,
+                FailurePoint::Named => true,
+                FailurePoint::InOrder => unproven.is_none(),
             });
-            let tried = Tried {
+            let tried = ProcessResult {
                 missing: &missing,
                 progressed: !good.is_empty(),
                 failed_at,
@@ -230,7 +230,7 @@ mod tests {
             last in 1_i64..60,
             bad in proptest::collection::btree_set(1_i64..60, 0..6),
             knowledge in proptest::sample::select(vec![
-                Knowledge::None, Knowledge::Named, Knowledge::InOrder,
+                FailurePoint::None, FailurePoint::Named, FailurePoint::InOrder,
             ]),
             retries in 0_u32..3,
         ) {
@@ -239,10 +239,10 @@ mod tests {
             let good: Vec<Frame> = (1..=last).filter(|frame| !bad.contains(frame)).collect();
             proptest::prop_assert_eq!(done, good);
             let each = match knowledge {
-                Knowledge::None => 40 * (retries + 1),
-                Knowledge::Named | Knowledge::InOrder => 6 + retries,
+                FailurePoint::None => 40 * (retries + 1),
+                FailurePoint::Named | FailurePoint::InOrder => 6 + retries,
             };
-            let most = 1 + each * (bad.len() as u32 + u32::from(knowledge == Knowledge::None));
+            let most = 1 + each * (bad.len() as u32 + u32::from(knowledge == FailurePoint::None));
             proptest::prop_assert!(processes <= most, "{} processes", processes);
         }
     }

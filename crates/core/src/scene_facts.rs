@@ -1,8 +1,8 @@
-//! What a scene has, as its engine or a file beside it tells.
+//! What a scene has, as its engine or a file beside it says.
 
 use crate::movie::Fps;
 
-/// What a scene has; what is not told is not known.
+/// What a scene has; what is not stated is not known.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SceneFacts {
     /// Its frames, such as `1-96`.

@@ -110,7 +110,7 @@ impl Place {
 /// The layers of a job, the later wins over the earlier.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Level {
-    /// What the program assumes when nobody says anything.
+    /// What the program assumes when nothing is set.
     BuiltIn,
     /// `[project]`, or the top of a short job file.
     Project,

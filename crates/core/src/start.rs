@@ -19,7 +19,7 @@ pub enum Work {
     Stereo,
     /// Single pictures.
     Stills,
-    /// A sequence, and a movie put together from it.
+    /// A sequence, and a movie assembled from it.
     Movie,
     /// Several shots with variants and presets.
     Show,
@@ -73,7 +73,7 @@ impl StartScene {
 pub fn start(work: Work, engine: &Profile, scenes: &[StartScene]) -> String {
     let mut text = String::from(
         "# What is rendered, where it goes and what it is called. What follows a # is a remark, or a\n\
-         # wish that is switched off.\n#\n\
+         # setting that is switched off.\n#\n\
          #   truepath paths     every path that will be written\n\
          #   truepath check     what is wrong, before anything runs\n\
          #   truepath run       renders what is missing\n\
@@ -145,7 +145,7 @@ fn project(text: &mut String, work: Work, engine: &Profile, scenes: &[StartScene
     put(text, "version = 1", "raise it when something changes: v002");
     put(text, &format!("engine  = {}", quoted(&engine.name)), "");
     let fps = facts.and_then(|facts| facts.fps).unwrap_or(Fps::whole(24));
-    put(text, &format!("fps     = {fps}"), "frames a second");
+    put(text, &format!("fps     = {fps}"), "frames per second");
     match facts.and_then(|facts| facts.size.as_deref()) {
         Some(size) => put(
             text,
@@ -188,7 +188,7 @@ fn shot(text: &mut String, work: Work, scene: &StartScene) {
         None => put(
             text,
             "frames = \"1-100\"",
-            "the scene does not tell: fix this",
+            "the scene does not say: fill this in",
         ),
     }
     match (&facts.camera, &facts.cameras) {

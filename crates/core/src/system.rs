@@ -29,7 +29,7 @@ impl System {
 
     /// The system of this word.
     #[must_use]
-    pub fn of_word(word: &str) -> Option<Self> {
+    pub fn from_name(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|system| system.word() == word)
     }
 

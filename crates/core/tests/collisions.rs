@@ -1,4 +1,4 @@
-//! Collisions found by sequences, held against every path written out.
+//! Collisions found by sequences, compared with every path written out.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::{BTreeMap, BTreeSet};

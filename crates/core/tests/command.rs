@@ -76,7 +76,7 @@ fn line(more: &str, frames: &str) -> Result<String, ArgumentError> {
 }
 
 #[test]
-fn what_nobody_sets_is_not_said() {
+fn what_nobody_sets_is_not_set() {
     assert_eq!(
         line("frames = \"5\"", "5").unwrap(),
         "-f5-5/1 -clip5-6 -opicture"
@@ -154,22 +154,22 @@ fn passes_that_miss_other_frames_are_processes_of_their_own() {
     );
     let wanted = ["1-9", "4", "1-9"];
     let plan = plan(&expansion, &|index| wanted[index].parse().unwrap());
-    let told: Vec<_> = plan
+    let shown: Vec<_> = plan
         .iter()
         .map(|one| (&one.deliverables[..], one.frames.to_string()))
         .collect();
     assert_eq!(
-        told,
+        shown,
         [(&[0, 2][..], "1-9".to_owned()), (&[1][..], "4".to_owned())]
     );
 }
 
 #[test]
-fn mistakes_in_a_profile_are_told_all_at_once() {
+fn mistakes_in_a_profile_are_reported_all_at_once() {
     let mut sources = Sources::default();
     let text = "engine = { name = \"x\", frames = \"rang\" }\nargument = []\narguments = [3, \"{a\", { put = \"x\", eech = \"passes\" }]\nlog = [{ wraning = 'x' }]\n";
     let findings = read_profile("x.toml", text, SourceKind::File, &mut sources).unwrap_err();
-    let told: Vec<String> = findings
+    let shown: Vec<String> = findings
         .iter()
         .map(|one| {
             let (line, column) = sources.line_and_column(&one.labels[0].place);
@@ -177,7 +177,7 @@ fn mistakes_in_a_profile_are_told_all_at_once() {
         })
         .collect();
     assert_eq!(
-        told,
+        shown,
         [
             "1:34 TP004 did you mean `range`?",
             "2:1 TP002 did you mean `arguments`?",

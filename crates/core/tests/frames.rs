@@ -1,26 +1,26 @@
-//! Properties of sets of frames, held against plain sets of numbers.
+//! Properties of sets of frames, compared with plain sets of numbers.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::collections::BTreeSet;
 
 use proptest::prelude::*;
-use truepath_core::frames::{FrameSet, Strand};
+use truepath_core::frames::{FrameSet, StepRange};
 
-fn strand() -> impl Strategy<Value = Strand> {
+fn range() -> impl Strategy<Value = StepRange> {
     (-60i64..60, 0i64..80, 1i64..9)
-        .prop_map(|(first, length, step)| Strand::new(first, first + length, step).unwrap())
+        .prop_map(|(first, length, step)| StepRange::new(first, first + length, step).unwrap())
 }
 
 fn set() -> impl Strategy<Value = FrameSet> {
-    prop::collection::vec(strand(), 0..6).prop_map(|strands| {
-        strands.into_iter().fold(FrameSet::empty(), |all, one| {
-            all.union(&FrameSet::from_strand(one)).unwrap()
+    prop::collection::vec(range(), 0..6).prop_map(|ranges| {
+        ranges.into_iter().fold(FrameSet::empty(), |all, one| {
+            all.union(&FrameSet::from_range(one)).unwrap()
         })
     })
 }
 
 fn plain(set: &FrameSet) -> BTreeSet<i64> {
-    set.strands().iter().flat_map(Strand::iter).collect()
+    set.ranges().iter().flat_map(StepRange::iter).collect()
 }
 
 proptest! {
@@ -39,8 +39,8 @@ proptest! {
     #[test]
     fn behaves_like_a_plain_set(one in set(), two in set(), index in 0u64..200) {
         let (a, b) = (plain(&one), plain(&two));
-        let strands: u64 = one.strands().iter().map(Strand::count).sum();
-        prop_assert_eq!(strands, a.len() as u64, "strands share a frame");
+        let ranges: u64 = one.ranges().iter().map(StepRange::count).sum();
+        prop_assert_eq!(ranges, a.len() as u64, "ranges share a frame");
         prop_assert_eq!(plain(&one.union(&two).unwrap()), &a | &b);
         prop_assert_eq!(plain(&one.difference(&two).unwrap()), &a - &b);
         prop_assert_eq!(plain(&one.intersection(&two).unwrap()), &a & &b);
@@ -74,10 +74,10 @@ proptest! {
 }
 
 #[test]
-fn a_thousand_million_frames_stay_one_strand() {
+fn a_thousand_million_frames_stay_one_range() {
     let all: FrameSet = "1-1000000000".parse().unwrap();
     assert_eq!(all.count(), 1_000_000_000);
-    assert_eq!(all.strands().len(), 1);
+    assert_eq!(all.ranges().len(), 1);
     let odd = all.difference(&"2-1000000000/2".parse().unwrap()).unwrap();
     assert_eq!(odd.count(), 500_000_000);
     assert_eq!(odd.to_string(), "1-999999999/2");

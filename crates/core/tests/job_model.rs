@@ -48,7 +48,7 @@ fn labels(all: &[Deliverable]) -> Vec<String> {
 }
 
 /// Code, line and sentence of every finding.
-fn told(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<String> {
+fn shown(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<String> {
     let reading = reading(text, sets, files);
     reading
         .findings
@@ -185,7 +185,7 @@ fn circles_and_strangers_are_refused_by_name() {
         SHOW.replace("[variant.day]", "[variant.day]\ninherits = \"nigth\"")
     );
     assert_eq!(
-        told(&job, &[], &[]),
+        shown(&job, &[], &[]),
         [
             "TP006 truepath.toml:15 the job has no variant `nigth`",
             "TP006 truepath.toml:31 the variant `a` inherits from itself",
@@ -199,7 +199,7 @@ const STUDIO: &str = "base = [\"house.toml\"]\n[project]\nengine = \"understudy\
 const HOUSE: &str = "[project]\nbits = 8\nversion = 7\nchannels = \"rgb\"\n";
 
 #[test]
-fn a_job_builds_on_other_files_and_sources_are_told_file_by_file() {
+fn a_job_builds_on_other_files_and_sources_are_reported_file_by_file() {
     let job = "base = [\"std/studio.toml\"]\n[project]\nfps = 30\nsize = \"dome\"\n[token]\nshow = \"orr\"\n\
                [output.frames]\npath = \"r/{show}_{house}_{shot}_v{version}.{frame:04}.png\"\n[shot.dawn]\nframes = \"1-2\"\n";
     let files = [("std/studio.toml", STUDIO), ("std/house.toml", HOUSE)];
@@ -232,11 +232,11 @@ fn a_job_builds_on_other_files_and_sources_are_told_file_by_file() {
 }
 
 #[test]
-fn mistakes_in_a_base_are_told_in_that_base() {
+fn mistakes_in_a_base_are_reported_in_that_base() {
     let job = "base = [\"studio.toml\", \"nowhere.toml\"]\n[output.frames]\npath = \"x.{frame:04}.png\"\n[shot.a]\nframes = \"1\"\n";
     let studio = "base = [\"truepath.toml\"]\n[project]\nbitz = 8\n";
     assert_eq!(
-        told(job, &[], &[("studio.toml", studio)]),
+        shown(job, &[], &[("studio.toml", studio)]),
         [
             "TP007 truepath.toml:1 `nowhere.toml` cannot be built on",
             "TP007 studio.toml:1 `truepath.toml` is built on twice",
@@ -244,7 +244,7 @@ fn mistakes_in_a_base_are_told_in_that_base() {
     );
     let studio = "[project]\nbitz = 8\n";
     assert_eq!(
-        told(
+        shown(
             "base = [\"studio.toml\"]\nframes = \"1\"\npath = \"x.{frame}.png\"\n",
             &[],
             &[("studio.toml", studio)]
@@ -285,10 +285,10 @@ fn a_table_gives_many_shots() {
 }
 
 #[test]
-fn a_bad_cell_is_told_by_row_and_column() {
+fn a_bad_cell_is_reported_by_row_and_column() {
     let list = "shot,frames,version\ns001,1-48,3\ns002,48-1,three\ns001,1-9,\na/b,1,1\n";
     assert_eq!(
-        told(LISTED, &[], &[("shots.csv", list)]),
+        shown(LISTED, &[], &[("shots.csv", list)]),
         [
             "TP004 shots.csv:3 row 3, column `frames`: this range runs backwards, from 48 to 1",
             "TP004 shots.csv:3 row 3, column `version`: `three` is no value for `version`",
@@ -299,22 +299,22 @@ fn a_bad_cell_is_told_by_row_and_column() {
     // Empty cells beyond the columns are what spreadsheets leave.
     let beyond = "shot,frames\ns001,1-4,\ns002,1,3,5-9\n";
     assert_eq!(
-        told(LISTED, &[], &[("shots.csv", beyond)]),
+        shown(LISTED, &[], &[("shots.csv", beyond)]),
         [
             "TP005 shots.csv:3 row 3, column `shot`: the row of the shot `s002` has 4 cells, and the list has 2 columns"
         ]
     );
-    let strange = told(LISTED, &[], &[("shots.csv", "shot,framez\na,1\n")]);
+    let strange = shown(LISTED, &[], &[("shots.csv", "shot,framez\na,1\n")]);
     assert_eq!(
         strange,
         ["TP002 shots.csv:1 a list of shots has no column `framez`"]
     );
     assert_eq!(
-        told(LISTED, &["shot.s009.version=4"], &[("shots.csv", LIST)]),
+        shown(LISTED, &["shot.s009.version=4"], &[("shots.csv", LIST)]),
         ["TP006 --set:1 the job has no shot `s009`"]
     );
     assert_eq!(
-        told(LISTED, &[], &[]),
+        shown(LISTED, &[], &[]),
         ["TP007 truepath.toml:5 the list of shots `shots.csv` cannot be read"]
     );
 }

@@ -1,4 +1,4 @@
-//! A job that is large enough for several threads comes to the same as its shots one by one.
+//! A job that is large enough for several threads gives the same as its shots one by one.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::fmt::Write;
@@ -83,9 +83,9 @@ fn shots_come_in_the_order_of_the_job() {
     }
     assert_eq!(one_by_one.len(), SHOTS * 4);
     assert!(paths(&whole) == one_by_one, "another order or other paths");
-    let told: u64 = whole.problems.iter().map(|one| one.deliverables).sum();
+    let shown: u64 = whole.problems.iter().map(|one| one.deliverables).sum();
     assert_eq!(
-        told,
+        shown,
         SHOTS as u64 / 10 * 2,
         "a variant in every tenth shot, of two outputs"
     );
@@ -101,13 +101,13 @@ fn rules_say_the_same_in_the_same_order() {
     let mut one_by_one: Vec<Finding> = rules()
         .flat_map(|rule| (rule.check)(rule, &subject))
         .collect();
-    one_by_one.sort_by_key(|finding| finding.weight);
-    let told = |findings: &[Finding]| format!("{findings:#?}");
-    assert!(told(&found) == told(&one_by_one), "{}", told(&found));
+    one_by_one.sort_by_key(|finding| finding.severity);
+    let shown = |findings: &[Finding]| format!("{findings:#?}");
+    assert!(shown(&found) == shown(&one_by_one), "{}", shown(&found));
     let codes: Vec<&str> = found.iter().map(|one| one.code).collect();
     for code in ["TP102", "TP112", "TP116"] {
         assert!(codes.contains(&code), "{code} is not among {codes:?}");
     }
-    let text = told(&found);
+    let text = shown(&found);
     assert!(text.contains("S0001") && text.contains("s0002_x"), "{text}");
 }

@@ -107,7 +107,7 @@ fn a_value_knows_its_level_its_line_and_what_it_won_over() {
             ..Case::of(&job.shots[1], &job.outputs[0])
         },
     );
-    let told: Vec<(Level, String, usize)> = chain
+    let shown: Vec<(Level, String, usize)> = chain
         .history(Key::Bits)
         .map(|setting| {
             let place = &setting.value.place;
@@ -121,7 +121,7 @@ fn a_value_knows_its_level_its_line_and_what_it_won_over() {
         .collect();
     let file = || "truepath.toml".to_owned();
     assert_eq!(
-        told,
+        shown,
         [
             (Level::Shot, "--set".to_owned(), 1),
             (Level::OutputPass, file(), 16),

@@ -31,7 +31,7 @@ fn read(template: &str, path: &str) -> Vec<Values> {
     readings(&template.parse().unwrap(), path, &free).unwrap()
 }
 
-fn told(values: &Values) -> String {
+fn shown(values: &Values) -> String {
     let words: Vec<String> = values
         .iter()
         .map(|(name, value)| format!("{name}={value}"))
@@ -71,7 +71,7 @@ fn values_are_read_back() {
     ] {
         let found = read(template, path);
         assert_eq!(
-            found.iter().map(told).collect::<Vec<_>>(),
+            found.iter().map(shown).collect::<Vec<_>>(),
             [values],
             "{template}"
         );
@@ -79,10 +79,10 @@ fn values_are_read_back() {
 }
 
 #[test]
-fn every_way_is_told_where_there_are_several() {
+fn every_way_is_reported_where_there_are_several() {
     let found = read("{shot}_{pass}.{frame:04}.exr", "a_b_c.0001.exr");
     assert_eq!(
-        found.iter().map(told).collect::<Vec<_>>(),
+        found.iter().map(shown).collect::<Vec<_>>(),
         ["shot=a_b pass=c frame=1", "shot=a pass=b_c frame=1"]
     );
     // A job's own names decide.
@@ -93,13 +93,13 @@ fn every_way_is_told_where_there_are_several() {
     let template: Template = "{shot}_{pass}.{frame:04}.exr".parse().unwrap();
     let found = readings(&template, "a_b_c.0001.exr", &known).unwrap();
     assert_eq!(
-        found.iter().map(told).collect::<Vec<_>>(),
+        found.iter().map(shown).collect::<Vec<_>>(),
         ["shot=a_b pass=c frame=1"]
     );
 }
 
 #[test]
-fn where_a_name_departs_is_told() {
+fn where_a_name_departs_is_reported() {
     let known = |name: &str| match name {
         "shot" => Candidates::Known(vec!["dawn".to_owned(), "dusk".to_owned()]),
         other => free(other),

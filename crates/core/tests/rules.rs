@@ -71,7 +71,7 @@ fn surroundings() -> Surroundings {
     }
 }
 
-/// A made-up world: names tell what is there.
+/// A made-up world: names say what is there.
 fn answer(question: Question, answers: &mut Answers) {
     let list = |words: &[&str]| Some(words.iter().map(|word| (*word).to_owned()).collect());
     match question {
@@ -103,7 +103,7 @@ fn answer(question: Question, answers: &mut Answers) {
                 bytes: path.contains("heavy").then_some(2_000_000_000_000),
                 ..SceneAnswer::default()
             };
-            if path.contains("told") {
+            if path.contains("answered") {
                 scene.facts = Some(SceneFacts {
                     frames: Some("1-48".to_owned()),
                     fps: Some(Fps::whole(24)),
@@ -114,13 +114,13 @@ fn answer(question: Question, answers: &mut Answers) {
                 });
             }
             if path.contains("mute") {
-                scene.trouble = Some("understudy says nothing".to_owned());
+                scene.no_answer = Some("understudy says nothing".to_owned());
             }
             scene.newer_than_run = path.contains("newer");
             for (word, list, file) in [
                 ("lacking", &mut scene.missing, "brass.png"),
                 ("local", &mut scene.needed, "/home/dawn/brass.png"),
-                ("open", &mut scene.beside, "told-open.toml.lock"),
+                ("open", &mut scene.beside, "answered-open.toml.lock"),
             ] {
                 if path.contains(word) {
                     list.push(file.to_owned());
@@ -215,7 +215,7 @@ fn every_finding_points_somewhere_and_advises() {
 }
 
 #[test]
-fn codes_and_names_are_told_once() {
+fn codes_and_names_are_reported_once() {
     let codes: BTreeSet<&str> = rules().map(|rule| rule.code).collect();
     let names: BTreeSet<&str> = rules().map(|rule| rule.name).collect();
     assert_eq!(codes.len(), rules().count());
@@ -223,7 +223,7 @@ fn codes_and_names_are_told_once() {
 }
 
 #[test]
-fn the_consequence_is_told_in_numbers() {
+fn the_consequence_is_reported_in_numbers() {
     let found = findings(
         "scene = \"kiln.toml\"\nframes = \"1-96\"\nengine = \"understudy\"\n\
          path = \"r/{shot}.{frame:04}.png\"\npasses = [\"beauty\", \"depth\", \"shadow\"]\n",
@@ -257,7 +257,7 @@ fn three_shots(paths: [&str; 2], more: &str) -> Vec<(&'static str, Option<String
 }
 
 #[test]
-fn one_cause_is_told_once_for_all_shots() {
+fn one_cause_is_reported_once_for_all_shots() {
     let path = "r/{shot}_{variant}_{pass}.{frame:04}.png";
     let [(code, Some(so))] = &three_shots([path, path], "")[..] else {
         panic!("more than one finding")
@@ -269,7 +269,7 @@ fn one_cause_is_told_once_for_all_shots() {
 }
 
 #[test]
-fn capitals_are_told_once_for_all_shots() {
+fn capitals_are_reported_once_for_all_shots() {
     let paths = [
         "r/{shot}_{variant}_{pass}.{frame:04}.png",
         "R/{shot}_{variant}_{pass}.{frame:04}.png",
@@ -292,7 +292,7 @@ fn capitals_are_told_once_for_all_shots() {
 }
 
 #[test]
-fn short_padding_is_told_once_a_template_and_by_the_worst() {
+fn short_padding_is_reported_once_a_template_and_by_the_worst() {
     let paths = [
         "r/{shot}_{variant}_{pass}.{frame:02}.png",
         "r/again/{shot}_{variant}_{pass}.{frame:04}.png",
@@ -305,7 +305,7 @@ fn short_padding_is_told_once_a_template_and_by_the_worst() {
 }
 
 #[test]
-fn what_povray_cannot_take_is_told() {
+fn what_povray_cannot_take_is_reported() {
     let job = |extra: &str| {
         format!(
             "scene = \"kiln.pov\"\nengine = \"povray\"\npath = \"r/{{shot}}.{{frame:04}}.{{ext}}\"\n{extra}"

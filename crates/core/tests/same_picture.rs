@@ -136,7 +136,7 @@ fn names_that_the_engine_never_hears_of() {
             long(&format!("{RUN}\nvariants = [\"day\"]"), "[variant.day]"),
             "TP524",
         ),
-        // Movies of two passes that are put together from the same sequence.
+        // Movies of two passes that are assembled from the same sequence.
         (
             long(
                 "engine = \"understudy\"\nfps = 24\ncameras = [\"front\", \"top\"]",
@@ -172,7 +172,7 @@ fn no_ordinary_job_trips_over_it() {
         short(&format!(
             "{path}\ncamera = \"front\"\nrun = [\"myrender\", \"--camera=front\", \"--frame\", \"{{frame}}\", \"{{target}}\"]"
         )),
-        // Passes that the engine tells apart by the names of its files.
+        // Passes that the engine distinguishes by the names of its files.
         short(&format!(
             "{path}\nengine = \"naming\"\npasses = [\"beauty\", \"depth\"]"
         )),

@@ -14,7 +14,7 @@ use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
 
-/// What a job comes to, with an engine that takes frames in this way.
+/// The deliverables of a job, with an engine that takes frames in this way.
 fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion {
     let mut sources = Sources::default();
     let profile = format!(

@@ -110,7 +110,7 @@ fn values_are_filled_in_and_optional_parts_dropped() {
 }
 
 #[test]
-fn every_mistake_is_told_at_once() {
+fn every_mistake_is_reported_at_once() {
     let errors = sketch("{shto}/{pass}/{odd}/{version:upper}/{frame:lower}").unwrap_err();
     assert_eq!(errors.len(), 5);
     assert!(

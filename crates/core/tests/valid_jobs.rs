@@ -37,7 +37,7 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
 
 /// What a valid job is made of.
 #[derive(Debug, Clone)]
-struct Wish {
+struct JobShape {
     shots: Vec<(i64, i64, usize)>,
     passes: usize,
     variants: usize,
@@ -54,7 +54,7 @@ struct Wish {
     crop: bool,
 }
 
-fn wishes() -> impl Strategy<Value = Wish> {
+fn jobs() -> impl Strategy<Value = JobShape> {
     let shot = (-50_i64..200, 0_i64..300, 1_usize..4);
     let whole = (
         prop::collection::vec(shot, 1..4),
@@ -74,7 +74,7 @@ fn wishes() -> impl Strategy<Value = Wish> {
         any::<bool>(),
         any::<bool>(),
     );
-    (whole, flags).prop_map(|(whole, flags)| Wish {
+    (whole, flags).prop_map(|(whole, flags)| JobShape {
         shots: whole.0,
         passes: whole.1,
         variants: whole.2,
@@ -98,28 +98,28 @@ fn listed(words: &[&str]) -> String {
     quoted.join(", ")
 }
 
-fn text(wish: &Wish) -> String {
+fn text(shape: &JobShape) -> String {
     let mut job = String::from("[project]\nname = \"orrery\"\nengine = \"understudy\"\nfps = 24\n");
-    let (width, height) = wish.size;
+    let (width, height) = shape.size;
     writeln!(
         job,
         "version = {}\nsize = \"{width}x{height}\"",
-        wish.version
+        shape.version
     )
     .unwrap();
-    if wish.preset {
+    if shape.preset {
         job += "preset = \"final\"\n[preset.final]\nsettings = { samples = 4 }\n";
     }
-    if wish.trial {
+    if shape.trial {
         job += "[preset.trial]\nonly = \"all\"\n";
     }
-    for variant in &["day", "night"][..wish.variants] {
+    for variant in &["day", "night"][..shape.variants] {
         writeln!(job, "[variant.{variant}]\nsettings.tint = \"{variant}\"").unwrap();
     }
-    if wish.views {
+    if shape.views {
         job += "[view.left]\n[view.right]\n";
     }
-    for (index, (first, length, step)) in wish.shots.iter().enumerate() {
+    for (index, (first, length, step)) in shape.shots.iter().enumerate() {
         // The last frame is one of the steps.
         let last = first + length * i64::try_from(*step).unwrap();
         writeln!(job, "[shot.s{index:02}]\nscene = \"s.toml\"").unwrap();
@@ -127,28 +127,28 @@ fn text(wish: &Wish) -> String {
             1 => writeln!(job, "frames = \"{first}-{last}\"").unwrap(),
             step => writeln!(job, "frames = \"{first}-{last}/{step}\"").unwrap(),
         }
-        if wish.variants > 0 {
+        if shape.variants > 0 {
             writeln!(
                 job,
                 "variants = [{}]",
-                listed(&["day", "night"][..wish.variants])
+                listed(&["day", "night"][..shape.variants])
             )
             .unwrap();
         }
-        if wish.views {
+        if shape.views {
             job += "views = [\"left\", \"right\"]\n";
         }
-        if wish.cameras > 0 {
+        if shape.cameras > 0 {
             writeln!(
                 job,
                 "cameras = [{}]",
-                listed(&["dome", "north"][..wish.cameras])
+                listed(&["dome", "north"][..shape.cameras])
             )
             .unwrap();
         }
     }
-    let passes = &["beauty", "shadow", "depth"][..wish.passes];
-    let exr = wish.exr || wish.layers || passes.contains(&"depth");
+    let passes = &["beauty", "shadow", "depth"][..shape.passes];
+    let exr = shape.exr || shape.layers || passes.contains(&"depth");
     let tokens = "{shot}{?_{variant}}{?_{view}}{?_{camera}}";
     writeln!(
         job,
@@ -158,29 +158,29 @@ fn text(wish: &Wish) -> String {
     .unwrap();
     if exr {
         // A movie has no alpha, so a job with one asks for none.
-        let channels = if wish.movie { "rgb" } else { "rgba" };
+        let channels = if shape.movie { "rgb" } else { "rgba" };
         writeln!(job, "format = \"exr\"\nbits = \"half\"\nchannels = \"{channels}\"\ncolor = {{ pixels = \"linear\", transfer = \"srgb\" }}").unwrap();
     } else {
         job += "format = \"png\"\nbits = 8\ncolor.pixels = \"display\"\n";
     }
-    if wish.layers {
+    if shape.layers {
         writeln!(job, "layers = {{ all = [{}] }}", listed(passes)).unwrap();
     }
-    if wish.crop {
+    if shape.crop {
         job += "crop = \"32x32 at 8,16\"\n";
     }
-    if wish.still {
+    if shape.still {
         writeln!(
             job,
             "[output.poster]\npath = \"renders/{tokens}_poster.png\"\nstill = 1"
         )
         .unwrap();
     }
-    let whole = wish
+    let whole = shape
         .shots
         .iter()
         .all(|(_, length, step)| *step == 1 || *length == 0);
-    if wish.movie && whole && !wish.layers {
+    if shape.movie && whole && !shape.layers {
         writeln!(
             job,
             "[output.review]\npath = \"renders/{tokens}.mp4\"\nmovie = {{ from = \"frames\", pass = \"beauty\", codec = \"h264\", pixels = \"4:2:0 8\" }}"
@@ -215,8 +215,8 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 1000, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
-    fn a_valid_job_raises_nothing(wish in wishes()) {
-        let job = text(&wish);
+    fn a_valid_job_raises_nothing(shape in jobs()) {
+        let job = text(&shape);
         let codes = codes(&job);
         prop_assert!(codes.is_empty(), "{job}\n{codes:?}");
     }
@@ -256,9 +256,9 @@ proptest! {
     #![proptest_config(ProptestConfig { cases: 300, failure_persistence: None, ..ProptestConfig::default() })]
 
     #[test]
-    fn what_a_fix_writes_passes_every_check(wish in wishes(), slip in 0..SLIPS.len()) {
+    fn what_a_fix_writes_passes_every_check(shape in jobs(), slip in 0..SLIPS.len()) {
         let (right, wrong) = SLIPS[slip];
-        let mut job = text(&wish).replacen(right, wrong, 1).replacen("{pass}/", "", usize::from(slip == 0));
+        let mut job = text(&shape).replacen(right, wrong, 1).replacen("{pass}/", "", usize::from(slip == 0));
         for _ in 0..6 {
             let (reading, findings) = checked(&job);
             let fixed = fix(&reading.job.sources, &findings);

@@ -1,4 +1,4 @@
-//! DPX, by its headers: pixels are stored as they are, so that the length of a file tells whether
+//! DPX, by its headers: pixels are stored as they are, so that the length of a file shows whether
 //! it is whole. Offsets after SMPTE ST 268-1, tables of the generic headers.
 
 use std::io::{self, Read, Seek, SeekFrom};

@@ -7,11 +7,14 @@ use exr::meta::attribute::SampleType;
 use exr::meta::header::Header;
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::facts::{Facts, Flaw, Found, MOST_MEMORY, Wanted};
+use crate::facts::{ExpectedPicture, Facts, Flaw, Found, MOST_MEMORY};
 
 /// Decodes every block of every part. What was asked for must be there; what is there besides is a note.
 /// The size of a picture is that of its display window.
-pub(crate) fn decode(mut reader: impl BufRead + Seek, wanted: &Wanted) -> Result<Facts, Flaw> {
+pub(crate) fn decode(
+    mut reader: impl BufRead + Seek,
+    wanted: &ExpectedPicture,
+) -> Result<Facts, Flaw> {
     is_known_kind(&mut reader)?;
     let reader = exr::block::read(reader, true).map_err(flaw)?;
     let headers = reader.headers();
@@ -92,7 +95,7 @@ fn block_bytes(header: &Header) -> u64 {
 }
 
 /// The layer that has what was asked for: the one without a name, if it does, else the first.
-fn single(layers: &[Layer], size: Size, wanted: &Wanted) -> Result<Facts, Flaw> {
+fn single(layers: &[Layer], size: Size, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
     let unnamed = layers.iter().filter(|layer| layer.name.is_empty());
     let named = layers.iter().filter(|layer| !layer.name.is_empty());
     let mut candidates = unnamed.chain(named);

@@ -4,12 +4,12 @@ use std::fmt;
 use std::io;
 
 use truepath_core::deliverable::Deliverable;
-use truepath_core::job::Word;
+use truepath_core::job::PlacedText;
 use truepath_core::picture::{Bits, Channels, FormatFacts, Size};
 
 /// What a picture must be; what is not set is not compared.
 #[derive(Debug, Clone)]
-pub struct Wanted {
+pub struct ExpectedPicture {
     /// The file format.
     pub format: &'static FormatFacts,
     /// Width and height in pixels.
@@ -24,14 +24,15 @@ pub struct Wanted {
     pub allows_unverifiable: bool,
 }
 
-impl From<&Deliverable> for Wanted {
+impl From<&Deliverable> for ExpectedPicture {
     fn from(deliverable: &Deliverable) -> Self {
         let picture = &deliverable.picture;
         let planes = match &deliverable.planes[..] {
             [_] => &[],
             several => several,
         };
-        let text = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+        let text =
+            |word: &Option<PlacedText>| PlacedText::text_of(word.as_ref()).map(str::to_owned);
         Self {
             format: picture.format,
             size: picture.file_size(),
@@ -103,7 +104,7 @@ impl Facts {
     }
 
     /// Compares what a picture is with what it must be.
-    pub(crate) fn compare(&self, wanted: &Wanted) -> Result<(), Flaw> {
+    pub(crate) fn compare(&self, wanted: &ExpectedPicture) -> Result<(), Flaw> {
         let differs = |what, wanted: String, found: String| {
             Err(Flaw::Other {
                 what,

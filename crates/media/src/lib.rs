@@ -17,6 +17,6 @@ mod wav_file;
 mod webp_file;
 
 pub use canvas::{Canvas, EncodeError, write_exr};
-pub use facts::{Facts, Flaw, Found, Wanted};
+pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use verify::verify;
 pub use wav_file::wav_seconds;

@@ -6,7 +6,7 @@ use std::path::Path;
 
 use truepath_core::picture::format;
 
-use crate::facts::{Facts, Flaw, MOST_MEMORY, Wanted};
+use crate::facts::{ExpectedPicture, Facts, Flaw, MOST_MEMORY};
 use crate::quiet;
 
 /// Decodes every pixel of a file and compares it with what was asked for. Memory grows with a block of
@@ -14,7 +14,7 @@ use crate::quiet;
 ///
 /// # Errors
 /// The first thing that is wrong with the file.
-pub fn verify(path: &Path, wanted: &Wanted) -> Result<Facts, Flaw> {
+pub fn verify(path: &Path, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
     let mut file = File::open(path)?;
     let mut head = [0; 16];
     let length = read_up_to(&mut file, &mut head)?;
@@ -68,7 +68,7 @@ fn whole(mut reader: impl Read, length: u64) -> Result<Vec<u8>, Flaw> {
     Ok(bytes)
 }
 
-/// The format that the first bytes of a file tell.
+/// The format that the first bytes of a file show.
 fn format_of(head: &[u8]) -> Option<&'static str> {
     let name = match head {
         [0x89, b'P', b'N', b'G', ..] => "png",

@@ -6,7 +6,7 @@ use std::io::Cursor;
 use std::path::{Path, PathBuf};
 
 use truepath_core::picture::{Bits, Channels, Size, format};
-use truepath_media::{Canvas, Flaw, Found, Wanted, verify, write_exr};
+use truepath_media::{Canvas, ExpectedPicture, Flaw, Found, verify, write_exr};
 
 const SIZE: Size = Size {
     width: 33,
@@ -29,8 +29,8 @@ fn bytes(name: &str, channels: Channels, bits: Bits, compression: &str) -> Vec<u
     out.into_inner()
 }
 
-fn wanted(name: &str) -> Wanted {
-    Wanted {
+fn wanted(name: &str) -> ExpectedPicture {
+    ExpectedPicture {
         format: format(name).unwrap(),
         size: Some(SIZE),
         channels: None,
@@ -91,10 +91,10 @@ fn a_truncated_file_never_passes() {
 }
 
 #[test]
-fn what_differs_is_told() {
+fn what_differs_is_reported() {
     let folder = tempfile::tempdir().unwrap();
     let path = written(folder.path(), &bytes("png", Channels::Rgb, Bits::Eight, ""));
-    let check = |change: fn(&mut Wanted)| {
+    let check = |change: fn(&mut ExpectedPicture)| {
         let mut wanted = wanted("png");
         change(&mut wanted);
         verify(&path, &wanted).unwrap_err().to_string()
@@ -159,7 +159,7 @@ fn of_several_layers_each_must_be_there() {
     let path = written(folder.path(), &out.into_inner());
     let check = |planes: &[(&str, &str)]| {
         let word = |text: &str| (!text.is_empty()).then(|| text.to_owned());
-        let wanted = Wanted {
+        let wanted = ExpectedPicture {
             planes: planes
                 .iter()
                 .map(|(pass, view)| (word(pass), word(view)))
@@ -242,7 +242,7 @@ fn whole_numbers_are_not_called_float_and_further_channels_are_noted() {
         image.write().non_parallel().to_buffered(&mut out).unwrap();
         written(folder.path(), &out.into_inner())
     };
-    let asked = |channels, bits| Wanted {
+    let asked = |channels, bits| ExpectedPicture {
         channels: Some(channels),
         bits: Some(bits),
         ..wanted("exr")

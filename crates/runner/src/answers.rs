@@ -17,13 +17,13 @@ use crate::program::find_program;
 use crate::run::name_and_version;
 use crate::system::{free_space, is_writable};
 
-/// Answers all questions about what a job comes to. With `ask` engines are started to tell their
+/// Answers all questions about the deliverables of a job. With `ask` engines are started to say their
 /// version and what their scenes have.
 #[must_use]
 pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
     let mut answers = Answers::default();
     if loaded.surroundings.system != here() {
-        // Nothing of this machine tells what is there on another.
+        // Nothing on this machine shows what is there on another.
         return answers;
     }
     let last = last_run(loaded);
@@ -45,8 +45,8 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
             }
             Question::Version(name) => {
                 if let Some(profile) = profile(&name).filter(|_| ask) {
-                    let told = name_and_version(profile, &loaded.folder);
-                    if let Some((_, version)) = told.split_once(' ') {
+                    let answer = name_and_version(profile, &loaded.folder);
+                    if let Some((_, version)) = answer.split_once(' ') {
                         answers.versions.insert(name, version.to_owned());
                     }
                 }
@@ -61,10 +61,10 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
             }
             Question::Scene { path, engine } => {
                 let file = PathBuf::from(&path);
-                let told = profile(&engine).map_or(Ok(None), |profile| {
+                let answer = profile(&engine).map_or(Ok(None), |profile| {
                     describe_kept(profile, &file, loaded, ask)
                 });
-                let mut answer = scene(&file, told.map_err(|error| error.to_string()));
+                let mut answer = scene(&file, answer.map_err(|error| error.to_string()));
                 let there = fs::metadata(&file).ok();
                 answer.bytes = there.as_ref().map(fs::Metadata::len);
                 let saved = there.and_then(|facts| facts.modified().ok());
@@ -100,7 +100,7 @@ fn last_run(loaded: &Loaded) -> Option<SystemTime> {
         .max()
 }
 
-/// Whether an engine could tell something that is not known without starting it.
+/// Whether an engine could report something that is not known without starting it.
 #[must_use]
 pub fn can_ask(expansion: &Expansion) -> bool {
     let mut engines = expansion.deliverables.iter().map(|one| &one.common.engine);
@@ -119,15 +119,15 @@ fn folder(path: &Path) -> FolderFacts {
     }
 }
 
-/// What is told of a scene, and what lies beside it.
+/// What is known about a scene, and what lies beside it.
 fn scene(
     path: &Path,
-    told: Result<Option<truepath_core::scene_facts::SceneFacts>, String>,
+    facts: Result<Option<truepath_core::scene_facts::SceneFacts>, String>,
 ) -> SceneAnswer {
     let mut answer = SceneAnswer::default();
-    match told {
+    match facts {
         Ok(facts) => answer.facts = facts,
-        Err(trouble) => answer.trouble = Some(trouble),
+        Err(reason) => answer.no_answer = Some(reason),
     }
     let folder = path.parent().unwrap_or(Path::new("/"));
     let files = answer.facts.as_ref().and_then(|facts| facts.files.clone());
@@ -143,7 +143,7 @@ fn scene(
     answer
 }
 
-/// Files beside a scene that tell of work that is not saved: a copy that an editor keeps (`#a#`,
+/// Files beside a scene that are signs of work that is not saved: a copy that an editor keeps (`#a#`,
 /// `.a.swp`, `a~`, `a.autosave`) and that is newer, or a lock (`.a.lock`, `a.lock`, `.#a`, `.~lock.a#`).
 fn beside(path: &Path) -> Vec<String> {
     let name = path.file_name().unwrap_or_default().to_string_lossy();

@@ -58,8 +58,8 @@ fn end_of(program: &mut Child) -> io::Result<std::process::ExitStatus> {
             // holds its output open.
             Group::of(program)?.kill();
             program.wait()?;
-            let told = format!("it gives no answer for {} s", PATIENCE.0.as_secs());
-            return Err(io::Error::new(io::ErrorKind::TimedOut, told));
+            let reason = format!("it gives no answer for {} s", PATIENCE.0.as_secs());
+            return Err(io::Error::new(io::ErrorKind::TimedOut, reason));
         }
         thread::sleep(step);
         step = (step * 2).min(longest);

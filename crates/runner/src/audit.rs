@@ -10,7 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{ByReason, There, look_closely};
+use crate::inventory::{ByReason, FileOnDisk, look_closely};
 use crate::ledger::Ledger;
 use crate::movies;
 use crate::staging::ASIDE;
@@ -18,7 +18,7 @@ use crate::stale::{WhyStale, why_stale};
 
 /// What an audit found of one deliverable.
 #[derive(Debug, Clone, Default)]
-pub struct Account {
+pub struct DeliverableAudit {
     /// Files that are wanted.
     pub wanted: u64,
     /// Whole pictures of the right kind.
@@ -46,7 +46,7 @@ pub struct Account {
 #[derive(Debug, Clone, Default)]
 pub struct Audit {
     /// One account for each deliverable, in their order.
-    pub accounts: Vec<Account>,
+    pub accounts: Vec<DeliverableAudit>,
     /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
     pub unsound: Vec<(String, u64)>,
     /// What is wrong with the ledgers, as sentences.
@@ -57,7 +57,7 @@ pub struct Audit {
 }
 
 impl Audit {
-    /// Whether all is there and nothing is wrong; foreign files are told but harm nothing.
+    /// Whether all is there and nothing is wrong; foreign files are reported but harm nothing.
     #[must_use]
     pub fn is_clean(&self) -> bool {
         self.accounts.iter().all(|account| {
@@ -83,9 +83,9 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
         let frames = &deliverable.common.frames.selected;
         // Without its scene nobody knows what should have made the pictures.
         let fingerprint = fingerprints.of(deliverable).ok();
-        let mut account = Account {
+        let mut account = DeliverableAudit {
             wanted: frames.count(),
-            ..Account::default()
+            ..DeliverableAudit::default()
         };
         let mut missing = Vec::new();
         let mut stale = Vec::new();
@@ -95,7 +95,7 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
             ByReason::default(),
             ByReason::default(),
         );
-        let found = if deliverable.is_put_together() {
+        let found = if deliverable.is_assembled() {
             let seen = movies::look(deliverable, &ledger, true, &loaded.folder)?;
             let state = seen.state();
             frames
@@ -111,17 +111,19 @@ pub fn audit(loaded: &Loaded, chosen: &Expansion, all: &Expansion) -> io::Result
                 notes.add(note, frame);
             }
             match there {
-                There::Valid | There::Touched | There::Unrecorded => account.valid += 1,
-                There::Changed(difference) => changed.add(difference, frame),
-                There::Unverifiable(reason) => unverifiable.add(reason, frame),
-                There::Missing => missing.push(frame),
-                There::Stale => stale.push(frame),
-                There::Broken(reason) => broken.add(reason, frame),
+                FileOnDisk::Valid | FileOnDisk::Touched | FileOnDisk::Unrecorded => {
+                    account.valid += 1
+                }
+                FileOnDisk::Changed(difference) => changed.add(difference, frame),
+                FileOnDisk::Unverifiable(reason) => unverifiable.add(reason, frame),
+                FileOnDisk::Missing => missing.push(frame),
+                FileOnDisk::Stale => stale.push(frame),
+                FileOnDisk::Broken(reason) => broken.add(reason, frame),
             }
         }
         account.missing = FrameSet::from_frames(missing);
         account.stale = FrameSet::from_frames(stale);
-        if !account.stale.is_empty() && !deliverable.is_put_together() {
+        if !account.stale.is_empty() && !deliverable.is_assembled() {
             let today = fingerprints.inputs(deliverable);
             account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
         }

@@ -27,8 +27,8 @@ pub(crate) struct Checkpoints<'c> {
 
 /// Checkpoints that were laid into a staging folder.
 #[derive(Debug, Default)]
-pub(crate) struct LaidIn {
-    /// The arguments that tell the engine to continue from them.
+pub(crate) struct RestoredCheckpoints {
+    /// The arguments that make the engine continue from them.
     pub(crate) arguments: Vec<String>,
     /// The frames that are continued.
     pub(crate) frames: Vec<Frame>,
@@ -57,8 +57,12 @@ impl<'c> Checkpoints<'c> {
 
     /// Lays the latest of a process's frames into its staging folder. Where `tries` processes in a row
     /// failed, that many of the latest are ignored: one of them may be what the engine fails on.
-    pub(crate) fn lay_in(&self, invocation: &Invocation<'_>, tries: u32) -> io::Result<LaidIn> {
-        let mut laid_in = LaidIn::default();
+    pub(crate) fn lay_in(
+        &self,
+        invocation: &Invocation<'_>,
+        tries: u32,
+    ) -> io::Result<RestoredCheckpoints> {
+        let mut laid_in = RestoredCheckpoints::default();
         let mut laid = false;
         for (name, numbers) in rotation(&self.folder) {
             let frame = self.pattern.read(&name).flatten();
@@ -206,7 +210,7 @@ fn numbered(folder: &Path, name: &str, number: u32) -> PathBuf {
     folder.join(format!("{name}~{number}"))
 }
 
-/// Whether two files have the same content, as far as can be told.
+/// Whether two files have the same content, as far as can be known.
 fn is_same(one: &Path, other: &Path) -> bool {
     let size = |path: &Path| fs::metadata(path).ok().map(|found| found.len());
     size(one) == size(other)

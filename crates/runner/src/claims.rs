@@ -27,9 +27,9 @@ pub(crate) struct Claim {
     generation: u32,
 }
 
-/// What came of asking for a claim.
+/// The answer to a request for a claim.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum Asked {
+pub(crate) enum ClaimResult {
     /// It is ours.
     Ours(Claim),
     /// This session holds it.
@@ -45,12 +45,12 @@ pub(crate) struct Claims<'a> {
     session: Holder,
     /// The last generation that was seen of each name.
     seen: Mutex<HashMap<String, u32>>,
-    own: Mutex<Own>,
+    own: Mutex<OwnClaims>,
 }
 
 /// What a run holds.
 #[derive(Default)]
-struct Own {
+struct OwnClaims {
     /// The file that its claims are links to.
     said: Option<PathBuf>,
     /// How many such files it has begun: file systems take only so many links to one.
@@ -70,14 +70,14 @@ impl<'a> Claims<'a> {
         })
     }
 
-    /// Asks for a claim. `is_gone` tells of a session whether it holds nothing any more; with
+    /// Asks for a claim. `is_gone` says of a session whether it holds nothing any more; with
     /// `again`, what a session at work has closed may be had too.
     pub(crate) fn ask(
         &self,
         name: &str,
         again: bool,
         is_gone: &dyn Fn(Holder) -> bool,
-    ) -> io::Result<Asked> {
+    ) -> io::Result<ClaimResult> {
         loop {
             let last = self.last(name)?;
             if let Some((claim, holder)) = &last
@@ -86,8 +86,8 @@ impl<'a> Claims<'a> {
                 let closed = is_there(&closed(&self.path(claim)))?;
                 if !(closed && again) {
                     return Ok(match closed {
-                        true => Asked::ClosedBy(*holder),
-                        false => Asked::HeldBy(*holder),
+                        true => ClaimResult::ClosedBy(*holder),
+                        false => ClaimResult::HeldBy(*holder),
                     });
                 }
             }
@@ -98,7 +98,7 @@ impl<'a> Claims<'a> {
             match self.make(&claim) {
                 Ok(()) => {
                     self.remember(&claim);
-                    return Ok(Asked::Ours(claim));
+                    return Ok(ClaimResult::Ours(claim));
                 }
                 // Somebody was faster.
                 Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
@@ -143,7 +143,7 @@ impl<'a> Claims<'a> {
     }
 
     /// Gives what this run says of itself another name.
-    fn link(&self, own: &mut Own, path: &Path) -> io::Result<()> {
+    fn link(&self, own: &mut OwnClaims, path: &Path) -> io::Result<()> {
         if let Some(said) = &own.said {
             match self.disk.second_name(said, path) {
                 Err(error) if error.kind() == io::ErrorKind::TooManyLinks => {}
@@ -227,7 +227,7 @@ mod tests {
                     let claims = Claims::new(&RealDisk, folder.path().to_owned(), session).unwrap();
                     let gone = |one: u32| one < round * 100;
                     let asked = claims.ask("dawn-1-8", false, &gone).unwrap();
-                    matches!(asked, Asked::Ours(_)).then_some(session)
+                    matches!(asked, ClaimResult::Ours(_)).then_some(session)
                 };
                 let asking: Vec<_> = (0..8)
                     .map(|one| scope.spawn(move || ask(round * 100 + one)))
@@ -245,23 +245,26 @@ mod tests {
         let of = |session| Claims::new(&RealDisk, folder.path().to_owned(), session).unwrap();
         let (one, other) = (of(1), of(2));
         let nobody = |_: u32| false;
-        let Asked::Ours(claim) = one.ask("licence", false, &nobody).unwrap() else {
+        let ClaimResult::Ours(claim) = one.ask("licence", false, &nobody).unwrap() else {
             panic!("it was free")
         };
         assert_eq!(
             other.ask("licence", true, &nobody).unwrap(),
-            Asked::HeldBy(1)
+            ClaimResult::HeldBy(1)
         );
         one.close(&claim).unwrap();
         assert_eq!(
             other.ask("licence", false, &nobody).unwrap(),
-            Asked::ClosedBy(1)
+            ClaimResult::ClosedBy(1)
         );
         assert!(matches!(
             other.ask("licence", true, &nobody).unwrap(),
-            Asked::Ours(_)
+            ClaimResult::Ours(_)
         ));
-        assert_eq!(one.ask("licence", true, &nobody).unwrap(), Asked::HeldBy(2));
+        assert_eq!(
+            one.ask("licence", true, &nobody).unwrap(),
+            ClaimResult::HeldBy(2)
+        );
     }
 
     macro_rules! not_asked {
@@ -322,19 +325,25 @@ mod tests {
         for number in 0..20 {
             let name = format!("chunk-{number}");
             let asked = one.ask(&name, false, &nobody).unwrap();
-            let Asked::Ours(claim) = asked else {
+            let ClaimResult::Ours(claim) = asked else {
                 panic!("{name}: {asked:?}")
             };
             // Another thread of the same run does not get it as well.
-            assert_eq!(one.ask(&name, false, &nobody).unwrap(), Asked::HeldBy(1));
-            assert_eq!(other.ask(&name, false, &nobody).unwrap(), Asked::HeldBy(1));
+            assert_eq!(
+                one.ask(&name, false, &nobody).unwrap(),
+                ClaimResult::HeldBy(1)
+            );
+            assert_eq!(
+                other.ask(&name, false, &nobody).unwrap(),
+                ClaimResult::HeldBy(1)
+            );
             one.close(&claim).unwrap();
             // A thread that looked before it was closed does not take it for its own.
             let made = one.make(&claim).unwrap_err();
             assert_eq!(made.kind(), io::ErrorKind::AlreadyExists);
             assert_eq!(
                 other.ask(&name, false, &nobody).unwrap(),
-                Asked::ClosedBy(1)
+                ClaimResult::ClosedBy(1)
             );
         }
     }
@@ -346,6 +355,6 @@ mod tests {
         fs::write(folder.path().join("dawn-1-8.1"), "").unwrap();
         let everybody = |_: u32| true;
         let asked = claims.ask("dawn-1-8", true, &everybody).unwrap();
-        assert_eq!(asked, Asked::HeldBy(0));
+        assert_eq!(asked, ClaimResult::HeldBy(0));
     }
 }

@@ -15,7 +15,7 @@ use crate::staging::ASIDE;
 
 /// What is left of one kind.
 #[derive(Debug, Default, Clone, PartialEq, Eq)]
-pub struct Left {
+pub struct Leftovers {
     /// The folders.
     pub folders: Vec<PathBuf>,
     /// Files in them.
@@ -24,7 +24,7 @@ pub struct Left {
     pub bytes: u64,
 }
 
-impl Left {
+impl Leftovers {
     fn of(folders: impl IntoIterator<Item = PathBuf>) -> io::Result<Self> {
         let mut left = Self::default();
         for folder in folders {
@@ -68,22 +68,22 @@ fn count(folder: &Path, files: &mut u64, bytes: &mut u64) -> io::Result<()> {
     Ok(())
 }
 
-/// The logs of runs that have ended, and of which nothing is left to be picked up.
+/// The logs of runs that have ended, and of which nothing is left to be recovered.
 ///
 /// # Errors
 /// When the state cannot be read.
-pub fn logs(loaded: &Loaded) -> io::Result<Left> {
+pub fn logs(loaded: &Loaded) -> io::Result<Leftovers> {
     let state = loaded.state_folder();
     let ledger = Ledger::read(&state.ledgers())?;
-    let over = ledger.sessions.iter().filter(|(_, told)| told.ended);
-    Left::of(over.map(|(number, _)| state.logs_of(*number)))
+    let over = ledger.sessions.iter().filter(|(_, record)| record.ended);
+    Leftovers::of(over.map(|(number, _)| state.logs_of(*number)))
 }
 
 /// What runs have set aside beside the frames of a job.
 ///
 /// # Errors
 /// When a folder cannot be read.
-pub fn set_aside(all: &Expansion) -> io::Result<Left> {
+pub fn set_aside(all: &Expansion) -> io::Result<Leftovers> {
     let folders: BTreeSet<PathBuf> = all
         .deliverables
         .iter()
@@ -92,5 +92,5 @@ pub fn set_aside(all: &Expansion) -> io::Result<Left> {
         // Never by way of a link.
         .filter(|folder| fs::symlink_metadata(folder).is_ok_and(|facts| facts.is_dir()))
         .collect();
-    Left::of(folders)
+    Leftovers::of(folders)
 }

@@ -85,8 +85,8 @@ fn haste() -> u32 {
     *HASTE.get_or_init(|| set("TRUEPATH_HASTE").unwrap_or(1).max(1))
 }
 
-/// What a debug build is told by its environment.
+/// What a debug build reads from its environment.
 fn set<T: std::str::FromStr>(name: &str) -> Option<T> {
-    let told = cfg!(debug_assertions).then(|| std::env::var(name).ok())??;
-    told.parse().ok()
+    let value = cfg!(debug_assertions).then(|| std::env::var(name).ok())??;
+    value.parse().ok()
 }

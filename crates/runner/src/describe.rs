@@ -1,4 +1,4 @@
-//! What a scene has: told by a file beside it, or by its engine.
+//! What a scene has: from a file beside it, or from its engine.
 
 use std::collections::HashMap;
 use std::fs;
@@ -38,7 +38,7 @@ pub enum DescribeError {
     #[error("the program {0} is not found")]
     NoProgram(String),
     /// The engine cannot be asked, or did not answer.
-    #[error("{program} does not tell about {scene}: {reason}")]
+    #[error("{program} does not describe {scene}: {reason}")]
     NoAnswer {
         /// The program.
         program: String,
@@ -47,17 +47,17 @@ pub enum DescribeError {
         /// Why.
         reason: String,
     },
-    /// What was told is no description.
-    #[error("{from} does not tell what a scene has: {reason}")]
+    /// What was reported is no description.
+    #[error("{from} does not describe a scene: {reason}")]
     Unreadable {
-        /// Who told it.
+        /// Who said it.
         from: String,
         /// Why.
         reason: String,
     },
 }
 
-/// The file beside a scene that tells what it has.
+/// The file beside a scene that says what it has.
 #[must_use]
 pub fn facts_file(scene: &Path) -> PathBuf {
     let mut name = scene.as_os_str().to_owned();
@@ -65,11 +65,11 @@ pub fn facts_file(scene: &Path) -> PathBuf {
     PathBuf::from(name)
 }
 
-/// What the file beside a scene tells; `None` when there is none.
+/// What the file beside a scene says; `None` when there is none.
 ///
 /// # Errors
 /// When it cannot be read.
-fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
+fn facts_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
     let path = facts_file(scene);
     match fs::read_to_string(&path) {
         Ok(text) => read(&path.display().to_string(), &text).map(Some),
@@ -81,28 +81,28 @@ fn told_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
     }
 }
 
-/// What a scene of a job has: by the file beside it, else by what was told before of the same
-/// content, else, with leave, by its engine. What the engine tells is kept in the job's state folder.
+/// What a scene of a job has: by the file beside it, else by what was answered before for the same
+/// content, else, with leave, by its engine. What the engine answers is kept in the job's state folder.
 ///
 /// # Errors
-/// When there is something that should tell and does not.
+/// When something should answer and does not.
 pub fn describe_kept(
     profile: &Profile,
     scene: &Path,
     loaded: &Loaded,
     leave: bool,
 ) -> Result<Option<SceneFacts>, DescribeError> {
-    if let Some(facts) = told_beside(scene)? {
+    if let Some(facts) = facts_beside(scene)? {
         return Ok(Some(facts));
     }
     let folder = loaded.state_folder().scenes();
-    // Where nothing can be told, the scene need not be read for its hash.
+    // Where there is nobody to ask, the scene need not be read for its hash.
     if profile.describe.is_none() || (!leave && !folder.is_dir()) {
         return Ok(None);
     }
     let kept = kept_at(profile, scene, &folder);
-    let told = kept.as_ref().and_then(|path| fs::read_to_string(path).ok());
-    if let Some(facts) = told.and_then(|text| read("kept", &text).ok()) {
+    let answer = kept.as_ref().and_then(|path| fs::read_to_string(path).ok());
+    if let Some(facts) = answer.and_then(|text| read("kept", &text).ok()) {
         return Ok(Some(facts));
     }
     if !leave {
@@ -128,17 +128,17 @@ fn kept_at(profile: &Profile, scene: &Path, folder: &Path) -> Option<PathBuf> {
     Some(folder.join(format!("{hash}-{}.json", profile.name)))
 }
 
-/// What a scene has: by the file beside it, else by its engine; `None` when neither tells.
+/// What a scene has: by the file beside it, else by its engine; `None` when neither says.
 /// Starts a program.
 ///
 /// # Errors
-/// When there is something that should tell and does not.
+/// When something should answer and does not.
 pub fn describe(
     profile: &Profile,
     scene: &Path,
     folder: &Path,
 ) -> Result<Option<SceneFacts>, DescribeError> {
-    if let Some(facts) = told_beside(scene)? {
+    if let Some(facts) = facts_beside(scene)? {
         return Ok(Some(facts));
     }
     match ask(profile, scene, folder)? {
@@ -187,30 +187,30 @@ fn ask(profile: &Profile, scene: &Path, folder: &Path) -> Result<Option<String>,
 }
 
 fn read(from: &str, text: &str) -> Result<SceneFacts, DescribeError> {
-    let told: Described =
+    let answer: Described =
         serde_json::from_str(text).map_err(|error| DescribeError::Unreadable {
             from: from.to_owned(),
             reason: error.to_string(),
         })?;
     Ok(SceneFacts {
-        frames: told.frames,
-        size: told.size,
-        fps: told.fps.and_then(|fps| fps.to_string().parse().ok()),
-        cameras: told.cameras,
-        camera: told.camera,
-        passes: told.passes,
-        settings: told.settings,
-        files: told.files,
+        frames: answer.frames,
+        size: answer.size,
+        fps: answer.fps.and_then(|fps| fps.to_string().parse().ok()),
+        cameras: answer.cameras,
+        camera: answer.camera,
+        passes: answer.passes,
+        settings: answer.settings,
+        files: answer.files,
     })
 }
 
-/// Finds out the frames of scenes whose shots say none: by what was told before, and with `ask` by
+/// Finds out the frames of scenes whose shots say none: by earlier answers, and with `ask` by
 /// starting their engines. Gives whether any became known.
 pub fn frames_of_scenes(loaded: &mut Loaded, expansion: &Expansion, ask: bool) -> bool {
     let mut found = HashMap::new();
     for (profile, scene) in &expansion.without_frames {
-        let told = describe_kept(profile, Path::new(scene), loaded, ask);
-        let frames = told.ok().flatten().and_then(|facts| facts.frames);
+        let answer = describe_kept(profile, Path::new(scene), loaded, ask);
+        let frames = answer.ok().flatten().and_then(|facts| facts.frames);
         if let Some(frames) = frames.and_then(|text| text.parse::<FrameSet>().ok()) {
             found.insert(scene.clone(), frames);
         }

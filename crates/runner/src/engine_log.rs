@@ -62,9 +62,9 @@ impl LogReader {
     }
 }
 
-/// What a log of an earlier run tells of finished frames.
+/// What a log of an earlier run reports finished frames.
 #[derive(Debug, Default)]
-pub(crate) struct Heard {
+pub(crate) struct FinishedInLog {
     /// Files that the engine named as final.
     pub(crate) named: Vec<String>,
     /// The last frame that it said to have begun.
@@ -72,8 +72,8 @@ pub(crate) struct Heard {
 }
 
 /// Reads the log of a process of an earlier run; what cannot be read proves nothing.
-pub(crate) fn heard(profile: &Profile, log: &Path) -> Heard {
-    let mut heard = Heard::default();
+pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
+    let mut heard = FinishedInLog::default();
     let proves = [LogKind::File, LogKind::Frame];
     let has_patterns = profile.log.iter().any(|one| proves.contains(&one.kind));
     let (true, Ok(reader), Ok(file)) = (has_patterns, LogReader::new(profile), File::open(log))

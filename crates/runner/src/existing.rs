@@ -31,7 +31,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         let Some(names) = folders.get_mut(&folder) else {
             continue;
         };
-        let fingerprint = if one.is_put_together() {
+        let fingerprint = if one.is_assembled() {
             movies::look(one, &ledger, false, &loaded.folder)
                 .ok()
                 .and_then(|seen| seen.fingerprint)
@@ -55,12 +55,12 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
             }
             match ledger.published.get(&path) {
                 None => there.unknown += 1,
-                // What was adopted has no fingerprint, and was told when it was.
+                // What was adopted has no fingerprint, and was reported when it was.
                 Some(record)
                     // A movie whose frames are not whole is judged when they are.
                     if record.fingerprint().is_none()
                         || record.fingerprint() == fingerprint.as_deref()
-                        || (one.is_put_together() && fingerprint.is_none()) =>
+                        || (one.is_assembled() && fingerprint.is_none()) =>
                 {
                     there.kept += 1;
                 }
@@ -87,7 +87,7 @@ fn folders(expansion: &Expansion) -> HashMap<String, Vec<Name>> {
     let mut folders: HashMap<String, Vec<Name>> = HashMap::new();
     let mut uppers: HashMap<&str, bool> = HashMap::new();
     for one in &expansion.deliverables {
-        // Most of a fresh job is not there yet: its upper folders tell that at once.
+        // Most of a fresh job is not there yet: its upper folders say that at once.
         let fresh = first_folder(&one.root, &one.pattern).is_some_and(|above| {
             let there = uppers.entry(above);
             !*there.or_insert_with(|| Path::new(above).is_dir())
@@ -132,7 +132,7 @@ fn others(
             .or_default()
             .push(one);
     }
-    let mut told: HashSet<String> = HashSet::new();
+    let mut reported: HashSet<String> = HashSet::new();
     for one in &expansion.deliverables {
         let Some(folder) = folder(one) else { continue };
         let Some(names) = folders.get(&folder) else {
@@ -145,7 +145,7 @@ fn others(
             one.picture.format.extensions.contains(&extension)
                 && own.iter().all(|one| one.pattern.read(&path).is_none())
         };
-        if told.contains(&folder) {
+        if reported.contains(&folder) {
             continue;
         }
         let others = names.iter().filter(odd).filter(foreign);
@@ -155,7 +155,7 @@ fn others(
             let there = found.entry(one.pattern.sketch()).or_default();
             there.others = others;
         }
-        told.insert(folder);
+        reported.insert(folder);
     }
 }
 

@@ -58,8 +58,8 @@ impl<'l> Fingerprints<'l> {
             return Arc::clone(known);
         }
         let path = Path::new(scene);
-        let told = describe_kept(profile, path, self.loaded, false);
-        let mut names = told
+        let facts = describe_kept(profile, path, self.loaded, false);
+        let mut names = facts
             .ok()
             .flatten()
             .and_then(|facts| facts.files)
@@ -70,7 +70,7 @@ impl<'l> Fingerprints<'l> {
         let hashed = names.into_iter().map(|name| {
             let path = folder.join(&name);
             let hash = self.files.entry(path.clone()).or_insert_with_key(|file| {
-                // What is not there has no content; `check` tells that it is missing.
+                // What is not there has no content; `check` says that it is missing.
                 hash_outline(file).unwrap_or_default()
             });
             // Where it lies on this machine is no part of it.
@@ -130,7 +130,7 @@ impl<'l> Fingerprints<'l> {
             .collect()
     }
 
-    /// The fingerprint of a movie, from the hashes of the frames that it is put together from.
+    /// The fingerprint of a movie, from the hashes of the frames that it is assembled from.
     pub(crate) fn of_movie(deliverable: &Deliverable, frames: &[String]) -> io::Result<String> {
         let inputs = PictureInputs::of(&deliverable.common.engine);
         let mut hasher = Sha256::new();

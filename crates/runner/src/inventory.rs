@@ -8,14 +8,14 @@ use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_media::{Flaw, Wanted, verify};
+use truepath_media::{ExpectedPicture, Flaw, verify};
 
 use crate::disk::{Stamp, hash_file, stamp};
 use crate::ledger::{KnownFile, Ledger};
 
 /// What stands under a true name.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) enum There {
+pub(crate) enum FileOnDisk {
     /// Nothing.
     Missing,
     /// What the ledger says, made with today's settings.
@@ -79,7 +79,7 @@ pub(crate) fn look(
     ledger: &Ledger,
     fingerprint: Option<&str>,
     decode: bool,
-) -> Vec<(Frame, There)> {
+) -> Vec<(Frame, FileOnDisk)> {
     let seen = look_closely(deliverable, frames, ledger, fingerprint, decode);
     seen.into_iter()
         .map(|(frame, there, _)| (frame, there))
@@ -93,9 +93,9 @@ pub(crate) fn look_closely(
     ledger: &Ledger,
     fingerprint: Option<&str>,
     decode: bool,
-) -> Vec<(Frame, There, Vec<String>)> {
+) -> Vec<(Frame, FileOnDisk, Vec<String>)> {
     let all: Vec<Frame> = frames.iter().collect();
-    let wanted = Wanted::from(deliverable);
+    let wanted = ExpectedPicture::from(deliverable);
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);
         let mut notes = Vec::new();
@@ -116,16 +116,16 @@ pub(crate) fn look_briefly(
     ledger: &Ledger,
     fingerprint: Option<&str>,
     most_unrecorded: usize,
-) -> Brief {
+) -> QuickLook {
     let frames = &deliverable.common.frames.selected;
-    let wanted = Wanted::from(deliverable);
+    let wanted = ExpectedPicture::from(deliverable);
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);
         let record = ledger.published.get(&path);
         let found = stamp(Path::new(&path));
         let there = match (found, record) {
-            (Ok(None), _) => Some(There::Missing),
-            (Err(error), _) => Some(There::Broken(error.to_string())),
+            (Ok(None), _) => Some(FileOnDisk::Missing),
+            (Err(error), _) => Some(FileOnDisk::Broken(error.to_string())),
             (Ok(Some(found)), Some(record)) if record.stamp == found => {
                 Some(as_recorded(record, fingerprint, &wanted))
             }
@@ -140,17 +140,17 @@ pub(crate) fn look_briefly(
             (Ok(Some(_)), None) => None,
         };
         let bytes = match &there {
-            Some(There::Missing) => 0,
+            Some(FileOnDisk::Missing) => 0,
             _ => record.map_or(0, |record| record.stamp.size),
         };
         (*frame, there, bytes)
     };
     let all: Vec<Frame> = frames.iter().collect();
-    let seen: Vec<(Frame, Option<There>, u64)> = match all.len() < 4096 {
+    let seen: Vec<(Frame, Option<FileOnDisk>, u64)> = match all.len() < 4096 {
         true => all.iter().map(one).collect(),
         false => all.par_iter().map(one).collect(),
     };
-    let mut brief = Brief::default();
+    let mut brief = QuickLook::default();
     let mut unrecorded: Vec<Frame> = Vec::new();
     for (frame, there, bytes) in seen {
         brief.bytes += bytes;
@@ -171,8 +171,8 @@ pub(crate) fn look_briefly(
 
 /// What a brief look finds.
 #[derive(Debug, Default)]
-pub(crate) struct Brief {
-    pub(crate) frames: Vec<(Frame, There)>,
+pub(crate) struct QuickLook {
+    pub(crate) frames: Vec<(Frame, FileOnDisk)>,
     /// Files that the ledger does not know and that were not opened.
     pub(crate) not_looked_into: FrameSet,
     /// Bytes of the recorded files that are there.
@@ -185,14 +185,14 @@ fn at(
     ledger: &Ledger,
     fingerprint: Option<&str>,
     decode: bool,
-    wanted: &Wanted,
+    wanted: &ExpectedPicture,
     notes: &mut Vec<String>,
-) -> There {
+) -> FileOnDisk {
     let file = Path::new(path);
     let found = match stamp(file) {
-        Ok(None) => return There::Missing,
+        Ok(None) => return FileOnDisk::Missing,
         Ok(Some(found)) => found,
-        Err(error) => return There::Broken(error.to_string()),
+        Err(error) => return FileOnDisk::Broken(error.to_string()),
     };
     let record = ledger.published.get(path);
     let is_as_recorded = record.is_some_and(|record| record.stamp == found);
@@ -204,33 +204,33 @@ fn at(
         Err(Flaw::Unverifiable(reason)) => Some(reason).filter(|_| !wanted.allows_unverifiable),
         // What other settings made may well be another kind of picture.
         Err(flaw) if is_stale && flaw.is_wrong_kind() => None,
-        Err(flaw) => return There::Broken(flaw.to_string()),
+        Err(flaw) => return FileOnDisk::Broken(flaw.to_string()),
         Ok(facts) => {
             *notes = facts.notes;
             None
         }
     };
     let Some(record) = record else {
-        return unverifiable.map_or(There::Unrecorded, There::Unverifiable);
+        return unverifiable.map_or(FileOnDisk::Unrecorded, FileOnDisk::Unverifiable);
     };
     match (hash_file(file), unverifiable) {
-        (Err(error), _) => There::Broken(error.to_string()),
+        (Err(error), _) => FileOnDisk::Broken(error.to_string()),
         (Ok(hash), _) if hash != record.hash.to_string() => {
-            There::Changed(difference(record.stamp, found))
+            FileOnDisk::Changed(difference(record.stamp, found))
         }
-        (Ok(_), _) if is_stale => There::Stale,
-        (Ok(_), Some(reason)) => There::Unverifiable(reason),
-        (Ok(_), None) if is_as_recorded => There::Valid,
-        (Ok(_), None) => There::Touched,
+        (Ok(_), _) if is_stale => FileOnDisk::Stale,
+        (Ok(_), Some(reason)) => FileOnDisk::Unverifiable(reason),
+        (Ok(_), None) if is_as_recorded => FileOnDisk::Valid,
+        (Ok(_), None) => FileOnDisk::Touched,
     }
 }
 
 /// Why a file cannot be decoded here that counts as whole all the same, where the job allows that.
 pub(crate) fn unverifiable(deliverable: &Deliverable, file: &Path) -> Option<String> {
-    if !deliverable.common.allows_unverifiable || deliverable.is_put_together() {
+    if !deliverable.common.allows_unverifiable || deliverable.is_assembled() {
         return None;
     }
-    match verify(file, &Wanted::from(deliverable)) {
+    match verify(file, &ExpectedPicture::from(deliverable)) {
         Err(Flaw::Unverifiable(reason)) => Some(reason),
         _ => None,
     }
@@ -242,18 +242,22 @@ fn is_stale(record: &KnownFile, fingerprint: Option<&str>) -> bool {
 }
 
 /// What a file is that is as recorded by size and time, and is not opened.
-fn as_recorded(record: &KnownFile, fingerprint: Option<&str>, wanted: &Wanted) -> There {
+fn as_recorded(
+    record: &KnownFile,
+    fingerprint: Option<&str>,
+    wanted: &ExpectedPicture,
+) -> FileOnDisk {
     match &record.origin.unverifiable {
-        _ if is_stale(record, fingerprint) => There::Stale,
-        Some(reason) if !wanted.allows_unverifiable => There::Unverifiable(reason.to_string()),
-        _ => There::Valid,
+        _ if is_stale(record, fingerprint) => FileOnDisk::Stale,
+        Some(reason) if !wanted.allows_unverifiable => FileOnDisk::Unverifiable(reason.to_string()),
+        _ => FileOnDisk::Valid,
     }
 }
 
 /// Why a file that is taken as it is cannot be, if it cannot: it must be the right kind of picture all
 /// the same.
 pub(crate) fn refused(deliverable: &Deliverable, path: &str) -> Option<String> {
-    match verify(Path::new(path), &Wanted::from(deliverable)) {
+    match verify(Path::new(path), &ExpectedPicture::from(deliverable)) {
         Ok(_) | Err(Flaw::Unverifiable(_)) => None,
         Err(flaw) => Some(flaw.to_string()),
     }

@@ -36,12 +36,12 @@ pub struct Loaded {
     pub surroundings: Surroundings,
     /// When its run began, or would begin now.
     pub began: RunBegan,
-    /// What its ledgers told when they were read last: reading on costs less than reading again.
+    /// What its ledgers recorded when they were read last: reading on costs less than reading again.
     pub(crate) ledger: Mutex<Option<Ledger>>,
 }
 
 impl Loaded {
-    /// What the ledgers tell, with what was written since they were read last.
+    /// What the ledgers record, with what was written since they were read last.
     pub(crate) fn read_ledger(&self, folder: &Path) -> io::Result<Ledger> {
         let kept = lock(&self.ledger).take();
         let mut ledger = kept.unwrap_or_default();
@@ -49,18 +49,18 @@ impl Loaded {
         Ok(ledger)
     }
 
-    /// Keeps what the ledgers told.
+    /// Keeps what the ledgers recorded.
     pub(crate) fn keep_ledger(&self, ledger: Ledger) {
         *lock(&self.ledger) = Some(ledger);
     }
 }
 
-/// Stands for the folder of the job file on another system, where the job does not tell it.
+/// Stands for the folder of the job file on another system, where the job does not say.
 pub const FOLDER_UNKNOWN: &str = "/?";
 
 /// The system of this machine; one that is none of the known is taken for the first.
 pub(crate) fn here() -> System {
-    System::of_word(std::env::consts::OS).unwrap_or(System::Linux)
+    System::from_name(std::env::consts::OS).unwrap_or(System::Linux)
 }
 
 /// Why a job cannot be loaded.

@@ -8,8 +8,8 @@ use std::path::{Path, PathBuf};
 use truepath_core::template::PathPattern;
 
 use crate::disk::{Disk, free_name, rename};
-use crate::grounds::Mark;
-use crate::ledger::{Held, Line};
+use crate::job_folders::Mark;
+use crate::ledger::{HeldAside, Line};
 use crate::publish::Publisher;
 use crate::staging::{HELD, MARK};
 
@@ -35,7 +35,7 @@ impl Outside {
         let outside = Self { folder, name, hold };
         let there = outside.files()?;
         if !there.is_empty() {
-            publisher.ledger().write(&[Line::Held(Held {
+            publisher.ledger().write(&[Line::Held(HeldAside {
                 folder: outside.folder.display().to_string(),
                 hold: outside.hold.display().to_string(),
             })])?;

@@ -12,13 +12,13 @@ use crate::run::name_and_version;
 pub struct Probed {
     /// Where its program is; none where it is not found.
     pub program: Option<PathBuf>,
-    /// The version that it tells, where it was asked and answered.
+    /// The version that it reports, where it was asked and answered.
     pub version: Option<String>,
     /// Whether it was asked.
     pub asked: bool,
 }
 
-/// Looks for an engine's program; with `leave` it is started to tell its version.
+/// Looks for an engine's program; with `leave` it is started to report its version.
 #[must_use]
 pub fn probe(profile: &Profile, this_program: &Path, folder: &Path, leave: bool) -> Probed {
     let program = program_of_engine(&profile.program, this_program, folder);
@@ -26,8 +26,9 @@ pub fn probe(profile: &Profile, this_program: &Path, folder: &Path, leave: bool)
     let asked = leave && program.is_some() && asks;
     let version = asked
         .then(|| name_and_version(profile, folder))
-        .and_then(|told| {
-            told.strip_prefix(&format!("{} ", profile.name))
+        .and_then(|answer| {
+            answer
+                .strip_prefix(&format!("{} ", profile.name))
                 .map(str::to_owned)
         });
     Probed {

@@ -11,11 +11,11 @@ use truepath_core::visible::visible_bytes;
 
 use crate::clock::Moment;
 use crate::supervisor::Supervisor;
-use crate::system::{Exit, Group, Signs, in_own_group, pipe_name};
+use crate::system::{Exit, Group, ProcessMarks, in_own_group, pipe_name};
 
 /// Something that an engine's process did.
 #[derive(Debug)]
-pub(crate) enum Happening {
+pub(crate) enum ProcessEvent {
     /// It printed a line.
     Line(String),
     /// It ended.
@@ -46,7 +46,7 @@ pub(crate) struct Process<'w> {
     lines: Receiver<String>,
     ended: Option<ProcessEnd>,
     supervisor: &'w Supervisor,
-    signs: Signs,
+    signs: ProcessMarks,
     /// When it was looked at last.
     looked: Moment,
     /// Whether no line was waiting once it had ended.
@@ -104,7 +104,7 @@ impl<'w> Process<'w> {
             lines,
             ended: None,
             supervisor,
-            signs: Signs {
+            signs: ProcessMarks {
                 variable: format!("{VARIABLE}={mark}"),
                 pipe,
             },
@@ -116,8 +116,8 @@ impl<'w> Process<'w> {
         Ok(process)
     }
 
-    /// What happens next, waiting at most so long. The end is told after the last line.
-    pub(crate) fn next(&mut self, patience: Duration) -> io::Result<Happening> {
+    /// What happens next, waiting at most so long. The end is reported after the last line.
+    pub(crate) fn next(&mut self, patience: Duration) -> io::Result<ProcessEvent> {
         // Also while somebody prints without a pause.
         if self.looked.elapsed() > OFTEN {
             self.looked = Moment::now();
@@ -125,7 +125,7 @@ impl<'w> Process<'w> {
                 // Something outside of its tree still holds its output open; all that the engine itself
                 // printed is read by now.
                 Some(ended) if self.is_read_up && ended.since.elapsed() > LAST_WORDS => {
-                    return Ok(Happening::Ended(ended.exit));
+                    return Ok(ProcessEvent::Ended(ended.exit));
                 }
                 None if !self.lives(Duration::ZERO)? => drop(self.wait()?),
                 _ => {}
@@ -140,15 +140,15 @@ impl<'w> Process<'w> {
             }
         };
         match waiting {
-            Ok(line) => Ok(Happening::Line(line)),
+            Ok(line) => Ok(ProcessEvent::Line(line)),
             Err(RecvTimeoutError::Disconnected) => {
                 // Nobody can print any more: either it has ended, or it has closed its output.
                 if self.ended.is_none() && self.lives(patience)? {
-                    return Ok(Happening::Quiet);
+                    return Ok(ProcessEvent::Quiet);
                 }
-                Ok(Happening::Ended(self.wait()?))
+                Ok(ProcessEvent::Ended(self.wait()?))
             }
-            Err(RecvTimeoutError::Timeout) => Ok(Happening::Quiet),
+            Err(RecvTimeoutError::Timeout) => Ok(ProcessEvent::Quiet),
         }
     }
 

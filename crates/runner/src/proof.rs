@@ -6,7 +6,7 @@ use std::process::{Command, Stdio};
 use regex::Regex;
 use truepath_core::command::fill;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::profile::Proof;
+use truepath_core::profile::MovieProof;
 use truepath_core::template::TokenValue;
 use truepath_media::Flaw;
 
@@ -32,7 +32,7 @@ pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Op
     }
 }
 
-fn ask(proof: &Proof, program: &Path, movie: &Path) -> Result<String, String> {
+fn ask(proof: &MovieProof, program: &Path, movie: &Path) -> Result<String, String> {
     let path = movie.display().to_string();
     let value = |name: &str| match name {
         "target" => TokenValue::Text(path.clone()),
@@ -62,7 +62,7 @@ fn ask(proof: &Proof, program: &Path, movie: &Path) -> Result<String, String> {
 }
 
 /// Compares what was found with what is wanted.
-fn against(proof: &Proof, deliverable: &Deliverable, said: &str) -> Option<String> {
+fn against(proof: &MovieProof, deliverable: &Deliverable, said: &str) -> Option<String> {
     let size = deliverable.picture.file_size();
     let wanted = [
         (

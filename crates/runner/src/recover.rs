@@ -1,4 +1,4 @@
-//! Picks up what runs that died left behind: one run does it, and whatever it does can be done again.
+//! Recovers what runs that died left behind: one run does it, and whatever it does can be done again.
 
 use std::collections::BTreeSet;
 use std::fs;
@@ -14,17 +14,19 @@ use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
 use crate::disk::{Disk, hash_file, stamp};
 use crate::engine_log;
-use crate::grounds::Grounds;
+use crate::job_folders::JobFolders;
 use crate::ledger::{Intent, Line, Record, SessionRecord, Staged, Unproven};
 use crate::outside::give_back;
-use crate::publish::{Brought, Credits, PublishError, Ready, carry_out, tell_carried_out};
+use crate::publish::{
+    Provenance, PublishError, PublishedFile, VerifiedFile, carry_out, tell_carried_out,
+};
 use crate::session::Session;
 use crate::staging;
 use crate::staging_area::{CollectError, Evidence, StagingArea};
 use crate::system::is_written_in;
 use crate::unproven;
 
-/// What was picked up.
+/// What was recovered.
 #[derive(Debug, Default)]
 pub(crate) struct Recovered {
     /// Files that have their true names now, with a ledger line.
@@ -35,12 +37,12 @@ pub(crate) struct Recovered {
     pub(crate) unproven: Vec<Unproven>,
     /// Staging folders in which somebody still writes.
     pub(crate) busy: Vec<String>,
-    /// What the ledger speaks of, and is not of this job's runs as far as can be told.
+    /// What the ledger speaks of, and is not of this job's runs as far as can be known.
     pub(crate) strange: Vec<String>,
 }
 
 impl Recovered {
-    fn take(&mut self, brought: Brought) {
+    fn take(&mut self, brought: PublishedFile) {
         self.records.push(brought.record);
         self.aside.extend(brought.aside);
     }
@@ -52,23 +54,23 @@ pub(crate) struct Recovery<'a> {
     pub(crate) state: &'a StateFolder,
     pub(crate) session: &'a Session<'a>,
     pub(crate) expansion: &'a Expansion,
-    pub(crate) credits: &'a [Credits],
+    pub(crate) provenance: &'a [Provenance],
     /// What may be moved or removed.
-    pub(crate) grounds: Grounds<'a>,
+    pub(crate) grounds: JobFolders<'a>,
     pub(crate) recovered: Recovered,
 }
 
 impl Recovery<'_> {
     /// Finishes what stands between the steps of publishing, then harvests the staging folders.
-    pub(crate) fn pick_up(
+    pub(crate) fn recover(
         &mut self,
-        told: &SessionRecord,
+        record: &SessionRecord,
         elsewhere: bool,
     ) -> Result<(), CollectError> {
-        for intent in &told.intents {
+        for intent in &record.intents {
             self.finish(intent)?;
         }
-        for held in &told.held {
+        for held in &record.held {
             if !self.is_own(&held.hold)
                 || Path::new(&held.hold).parent() != Some(Path::new(&held.folder))
             {
@@ -76,12 +78,12 @@ impl Recovery<'_> {
             }
             give_back(self.disk, Path::new(&held.folder), Path::new(&held.hold))?;
         }
-        for staged in &told.staged {
-            self.clear(staged, told, elsewhere)?;
+        for staged in &record.staged {
+            self.clear(staged, record, elsewhere)?;
         }
         // What was kept for later processes is empty, but for what nobody asked for.
-        let later: BTreeSet<&String> = told.staged.iter().map(|staged| &staged.folder).collect();
-        for folder in told.kept.iter().filter(|folder| !later.contains(folder)) {
+        let later: BTreeSet<&String> = record.staged.iter().map(|staged| &staged.folder).collect();
+        for folder in record.kept.iter().filter(|folder| !later.contains(folder)) {
             if self.is_own(folder) {
                 self.set_aside(Path::new(folder), &[])?;
             }
@@ -133,7 +135,7 @@ impl Recovery<'_> {
     fn clear(
         &mut self,
         staged: &Staged,
-        told: &SessionRecord,
+        record: &SessionRecord,
         elsewhere: bool,
     ) -> Result<(), CollectError> {
         let staging = PathBuf::from(&staged.folder);
@@ -150,19 +152,19 @@ impl Recovery<'_> {
             return Ok(());
         }
         // Only what the same settings would make again is worth taking.
-        let alike: Vec<(usize, &Deliverable, Credits)> = self
+        let alike: Vec<(usize, &Deliverable, Provenance)> = self
             .expansion
             .deliverables
             .iter()
             .enumerate()
             .filter(|(index, deliverable)| {
-                let fingerprint = self.credits[*index].fingerprint.as_ref();
+                let fingerprint = self.provenance[*index].fingerprint.as_ref();
                 staged.members.iter().any(|member| {
                     member.path == deliverable.pattern.sketch()
                         && Some(&member.fingerprint) == fingerprint
                 })
             })
-            .map(|(index, deliverable)| (index, deliverable, self.credits[index].clone()))
+            .map(|(index, deliverable)| (index, deliverable, self.provenance[index].clone()))
             .collect();
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
         if let Some(alike) = AtLeastOne::new(alike).filter(|_| !frames.is_empty()) {
@@ -182,18 +184,18 @@ impl Recovery<'_> {
                 };
                 output.done = area.frames.iter().filter(|frame| !taken(frame)).collect();
             }
-            // What its log tells of files and frames was heard before the run died.
-            let heard = engine_log::heard(&profile, Path::new(&staged.log));
+            // What its log reports files and frames was heard before the run died.
+            let heard = engine_log::finished_in_log(&profile, Path::new(&staged.log));
             area.begun = heard.begun;
             let evidence = Evidence {
                 named: &heard.named,
                 in_order: profile.in_order,
-                success: told.succeeded.contains(&staged.process),
+                success: record.succeeded.contains(&staged.process),
             };
             let finished =
                 match staging::files(&staging).map(|files| area.finished(&files, evidence))? {
                     Ok(finished) => finished,
-                    // Half a set of files that tell nothing is no reason to stop.
+                    // Half a set of files that show nothing is no reason to stop.
                     Err(CollectError::Learn(_)) => Vec::new(),
                     Err(error) => return Err(error),
                 };
@@ -205,7 +207,7 @@ impl Recovery<'_> {
             if let Some((own, _)) = &own {
                 area.folder.clone_from(own);
             }
-            let publish = |files: Vec<Ready>| {
+            let publish = |files: Vec<VerifiedFile>| {
                 let stands = || self.session.presence.stands();
                 self.session.publisher.publish(self.disk, &stands, files)
             };
@@ -280,7 +282,7 @@ impl Recovery<'_> {
     }
 }
 
-/// Whether a file is the one that a record tells of, byte for byte.
+/// Whether a file is the one that a record describes, byte for byte.
 fn same(path: &Path, record: &Record) -> io::Result<bool> {
     match stamp(path) {
         Ok(Some(found)) if found.size == record.size => Ok(hash_file(path)? == record.hash),

@@ -16,9 +16,9 @@ use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, hex};
-use crate::grounds::Mark;
+use crate::job_folders::Mark;
 use crate::ledger::{self, Ledger, LedgerWriter, Line, SessionBegan};
-use crate::presence::{self, Card, Presence, Sessions, State as Life};
+use crate::presence::{self, Presence, PresenceRecord, Sessions, State as Life};
 use crate::publish::Publisher;
 use crate::staging;
 use crate::state_folder::StateFolder;
@@ -35,7 +35,7 @@ pub(crate) struct Session<'a> {
     /// What it writes into the folders that it makes.
     pub(crate) mark: Mark,
     state: StateFolder,
-    /// What tells this state folder from all others, by its machine and path.
+    /// What distinguishes this state folder from all others, by its machine and path.
     owner: String,
     disk: &'a dyn Disk,
     /// Processes so far, which logs and staging folders are numbered by.
@@ -43,7 +43,7 @@ pub(crate) struct Session<'a> {
 }
 
 /// What a run brings along.
-pub(crate) struct Newcomer<'n> {
+pub(crate) struct NewSession<'n> {
     pub(crate) job: &'n str,
     pub(crate) plan: String,
     pub(crate) jobs: usize,
@@ -83,7 +83,7 @@ impl<'a> Session<'a> {
     pub(crate) fn begin(
         disk: &'a dyn Disk,
         state: &StateFolder,
-        new: &Newcomer<'_>,
+        new: &NewSession<'_>,
     ) -> Result<(Self, Ledger), SessionError> {
         let refused = |error: io::Error| SessionError::Disk {
             path: state.to_string(),
@@ -150,8 +150,13 @@ impl<'a> Session<'a> {
     }
 
     /// A run that began earlier, is at work, and renders some of the same frames by another plan.
-    fn rival(&self, known: &Ledger, card: &Card, wants: &Wants) -> io::Result<Option<Card>> {
-        for (number, _) in known.sessions.iter().filter(|(_, told)| !told.ended) {
+    fn rival(
+        &self,
+        known: &Ledger,
+        card: &PresenceRecord,
+        wants: &Wants,
+    ) -> io::Result<Option<PresenceRecord>> {
+        for (number, _) in known.sessions.iter().filter(|(_, record)| !record.ended) {
             if *number >= self.number {
                 continue;
             }
@@ -194,7 +199,7 @@ impl<'a> Session<'a> {
         let open = known
             .sessions
             .iter()
-            .filter(|(number, told)| **number != self.number && !told.ended);
+            .filter(|(number, record)| **number != self.number && !record.ended);
         let mut machines: Vec<String> = open
             .filter_map(|(number, _)| match self.sessions.state(*number) {
                 Ok(Life::Live(card)) => Some(card.machine),
@@ -208,7 +213,7 @@ impl<'a> Session<'a> {
 
     /// Whether a run holds nothing any more.
     pub(crate) fn is_gone(&self, number: u32) -> bool {
-        // What cannot be told is taken for alive: that costs time, and no file.
+        // What cannot be known is taken for alive: that costs time, and no file.
         number != self.number
             && self
                 .sessions
@@ -216,13 +221,13 @@ impl<'a> Session<'a> {
                 .is_ok_and(|state| state == Life::Ended)
     }
 
-    /// Removes what else there is of a run that is dead and picked up.
+    /// Removes what else there is of a run that is dead and recovered.
     pub(crate) fn forget(&self, number: u32) -> io::Result<()> {
         self.disk.remove_file(&self.state.wants(number))?;
-        self.sessions.bury(self.disk, number)
+        self.sessions.mark_recovered(self.disk, number)
     }
 
-    /// Ends: all that was begun is done or told. The last run to leave clears up the claims.
+    /// Ends: all that was begun is done or reported. The last run to leave clears up the claims.
     pub(crate) fn end(self, known: &Ledger) -> io::Result<()> {
         self.publisher.ledger().write(&[Line::Ended])?;
         point("ended");
@@ -230,11 +235,18 @@ impl<'a> Session<'a> {
         self.presence.end(self.disk)?;
         let mut known = known.clone_sessions();
         known.refresh(&self.state.ledgers())?;
-        // A run may have died right after its ledger said that it has ended, or is picked up.
-        let is_over = |number: u32| known.sessions.get(&number).is_some_and(|told| told.ended);
+        // A run may have died right after its ledger said that it has ended, or is recovered.
+        let is_over = |number: u32| {
+            known
+                .sessions
+                .get(&number)
+                .is_some_and(|record| record.ended)
+        };
         self.sessions.clear(self.disk, &is_over)?;
-        for (number, told) in &known.sessions {
-            if *number != self.number && !told.ended && self.sessions.state(*number)? != Life::Ended
+        for (number, record) in &known.sessions {
+            if *number != self.number
+                && !record.ended
+                && self.sessions.state(*number)? != Life::Ended
             {
                 return Ok(());
             }

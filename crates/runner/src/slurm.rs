@@ -1,4 +1,4 @@
-//! Speaks to a Slurm cluster: hands in arrays of tasks and asks what became of them.
+//! Speaks to a Slurm cluster: submits arrays of tasks and asks what became of them.
 
 use std::io;
 use std::path::Path;

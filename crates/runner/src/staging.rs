@@ -16,7 +16,7 @@ pub(crate) const MARK: &str = ".truepath-mark";
 /// The folder beside the frames that takes what was in the way or not asked for.
 pub(crate) const ASIDE: &str = "set-aside";
 
-/// A name for a new staging folder in a folder. The owner tells a state folder from all others: runs of
+/// A name for a new staging folder in a folder. The owner distinguishes a state folder from all others: runs of
 /// several jobs may bring their files to one folder.
 pub(crate) fn name(folder: &Path, owner: &str, session: u32, count: u32) -> PathBuf {
     free_name(folder, &format!("{PREFIX}{owner}-{session:04}-{count:04}"))

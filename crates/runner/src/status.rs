@@ -11,7 +11,7 @@ use truepath_core::strip::States;
 
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::inventory::{Brief, ByReason, There, all_frames, look_briefly};
+use crate::inventory::{ByReason, FileOnDisk, QuickLook, all_frames, look_briefly};
 use crate::ledger::{Failed, Ledger, SessionRecord};
 use crate::movies;
 use crate::presence::{Sessions, State};
@@ -87,7 +87,7 @@ pub struct Status {
     pub machines: Vec<Machine>,
     /// Seconds of one process for all that is still to do, where anything is known of it.
     pub expected: Option<f64>,
-    /// Runs that died and are not yet picked up.
+    /// Runs that died and are not yet recovered.
     pub dead: Vec<u32>,
     /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
     pub unsound: Vec<(String, u64)>,
@@ -144,7 +144,7 @@ impl<'l> Follower<'l> {
     pub fn new(loaded: &'l Loaded, expansion: &'l Expansion) -> Self {
         let mut fingerprints = Fingerprints::new(loaded);
         let all = &expansion.deliverables;
-        let of = |one: &Deliverable| match one.is_put_together() {
+        let of = |one: &Deliverable| match one.is_assembled() {
             true => None,
             false => fingerprints.of(one).ok(),
         };
@@ -173,7 +173,12 @@ impl<'l> Follower<'l> {
         self.ledger.refresh(&self.loaded.state_folder().ledgers())?;
         let mut status = Status::default();
         let mut live: Vec<&SessionRecord> = Vec::new();
-        for (number, told) in self.ledger.sessions.iter().filter(|(_, told)| !told.ended) {
+        for (number, record) in self
+            .ledger
+            .sessions
+            .iter()
+            .filter(|(_, record)| !record.ended)
+        {
             match self.sessions.state(*number)? {
                 State::Ended => {}
                 State::Dead => status.dead.push(*number),
@@ -182,19 +187,19 @@ impl<'l> Follower<'l> {
                         session: *number,
                         machine: card.machine.clone(),
                         jobs: card.jobs,
-                        brought: told.brought,
-                        rate: rate(told),
+                        brought: record.brought,
+                        rate: rate(record),
                     });
                     status
                         .running
-                        .extend(told.staged.iter().map(|staged| RunAtWork {
+                        .extend(record.staged.iter().map(|staged| RunAtWork {
                             machine: card.machine.clone(),
                             label: staged.label.clone(),
                             frames: staged.frames.parse().unwrap_or_default(),
                             since: staged.time.clone(),
                             log: staged.log.clone(),
                         }));
-                    live.push(told);
+                    live.push(record);
                 }
             }
         }
@@ -213,7 +218,7 @@ impl<'l> Follower<'l> {
     fn rows(&self, live: &[&SessionRecord]) -> Vec<Row> {
         // By path, since the ledger does not know deliverables.
         let mut running: HashMap<&str, Vec<&str>> = HashMap::new();
-        for staged in live.iter().flat_map(|told| &told.staged) {
+        for staged in live.iter().flat_map(|record| &record.staged) {
             for member in &staged.members {
                 running
                     .entry(&member.path)
@@ -222,7 +227,12 @@ impl<'l> Follower<'l> {
             }
         }
         let mut failed: HashMap<&str, Vec<&Failed>> = HashMap::new();
-        for one in self.ledger.sessions.values().flat_map(|told| &told.failed) {
+        for one in self
+            .ledger
+            .sessions
+            .values()
+            .flat_map(|record| &record.failed)
+        {
             failed.entry(&one.path).or_default().push(one);
         }
         let sets = |texts: Option<&Vec<&str>>| {
@@ -236,7 +246,7 @@ impl<'l> Follower<'l> {
             let wanted = &one.common.frames.selected;
             let path = one.pattern.sketch();
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
-            let seen = FilesSeen::of(one, fingerprint, &self.ledger);
+            let seen = FilesFound::of(one, fingerprint, &self.ledger);
             let done = &seen.done;
             let why_stale = match seen.stale.is_empty() {
                 true => Vec::new(),
@@ -289,7 +299,7 @@ const MOST_UNRECORDED: usize = 256;
 
 /// What is there of a deliverable.
 #[derive(Default)]
-struct FilesSeen {
+struct FilesFound {
     done: FrameSet,
     stale: FrameSet,
     changed: FrameSet,
@@ -299,9 +309,9 @@ struct FilesSeen {
     bytes: u64,
 }
 
-impl FilesSeen {
+impl FilesFound {
     fn of(one: &Deliverable, fingerprint: Option<&str>, ledger: &Ledger) -> Self {
-        let brief = match one.is_put_together() {
+        let brief = match one.is_assembled() {
             true => Self::movie(one, ledger),
             false => look_briefly(one, ledger, fingerprint, MOST_UNRECORDED),
         };
@@ -309,12 +319,14 @@ impl FilesSeen {
         let (mut broken, mut unverifiable) = (ByReason::default(), ByReason::default());
         for (frame, there) in brief.frames {
             match there {
-                There::Missing => {}
-                There::Valid | There::Touched | There::Unrecorded => done.push(frame),
-                There::Stale => stale.push(frame),
-                There::Changed(_) => changed.push(frame),
-                There::Broken(reason) => broken.add(reason, frame),
-                There::Unverifiable(reason) => unverifiable.add(reason, frame),
+                FileOnDisk::Missing => {}
+                FileOnDisk::Valid | FileOnDisk::Touched | FileOnDisk::Unrecorded => {
+                    done.push(frame)
+                }
+                FileOnDisk::Stale => stale.push(frame),
+                FileOnDisk::Changed(_) => changed.push(frame),
+                FileOnDisk::Broken(reason) => broken.add(reason, frame),
+                FileOnDisk::Unverifiable(reason) => unverifiable.add(reason, frame),
             }
         }
         Self {
@@ -329,16 +341,16 @@ impl FilesSeen {
     }
 
     /// What is there of a movie, which is one file of which each wanted frame stands for the whole.
-    fn movie(one: &Deliverable, ledger: &Ledger) -> Brief {
+    fn movie(one: &Deliverable, ledger: &Ledger) -> QuickLook {
         let there = movies::look_briefly(one, ledger, MOST_UNRECORDED);
-        let there = there.unwrap_or_else(|error| Some(There::Broken(error.to_string())));
+        let there = there.unwrap_or_else(|error| Some(FileOnDisk::Broken(error.to_string())));
         let chosen = &one.common.frames.selected;
-        let mut brief = Brief::default();
+        let mut brief = QuickLook::default();
         match there {
             Some(there) => {
                 let path = one.path(one.common.frames.shot.first().unwrap_or(0));
                 let record = ledger.published.get(&path);
-                if there != There::Missing {
+                if there != FileOnDisk::Missing {
                     brief.bytes = record.map_or(0, |record| record.stamp.size);
                 }
                 let frames = chosen.iter().map(|frame| (frame, there.clone()));
@@ -351,8 +363,8 @@ impl FilesSeen {
 }
 
 /// Files a second that a run brought lately, by the clock of its machine.
-fn rate(told: &SessionRecord) -> Option<f64> {
-    let (first, last) = (told.recent.front()?, told.recent.back()?);
+fn rate(record: &SessionRecord) -> Option<f64> {
+    let (first, last) = (record.recent.front()?, record.recent.back()?);
     let seconds = last.duration_since(*first).as_secs_f64();
-    (seconds > 0.0).then(|| (told.recent.len() - 1) as f64 / seconds)
+    (seconds > 0.0).then(|| (record.recent.len() - 1) as f64 / seconds)
 }

@@ -50,7 +50,7 @@ impl Supervisor {
             is_missed: AtomicBool::new(false),
         };
         EngineRegistry::adopt_orphans();
-        supervisor.tell(&format!("mark {}", supervisor.mark));
+        supervisor.send(&format!("mark {}", supervisor.mark));
         Ok(supervisor)
     }
 
@@ -67,17 +67,17 @@ impl Supervisor {
 
     /// Ends this process group when the run dies.
     pub(crate) fn watch(&self, group: Group) {
-        self.tell(&format!("watch {}", group.number()));
+        self.send(&format!("watch {}", group.number()));
     }
 
     /// The group has ended.
     pub(crate) fn forget(&self, group: Group) {
-        self.tell(&format!("forget {}", group.number()));
+        self.send(&format!("forget {}", group.number()));
     }
 
     /// A supervisor that somebody has killed is missed only if this run dies as well: that is no reason
     /// to stop.
-    fn tell(&self, line: &str) {
+    fn send(&self, line: &str) {
         let mut supervisor = lock(&self.supervisor);
         if let Some(leash) = &mut supervisor.1 {
             let _ = leash.write_all(format!("{line}\n").as_bytes());

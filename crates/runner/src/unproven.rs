@@ -34,7 +34,7 @@ pub(crate) fn move_aside(
                 aside: to.display().to_string(),
                 stamp,
                 hash: hash(output.index, frame),
-                fingerprint: output.credits.fingerprint.clone(),
+                fingerprint: output.provenance.fingerprint.clone(),
                 code,
             });
         }

@@ -21,7 +21,7 @@ pub struct RunRecord {
     /// The format of the record.
     #[serde(default)]
     pub format: u32,
-    /// Counts the calls of the run that came to their end: what one call replaced, the next one that
+    /// Counts the calls of the run that ended: what one call replaced, the next one that
     /// is to replace replaces again.
     #[serde(default)]
     pub pass: u32,
@@ -34,7 +34,7 @@ pub struct RunRecord {
 }
 
 impl RunRecord {
-    /// That of a call that begins now: it goes on with the call before, unless that came to its end or
+    /// That of a call that begins now: it goes on with the call before, unless that ended or
     /// did something else about files that were there.
     #[must_use]
     pub fn of_call(before: Option<&Self>, instant: DateTime, existing: &str) -> Self {
@@ -53,7 +53,7 @@ impl RunRecord {
         }
     }
 
-    /// What tells the files of this call and of those that it goes on with from all others.
+    /// What distinguishes the files of this call and of those that it goes on with from all others.
     #[must_use]
     pub fn id(&self) -> String {
         format!("{}/{}", self.instant, self.pass)

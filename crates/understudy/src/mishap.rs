@@ -16,7 +16,7 @@ pub struct Mishap {
     pub truncate_at: Option<i64>,
     /// Leaves an empty file for this frame, and says that it is written.
     pub empty_at: Option<i64>,
-    /// Leaves this frame out, in silence.
+    /// Leaves this frame out without a message.
     pub skip_at: Option<i64>,
     /// Renders this frame at half its size.
     pub wrong_size_at: Option<i64>,
@@ -43,7 +43,7 @@ pub struct Mishap {
 impl Mishap {
     /// What goes wrong by chance, if anything.
     #[must_use]
-    pub fn chance(&self) -> Option<Misfortune> {
+    pub fn chance(&self) -> Option<RandomMishap> {
         use std::hash::{BuildHasher, RandomState};
         if self.unlucky == 0 {
             return None;
@@ -52,7 +52,11 @@ impl Mishap {
         if !number.is_multiple_of(u64::from(self.unlucky)) {
             return None;
         }
-        let kinds = [Misfortune::Fail, Misfortune::Truncate, Misfortune::Skip];
+        let kinds = [
+            RandomMishap::Fail,
+            RandomMishap::Truncate,
+            RandomMishap::Skip,
+        ];
         Some(kinds[(number / u64::from(self.unlucky) % 3) as usize])
     }
 
@@ -65,7 +69,7 @@ impl Mishap {
 
 /// Something that goes wrong by chance.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Misfortune {
+pub enum RandomMishap {
     /// It ends with an error before the frame.
     Fail,
     /// It leaves half of the file, and says that it is written.

@@ -9,7 +9,7 @@ use truepath_core::picture::{Bits, Channels, Region, Size};
 use truepath_media::{Canvas, EncodeError, write_exr};
 
 use crate::draw::{Shot, draw};
-use crate::mishap::Misfortune;
+use crate::mishap::RandomMishap;
 use crate::scene::{Scene, SceneError};
 
 /// What the understudy is asked to render.
@@ -136,7 +136,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         log.flush()?;
         let part = file_name(request, None, frame).with_extension("part");
         let chance = scene.mishap.chance();
-        if scene.mishap.skip_at == Some(frame) || chance == Some(Misfortune::Skip) {
+        if scene.mishap.skip_at == Some(frame) || chance == Some(RandomMishap::Skip) {
             continue;
         }
         let size = if scene.mishap.wrong_size_at == Some(frame) {
@@ -206,7 +206,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             write_files(exposure / 2.0)?;
         }
         misbehave(&scene, frame, request.go_on, &part, log)?;
-        if chance == Some(Misfortune::Fail) {
+        if chance == Some(RandomMishap::Fail) {
             return Err(RenderError::Mishap(frame));
         }
         for path in write_files(exposure)? {
@@ -330,8 +330,8 @@ fn take_time(
 }
 
 /// What goes wrong with a file that was written.
-fn spoil(scene: &Scene, frame: Frame, chance: Option<Misfortune>, path: &Path) -> io::Result<()> {
-    let truncates = chance == Some(Misfortune::Truncate);
+fn spoil(scene: &Scene, frame: Frame, chance: Option<RandomMishap>, path: &Path) -> io::Result<()> {
+    let truncates = chance == Some(RandomMishap::Truncate);
     let length = if scene.mishap.truncate_at == Some(frame) || truncates {
         std::fs::metadata(path)?.len() / 2
     } else if scene.mishap.empty_at == Some(frame) {

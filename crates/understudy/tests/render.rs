@@ -1,4 +1,4 @@
-//! The understudy's pictures: the same every time, and told apart by everything that is burnt in.
+//! The understudy's pictures: the same every time, and distinguished by everything that is burnt in.
 #![allow(clippy::unwrap_used)]
 
 use std::collections::BTreeSet;
@@ -85,20 +85,20 @@ fn frames_passes_cameras_titles_and_settings_make_other_pictures() {
 }
 
 #[test]
-fn what_the_scene_does_not_have_is_told() {
-    let told = |change: fn(&mut Request)| pictures(change).2;
-    let camera = told(|one| one.camera = Some("dmoe".to_owned()));
+fn what_the_scene_does_not_have_is_reported() {
+    let shown = |change: fn(&mut Request)| pictures(change).2;
+    let camera = shown(|one| one.camera = Some("dmoe".to_owned()));
     assert!(camera.contains("did you mean `dome`?"), "{camera}");
-    let pass = told(|one| one.passes = vec!["normals".to_owned()]);
+    let pass = shown(|one| one.passes = vec!["normals".to_owned()]);
     assert!(pass.contains("no pass `normals`"), "{pass}");
-    let setting = told(|one| one.settings = vec![("gain".to_owned(), "1".to_owned())]);
+    let setting = shown(|one| one.settings = vec![("gain".to_owned(), "1".to_owned())]);
     assert!(
         setting.contains("warning: the scene has no setting `gain`"),
         "{setting}"
     );
-    let format = told(|one| one.format = "tiff".to_owned());
+    let format = shown(|one| one.format = "tiff".to_owned());
     assert!(format.contains("it does not write tiff"), "{format}");
-    let scene = told(|one| one.scene = "nowhere.toml".into());
+    let scene = shown(|one| one.scene = "nowhere.toml".into());
     assert!(scene.contains("No such file"), "{scene}");
 }
 

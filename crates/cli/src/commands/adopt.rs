@@ -6,7 +6,9 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use clap::Args;
-use truepath_core::adopt::{Adoption, Folder, Hint, Meaning, Means, Script, adopt, read_script};
+use truepath_core::adopt::{
+    Adoption, Folder, Hint, Meaning, Script, ValueMeaning, adopt, read_script,
+};
 use truepath_core::command::Invocation;
 use truepath_core::deliverable::Expansion;
 use truepath_core::frames::FrameSet;
@@ -16,7 +18,7 @@ use truepath_core::quote::posix_line;
 use truepath_runner::load::{JOB_FILE, profiles};
 use truepath_runner::when::When;
 
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 use crate::profiles::SHIPPED;
 use crate::show::{FAINT, GOOD, TITLE, WARNING, count};
 
@@ -58,8 +60,8 @@ impl Folder for Here {
     }
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
-    let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
+    let here = std::env::current_dir().map_err(CommandError::outside("the current folder"))?;
     let script = match &arguments.script {
         None => Script {
             lines: vec![arguments.command.clone()],
@@ -67,8 +69,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         },
         Some(path) => {
             let name = path.display().to_string();
-            let text = std::fs::read_to_string(path).map_err(Trouble::outside(name.clone()))?;
-            read_script(&text).map_err(|error| Trouble::Usage(format!("{name}: {error}")))?
+            let text =
+                std::fs::read_to_string(path).map_err(CommandError::outside(name.clone()))?;
+            read_script(&text).map_err(|error| CommandError::Usage(format!("{name}: {error}")))?
         }
     };
     let known = profiles(&here, &SHIPPED)?;
@@ -89,7 +92,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         Err(error) => {
             let program = lines.first().and_then(|line| line.first());
             show_words(program.map_or("", String::as_str), error.words())?;
-            return Err(Trouble::Usage(error.to_string()));
+            return Err(CommandError::Usage(error.to_string()));
         }
     };
     show_words(&adopted.program, &adopted.words)?;
@@ -108,26 +111,26 @@ fn write_if_same(
     to: &Path,
     lines: &[Vec<String>],
     adopted: &Adoption,
-) -> Result<ExitCode, Trouble> {
+) -> Result<ExitCode, CommandError> {
     let name = to.display().to_string();
-    let whole = std::path::absolute(to).map_err(Trouble::outside(name.clone()))?;
+    let whole = std::path::absolute(to).map_err(CommandError::outside(name.clone()))?;
     let folder = whole.parent().unwrap_or(Path::new("/"));
     if whole.symlink_metadata().is_ok() {
         let taken = io::Error::from(io::ErrorKind::AlreadyExists);
-        return Err(Trouble::outside(name)(taken));
+        return Err(CommandError::outside(name)(taken));
     }
     // It is read back as a file before it gets its name.
     let trial = folder.join(format!(".adopted-{}.toml", std::process::id()));
     std::fs::File::create_new(&trial)
         .and_then(|mut file| file.write_all(adopted.job.as_bytes()))
-        .map_err(Trouble::outside(name.clone()))?;
+        .map_err(CommandError::outside(name.clone()))?;
     let same = gives_back(&trial, lines, adopted, folder);
     let kept = match &same {
         Ok(Ok(())) => std::fs::hard_link(&trial, &whole),
         _ => Ok(()),
     };
-    std::fs::remove_file(&trial).map_err(Trouble::outside(trial.display().to_string()))?;
-    kept.map_err(Trouble::outside(name.clone()))?;
+    std::fs::remove_file(&trial).map_err(CommandError::outside(trial.display().to_string()))?;
+    kept.map_err(CommandError::outside(name.clone()))?;
     let mut out = io::stdout().lock();
     match same? {
         Ok(()) => {
@@ -154,14 +157,14 @@ fn write_if_same(
 
 /// `--dest=output` or `4=output`
 fn hint(text: &str) -> Result<Hint, String> {
-    let words = Means::HINTS.map(|(word, _)| word);
+    let words = ValueMeaning::HINTS.map(|(word, _)| word);
     let (flag, word) = text.rsplit_once('=').ok_or_else(|| {
         format!(
             "it takes a flag and its meaning, such as --dest=output: {}",
             words.join(", ")
         )
     })?;
-    let means = Means::HINTS.iter().find(|(known, _)| *known == word);
+    let means = ValueMeaning::HINTS.iter().find(|(known, _)| *known == word);
     match means {
         Some((_, means)) => Ok((flag.to_owned(), *means)),
         None => Err(truepath_core::nearest::advice(word, &words)),
@@ -183,7 +186,9 @@ fn show_words(program: &str, words: &[Meaning]) -> io::Result<()> {
         let meaning = word.means.word();
         write!(out, "{FAINT}{number:>2}{FAINT:#}  ")?;
         match word.means {
-            Means::Itself => writeln!(out, "{FAINT}{:<width$}  {meaning}{FAINT:#}", word.text)?,
+            ValueMeaning::Itself => {
+                writeln!(out, "{FAINT}{:<width$}  {meaning}{FAINT:#}", word.text)?
+            }
             _ => writeln!(out, "{:<width$}  {GOOD}{meaning}{GOOD:#}", word.text)?,
         }
     }
@@ -196,7 +201,7 @@ fn gives_back(
     lines: &[Vec<String>],
     adopted: &Adoption,
     folder: &Path,
-) -> Result<Result<(), String>, Trouble> {
+) -> Result<Result<(), String>, CommandError> {
     let loaded = truepath_runner::load(job, &[], &SHIPPED, When::Next, None)?;
     let expansion = truepath_core::deliverable::expand(
         &loaded.job,
@@ -248,7 +253,7 @@ fn whole(line: &[String], adopted: &Adoption, folder: &Path) -> String {
         .skip(1)
         .zip(&adopted.words)
         .map(|(text, word)| match word.means {
-            Means::Scene | Means::Output | Means::OutputFolder => {
+            ValueMeaning::Scene | ValueMeaning::Output | ValueMeaning::OutputFolder => {
                 let (before, path) = text.split_at(word.before.len());
                 format!("{before}{}", folder.join(path).display())
             }
@@ -264,7 +269,7 @@ fn lines_of(
     expansion: &Expansion,
     index: usize,
     frames: &FrameSet,
-) -> Result<Vec<String>, Trouble> {
+) -> Result<Vec<String>, CommandError> {
     let wanted = |other: usize| match other == index {
         true => frames.clone(),
         false => FrameSet::empty(),
@@ -283,7 +288,7 @@ fn lines_of(
         };
         let spec = invocation
             .spec()
-            .map_err(|error| Trouble::Usage(error.to_string()))?;
+            .map_err(|error| CommandError::Usage(error.to_string()))?;
         let words = spec.arguments.iter().map(String::as_str);
         lines.push(posix_line(&spec.program, words));
     }

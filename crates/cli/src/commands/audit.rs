@@ -8,14 +8,14 @@ use serde_json::json;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
-use truepath_runner::audit::{Account, Audit, audit};
+use truepath_runner::audit::{Audit, DeliverableAudit, audit};
 
 use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
-use crate::outcome::{DONE, FOUND, Trouble, WRONG};
+use crate::outcome::{CommandError, DONE, FOUND, WRONG};
 use crate::shapes::VERSION;
-use crate::show::finding::tell_all;
+use crate::show::finding::print_all;
 use crate::show::states::{changes, remark_on_direct_movies, unverifiable};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_ledgers};
 
@@ -37,11 +37,11 @@ pub(crate) struct Arguments {
     format: OutputFormat,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let chosen = arguments.job.job().load_latest()?;
     if !chosen.chosen.problems.is_empty() {
         let findings = findings(&chosen);
-        tell_all(
+        print_all(
             &mut anstream::stderr(),
             &chosen.loaded.job.sources,
             &findings,
@@ -53,14 +53,14 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
     let rendered = chosen.chosen.runnable();
     let audit = audit(&chosen.loaded, &rendered, &chosen.all())
-        .map_err(Trouble::outside("the files cannot be audited"))?;
+        .map_err(CommandError::outside("the files cannot be audited"))?;
     warn_of_ledgers(chosen.loaded.state_folder().path(), &audit.remarks);
     remark_on_direct_movies(&chosen.chosen);
     if arguments.format == OutputFormat::Json {
         print_json(&as_json(&labels(&rendered.deliverables), &audit))?;
     } else {
         let mut out = crate::show::out();
-        tell(&mut out, &rendered.deliverables, &audit)?;
+        print(&mut out, &rendered.deliverables, &audit)?;
         out.flush()?;
     }
     Ok(ExitCode::from(if audit.is_clean() { DONE } else { FOUND }))
@@ -70,7 +70,7 @@ fn labels(deliverables: &[Deliverable]) -> Vec<String> {
     deliverables.iter().map(Deliverable::label).collect()
 }
 
-fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io::Result<()> {
+fn print(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io::Result<()> {
     let labels = labels(deliverables);
     let width = labels
         .iter()
@@ -118,7 +118,7 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
             folder.display()
         )?;
     }
-    let sum = |number: fn(&Account) -> u64| audit.accounts.iter().map(number).sum::<u64>();
+    let sum = |number: fn(&DeliverableAudit) -> u64| audit.accounts.iter().map(number).sum::<u64>();
     let (wanted, valid) = (sum(|one| one.wanted), sum(|one| one.valid));
     if audit.is_clean() {
         writeln!(
@@ -128,7 +128,7 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
         )
     } else {
         // A run trusts what has the size and time that it recorded.
-        let any = |is: fn(&Account) -> bool| audit.accounts.iter().any(is);
+        let any = |is: fn(&DeliverableAudit) -> bool| audit.accounts.iter().any(is);
         let advice = match (
             any(|one| !one.broken.is_empty()),
             any(|one| !one.missing.is_empty()),
@@ -148,7 +148,7 @@ fn tell(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io
     }
 }
 
-fn details(out: &mut impl Write, one: &Deliverable, account: &Account) -> io::Result<()> {
+fn details(out: &mut impl Write, one: &Deliverable, account: &DeliverableAudit) -> io::Result<()> {
     let (label, is_movie) = (one.label(), one.movie().is_some());
     let mut row = |word: &str, style, frames: &FrameSet, why: &str| {
         if frames.is_empty() {

@@ -3,7 +3,7 @@
 use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
-use truepath_core::finding::{Finding, Weight};
+use truepath_core::finding::{Finding, Severity};
 use truepath_core::fix::fix;
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{Place, Sources};
@@ -13,9 +13,9 @@ use truepath_runner::disk::RealDisk;
 
 use super::print_json;
 use crate::job_arguments::{Chosen, NamedJob};
-use crate::outcome::{DONE, FOUND, Trouble, WRONG};
+use crate::outcome::{CommandError, DONE, FOUND, WRONG};
 use crate::shapes::findings::Findings;
-use crate::show::finding::{summary, tell_all};
+use crate::show::finding::{print_all, summary};
 use crate::show::sarif::sarif;
 use crate::show::{self, ERROR, GOOD, TITLE, count, files};
 
@@ -32,7 +32,7 @@ pub(crate) struct Arguments {
     #[command(flatten)]
     job: NamedJob,
     /// Start engines to ask their version and what their scenes have: cameras, passes, frames, files.
-    /// What was told is kept, by the content of the scene
+    /// The answers are kept, by the content of the scene
     #[arg(long)]
     ask_engine: bool,
     /// Write what a finding advises into the job file, where there is no choice; all else stays
@@ -65,7 +65,7 @@ pub(super) fn findings(chosen: &Chosen) -> Vec<Finding> {
     findings_asking(chosen, false)
 }
 
-/// The same; with `ask` engines are started to tell their version and what their scenes have.
+/// The same; with `ask` engines are started to report their version and what their scenes have.
 pub(super) fn findings_asking(chosen: &Chosen, ask: bool) -> Vec<Finding> {
     let answers = answer(&chosen.loaded, &chosen.chosen, ask);
     check(&Subject::new(
@@ -80,10 +80,10 @@ pub(super) fn findings_asking(chosen: &Chosen, ask: bool) -> Vec<Finding> {
 pub(super) fn has_errors(findings: &[Finding]) -> bool {
     findings
         .iter()
-        .any(|finding| finding.weight == Weight::Error)
+        .any(|finding| finding.severity == Severity::Error)
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let format = arguments.format;
     let chosen = match arguments
         .job
@@ -91,8 +91,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         .asking_for_frames(arguments.ask_engine)
         .load()
     {
-        // What cannot be read is told in the form that was asked for.
-        Err(Trouble::Load(LoadError::Mistakes { sources, findings }))
+        // What cannot be read is reported in the form that was asked for.
+        Err(CommandError::Load(LoadError::Mistakes { sources, findings }))
             if format != CheckFormat::Text =>
         {
             print(format, &sources, &findings)?;
@@ -107,7 +107,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
     if format == CheckFormat::Text {
         let mut out = anstream::stdout();
-        tell_all(&mut out, sources, &findings, arguments.all);
+        print_all(&mut out, sources, &findings, arguments.all);
         let deliverables = &chosen.chosen.deliverables;
         let wanted = deliverables
             .iter()
@@ -129,7 +129,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }))
 }
 
-fn print(format: CheckFormat, sources: &Sources, findings: &[Finding]) -> Result<(), Trouble> {
+fn print(format: CheckFormat, sources: &Sources, findings: &[Finding]) -> Result<(), CommandError> {
     match format {
         CheckFormat::Sarif => print_json(&sarif(sources, findings)),
         CheckFormat::Text | CheckFormat::Json => print_json(&Findings::of(sources, findings)),
@@ -138,7 +138,7 @@ fn print(format: CheckFormat, sources: &Sources, findings: &[Finding]) -> Result
 
 /// Applies the fixes, or shows them only; a file is written beside itself and then renamed over,
 /// so that it is never half there.
-fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCode, Trouble> {
+fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCode, CommandError> {
     let sources = &chosen.loaded.job.sources;
     let fixed = fix(sources, findings);
     if fixed.is_empty() {
@@ -168,14 +168,14 @@ fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCod
         }
         if !dry {
             truepath_runner::rewrite(&RealDisk, &path, &source.text, &one.text)
-                .map_err(Trouble::outside(&*source.name))?;
+                .map_err(CommandError::outside(&*source.name))?;
         }
     }
     let number = fixed.iter().map(|one| one.changes.len() as u64).sum();
     let text = count(number, "place", "places");
     show::print(&match dry {
         true => format!("{text} would be fixed"),
-        false => format!("{text} fixed; `truepath check` tells what is left"),
+        false => format!("{text} fixed; `truepath check` shows what is left"),
     })?;
     Ok(ExitCode::from(DONE))
 }

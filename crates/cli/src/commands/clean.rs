@@ -5,18 +5,18 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::finding::count;
-use truepath_runner::clean::{Left, logs, set_aside};
+use truepath_runner::clean::{Leftovers, logs, set_aside};
 use truepath_runner::disk::RealDisk;
 
 use crate::job_arguments::NamedJob;
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::show::{TITLE, bytes, files};
 
 /// Show what runs have left beside the frames, and remove it
 ///
 /// Without an option nothing is removed: it shows the logs of runs that are over, and what runs have set
 /// aside beside the frames, with their sizes. Frames under their true names are never touched, nor what
-/// belongs to a run that is at work or is still to be picked up.
+/// belongs to a run that is at work or is still to be recovered.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath clean\n  truepath clean --logs\n  truepath clean --set-aside --dry-run"
@@ -35,9 +35,9 @@ pub(crate) struct Arguments {
     dry_run: bool,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let chosen = arguments.job.job().load_latest()?;
-    let unreadable = || Trouble::outside("what runs have left cannot be looked through");
+    let unreadable = || CommandError::outside("what runs have left cannot be looked through");
     let kinds = [
         ("logs", "logs", arguments.logs, logs(&chosen.loaded)),
         (
@@ -69,7 +69,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     Ok(ExitCode::from(DONE))
 }
 
-fn show(out: &mut impl Write, title: &str, left: &Left, what: &str) -> Result<(), Trouble> {
+fn show(
+    out: &mut impl Write,
+    title: &str,
+    left: &Leftovers,
+    what: &str,
+) -> Result<(), CommandError> {
     let size = format!("{}, {}", files(left.files), bytes(left.bytes));
     let what = if left.files == 0 { "" } else { what };
     writeln!(

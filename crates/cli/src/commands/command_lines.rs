@@ -14,7 +14,7 @@ use truepath_core::job::{Job, Key};
 use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::profile::Profile;
 use truepath_core::script::{
-    About, Cluster, KINDS, ScriptKind, ScriptOutline, Step, WriteError, one_line, steps,
+    Cluster, KINDS, ScriptKind, ScriptOptions, ScriptOutline, Step, WriteError, one_line, steps,
 };
 use truepath_core::system::System;
 use truepath_runner::find_program;
@@ -22,15 +22,15 @@ use truepath_runner::in_turns::in_turns;
 
 use super::check::{findings, has_errors};
 use crate::job_arguments::{Chosen, ForSystem, NamedJob};
-use crate::outcome::{DONE, FOUND, Trouble};
-use crate::show::finding::tell_all;
+use crate::outcome::{CommandError, DONE, FOUND};
+use crate::show::finding::print_all;
 use crate::this_program;
 
 /// Print the exact command lines, to read, or as a script
 ///
-/// To read, each line comes with what it tells the engine and what it leaves to the scene. As a
+/// To read, each line comes with what it sets and what it leaves to the scene. As a
 /// script, the lines run without True Path: each renders into a new folder of its own and brings
-/// its files to the true names, never onto a file that is there, keeps a log, and tells at the end
+/// its files to the true names, never onto a file that is there, keeps a log, and says at the end
 /// what is missing. What only a run does is said in its head: it decodes every picture.
 #[derive(Debug, Args)]
 #[command(
@@ -90,7 +90,7 @@ impl ValueEnum for Form {
     }
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let kind = arguments.kind.0;
     let system = arguments
         .system
@@ -99,7 +99,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let chosen = arguments.job.job().load_for(system)?;
     let system = chosen.loaded.surroundings.system;
     let findings = findings(&chosen);
-    tell_all(
+    print_all(
         &mut anstream::stderr(),
         &chosen.loaded.job.sources,
         &findings,
@@ -113,7 +113,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         expansion.deliverables[index].common.frames.selected.clone()
     });
     let programs = programs(expansion, &chosen)?;
-    let about = About {
+    let about = ScriptOptions {
         job: &chosen.name,
         system,
         programs: &programs,
@@ -125,7 +125,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         None => Box::new(io::stdout().lock()),
         Some(path) => Box::new(
             std::fs::File::create_new(path)
-                .map_err(Trouble::outside(path.display().to_string()))?,
+                .map_err(CommandError::outside(path.display().to_string()))?,
         ),
     };
     match kind {
@@ -148,12 +148,12 @@ const AT_A_TIME: usize = 512;
 /// Writes a script; the steps are worked out on several cores, and handed on in order.
 fn write(
     kind: &dyn ScriptKind,
-    about: &About<'_>,
+    about: &ScriptOptions<'_>,
     expansion: &Expansion,
     plan: &[PlannedProcess],
     out: &mut dyn Write,
-) -> Result<(), Trouble> {
-    let refused = |error: WriteError| Trouble::Usage(error.to_string());
+) -> Result<(), CommandError> {
+    let refused = |error: WriteError| CommandError::Usage(error.to_string());
     let outline = ScriptOutline::of(expansion, plan);
     let part = |(number, chunk): (usize, &[PlannedProcess])| -> Result<String, WriteError> {
         let mut text = String::new();
@@ -171,7 +171,7 @@ fn write(
         || Ok(chunks.next()),
         || (),
         |(), chunk| part(chunk),
-        |part| Ok::<(), Trouble>(out.write_all(part.map_err(refused)?.as_bytes())?),
+        |part| Ok::<(), CommandError>(out.write_all(part.map_err(refused)?.as_bytes())?),
     )?;
     text.clear();
     kind.foot(about, &outline, &mut text)
@@ -181,7 +181,7 @@ fn write(
 }
 
 /// What programs are called in a script.
-fn programs(expansion: &Expansion, chosen: &Chosen) -> Result<Vec<(String, String)>, Trouble> {
+fn programs(expansion: &Expansion, chosen: &Chosen) -> Result<Vec<(String, String)>, CommandError> {
     let mut programs: Vec<(String, String)> = Vec::new();
     for one in &expansion.deliverables {
         let profile = &one.common.engine;
@@ -200,11 +200,11 @@ fn programs(expansion: &Expansion, chosen: &Chosen) -> Result<Vec<(String, Strin
 }
 
 /// A program as a shell in any folder finds it.
-fn called(name: &str, chosen: &Chosen) -> Result<String, Trouble> {
-    let here = System::of_word(std::env::consts::OS) == Some(chosen.loaded.surroundings.system);
+fn called(name: &str, chosen: &Chosen) -> Result<String, CommandError> {
+    let here = System::from_name(std::env::consts::OS) == Some(chosen.loaded.surroundings.system);
     if name == Profile::THIS_PROGRAM {
         return match here {
-            true => this_program::word().map_err(Trouble::outside("this program")),
+            true => this_program::word().map_err(CommandError::outside("this program")),
             false => Ok("truepath".to_owned()),
         };
     }
@@ -237,10 +237,10 @@ pub(super) fn cluster(job: &Job, expansion: &Expansion) -> Cluster {
 /// The command lines for people: what each makes, what it says, and what it leaves open.
 fn read_out(
     out: &mut impl Write,
-    about: &About<'_>,
+    about: &ScriptOptions<'_>,
     expansion: &Expansion,
     plan: &[PlannedProcess],
-) -> Result<(), Trouble> {
+) -> Result<(), CommandError> {
     writeln!(
         out,
         "# The {} of {}, in order. `--as sh` makes a script of them that brings\n\
@@ -250,7 +250,7 @@ fn read_out(
     )?;
     let all = &expansion.deliverables;
     for (number, (planned, one)) in plan.iter().zip(steps(expansion, plan, about)).enumerate() {
-        let one = one.map_err(|error| Trouble::Usage(WriteError::from(error).to_string()))?;
+        let one = one.map_err(|error| CommandError::Usage(WriteError::from(error).to_string()))?;
         writeln!(
             out,
             "\n# {} of {}: {}",
@@ -259,16 +259,16 @@ fn read_out(
             one_line(&one.title)
         )?;
         let overrides = overrides(all, planned);
-        remark(out, "told", &told(&overrides))?;
+        remark(out, "set", &set_values(&overrides))?;
         remark(
             out,
             "left to the scene or the engine",
-            &overrides.left.join(", "),
+            &overrides.left_to_scene.join(", "),
         )?;
         remark(
             out,
-            "not heard by the engine",
-            &overrides.unheard.join(", "),
+            "not passed to the engine",
+            &overrides.not_passed.join(", "),
         )?;
         writeln!(out, "{}", line(&one))?;
     }
@@ -283,19 +283,19 @@ fn remark(out: &mut impl Write, what: &str, text: &str) -> io::Result<()> {
     writeln!(out, "#   {what}: {}", one_line(text))
 }
 
-fn told(overrides: &Overrides) -> String {
-    let told: Vec<String> = overrides
-        .told
+fn set_values(overrides: &Overrides) -> String {
+    let values: Vec<String> = overrides
+        .set
         .iter()
         .map(|(name, value)| format!("{name} {value}"))
         .collect();
-    told.join(", ")
+    values.join(", ")
 }
 
 fn overrides(all: &[Deliverable], planned: &PlannedProcess) -> Overrides {
     let deliverables = planned.members(all);
     let one = *deliverables.first();
-    if one.is_put_together() {
+    if one.is_assembled() {
         return Overrides::default();
     }
     let invocation = Invocation::planned(&one.common.engine, &deliverables, &planned.frames);

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use clap::Args;
 use clap_complete::Shell;
 
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 
 /// Print what a shell needs to complete this program's commands and options
 #[derive(Debug, Args)]
@@ -19,7 +19,7 @@ pub(crate) struct Arguments {
     shell: Shell,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let mut text = Vec::new();
     clap_complete::generate(
         arguments.shell,

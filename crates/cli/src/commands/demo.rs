@@ -7,7 +7,7 @@ use std::process::{Command, ExitCode};
 
 use clap::Args;
 
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 use crate::show::{self, FAINT, GOOD, TITLE};
 use crate::this_program;
 
@@ -78,11 +78,11 @@ const WITH_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{version
 /// The outputs that need no program but this one.
 const PICTURES: [&str; 2] = ["--output", "frames,preview,poster"];
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let folder = arguments.folder;
     write_project(&folder)?;
     let mut guide = Guide {
-        program: this_program::path().map_err(Trouble::outside("this program"))?,
+        program: this_program::path().map_err(CommandError::outside("this program"))?,
         folder: folder.clone(),
         step: 0,
     };
@@ -104,39 +104,39 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         "Where will the files be, and what will they be called? Tokens make every name.",
     );
     let paths = ["paths", "--shot", "dawn", "--variant", "night"];
-    guide.call(&paths, DONE, Shown::First(5))?;
+    guide.call(&paths, DONE, LineFilter::First(5))?;
 
     guide.step(
         "Check the job",
         "Colliding names, lost alpha, missing scenes and programs: found before anything runs.",
     );
-    guide.call(&with_outputs(&["check"]), DONE, Shown::Last(1))?;
+    guide.call(&with_outputs(&["check"]), DONE, LineFilter::Last(1))?;
 
     guide.step(
         "Read the command lines",
         "What would be started, word for word.",
     );
     let commands = ["commands", "--variant", "day", "--output", "preview"];
-    guide.call(&commands, DONE, Shown::First(4))?;
+    guide.call(&commands, DONE, LineFilter::First(4))?;
 
     guide.step(
         "Try it small",
         "Preset `trial`: first, middle and last frame at an eighth of the size, in a folder of its own.",
     );
     let trial = ["run", "--trial", "--output", "frames"];
-    guide.call(&trial, DONE, Shown::First(2))?;
+    guide.call(&trial, DONE, LineFilter::First(2))?;
 
     guide.step(
         "Render (about half a minute)",
         "Each frame goes into a staging folder, is decoded, and only then gets its true name.",
     );
-    guide.call(&with_outputs(&["run"]), DONE, Shown::First(2))?;
+    guide.call(&with_outputs(&["run"]), DONE, LineFilter::First(2))?;
 
     guide.step(
         "Audit",
         "Is every frame there, whole, and of the right size, format, channels and bits?",
     );
-    guide.call(&with_outputs(&["audit"]), DONE, Shown::Last(1))?;
+    guide.call(&with_outputs(&["audit"]), DONE, LineFilter::Last(1))?;
 
     guide.step(
         "A mistake in the job: a pass left out of the path",
@@ -148,11 +148,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     );
     write_new(&folder.join("mistake.toml"), mistake.as_bytes())?;
     let of_mistake = with_outputs(&["check", "--job", "mistake.toml"]);
-    guide.call(&of_mistake, FOUND, Shown::First(24))?;
+    guide.call(&of_mistake, FOUND, LineFilter::First(24))?;
     guide.say("With the path that it advises, here given on the command line:");
     let fixed = format!("output.frames.path={WITH_PASS}");
     let fixed: Vec<&str> = [&of_mistake[..], &["--set", &fixed]].concat();
-    guide.call(&fixed, DONE, Shown::Last(1))?;
+    guide.call(&fixed, DONE, LineFilter::Last(1))?;
 
     guide.step(
         "An accident on the disk: a truncated frame",
@@ -160,10 +160,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     );
     truncate(&folder.join(VICTIM))?;
     let of_dawn = |command: &'static str| with_outputs(&[command, "--shot", "dawn"]);
-    guide.call(&of_dawn("audit"), FOUND, Shown::Last(5))?;
+    guide.call(&of_dawn("audit"), FOUND, LineFilter::Last(5))?;
     guide.say("`run` moves the broken file aside and renders that one frame again:");
-    guide.call(&of_dawn("run"), DONE, Shown::First(3))?;
-    guide.call(&of_dawn("audit"), DONE, Shown::Last(1))?;
+    guide.call(&of_dawn("run"), DONE, LineFilter::First(3))?;
+    guide.call(&of_dawn("audit"), DONE, LineFilter::Last(1))?;
 
     for (program, package, job, title, why) in [
         (
@@ -183,8 +183,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     ] {
         guide.step(title, why);
         if is_here(program) {
-            guide.call(&["run", "--job", job], DONE, Shown::First(1))?;
-            guide.call(&["audit", "--job", job], DONE, Shown::Last(1))?;
+            guide.call(&["run", "--job", job], DONE, LineFilter::First(1))?;
+            guide.call(&["audit", "--job", job], DONE, LineFilter::Last(1))?;
         } else {
             guide.say(&format!(
                 "It is not installed here (Debian's package {package}), so this step is left out."
@@ -233,7 +233,12 @@ impl Guide {
     }
 
     /// Calls this program, and shows a part of what it prints; all of it where it goes wrong.
-    fn call(&self, arguments: &[&str], expected: u8, shown: Shown) -> Result<(), Trouble> {
+    fn call(
+        &self,
+        arguments: &[&str],
+        expected: u8,
+        shown: LineFilter,
+    ) -> Result<(), CommandError> {
         let line = truepath_core::quote::posix_line("truepath", arguments.iter().copied());
         print(&format!("\n$ {}", shortened(&line)));
         let mut command = Command::new(&self.program);
@@ -243,15 +248,15 @@ impl Guide {
         }
         let output = command
             .output()
-            .map_err(Trouble::outside("this program cannot be started"))?;
+            .map_err(CommandError::outside("this program cannot be started"))?;
         let text = String::from_utf8_lossy(&output.stdout).into_owned();
         if output.status.code() == Some(i32::from(expected)) {
             shown.print(&text);
             return Ok(());
         }
-        Shown::First(usize::MAX).print(&text);
+        LineFilter::First(usize::MAX).print(&text);
         eprint!("{}", String::from_utf8_lossy(&output.stderr));
-        Err(Trouble::Outside {
+        Err(CommandError::Outside {
             what: format!("the demo went wrong at `{line}`"),
             error: io::Error::other(output.status.to_string()),
         })
@@ -268,12 +273,12 @@ fn shortened(line: &str) -> String {
 
 /// Which lines of an output are shown.
 #[derive(Debug, Clone, Copy)]
-enum Shown {
+enum LineFilter {
     First(usize),
     Last(usize),
 }
 
-impl Shown {
+impl LineFilter {
     fn print(self, text: &str) {
         let lines: Vec<&str> = text
             .lines()
@@ -302,8 +307,8 @@ impl Shown {
 }
 
 /// Writes the files; a folder with anything in it is left alone.
-fn write_project(folder: &Path) -> Result<(), Trouble> {
-    let refused = |error| Trouble::Outside {
+fn write_project(folder: &Path) -> Result<(), CommandError> {
+    let refused = |error| CommandError::Outside {
         what: folder.display().to_string(),
         error,
     };
@@ -313,7 +318,7 @@ fn write_project(folder: &Path) -> Result<(), Trouble> {
                 let shown = folder.display();
                 let is_demo =
                     fs::read(folder.join(FILES[0].0)).is_ok_and(|text| text == FILES[0].1);
-                return Err(Trouble::Usage(match is_demo {
+                return Err(CommandError::Usage(match is_demo {
                     true => format!(
                         "{shown} is not empty: it holds a demo already. Go on there with `cd {shown} && truepath run`, \
                          or begin another with `truepath demo ANOTHER-FOLDER`"
@@ -334,9 +339,9 @@ fn write_project(folder: &Path) -> Result<(), Trouble> {
     Ok(())
 }
 
-fn write_new(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
+fn write_new(path: &Path, bytes: &[u8]) -> Result<(), CommandError> {
     use std::io::Write;
-    let refused = |error| Trouble::Outside {
+    let refused = |error| CommandError::Outside {
         what: path.display().to_string(),
         error,
     };
@@ -345,8 +350,8 @@ fn write_new(path: &Path, bytes: &[u8]) -> Result<(), Trouble> {
 }
 
 /// Cuts a file of the demo in half.
-fn truncate(path: &Path) -> Result<(), Trouble> {
-    let refused = |error| Trouble::Outside {
+fn truncate(path: &Path) -> Result<(), CommandError> {
+    let refused = |error| CommandError::Outside {
         what: path.display().to_string(),
         error,
     };

@@ -7,7 +7,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::show::remark;
 
 /// Print the manual page, or write one for every command
@@ -21,7 +21,7 @@ pub(crate) struct Arguments {
     to: Option<PathBuf>,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let mut line = crate::command_line();
     line.build();
     let Some(folder) = arguments.to else {
@@ -30,7 +30,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         io::stdout().write_all(&page)?;
         return Ok(ExitCode::from(DONE));
     };
-    let refused = || Trouble::outside(folder.display().to_string());
+    let refused = || CommandError::outside(folder.display().to_string());
     std::fs::create_dir_all(&folder).map_err(refused())?;
     let commands: Vec<clap::Command> = line
         .get_subcommands()
@@ -46,7 +46,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     for (name, command) in pages {
         let path = folder.join(name);
         let mut file =
-            File::create_new(&path).map_err(Trouble::outside(path.display().to_string()))?;
+            File::create_new(&path).map_err(CommandError::outside(path.display().to_string()))?;
         clap_mangen::Man::new(command)
             .render(&mut file)
             .map_err(refused())?;

@@ -11,15 +11,15 @@ use truepath_core::template::{
 
 use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::VERSION;
-use crate::shapes::matched::{Departs, MatchedShape, NameReadings};
+use crate::shapes::matched::{DepartureShape, MatchedShape, NameReadings};
 use crate::show::{ERROR, FAINT, GOOD, WARNING};
 
 /// Read token values back out of file names
 ///
 /// With a template (a first argument with braces) nothing is known but the template: every way to
-/// read a name is told. Without one the names are held against the outputs of the job, with its
+/// read a name is shown. Without one the names are compared with the outputs of the job, with its
 /// own shots, passes and the like. Where a name departs from the template is shown.
 #[derive(Debug, Args)]
 #[command(
@@ -36,23 +36,23 @@ pub(crate) struct Arguments {
     format: OutputFormat,
 }
 
-/// What a name came to.
+/// What was found of a name.
 struct MatchedName {
     name: String,
-    /// The template that was held against it, or that came nearest.
+    /// The template that was compared with it, or that was nearest.
     template: String,
-    /// The text that was held against the template.
+    /// The text that was compared with the template.
     text: String,
     result: Result<Vec<Values>, Departure>,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let mut names = arguments.names;
     let all: Vec<MatchedName> = if names[0].contains('{') {
         let text = names.remove(0);
         let template: Template = text.parse().map_err(|error: TemplateError| {
             let spot = &text[error.span.clone()];
-            Trouble::Usage(format!("{error}, at `{spot}`: {}", error.advice))
+            CommandError::Usage(format!("{error}, at `{spot}`: {}", error.advice))
         })?;
         names
             .into_iter()
@@ -61,7 +61,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     } else {
         let job = arguments.job.named_by_first(&mut names);
         if names.is_empty() {
-            return Err(Trouble::Usage(
+            return Err(CommandError::Usage(
                 "no name is given: name files after the job file".to_owned(),
             ));
         }
@@ -82,7 +82,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     } else {
         let mut out = crate::show::out();
         for one in &all {
-            tell(&mut out, one)?;
+            print(&mut out, one)?;
         }
         out.flush()?;
     }
@@ -104,7 +104,7 @@ fn by_template(text: &str, template: &Template, name: String) -> MatchedName {
         "date" => Candidates::Date,
         _ => Candidates::Text,
     };
-    // A template of a bare name is held against the name alone.
+    // A template of a bare name is compared with the name alone.
     let part = if text.contains('/') || text.starts_with("{place.") {
         name.clone()
     } else {
@@ -118,8 +118,8 @@ fn by_template(text: &str, template: &Template, name: String) -> MatchedName {
     }
 }
 
-fn by_job(chosen: &Chosen, name: String) -> Result<MatchedName, Trouble> {
-    let path = std::path::absolute(&name).map_err(Trouble::outside(&*name))?;
+fn by_job(chosen: &Chosen, name: String) -> Result<MatchedName, CommandError> {
+    let path = std::path::absolute(&name).map_err(CommandError::outside(&*name))?;
     let path = path.display().to_string();
     let deliverables = &chosen.chosen.deliverables;
     let candidates = |token: &str| candidates(deliverables, token);
@@ -150,7 +150,9 @@ fn by_job(chosen: &Chosen, name: String) -> Result<MatchedName, Trouble> {
             });
         }
     }
-    nearest.ok_or_else(|| Trouble::Usage("the job makes nothing to hold names against".to_owned()))
+    nearest.ok_or_else(|| {
+        CommandError::Usage("the job makes nothing to hold names against".to_owned())
+    })
 }
 
 /// The folder of its own that a preset puts below the place.
@@ -167,7 +169,7 @@ fn subfolder(one: &Deliverable) -> Option<String> {
 }
 
 /// The template with the folder that it starts from.
-fn rooted(sketch: &str, subfolder: Option<&str>) -> Result<Template, Trouble> {
+fn rooted(sketch: &str, subfolder: Option<&str>) -> Result<Template, CommandError> {
     let below = subfolder.map_or_else(String::new, |subfolder| {
         format!("/{}", subfolder.replace('{', "{{").replace('}', "}}"))
     });
@@ -176,7 +178,7 @@ fn rooted(sketch: &str, subfolder: Option<&str>) -> Result<Template, Trouble> {
         _ => format!("{{place.job}}{below}/{sketch}"),
     };
     text.parse()
-        .map_err(|error: TemplateError| Trouble::Usage(error.to_string()))
+        .map_err(|error: TemplateError| CommandError::Usage(error.to_string()))
 }
 
 /// What stands for a token anywhere in the job.
@@ -206,7 +208,7 @@ fn shown(values: &Values) -> String {
     words.join(", ")
 }
 
-fn tell(out: &mut impl Write, one: &MatchedName) -> io::Result<()> {
+fn print(out: &mut impl Write, one: &MatchedName) -> io::Result<()> {
     match &one.result {
         Ok(found) if found.len() == 1 => {
             writeln!(out, "{GOOD}{}{GOOD:#}  {}", one.name, shown(&found[0]))
@@ -259,7 +261,7 @@ fn shape(one: MatchedName) -> NameReadings {
             .into_iter()
             .map(|values| values.into_iter().collect())
             .collect(),
-        departs: departure.map(|departure| Departs {
+        departs: departure.map(|departure| DepartureShape {
             byte: departure.at,
             expected: departure.expected,
         }),

@@ -27,7 +27,7 @@ use std::process::ExitCode;
 use clap::{Subcommand, ValueEnum};
 use serde::Serialize;
 
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 
 /// The commands, in the order of the work.
 #[derive(Debug, Subcommand)]
@@ -57,7 +57,7 @@ pub(crate) enum Command {
 }
 
 /// Does what a command says.
-pub(crate) fn dispatch(command: Command) -> Result<ExitCode, Trouble> {
+pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
     match command {
         Command::Adopt(arguments) => adopt::run(arguments),
         Command::New(arguments) => new::run(arguments),
@@ -105,7 +105,7 @@ fn escaped(text: &str) -> std::borrow::Cow<'_, str> {
 }
 
 /// Prints a value as JSON.
-fn print_json(value: &impl Serialize) -> Result<(), Trouble> {
+fn print_json(value: &impl Serialize) -> Result<(), CommandError> {
     use std::io::Write;
     let text = serde_json::to_string_pretty(value).map_err(std::io::Error::from)?;
     let text = escaped(&text);

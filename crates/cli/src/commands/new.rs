@@ -13,12 +13,12 @@ use truepath_core::start::{StartScene, Work, start};
 use truepath_runner::describe::describe;
 use truepath_runner::load::{JOB_FILE, profiles};
 
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::show::remark;
 
 /// Write a commented start job file
 ///
-/// For an engine and a kind of work. What the scene tells (frames, size, cameras) is filled in: by
+/// For an engine and a kind of work. What the scene provides (frames, size, cameras) is filled in: by
 /// the file beside it (SCENE.facts.json), else by asking the engine, where it can be asked. The
 /// file passes `truepath check` as it is written. A file that is there is never replaced.
 #[derive(Debug, Args)]
@@ -45,9 +45,9 @@ fn work(word: &str) -> Result<Work, String> {
     found.ok_or_else(|| advice(word, &Work::ALL.map(Work::word)))
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let absolute =
-        std::path::absolute(&arguments.to).map_err(Trouble::outside("the current folder"))?;
+        std::path::absolute(&arguments.to).map_err(CommandError::outside("the current folder"))?;
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
     let profiles = profiles(&folder, &crate::profiles::SHIPPED)?;
     let engine = engine(&arguments, &profiles)?;
@@ -61,14 +61,14 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     let text = start(arguments.work, &engine, &scenes);
     let name = arguments.to.display().to_string();
     let mut file = File::create_new(&absolute).map_err(|error| match error.kind() {
-        io::ErrorKind::AlreadyExists => Trouble::Usage(format!(
+        io::ErrorKind::AlreadyExists => CommandError::Usage(format!(
             "{name} is there already, and is left as it is; write another one with --to"
         )),
-        _ => Trouble::outside(&*name)(error),
+        _ => CommandError::outside(&*name)(error),
     })?;
     file.write_all(text.as_bytes())
         .and_then(|()| file.sync_all())
-        .map_err(Trouble::outside(&*name))?;
+        .map_err(CommandError::outside(&*name))?;
     remark(&format!(
         "wrote {name}: {} with {}; look at it with `truepath paths`",
         arguments.work.word(),
@@ -77,19 +77,19 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     Ok(ExitCode::from(DONE))
 }
 
-fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, Trouble> {
+fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, CommandError> {
     let renderers: Vec<Arc<Profile>> = profiles.all().filter(|one| !one.makes_movies).collect();
     let names: Vec<&str> = renderers.iter().map(|one| one.name.as_str()).collect();
     if let Some(name) = &arguments.engine {
         return profiles.find(name).ok_or_else(|| {
-            Trouble::Usage(format!(
+            CommandError::Usage(format!(
                 "there is no engine `{name}`: {}",
                 advice(name, &names)
             ))
         });
     }
     let Some(scene) = arguments.for_scene.first() else {
-        return Err(Trouble::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "say for which engine (--engine {}) or for which scene (--for-scene FILE)",
             names.join(" or ")
         )));
@@ -100,7 +100,7 @@ fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, Tr
         .filter(|one| one.scenes.iter().any(|known| *known == extension));
     match (able.next(), able.next()) {
         (Some(only), None) => Ok(only),
-        _ => Err(Trouble::Usage(format!(
+        _ => Err(CommandError::Usage(format!(
             "no profile here is for scenes such as {}. If you have the command line that renders it, make a job of that: \
              `truepath adopt -- COMMAND`; or write a job with a `run` line by hand. For an engine that has a profile: --engine {}",
             scene.display(),
@@ -111,16 +111,16 @@ fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, Tr
 
 /// The engine's scenes in the job's folder, else in `scenes/`, by name. A file that the engine
 /// does not know for a scene is none, whatever its extension.
-fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, Trouble> {
+fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, CommandError> {
     for place in [folder.to_owned(), folder.join("scenes")] {
         let entries = match fs::read_dir(&place) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
-            entries => entries.map_err(Trouble::outside(&*place.display().to_string()))?,
+            entries => entries.map_err(CommandError::outside(&*place.display().to_string()))?,
         };
         let mut paths: Vec<PathBuf> = entries
             .map(|entry| entry.map(|entry| entry.path()))
             .collect::<io::Result<_>>()
-            .map_err(Trouble::outside(&*place.display().to_string()))?;
+            .map_err(CommandError::outside(&*place.display().to_string()))?;
         paths.sort();
         let found: Vec<StartScene> = paths
             .iter()
@@ -135,21 +135,21 @@ fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, Troub
         }
     }
     let extensions: Vec<String> = engine.scenes.iter().map(|one| format!("*.{one}")).collect();
-    Err(Trouble::Usage(format!(
+    Err(CommandError::Usage(format!(
         "there is no scene of {} here ({}); name one with --for-scene",
         engine.name,
         extensions.join(", ")
     )))
 }
 
-fn scene(path: &Path, folder: &Path, engine: &Profile) -> Result<StartScene, Trouble> {
+fn scene(path: &Path, folder: &Path, engine: &Profile) -> Result<StartScene, CommandError> {
     let name = path.display().to_string();
-    let absolute = std::path::absolute(path).map_err(Trouble::outside(&*name))?;
+    let absolute = std::path::absolute(path).map_err(CommandError::outside(&*name))?;
     if !absolute.is_file() {
-        return Err(Trouble::Usage(format!("there is no scene {name}")));
+        return Err(CommandError::Usage(format!("there is no scene {name}")));
     }
     let facts = describe(engine, &absolute, folder)
-        .map_err(|error| Trouble::Usage(error.to_string()))?
+        .map_err(|error| CommandError::Usage(error.to_string()))?
         .unwrap_or_default();
     let relative = absolute.strip_prefix(folder).unwrap_or(&absolute);
     Ok(StartScene {

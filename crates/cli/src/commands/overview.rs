@@ -7,14 +7,14 @@ use clap::Args;
 use truepath_core::deliverable::{Deliverable, DeliverableKind};
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
-use truepath_core::job::Word;
+use truepath_core::job::PlacedText;
 use truepath_core::overview::{OverviewLine, overview};
 use truepath_runner::progress::progress;
 
 use super::paths::tell_unexpanded;
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 use crate::shapes::VERSION;
 use crate::shapes::overview::{Overview, OverviewEntry};
 use crate::show::strips::fitted;
@@ -37,10 +37,10 @@ pub(crate) struct Arguments {
     format: OutputFormat,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let chosen = arguments.job.job().load_latest()?;
     let progress = progress(&chosen.loaded, &chosen.chosen)
-        .map_err(Trouble::outside("the ledger cannot be read"))?;
+        .map_err(CommandError::outside("the ledger cannot be read"))?;
     let lines = overview(&chosen.chosen, &|index| progress[index]);
     if arguments.format == OutputFormat::Json {
         print_json(&Overview {
@@ -49,13 +49,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
         })?;
     } else {
         let mut out = crate::show::out();
-        tell(&mut out, &lines)?;
+        print(&mut out, &lines)?;
         out.flush()?;
     }
     tell_unexpanded(&chosen)
 }
 
-fn text(word: Option<&Word>) -> String {
+fn text(word: Option<&PlacedText>) -> String {
     word.map_or_else(String::new, |word| word.text.clone())
 }
 
@@ -126,7 +126,7 @@ const NUMBERS: std::ops::Range<usize> = 10..13;
 /// The widest that a column gets; what is longer is cut.
 const WIDEST: usize = 24;
 
-fn tell(out: &mut impl Write, lines: &[OverviewLine<'_>]) -> io::Result<()> {
+fn print(out: &mut impl Write, lines: &[OverviewLine<'_>]) -> io::Result<()> {
     let rows: Vec<Vec<String>> = lines.iter().map(cells).collect();
     // A column that says nothing anywhere is left out.
     let columns: Vec<(usize, usize)> = (0..HEAD.len())
@@ -198,7 +198,7 @@ fn tell(out: &mut impl Write, lines: &[OverviewLine<'_>]) -> io::Result<()> {
 fn shape(line: &OverviewLine<'_>) -> OverviewEntry {
     let first = line.deliverables[0];
     let common = &first.common;
-    let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+    let word = |word: &Option<PlacedText>| PlacedText::text_of(word.as_ref()).map(str::to_owned);
     OverviewEntry {
         shot: common.names.shot.clone(),
         variant: word(&common.names.variant),

@@ -5,22 +5,22 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie, Picture};
-use truepath_core::job::Word;
+use truepath_core::job::PlacedText;
 use truepath_core::listing::list;
 use truepath_core::template::TokenValue;
 
 use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, ForSystem, NamedJob};
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::VERSION;
 use crate::shapes::paths::{Paths, PathsEntry};
-use crate::show::finding::tell_all;
+use crate::show::finding::print_all;
 use crate::show::{FAINT, TITLE, files};
 
 /// Show every path that will be written
 ///
-/// Each deliverable is told once: its picture, its template with the values of the tokens, its
+/// Each deliverable is shown once: its picture, its template with the values of the tokens, its
 /// frames, its first and last path.
 #[derive(Debug, Args)]
 #[command(
@@ -39,7 +39,7 @@ pub(crate) struct Arguments {
     format: OutputFormat,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let chosen = arguments.job.job().load_for(arguments.elsewhere.system)?;
     let deliverables = &chosen.chosen.deliverables;
     if arguments.all {
@@ -61,7 +61,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     } else {
         let mut out = crate::show::out();
         for one in deliverables {
-            tell(&mut out, one, &arguments.elsewhere)?;
+            print(&mut out, one, &arguments.elsewhere)?;
         }
         let total = deliverables
             .iter()
@@ -73,13 +73,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     tell_unexpanded(&chosen)
 }
 
-/// What could not be expanded is told, so that no list looks whole that is not.
-pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
+/// What could not be expanded is reported, so that no list looks whole that is not.
+pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, CommandError> {
     if chosen.chosen.problems.is_empty() {
         return Ok(ExitCode::from(DONE));
     }
     let findings = findings(chosen);
-    tell_all(
+    print_all(
         &mut anstream::stderr(),
         &chosen.loaded.job.sources,
         &findings,
@@ -92,7 +92,7 @@ pub(super) fn tell_unexpanded(chosen: &Chosen) -> Result<ExitCode, Trouble> {
     }))
 }
 
-fn tell(out: &mut impl Write, one: &Deliverable, elsewhere: &ForSystem) -> io::Result<()> {
+fn print(out: &mut impl Write, one: &Deliverable, elsewhere: &ForSystem) -> io::Result<()> {
     let frames = &one.common.frames.selected;
     let label = one.label();
     let room = 72_usize.saturating_sub(label.chars().count());
@@ -172,7 +172,7 @@ fn picture_line(one: &Deliverable) -> String {
                 let words = [&plane.view, &plane.pass];
                 let words = words
                     .into_iter()
-                    .filter_map(|word| Word::text_of(word.as_ref()));
+                    .filter_map(|word| PlacedText::text_of(word.as_ref()));
                 words.collect::<Vec<_>>().join(" ")
             })
             .collect();
@@ -181,7 +181,7 @@ fn picture_line(one: &Deliverable) -> String {
     line
 }
 
-/// What a movie is, in a line; what is left to the encoder is not told.
+/// What a movie is, in a line; what is left to the encoder is not shown.
 fn movie_line(one: &Deliverable, movie: &Movie) -> String {
     let from = match (&movie.from, &one.pass) {
         (Some(from), Some(pass)) => format!("from {} {}", from.value, pass.text),
@@ -222,7 +222,7 @@ fn movie_line(one: &Deliverable, movie: &Movie) -> String {
     words.into_iter().flatten().collect::<Vec<_>>().join(", ")
 }
 
-/// What the pictures are, in a line; what is left to the engine is not told.
+/// What the pictures are, in a line; what is left to the engine is not shown.
 fn picture(picture: &Picture) -> String {
     let words = picture.said().into_iter().map(|(name, value)| match name {
         "bits" if value.starts_with(|c: char| c.is_ascii_digit()) => format!("{value} bit"),

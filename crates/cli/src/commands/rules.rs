@@ -4,12 +4,12 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::finding::Weight;
+use truepath_core::finding::Severity;
 use truepath_core::nearest::advice;
 use truepath_core::rules::{Rule, rules};
 
-use crate::outcome::{DONE, Trouble};
-use crate::shapes::findings::weight;
+use crate::outcome::{CommandError, DONE};
+use crate::shapes::findings::severity;
 use crate::show::{ERROR, FAINT, TITLE, WARNING};
 
 /// Show the rules: what `check` looks for, why, and how to fix it
@@ -25,7 +25,7 @@ pub(crate) struct Arguments {
     rule: Vec<String>,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let mut out = crate::show::out();
     if arguments.rule.is_empty() {
         let longest = rules().map(|rule| rule.name.len()).max().unwrap_or(0);
@@ -35,8 +35,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
                 "{TITLE}{}{TITLE:#}  {:<longest$}  {}  {FAINT}{}{FAINT:#}",
                 rule.code,
                 rule.name,
-                styled(rule.weight),
-                // The first sentence; `truepath rules CODE` tells all.
+                styled(rule.severity),
+                // The first sentence; `truepath rules CODE` shows all.
                 rule.what
                     .split(". ")
                     .next()
@@ -53,33 +53,33 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
                 near if near.len() < 100 => near,
                 _ => "`truepath rules` lists them".to_owned(),
             };
-            return Err(Trouble::Usage(format!(
+            return Err(CommandError::Usage(format!(
                 "there is no rule `{asked}`: {near}"
             )));
         };
-        tell(&mut out, rule)?;
+        print(&mut out, rule)?;
     }
     out.flush()?;
     Ok(ExitCode::from(DONE))
 }
 
-/// A weight with its colour, as wide as the longest.
-fn styled(of: Weight) -> String {
-    let word = weight(of);
+/// A severity with its colour, as wide as the longest.
+fn styled(of: Severity) -> String {
+    let word = severity(of);
     match of {
-        Weight::Error => format!("{ERROR}{word:<7}{ERROR:#}"),
-        Weight::Warning => format!("{WARNING}{word:<7}{WARNING:#}"),
-        Weight::Note => format!("{word:<7}"),
+        Severity::Error => format!("{ERROR}{word:<7}{ERROR:#}"),
+        Severity::Warning => format!("{WARNING}{word:<7}{WARNING:#}"),
+        Severity::Note => format!("{word:<7}"),
     }
 }
 
-fn tell(out: &mut impl Write, rule: &Rule) -> io::Result<()> {
+fn print(out: &mut impl Write, rule: &Rule) -> io::Result<()> {
     writeln!(
         out,
         "{TITLE}{} {}{TITLE:#}  {}\n\n{} {}\n\nThis breaks it:\n",
         rule.code,
         rule.name,
-        styled(rule.weight),
+        styled(rule.severity),
         rule.what,
         rule.why
     )?;

@@ -7,7 +7,7 @@ use schemars::schema_for;
 use truepath_core::schema::{job_schema, profile_schema};
 
 use super::print_json;
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::shapes;
 
 /// Print the JSON Schema of a file or of an output
@@ -21,12 +21,12 @@ use crate::shapes;
 pub(crate) struct Arguments {
     /// What the schema is of
     #[arg(value_enum, default_value = "job")]
-    of: Of,
+    of: SchemaKind,
 }
 
 /// What there is a schema of.
 #[derive(Debug, Clone, Copy, ValueEnum)]
-enum Of {
+enum SchemaKind {
     /// The job file, truepath.toml
     Job,
     /// An engine profile
@@ -45,16 +45,16 @@ enum Of {
     Status,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     match arguments.of {
-        Of::Job => print_json(&job_schema())?,
-        Of::Profile => print_json(&profile_schema())?,
-        Of::Paths => print_json(&schema_for!(shapes::paths::Paths))?,
-        Of::Tokens => print_json(&schema_for!(shapes::tokens::Tokens))?,
-        Of::Match => print_json(&schema_for!(shapes::matched::MatchedShape))?,
-        Of::Check => print_json(&schema_for!(shapes::findings::Findings))?,
-        Of::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
-        Of::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
+        SchemaKind::Job => print_json(&job_schema())?,
+        SchemaKind::Profile => print_json(&profile_schema())?,
+        SchemaKind::Paths => print_json(&schema_for!(shapes::paths::Paths))?,
+        SchemaKind::Tokens => print_json(&schema_for!(shapes::tokens::Tokens))?,
+        SchemaKind::Match => print_json(&schema_for!(shapes::matched::MatchedShape))?,
+        SchemaKind::Check => print_json(&schema_for!(shapes::findings::Findings))?,
+        SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
+        SchemaKind::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
     }
     Ok(ExitCode::from(DONE))
 }

@@ -7,13 +7,13 @@ use std::time::Duration;
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
-use truepath_core::job::Word;
+use truepath_core::job::PlacedText;
 use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::{VERSION, status as shapes};
 use crate::show::pace::{pace, rough};
 use crate::show::states::{changes, unverifiable};
@@ -46,17 +46,17 @@ pub(crate) struct Arguments {
     format: OutputFormat,
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let chosen = arguments.job.job().load_latest()?;
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
-    let refused = || Trouble::outside("the state folder");
+    let refused = || CommandError::outside("the state folder");
     let mut status = follower.look().map_err(refused())?;
     warn_of_ledgers(chosen.loaded.state_folder().path(), &status.remarks);
     if arguments.format == OutputFormat::Json {
         print_json(&shape(&expansion.deliverables, &status))?;
     } else if !arguments.follow {
-        tell(&expansion.deliverables, &status, &chosen.name, None)?;
+        print(&expansion.deliverables, &status, &chosen.name, None)?;
     } else {
         loop {
             if io::stdout().is_terminal() {
@@ -64,7 +64,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
                 write!(io::stdout(), "\x1b[H\x1b[2J")?;
             }
             let height = terminal_size::terminal_size().map(|(_, height)| usize::from(height.0));
-            tell(&expansion.deliverables, &status, &chosen.name, height)?;
+            print(&expansion.deliverables, &status, &chosen.name, height)?;
             if status.machines.is_empty() {
                 break;
             }
@@ -82,12 +82,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
 }
 
 /// Prints a status; with a `height` in lines no more of it than fits, and what is at work first.
-fn tell(
+fn print(
     deliverables: &[Deliverable],
     status: &Status,
     name: &str,
     height: Option<usize>,
-) -> Result<(), Trouble> {
+) -> Result<(), CommandError> {
     let mut out = crate::show::out();
     let width = columns(io::stdout(), 80);
     let (wanted, done) = status.files();
@@ -183,7 +183,7 @@ fn tell(
     for number in &status.dead {
         writeln!(
             out,
-            "\n{WARNING}dead{WARNING:#}    run {number}; what it left is picked up by the next `truepath run`"
+            "\n{WARNING}dead{WARNING:#}    run {number}; what it left is recovered by the next `truepath run`"
         )?;
     }
     for (one, row) in deliverables.iter().zip(&status.rows) {
@@ -281,7 +281,7 @@ fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::StatusShape {
     let (wanted, done) = status.files();
     let row = |(one, row): (&Deliverable, &truepath_runner::status::Row)| shapes::RowShape {
         shot: one.common.names.shot.clone(),
-        pass: Word::text_of(one.pass.as_ref()).map(str::to_owned),
+        pass: PlacedText::text_of(one.pass.as_ref()).map(str::to_owned),
         deliverable: one.label(),
         wanted: row.states.wanted.to_string(),
         done: row.states.done.to_string(),

@@ -2,10 +2,10 @@
 
 use std::process::ExitCode;
 
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 
-/// Ends the process groups that it is told of when standard input closes.
-pub(super) fn run() -> Result<ExitCode, Trouble> {
+/// Ends the process groups that it is given when standard input closes.
+pub(super) fn run() -> Result<ExitCode, CommandError> {
     truepath_runner::supervisor::supervise();
     Ok(ExitCode::SUCCESS)
 }

@@ -6,21 +6,21 @@ use std::process::ExitCode;
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::deliverable::{Origin, origins, settings_of_key};
-use truepath_core::job::{Job, KEYS, Word};
+use truepath_core::job::{Job, KEYS, PlacedText};
 use truepath_core::template::TokenValue;
 use truepath_core::token::Token;
 
 use super::paths::tell_unexpanded;
 use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, ForSystem, JobArguments};
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 use crate::shapes::VERSION;
 use crate::shapes::tokens::{OriginShape, TokenShape, Tokens, ValuedShape};
 use crate::show::{FAINT, TITLE};
 
 /// Show every token, its value here, and where that comes from
 ///
-/// A value that differs among the chosen deliverables is told for each that it takes, up to three;
+/// A value that differs among the chosen deliverables is shown once for each value, up to three;
 /// choose a part of the job to see fewer. What a value beat stands behind it. Keys of the job file
 /// can be asked for in the same way, whether a token shows them or not.
 #[derive(Debug, Args)]
@@ -58,59 +58,59 @@ struct TokenRow {
     values: Vec<ValuedRow>,
 }
 
-/// Values of a token that are told one by one.
+/// Values of a token that are shown one by one.
 const MOST_VALUES: usize = 3;
 
-pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, CommandError> {
     let job = arguments.job.named_by_first(&mut arguments.token);
     if let (true, Some(token)) = (arguments.keys, arguments.token.first()) {
-        return Err(Trouble::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "--keys shows all keys, and `{token}` selects one: use only one of them"
         )));
     }
     let chosen = job.load_for(arguments.elsewhere.system)?;
-    let mut told = if arguments.keys {
+    let mut rows = if arguments.keys {
         let mut keys = keys(&chosen, |_| true);
         keys.retain(|one| !one.values.is_empty());
         keys
     } else {
-        let mut told = told(&chosen, &arguments.elsewhere);
-        // A key of the same name as a token is told as the token.
+        let mut rows = rows(&chosen, &arguments.elsewhere);
+        // A key of the same name as a token is shown as the token.
         let asked = |name: &str| arguments.token.iter().any(|one| one == name);
-        let fresh = |name: &str| told.iter().all(|one| one.name != name);
+        let fresh = |name: &str| rows.iter().all(|one| one.name != name);
         let keys = keys(&chosen, |name| asked(name) && fresh(name));
-        told.extend(keys);
-        told
+        rows.extend(keys);
+        rows
     };
     if let Some(unknown) = arguments
         .token
         .iter()
-        .find(|name| !told.iter().any(|one| one.name == **name))
+        .find(|name| !rows.iter().any(|one| one.name == **name))
     {
         let keys = KEYS.iter().map(|facts| facts.name);
-        let names: Vec<&str> = told
+        let names: Vec<&str> = rows
             .iter()
             .map(|one| one.name.as_str())
             .chain(keys)
             .collect();
         let advice = truepath_core::nearest::advice(unknown, &names);
-        return Err(Trouble::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "there is no token or key `{unknown}`: {advice}"
         )));
     }
     if !arguments.token.is_empty() {
-        told.retain(|one| arguments.token.contains(&one.name));
+        rows.retain(|one| arguments.token.contains(&one.name));
     }
     let job = &chosen.loaded.job;
     if arguments.format == OutputFormat::Json {
         print_json(&Tokens {
             version: VERSION,
-            tokens: told.into_iter().map(|one| shape(job, one)).collect(),
+            tokens: rows.into_iter().map(|one| shape(job, one)).collect(),
         })?;
     } else {
         let mut out = crate::show::out();
-        for one in &told {
-            tell(&mut out, job, one)?;
+        for one in &rows {
+            print(&mut out, job, one)?;
         }
         out.flush()?;
     }
@@ -118,7 +118,7 @@ pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, Trouble> {
 }
 
 /// Every token that the job knows: built in, places, settings, and its own.
-fn told(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<TokenRow> {
+fn rows(chosen: &Chosen, elsewhere: &ForSystem) -> Vec<TokenRow> {
     let job = &chosen.loaded.job;
     let all = &chosen.chosen.deliverables;
     let mut names: Vec<(String, &'static str)> = Vec::new();
@@ -184,7 +184,7 @@ fn values(job: &Job, all: &[Deliverable], name: &str, elsewhere: &ForSystem) -> 
 fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<TokenRow> {
     let job = &chosen.loaded.job;
     let mut all: Vec<TokenRow> = Vec::new();
-    // `camera` and `cameras` are one key, told by its first name.
+    // `camera` and `cameras` are one key, shown by its first name.
     for facts in KEYS
         .iter()
         .filter(|facts| facts.key.facts().name == facts.name && asked(facts.name))
@@ -224,7 +224,7 @@ fn keys(chosen: &Chosen, asked: impl Fn(&str) -> bool) -> Vec<TokenRow> {
 }
 
 /// A table of settings as TOML, in one line.
-fn merged(settings: &[(String, Word)]) -> String {
+fn merged(settings: &[(String, PlacedText)]) -> String {
     let each = settings
         .iter()
         .map(|(name, word)| format!("{name} = {}", word.text));
@@ -237,23 +237,23 @@ fn origin(job: &Job, origin: &Origin) -> String {
     format!("{} {name}:{line}", origin.level.title())
 }
 
-fn tell(out: &mut impl Write, job: &Job, told: &TokenRow) -> io::Result<()> {
-    let name = if told.is_key {
-        told.name.clone()
+fn print(out: &mut impl Write, job: &Job, row: &TokenRow) -> io::Result<()> {
+    let name = if row.is_key {
+        row.name.clone()
     } else {
-        format!("{{{}}}", told.name)
+        format!("{{{}}}", row.name)
     };
     write!(out, "{TITLE}{name:<20}{TITLE:#}")?;
-    if told.values.is_empty() {
-        let why = if told.name == "frame" {
+    if row.values.is_empty() {
+        let why = if row.name == "frame" {
             "each frame"
         } else {
             "no value"
         };
-        writeln!(out, "{FAINT}{why:<22}  {}{FAINT:#}", told.meaning)?;
+        writeln!(out, "{FAINT}{why:<22}  {}{FAINT:#}", row.meaning)?;
         return Ok(());
     }
-    for (index, valued) in told.values.iter().take(MOST_VALUES).enumerate() {
+    for (index, valued) in row.values.iter().take(MOST_VALUES).enumerate() {
         if index > 0 {
             write!(out, "{:20}", "")?;
         }
@@ -261,17 +261,17 @@ fn tell(out: &mut impl Write, job: &Job, told: &TokenRow) -> io::Result<()> {
         if from.len() > 1 {
             from = vec![format!("{}, beats {}", from[0], from[1..].join(", "))];
         }
-        let from = from.first().map_or(told.meaning, String::as_str);
+        let from = from.first().map_or(row.meaning, String::as_str);
         writeln!(out, "{:<22}  {FAINT}{from}{FAINT:#}", valued.value)?;
     }
-    if told.values.len() > MOST_VALUES {
-        let more = told.values.len() - MOST_VALUES;
+    if row.values.len() > MOST_VALUES {
+        let more = row.values.len() - MOST_VALUES;
         writeln!(out, "{:20}{FAINT}and {more} more{FAINT:#}", "")?;
     }
     Ok(())
 }
 
-fn shape(job: &Job, told: TokenRow) -> TokenShape {
+fn shape(job: &Job, row: TokenRow) -> TokenShape {
     let origin = |one: Origin| {
         let (line, column) = job.sources.line_and_column(&one.place);
         OriginShape {
@@ -282,9 +282,9 @@ fn shape(job: &Job, told: TokenRow) -> TokenShape {
         }
     };
     TokenShape {
-        token: told.name,
-        meaning: told.meaning,
-        values: told
+        token: row.name,
+        meaning: row.meaning,
+        values: row
             .values
             .into_iter()
             .map(|valued| ValuedShape {

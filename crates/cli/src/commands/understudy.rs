@@ -12,7 +12,7 @@ use truepath_understudy::{Request, SETTINGS, Scene, render};
 
 use super::print_json;
 
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 
 /// Render a scene of the demo, as a simulated renderer
 ///
@@ -83,11 +83,11 @@ pub(crate) struct Arguments {
 }
 
 fn bits(text: &str) -> Result<Bits, String> {
-    Bits::of_word(text).ok_or_else(|| "one of 8, 16, half, float".to_owned())
+    Bits::from_name(text).ok_or_else(|| "one of 8, 16, half, float".to_owned())
 }
 
 fn channels(text: &str) -> Result<Channels, String> {
-    Channels::of_word(text).ok_or_else(|| "one of gray, graya, rgb, rgba".to_owned())
+    Channels::from_name(text).ok_or_else(|| "one of gray, graya, rgb, rgba".to_owned())
 }
 
 fn setting(text: &str) -> Result<(String, String), String> {
@@ -96,7 +96,7 @@ fn setting(text: &str) -> Result<(String, String), String> {
         .ok_or_else(|| "it takes KEY=VALUE".to_owned())
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if arguments.describe {
         return tell_scene(&arguments.scene);
     }
@@ -130,10 +130,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     }
 }
 
-fn tell_scene(path: &Path) -> Result<ExitCode, Trouble> {
+fn tell_scene(path: &Path) -> Result<ExitCode, CommandError> {
     let name = path.display().to_string();
-    let text = std::fs::read_to_string(path).map_err(Trouble::outside(&*name))?;
-    let scene = Scene::parse(&text).map_err(|error| Trouble::Usage(error.to_string()))?;
+    let text = std::fs::read_to_string(path).map_err(CommandError::outside(&*name))?;
+    let scene = Scene::parse(&text).map_err(|error| CommandError::Usage(error.to_string()))?;
     let cameras: Vec<&String> = scene.camera.keys().collect();
     print_json(&json!({
         "frames": scene.frames,

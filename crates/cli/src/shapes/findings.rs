@@ -2,7 +2,7 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use truepath_core::finding::{Finding, Weight};
+use truepath_core::finding::{Finding, Severity};
 use truepath_core::source::Sources;
 
 /// What there is to say about a job
@@ -20,7 +20,7 @@ pub(crate) struct FindingShape {
     /// Such as `TP101`
     code: &'static str,
     /// `error`, `warning` or `note`
-    weight: &'static str,
+    severity: &'static str,
     /// One sentence
     sentence: String,
     /// What would happen
@@ -56,12 +56,12 @@ struct FixShape {
     text: String,
 }
 
-/// The word of a weight.
-pub(crate) fn weight(weight: Weight) -> &'static str {
-    match weight {
-        Weight::Error => "error",
-        Weight::Warning => "warning",
-        Weight::Note => "note",
+/// The word of a severity.
+pub(crate) fn severity(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Error => "error",
+        Severity::Warning => "warning",
+        Severity::Note => "note",
     }
 }
 
@@ -81,7 +81,7 @@ impl FindingShape {
     fn of(sources: &Sources, finding: &Finding) -> Self {
         Self {
             code: finding.code,
-            weight: weight(finding.weight),
+            severity: severity(finding.severity),
             sentence: finding.sentence.clone(),
             consequence: finding.consequence.clone(),
             advice: finding.advice.clone(),

@@ -18,17 +18,17 @@ pub(crate) struct MatchedShape {
 #[derive(Debug, Serialize, JsonSchema)]
 pub(crate) struct NameReadings {
     pub(crate) name: String,
-    /// The template that it was held against, or that came nearest
+    /// The template that it was compared with, or that was nearest
     pub(crate) template: String,
     /// Every way to read it: the tokens with their values
     pub(crate) readings: Vec<BTreeMap<String, String>>,
     /// Where it departs from the template, if it does
-    pub(crate) departs: Option<Departs>,
+    pub(crate) departs: Option<DepartureShape>,
 }
 
 /// Where a name departs from a template
 #[derive(Debug, Serialize, JsonSchema)]
-pub(crate) struct Departs {
+pub(crate) struct DepartureShape {
     /// The byte of the name, from 0
     pub(crate) byte: usize,
     /// What should stand there

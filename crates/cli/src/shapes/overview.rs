@@ -31,7 +31,7 @@ pub(crate) struct OverviewEntry {
     pub(crate) files: u64,
     /// How many of them the ledger has
     pub(crate) done: u64,
-    /// Playing time, where the frames a second are known
+    /// Playing time, where the frames per second are known
     pub(crate) seconds: Option<f64>,
     /// Bytes of all files
     pub(crate) bytes: Option<u64>,

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie};
-use truepath_core::job::Word;
+use truepath_core::job::PlacedText;
 
 /// All that is to be made
 #[derive(Debug, Serialize, JsonSchema)]
@@ -85,7 +85,7 @@ struct ColorShape {
 /// What a movie is
 #[derive(Debug, Serialize, JsonSchema)]
 struct MovieShape {
-    /// The output whose sequence it is put together from; null where the engine writes it
+    /// The output whose sequence it is assembled from; null where the engine writes it
     from: Option<String>,
     /// The frames that it shows
     frames: String,
@@ -95,15 +95,15 @@ struct MovieShape {
     rate: Option<i64>,
     /// Sampling and bits, such as `4:2:0 8`
     pixels: Option<&'static str>,
-    /// Frames a second
+    /// Frames per second
     fps: Option<String>,
     /// The path of its sound
     audio: Option<String>,
     audio_codec: Option<&'static str>,
 }
 
-fn text(word: Option<&Word>) -> Option<String> {
-    Word::text_of(word).map(str::to_owned)
+fn text(word: Option<&PlacedText>) -> Option<String> {
+    PlacedText::text_of(word).map(str::to_owned)
 }
 
 impl PathsEntry {

@@ -24,7 +24,7 @@ pub(crate) struct StatusShape {
     pub(crate) running: Vec<RunningShape>,
     /// Runs at work
     pub(crate) machines: Vec<MachineShape>,
-    /// Runs that died and are not yet picked up, by their numbers
+    /// Runs that died and are not yet recovered, by their numbers
     pub(crate) dead: Vec<u32>,
 }
 

@@ -1,5 +1,5 @@
-//! Findings in the form of a good compiler: code, sentence, the place underlined, what would
-//! happen, what to do.
+//! Findings as they are read: the mistake, its effect and the fix first, then the lines of the job
+//! file that it is about, underlined.
 
 use std::collections::HashMap;
 use std::io::{self, Write};
@@ -7,24 +7,28 @@ use std::io::{self, Write};
 use annotate_snippets::renderer::DecorStyle;
 use annotate_snippets::{Annotation, AnnotationKind, Group, Level, Renderer, Snippet};
 use truepath_core::alike::without_numbers;
-use truepath_core::finding::{Finding, Label, Weight, grouped};
+use truepath_core::finding::{Finding, Label, Severity, grouped};
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::visible::{is_hidden, visible};
 
-use super::{ERROR, GOOD, TITLE, WARNING, columns, count};
+use super::output::painted;
+use super::{ERROR, FAINT, GOOD, NOTE, TITLE, WARNING, columns, count};
 
-/// Columns of a finding where nobody tells a width.
+/// Columns of a finding where no width is given.
 const COLUMNS: usize = 100;
 
-/// Columns that numbers and signs at the left of a finding take.
+/// Columns that numbers and signs at the left of a line of a file take.
 const MARGIN: usize = 12;
+
+/// Columns before an effect or a fix.
+const INDENT: usize = 10;
 
 /// So many findings of one cause are shown each; of more the first, and where the others are.
 const MOST_ALIKE: usize = 3;
 
 /// Shows all findings; the writer drops colours where they are not wanted. Those of one cause are
 /// gathered, unless `each` is to be seen.
-pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Finding], each: bool) {
+pub(crate) fn print_all(out: &mut dyn Write, sources: &Sources, findings: &[Finding], each: bool) {
     let mut causes: Vec<(String, Vec<&Finding>)> = Vec::new();
     let mut known: HashMap<String, usize> = HashMap::new();
     for finding in findings {
@@ -43,24 +47,27 @@ pub(crate) fn tell_all(out: &mut dyn Write, sources: &Sources, findings: &[Findi
             }
             continue;
         }
-        let mut first = alike[0].clone();
-        let others = alike.len() - 1;
-        let places: Vec<String> = alike[1..]
-            .iter()
+        let mut others = alike.iter();
+        let Some(&first) = others.next() else {
+            continue;
+        };
+        let places: Vec<String> = others
+            .clone()
             .filter_map(|finding| place(sources, finding))
             .take(MOST_ALIKE - 1)
             .collect();
-        let more = match others.saturating_sub(places.len()) {
+        let more = match others.len().saturating_sub(places.len()) {
             0 => String::new(),
             more => format!(" and {} more", grouped(more as u64)),
         };
-        let at = match places.is_empty() {
-            true => String::new(),
-            false => format!(": {}{more}", places.join(", ")),
+        let at = if places.is_empty() {
+            String::new()
+        } else {
+            format!(": {}{more}", places.join(", "))
         };
-        first = first.advise(format!(
+        let first = first.clone().advise(format!(
             "the same {}{at}; --all shows each",
-            count(others as u64, "more time", "more times")
+            count(others.len() as u64, "more time", "more times")
         ));
         let _ = writeln!(out, "{}\n", rendered(sources, &first));
     }
@@ -83,42 +90,71 @@ fn place(sources: &Sources, finding: &Finding) -> Option<String> {
 fn rendered(sources: &Sources, finding: &Finding) -> String {
     // A finding needs some room, and is not read across a whole wall.
     let columns = columns(io::stdout(), COLUMNS).clamp(60, 200);
-    let level = match finding.weight {
-        Weight::Error => Level::ERROR,
-        Weight::Warning => Level::WARNING,
-        Weight::Note => Level::NOTE,
+    let mut text = painted(&head(finding, columns));
+    let excerpts = excerpts(sources, finding, columns);
+    if !excerpts.is_empty() {
+        text.push('\n');
+        text.push_str(&excerpts);
+    }
+    // What is hidden in a job's text is shown as such; colours and ends of lines are of this program.
+    text.replace(|one| !matches!(one, '\u{1b}' | '\n') && is_hidden(one), "�")
+}
+
+/// The severity, the code and the sentence, then the effect and the fix.
+fn head(finding: &Finding, columns: usize) -> String {
+    let (style, word) = match finding.severity {
+        Severity::Error => (ERROR, "ERROR"),
+        Severity::Warning => (WARNING, "WARNING"),
+        Severity::Note => (NOTE, "NOTE"),
     };
-    let mut group = Group::with_title(
-        level
-            .primary_title(visible(&finding.sentence))
-            .id(finding.code),
-    );
-    // Labels in the same text share a snippet; the main one comes first.
-    let mut ids: Vec<_> = finding
-        .labels
+    let sentence = visible(&finding.sentence);
+    let mut lines = vec![format!(
+        "{style}{word} {}{style:#}  {TITLE}{sentence}{TITLE:#}",
+        finding.code
+    )];
+    let effect = finding
+        .consequence
         .iter()
-        .map(|label| label.place.source)
-        .collect();
-    let mut seen = Vec::new();
-    ids.retain(|id| {
-        !seen.contains(id) && {
-            seen.push(*id);
-            true
+        .map(|one| ("effect", WARNING, one));
+    let fixes = finding.advice.iter().map(|one| ("fix", GOOD, one));
+    for (label, style, text) in effect.chain(fixes) {
+        let text = visible(text);
+        for (index, line) in textwrap::wrap(&text, columns - INDENT).iter().enumerate() {
+            let label = if index == 0 { label } else { "" };
+            lines.push(format!("  {style}{label:<6}{style:#}  {line}"));
         }
-    });
+    }
+    lines.join("\n")
+}
+
+/// The lines that the labels are about, by file; the first label is the main one.
+fn excerpts(sources: &Sources, finding: &Finding, columns: usize) -> String {
+    let level = match finding.severity {
+        Severity::Error => Level::ERROR,
+        Severity::Warning => Level::WARNING,
+        Severity::Note => Level::NOTE,
+    };
+    let mut group = Group::with_level(level);
+    let mut ids: Vec<_> = Vec::new();
+    for label in &finding.labels {
+        if !ids.contains(&label.place.source) {
+            ids.push(label.place.source);
+        }
+    }
+    if ids.is_empty() {
+        return String::new();
+    }
     for id in ids {
         let source = sources.get(id);
-        let labels = finding
-            .labels
-            .iter()
-            .filter(|label| label.place.source == id);
+        let labels = finding.labels.iter().enumerate();
+        let labels = labels.filter(|(_, label)| label.place.source == id);
         let name = match source.kind {
             SourceKind::File => source.name.clone(),
             SourceKind::Argument => format!("{} (command line)", source.name),
             SourceKind::BuiltIn => format!("{} (ships with True Path)", source.name),
         };
-        let annotations = labels.enumerate().flat_map(|(index, label)| {
-            let kind = if index == 0 && std::ptr::eq(label, &finding.labels[0]) {
+        let annotations = labels.flat_map(|(index, label)| {
+            let kind = if index == 0 {
                 AnnotationKind::Primary
             } else {
                 AnnotationKind::Context
@@ -130,23 +166,17 @@ fn rendered(sources: &Sources, finding: &Finding) -> String {
             .annotations(annotations);
         group = group.element(snippet);
     }
-    let wrapped = |text: &str| wrap(&visible(text), columns - MARGIN).join("\n");
-    if let Some(consequence) = &finding.consequence {
-        let note = Level::NOTE.with_name(Some("so"));
-        group = group.element(note.message(wrapped(consequence)));
-    }
-    for advice in &finding.advice {
-        let help = Level::HELP.with_name(Some("do"));
-        group = group.element(help.message(wrapped(advice)));
-    }
     Renderer::styled()
         .decor_style(DecorStyle::Unicode)
+        .error(ERROR.style())
+        .warning(WARNING.style())
+        .note(NOTE.style())
+        .line_num(FAINT.style())
+        .context(FAINT.style())
         .term_width(columns)
         .render(&[group])
-        // The sign between two files is missing from the fonts of most terminals.
-        .replace('⸬', "├")
-        // Its escapes and ends of lines are the renderer's own; of a job's text it leaves these.
-        .replace(|one| !matches!(one, '\u{1b}' | '\n') && is_hidden(one), "�")
+        // The signs before the names of files are missing from the fonts of most terminals.
+        .replace(['▸', '⸬'], "─")
 }
 
 /// How a label is drawn: behind its underline, or below where it would not fit there.
@@ -174,25 +204,6 @@ fn annotations<'l>(
     }
 }
 
-/// A text in lines of so many columns; a word that is longer has a line of its own.
-fn wrap(text: &str, columns: usize) -> Vec<String> {
-    let mut lines: Vec<String> = vec![String::new()];
-    for word in text.split(' ') {
-        let length = word.chars().count();
-        let last = lines.len() - 1;
-        let line = &mut lines[last];
-        if line.is_empty() {
-            line.push_str(word);
-        } else if line.chars().count() + 1 + length <= columns {
-            line.push(' ');
-            line.push_str(word);
-        } else {
-            lines.push(word.to_owned());
-        }
-    }
-    lines
-}
-
 fn span(label: &Label, length: usize) -> std::ops::Range<usize> {
     let span = &label.place.span;
     span.start.min(length)..span.end.min(length)
@@ -200,16 +211,16 @@ fn span(label: &Label, length: usize) -> std::ops::Range<usize> {
 
 /// A line that counts errors and warnings.
 pub(crate) fn summary(findings: &[Finding], subject: &str) -> String {
-    let number = |weight| {
+    let number = |severity| {
         findings
             .iter()
-            .filter(|finding| finding.weight == weight)
+            .filter(|finding| finding.severity == severity)
             .count() as u64
     };
     let (errors, warnings, notes) = (
-        number(Weight::Error),
-        number(Weight::Warning),
-        number(Weight::Note),
+        number(Severity::Error),
+        number(Severity::Warning),
+        number(Severity::Note),
     );
     let words = [
         (errors, count(errors, "error", "errors")),
@@ -222,7 +233,7 @@ pub(crate) fn summary(findings: &[Finding], subject: &str) -> String {
         .map(|(_, text)| text)
         .collect();
     let (style, text) = match (errors, warnings) {
-        (0, 0) if notes == 0 => (GOOD, "nothing to complain about".to_owned()),
+        (0, 0) if notes == 0 => (GOOD, "no findings".to_owned()),
         (0, 0) => (GOOD, words.join(", ")),
         (0, _) => (WARNING, words.join(", ")),
         _ => (ERROR, words.join(", ")),
@@ -232,23 +243,9 @@ pub(crate) fn summary(findings: &[Finding], subject: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use proptest::prelude::*;
     use truepath_core::source::{Place, SourceKind};
 
     use super::*;
-
-    proptest! {
-        #[test]
-        fn wrapped_lines_are_the_text_and_fit(text in "[a-zé`{} ]{0,200}", columns in 1_usize..80) {
-            let lines = wrap(&text, columns);
-            for line in &lines {
-                prop_assert!(line.chars().count() <= columns || !line.trim().contains(' '), "{line:?}");
-            }
-            // Breaks stand for spaces, and nothing else is lost or added.
-            let words = |text: &str| text.split_whitespace().map(str::to_owned).collect::<Vec<_>>();
-            prop_assert_eq!(words(&lines.join(" ")), words(&text));
-        }
-    }
 
     #[test]
     fn a_label_that_does_not_fit_stands_below() {
@@ -266,12 +263,12 @@ mod tests {
                 true,
             ),
         ] {
-            let finding = Finding::new("TP102", Weight::Error, "two come to one".to_owned())
+            let finding = Finding::new("TP102", Severity::Error, "two expand to one".to_owned())
                 .at(&place, label);
-            let told = anstream::adapter::strip_str(&rendered(&sources, &finding)).to_string();
-            let line = told.lines().find(|line| line.contains(label));
+            let text = anstream::adapter::strip_str(&rendered(&sources, &finding)).to_string();
+            let line = text.lines().find(|line| line.contains(label));
             let alone = !line.unwrap_or_default().contains('━');
-            assert_eq!(alone, below, "{told}");
+            assert_eq!(alone, below, "{text}");
         }
     }
 }

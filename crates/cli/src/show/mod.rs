@@ -13,20 +13,20 @@ use std::io::{self, Write};
 use std::os::fd::AsFd;
 use std::sync::atomic::{AtomicBool, Ordering};
 
-pub(crate) use output::{ERROR, FAINT, GOOD, TITLE, WARNING, out};
+pub(crate) use output::{ERROR, FAINT, GOOD, NOTE, TITLE, WARNING, out};
 pub(crate) use truepath_core::finding::count;
 
-/// The columns that `COLUMNS` tells, as shells do, else those of the terminal behind a stream; what is
+/// The columns that `COLUMNS` sets, as shells do, else those of the terminal behind a stream; what is
 /// written elsewhere has the same width everywhere.
 pub(crate) fn columns(stream: impl AsFd, otherwise: usize) -> usize {
-    let told = std::env::var("COLUMNS")
+    let from_variable = std::env::var("COLUMNS")
         .ok()
         .and_then(|text| text.parse().ok());
     let seen = || terminal_size::terminal_size_of(stream).map(|(width, _)| usize::from(width.0));
-    told.or_else(seen).unwrap_or(otherwise).max(40)
+    from_variable.or_else(seen).unwrap_or(otherwise).max(40)
 }
 
-/// A line of results. Whoever reads no more is no trouble.
+/// A line of results. Whoever reads no more is no error.
 pub(crate) fn print(line: &str) -> io::Result<()> {
     let line = output::painted(&format!("{line}\n"));
     match anstream::stdout().write_all(line.as_bytes()) {

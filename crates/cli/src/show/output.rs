@@ -26,9 +26,11 @@ pub(crate) const FAINT: Paint = Paint(4);
 pub(crate) const GREEN: Paint = Paint(5);
 pub(crate) const CYAN: Paint = Paint(6);
 pub(crate) const YELLOW: Paint = Paint(7);
+/// Worth knowing.
+pub(crate) const NOTE: Paint = Paint(8);
 
 /// By number.
-const STYLES: [Style; 8] = [
+const STYLES: [Style; 9] = [
     AnsiColor::Red.on_default().bold(),
     AnsiColor::Green.on_default().bold(),
     AnsiColor::Yellow.on_default().bold(),
@@ -37,7 +39,15 @@ const STYLES: [Style; 8] = [
     AnsiColor::Green.on_default(),
     AnsiColor::Cyan.on_default(),
     AnsiColor::Yellow.on_default(),
+    AnsiColor::Cyan.on_default().bold(),
 ];
+
+impl Paint {
+    /// The style itself, for libraries that print with escapes.
+    pub(crate) const fn style(self) -> Style {
+        STYLES[self.0 as usize]
+    }
+}
 
 /// Styles stand in texts as characters of a private plane of Unicode, until they are printed.
 const FIRST: u32 = 0x0f_5a00;

@@ -26,7 +26,7 @@ mod tests {
     use super::rough;
 
     #[test]
-    fn times_are_told_roughly() {
+    fn times_are_reported_roughly() {
         for (seconds, text) in [
             (0.4, "0 s"),
             (75.0, "75 s"),

@@ -7,7 +7,7 @@ use indicatif::{ProgressBar, ProgressStyle};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::forecast::Forecast;
 use truepath_runner::clock::Moment;
-use truepath_runner::run::{Event, Watch};
+use truepath_runner::run::{Event, Observer};
 
 use super::live::Screen;
 use super::output::{painted, plain};
@@ -166,7 +166,7 @@ fn is_live() -> bool {
     io::stderr().is_terminal() && !is_dumb && !super::is_quiet()
 }
 
-impl Watch for ProgressLines {
+impl Observer for ProgressLines {
     fn see(&mut self, event: &Event<'_>) {
         let now = self.since.elapsed();
         let live = self.live.as_mut();

@@ -6,7 +6,7 @@ use truepath_core::finding::{Finding, Label};
 use truepath_core::rules::{Rule, rules};
 use truepath_core::source::{Place, Sources};
 
-use crate::shapes::findings::weight;
+use crate::shapes::findings::severity;
 
 const SCHEMA: &str =
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
@@ -35,7 +35,7 @@ fn rule(rule: &Rule) -> Value {
         "shortDescription": { "text": rule.what },
         "fullDescription": { "text": format!("{} {}", rule.what, rule.why) },
         "help": { "text": rule.fix },
-        "defaultConfiguration": { "level": weight(rule.weight) },
+        "defaultConfiguration": { "level": severity(rule.severity) },
     })
 }
 
@@ -56,7 +56,7 @@ fn result(sources: &Sources, finding: &Finding) -> Value {
     let related: Vec<Value> = labels.map(|label| location(sources, label)).collect();
     json!({
         "ruleId": finding.code,
-        "level": weight(finding.weight),
+        "level": severity(finding.severity),
         "message": { "text": text },
         "locations": main,
         "relatedLocations": related,

@@ -62,7 +62,7 @@ pub(crate) fn coloured(cells: &[StripCell]) -> String {
     out
 }
 
-/// A text that is no longer than this; what is cut off is told by `…`.
+/// A text that is no longer than this; what is cut off is shown as `…`.
 pub(crate) fn fitted(text: &str, width: usize) -> String {
     if text.chars().count() <= width {
         return text.to_owned();
@@ -89,28 +89,28 @@ pub(crate) fn distinct(labels: &[&str], width: usize) -> Vec<String> {
         .map(|label| label.split(BETWEEN).collect())
         .collect();
     let is_common = |word: &&str| labels.len() > 1 && words.iter().all(|one| one.contains(word));
-    let telling: Vec<Vec<&str>> = words
+    let distinguishing: Vec<Vec<&str>> = words
         .iter()
         .map(|one| {
-            let telling: Vec<&str> = one
+            let distinguishing: Vec<&str> = one
                 .iter()
                 .copied()
                 .filter(|word| !is_common(word))
                 .collect();
-            match telling.is_empty() {
+            match distinguishing.is_empty() {
                 true => one[..1].to_vec(),
-                false => telling,
+                false => distinguishing,
             }
         })
         .collect();
     let differ: HashSet<&str> = labels.iter().copied().collect();
-    let longest = telling
+    let longest = distinguishing
         .iter()
         .flatten()
         .map(|word| word.chars().count())
         .max();
     for most in (3..=longest.unwrap_or(3)).rev() {
-        let shortened: Vec<String> = telling
+        let shortened: Vec<String> = distinguishing
             .iter()
             .map(|words| {
                 let words: Vec<String> = words.iter().map(|word| both_ends(word, most)).collect();
@@ -127,7 +127,7 @@ pub(crate) fn distinct(labels: &[&str], width: usize) -> Vec<String> {
     }
     // What does not fit is numbered, so that no two look the same.
     let number = labels.len().to_string().len();
-    telling
+    distinguishing
         .iter()
         .enumerate()
         .map(|(index, words)| {
@@ -148,7 +148,7 @@ pub(crate) fn bar(done: u64, wanted: u64, width: usize) -> String {
     format!("{style}{full}{style:#}{empty} {percent} %")
 }
 
-/// A text that is no longer than this; the end of a label tells as much as its beginning.
+/// A text that is no longer than this; the end of a label says as much as its beginning.
 fn both_ends(text: &str, width: usize) -> String {
     let count = text.chars().count();
     if count <= width {

@@ -67,7 +67,7 @@ pub struct Project {
     folder: tempfile::TempDir,
 }
 
-/// What a call of the program came to.
+/// The result of a call of the program.
 pub struct Called {
     pub code: Option<i32>,
     pub out: String,
@@ -153,7 +153,7 @@ impl Project {
         Called::new(&command.env(variable.0, variable.1).output().unwrap())
     }
 
-    /// What `audit` tells, as JSON.
+    /// What `audit` says, as JSON.
     pub fn audit(&self) -> Value {
         self.call(&["audit", "--format", "json"]).json()
     }

@@ -1,7 +1,7 @@
 //! What command lines say, by the meanings of their words.
 
 use super::guess::range;
-use super::{Adoption, Meaning, Means};
+use super::{Adoption, Meaning, ValueMeaning};
 use crate::frames::FrameSet;
 
 /// What the lines say of one job.
@@ -13,7 +13,7 @@ pub(super) struct AdoptedLines<'a> {
 
 impl AdoptedLines<'_> {
     /// The column of a meaning.
-    pub(super) fn column(&self, means: Means) -> Option<usize> {
+    pub(super) fn column(&self, means: ValueMeaning) -> Option<usize> {
         self.words.iter().position(|word| word.means == means)
     }
 
@@ -24,17 +24,17 @@ impl AdoptedLines<'_> {
     }
 
     /// The value of a meaning in a line.
-    pub(super) fn of(&self, means: Means, line: usize) -> Option<&str> {
+    pub(super) fn of(&self, means: ValueMeaning, line: usize) -> Option<&str> {
         Some(self.value(self.column(means)?, line))
     }
 
     /// The value of a meaning in a line, as a number.
-    pub(super) fn number(&self, means: Means, line: usize) -> Option<i64> {
+    pub(super) fn number(&self, means: ValueMeaning, line: usize) -> Option<i64> {
         self.of(means, line)?.parse().ok()
     }
 
     /// The values of a meaning, each once, in order.
-    pub(super) fn distinct(&self, means: Means) -> Vec<&str> {
+    pub(super) fn distinct(&self, means: ValueMeaning) -> Vec<&str> {
         let mut all: Vec<&str> = Vec::new();
         for value in (0..self.count).filter_map(|line| self.of(means, line)) {
             if !all.contains(&value) {
@@ -52,16 +52,16 @@ impl AdoptedLines<'_> {
 
     /// The frames of a line.
     pub(super) fn frames_of(&self, line: usize) -> Option<FrameSet> {
-        let pair = self.of(Means::Range, line).and_then(range);
+        let pair = self.of(ValueMeaning::Range, line).and_then(range);
         let pair = pair.map(|(first, last, _)| (first, last));
         let ends = self
-            .number(Means::First, line)
-            .zip(self.number(Means::Last, line));
+            .number(ValueMeaning::First, line)
+            .zip(self.number(ValueMeaning::Last, line));
         let one = self
-            .number(Means::Frame, line)
-            .or(self.number(Means::First, line));
+            .number(ValueMeaning::Frame, line)
+            .or(self.number(ValueMeaning::First, line));
         let (first, last) = pair.or(ends).or(one.zip(one))?;
-        let step = self.number(Means::Step, line).unwrap_or(1).max(1);
+        let step = self.number(ValueMeaning::Step, line).unwrap_or(1).max(1);
         let text = match step {
             1 => format!("{first}-{last}"),
             step => format!("{first}-{last}/{step}"),
@@ -103,10 +103,10 @@ impl Adoption {
 }
 
 /// Meanings of which the frames are made.
-pub(super) const OF_FRAMES: [Means; 5] = [
-    Means::Frame,
-    Means::First,
-    Means::Last,
-    Means::Range,
-    Means::Step,
+pub(super) const OF_FRAMES: [ValueMeaning; 5] = [
+    ValueMeaning::Frame,
+    ValueMeaning::First,
+    ValueMeaning::Last,
+    ValueMeaning::Range,
+    ValueMeaning::Step,
 ];

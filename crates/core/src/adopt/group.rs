@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 
 use super::found::{AdoptedLines, OF_FRAMES};
 use super::output::{AdoptedOutput, output};
-use super::{AdoptError, Meaning, Means};
+use super::{AdoptError, Meaning, ValueMeaning};
 
 /// Lines that differ in their frames only.
 pub(super) struct LineGroup {
@@ -20,7 +20,7 @@ pub(super) fn groups(found: &AdoptedLines<'_>) -> Vec<LineGroup> {
     let listed: Vec<usize> = (0..found.words.len())
         .filter(|column| {
             let means = found.words[*column].means;
-            found.varies(*column) && !OF_FRAMES.contains(&means) && means != Means::Output
+            found.varies(*column) && !OF_FRAMES.contains(&means) && means != ValueMeaning::Output
         })
         .collect();
     let mut groups: Vec<LineGroup> = Vec::new();
@@ -50,7 +50,10 @@ pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> bool
     let is_listed = |group: &LineGroup| {
         group.values.iter().all(|(column, _)| {
             let means = found.words[*column].means;
-            matches!(means, Means::Camera | Means::Pass | Means::OutputFolder)
+            matches!(
+                means,
+                ValueMeaning::Camera | ValueMeaning::Pass | ValueMeaning::OutputFolder
+            )
         })
     };
     let pieces = |group: &LineGroup| -> BTreeSet<String> {
@@ -61,11 +64,14 @@ pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> bool
         .iter()
         .map(|group| {
             let line = group.lines[0];
-            (found.of(Means::Camera, line), found.of(Means::Pass, line))
+            (
+                found.of(ValueMeaning::Camera, line),
+                found.of(ValueMeaning::Pass, line),
+            )
         })
         .collect();
-    let cameras = found.distinct(Means::Camera).len().max(1);
-    let passes = found.distinct(Means::Pass).len().max(1);
+    let cameras = found.distinct(ValueMeaning::Camera).len().max(1);
+    let passes = found.distinct(ValueMeaning::Pass).len().max(1);
     groups.iter().all(is_listed)
         && groups.iter().all(|one| pieces(one) == pieces(&groups[0]))
         && combinations.len() == groups.len()
@@ -80,15 +86,15 @@ pub(super) fn name_settings(
     words: &mut [Meaning],
 ) -> Result<(), AdoptError> {
     let known = [
-        Means::Scene,
-        Means::Output,
-        Means::OutputFolder,
-        Means::Camera,
-        Means::Pass,
-        Means::Width,
-        Means::Height,
-        Means::Size,
-        Means::Threads,
+        ValueMeaning::Scene,
+        ValueMeaning::Output,
+        ValueMeaning::OutputFolder,
+        ValueMeaning::Camera,
+        ValueMeaning::Pass,
+        ValueMeaning::Width,
+        ValueMeaning::Height,
+        ValueMeaning::Size,
+        ValueMeaning::Threads,
     ];
     for at in 0..words.len() {
         let column = &columns[at];
@@ -124,7 +130,7 @@ pub(super) fn name_settings(
             });
         }
         words[at].before = before.to_owned();
-        words[at].means = Means::Setting;
+        words[at].means = ValueMeaning::Setting;
         words[at].setting = name;
     }
     Ok(())
@@ -148,16 +154,16 @@ pub(super) fn tokens(found: &AdoptedLines<'_>, group: &LineGroup) -> Vec<(String
     for (column, value) in &group.values {
         let word = &found.words[*column];
         match word.means {
-            Means::Camera => tokens.push(("{camera}".to_owned(), value.clone())),
-            Means::Pass => tokens.push(("{pass}".to_owned(), value.clone())),
-            Means::Setting => {
+            ValueMeaning::Camera => tokens.push(("{camera}".to_owned(), value.clone())),
+            ValueMeaning::Pass => tokens.push(("{pass}".to_owned(), value.clone())),
+            ValueMeaning::Setting => {
                 tokens.push((format!("{{settings.{}}}", word.setting), value.clone()));
             }
             _ => {}
         }
     }
-    if let Some(scene) = found.of(Means::Scene, line)
-        && found.distinct(Means::Scene).len() > 1
+    if let Some(scene) = found.of(ValueMeaning::Scene, line)
+        && found.distinct(ValueMeaning::Scene).len() > 1
     {
         let name = scene.rsplit('/').next().unwrap_or(scene);
         let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
@@ -166,7 +172,7 @@ pub(super) fn tokens(found: &AdoptedLines<'_>, group: &LineGroup) -> Vec<(String
     tokens
 }
 
-/// One output whose tokens give that of every group; none where their names cannot be told by tokens.
+/// One output whose tokens give that of every group; none where their names cannot be known by tokens.
 pub(super) fn common_output(
     found: &AdoptedLines<'_>,
     groups: &[LineGroup],

@@ -2,7 +2,7 @@
 //! words and of the flags before them.
 
 use super::Folder;
-use super::meaning::{Hint, Meaning, Means};
+use super::meaning::{Hint, Meaning, ValueMeaning};
 use crate::movie::container_of_extension;
 use crate::picture::format_of_extension;
 use crate::profile::Profile;
@@ -29,15 +29,17 @@ pub(super) fn guess(
             before: before.to_owned(),
             setting: String::new(),
             between: match means {
-                Means::Range => range(&text[before.len()..]).map_or("-", |(.., between)| between),
+                ValueMeaning::Range => {
+                    range(&text[before.len()..]).map_or("-", |(.., between)| between)
+                }
                 _ => "",
             },
             means,
         });
     }
     scene_without_flag(&mut words);
-    only_one(&mut words, Means::Scene, hints);
-    only_one(&mut words, Means::Output, hints);
+    only_one(&mut words, ValueMeaning::Scene, hints);
+    only_one(&mut words, ValueMeaning::Output, hints);
     words
 }
 
@@ -48,7 +50,7 @@ fn by_hint<'t>(
     number: usize,
     text: &'t str,
     flag: Option<&str>,
-) -> Option<(&'t str, Means)> {
+) -> Option<(&'t str, ValueMeaning)> {
     hints.iter().find_map(|(name, means)| {
         let joined = text
             .strip_prefix(name.as_str())
@@ -71,7 +73,7 @@ pub(super) fn range(value: &str) -> Option<(i64, i64, &'static str)> {
 
 /// A scene that is not there stands alone: a name with an extension, and no flag before it.
 fn scene_without_flag(words: &mut [Meaning]) {
-    if words.iter().any(|word| word.means == Means::Scene) {
+    if words.iter().any(|word| word.means == ValueMeaning::Scene) {
         return;
     }
     let is_flag = |text: &str| text.starts_with(['-', '+']) && !text.contains('=');
@@ -79,7 +81,7 @@ fn scene_without_flag(words: &mut [Meaning]) {
         let word = &words[at];
         let extension = word.text.rsplit_once('.').map_or("", |(_, end)| end);
         let after_flag = at > 0 && is_flag(&words[at - 1].text);
-        word.means == Means::Itself
+        word.means == ValueMeaning::Itself
             && !word.text.starts_with(['-', '+'])
             && !after_flag
             && (1..=6).contains(&extension.len())
@@ -87,12 +89,12 @@ fn scene_without_flag(words: &mut [Meaning]) {
             && extension.chars().all(|c| c.is_ascii_alphanumeric())
     });
     if let Some(at) = found {
-        words[at].means = Means::Scene;
+        words[at].means = ValueMeaning::Scene;
     }
 }
 
 /// Of several that look alike the last is taken for the output, and the first for the scene.
-fn only_one(words: &mut [Meaning], means: Means, hints: &[Hint]) {
+fn only_one(words: &mut [Meaning], means: ValueMeaning, hints: &[Hint]) {
     if hints.iter().any(|(_, hinted)| *hinted == means) {
         return;
     }
@@ -100,32 +102,36 @@ fn only_one(words: &mut [Meaning], means: Means, hints: &[Hint]) {
         .filter(|index| words[*index].means == means)
         .collect();
     let keep = match means {
-        Means::Output => found.last(),
+        ValueMeaning::Output => found.last(),
         _ => found.first(),
     };
     for index in &found {
         if Some(index) != keep {
-            words[*index].means = Means::Itself;
+            words[*index].means = ValueMeaning::Itself;
             words[*index].before.clear();
         }
     }
 }
 
 /// The meaning by an argument of the profile that is a text and one token.
-fn by_profile<'t>(profile: &Profile, text: &'t str) -> Option<(&'t str, Means)> {
+fn by_profile<'t>(profile: &Profile, text: &'t str) -> Option<(&'t str, ValueMeaning)> {
     let templates = profile.arguments.iter().flat_map(|one| &one.put);
     templates.filter_map(|template| fits(template, text)).next()
 }
 
-fn fits<'t>(template: &Template, text: &'t str) -> Option<(&'t str, Means)> {
+fn fits<'t>(template: &Template, text: &'t str) -> Option<(&'t str, ValueMeaning)> {
     let [Part::Text(before), Part::Token(token)] = template.parts() else {
         return None;
     };
     let value = text.strip_prefix(before.as_str())?;
-    let means = Means::of_token(&token.name)?;
+    let means = ValueMeaning::of_token(&token.name)?;
     let number = !matches!(
         means,
-        Means::Scene | Means::Output | Means::Camera | Means::Pass | Means::Range
+        ValueMeaning::Scene
+            | ValueMeaning::Output
+            | ValueMeaning::Camera
+            | ValueMeaning::Pass
+            | ValueMeaning::Range
     );
     (!value.is_empty() && (!number || value.parse::<i64>().is_ok()))
         .then_some((&text[..before.len()], means))
@@ -137,7 +143,7 @@ fn by_look<'t>(
     flag: Option<&str>,
     last: Option<&Meaning>,
     folder: &dyn Folder,
-) -> (&'t str, Means) {
+) -> (&'t str, ValueMeaning) {
     // Where the value begins: after `=`, after a flag of a sign and letters, or at once.
     let mut starts = vec![0];
     if let Some(at) = text.find('=') {
@@ -172,7 +178,7 @@ fn by_look<'t>(
             return (before, means);
         }
     }
-    ("", Means::Itself)
+    ("", ValueMeaning::Itself)
 }
 
 const OUTPUT_FOLDER: &[&str] = &[
@@ -209,7 +215,12 @@ const OUTPUT_NAME: &[&str] = &[
 ];
 const SCENE: &[&str] = &["scene", "input", "in", "i", "scene-file", "file"];
 
-fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder) -> Option<Means> {
+fn of_value(
+    value: &str,
+    flag: &str,
+    last: Option<&Meaning>,
+    folder: &dyn Folder,
+) -> Option<ValueMeaning> {
     let extension = value
         .rsplit_once('.')
         .map_or("", |(_, extension)| extension);
@@ -217,27 +228,27 @@ fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder
     let picture =
         format_of_extension(extension).is_some() || container_of_extension(extension).is_some();
     if picture {
-        return Some(Means::Output);
+        return Some(ValueMeaning::Output);
     }
     let is_number = value.parse::<i64>().is_ok();
     if folder.has(value) {
-        return Some(Means::Scene);
+        return Some(ValueMeaning::Scene);
     }
     if has(OUTPUT_FOLDER) && !is_number {
-        return Some(Means::OutputFolder);
+        return Some(ValueMeaning::OutputFolder);
     }
     if has(OUTPUT_TYPE) && (format_of_extension(value).is_some() || !is_number) {
-        return Some(Means::OutputType);
+        return Some(ValueMeaning::OutputType);
     }
     if has(OUTPUT_NAME) && !is_number {
-        return Some(Means::OutputName);
+        return Some(ValueMeaning::OutputName);
     }
     if has(SCENE) && !extension.is_empty() && !is_number {
-        return Some(Means::Scene);
+        return Some(ValueMeaning::Scene);
     }
     if is_number {
         return match flag {
-            _ if has(&["frame", "f", "fr", "only-frame"]) => Some(Means::Frame),
+            _ if has(&["frame", "f", "fr", "only-frame"]) => Some(ValueMeaning::Frame),
             _ if has(&[
                 "first",
                 "start",
@@ -252,7 +263,7 @@ fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder
                 "kfi",
             ]) =>
             {
-                Some(Means::First)
+                Some(ValueMeaning::First)
             }
             _ if has(&[
                 "last",
@@ -266,18 +277,21 @@ fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder
                 "kff",
             ]) =>
             {
-                Some(Means::Last)
+                Some(ValueMeaning::Last)
             }
-            _ if has(&["step", "by", "every", "frame-step", "j"]) => Some(Means::Step),
-            _ if has(&["width", "w", "x", "res-x", "xres"]) => Some(Means::Width),
-            _ if has(&["height", "h", "y", "res-y", "yres"]) => Some(Means::Height),
+            _ if has(&["step", "by", "every", "frame-step", "j"]) => Some(ValueMeaning::Step),
+            _ if has(&["width", "w", "x", "res-x", "xres"]) => Some(ValueMeaning::Width),
+            _ if has(&["height", "h", "y", "res-y", "yres"]) => Some(ValueMeaning::Height),
             _ if has(&["threads", "t", "numthreads", "j", "wt", "num-threads"]) => {
-                Some(Means::Threads)
+                Some(ValueMeaning::Threads)
             }
-            _ if has(&["res", "size", "resolution"]) => Some(Means::Width),
+            _ if has(&["res", "size", "resolution"]) => Some(ValueMeaning::Width),
             // The second number of a pair: -res 1920 1080
-            _ if last.is_some_and(|last| last.means == Means::Width && last.before.is_empty()) => {
-                Some(Means::Height)
+            _ if last.is_some_and(|last| {
+                last.means == ValueMeaning::Width && last.before.is_empty()
+            }) =>
+            {
+                Some(ValueMeaning::Height)
             }
             _ => None,
         };
@@ -287,14 +301,14 @@ fn of_value(value: &str, flag: &str, last: Option<&Meaning>, folder: &dyn Folder
         Some((one.parse::<i64>().ok()?, other.parse::<i64>().ok()?))
     };
     if pair('x').is_some_and(|(width, height)| width > 0 && height > 0) {
-        return Some(Means::Size);
+        return Some(ValueMeaning::Size);
     }
     if flag.contains("frame") || has(&["f", "fr", "range", "r"]) {
-        return range(value).map(|_| Means::Range);
+        return range(value).map(|_| ValueMeaning::Range);
     }
     match flag {
-        _ if flag.starts_with("cam") => Some(Means::Camera),
-        _ if has(&["pass", "layer", "passes", "layers"]) => Some(Means::Pass),
+        _ if flag.starts_with("cam") => Some(ValueMeaning::Camera),
+        _ if has(&["pass", "layer", "passes", "layers"]) => Some(ValueMeaning::Pass),
         _ => None,
     }
 }

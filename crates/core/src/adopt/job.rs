@@ -5,7 +5,7 @@ use super::found::AdoptedLines;
 use super::group::{LineGroup, common_output, groups, is_product, name_settings};
 use super::output::AdoptedOutput;
 use super::shots::{by_shot, shot_names};
-use super::{AdoptError, Adoption, Meaning, Means, Script};
+use super::{AdoptError, Adoption, Meaning, Script, ValueMeaning};
 
 /// Writes the job.
 pub(super) fn write(
@@ -21,7 +21,11 @@ pub(super) fn write(
         words: &words,
         count: columns.first().map_or(1, Vec::len),
     };
-    let is_written = [Means::Output, Means::OutputFolder, Means::OutputName];
+    let is_written = [
+        ValueMeaning::Output,
+        ValueMeaning::OutputFolder,
+        ValueMeaning::OutputName,
+    ];
     if !is_written
         .iter()
         .any(|means| found.column(*means).is_some())
@@ -29,7 +33,7 @@ pub(super) fn write(
         return Err(AdoptError::NoOutput { words });
     }
     let mut remarks = Vec::new();
-    if found.column(Means::Scene).is_none() {
+    if found.column(ValueMeaning::Scene).is_none() {
         remarks.push(
             "no scene was recognised: a file that is there, or a name behind a flag such as --scene"
                 .to_owned(),
@@ -99,19 +103,23 @@ fn placed(path: &str) -> (Option<String>, String) {
 }
 
 /// Keys that all lines share: size and threads.
-fn shared_keys(found: &AdoptedLines<'_>, line: usize, skip: &dyn Fn(Means) -> bool) -> String {
+fn shared_keys(
+    found: &AdoptedLines<'_>,
+    line: usize,
+    skip: &dyn Fn(ValueMeaning) -> bool,
+) -> String {
     let mut text = String::new();
     let pair = found
-        .of(Means::Width, line)
-        .zip(found.of(Means::Height, line));
-    let size = found.of(Means::Size, line).map(str::to_owned);
+        .of(ValueMeaning::Width, line)
+        .zip(found.of(ValueMeaning::Height, line));
+    let size = found.of(ValueMeaning::Size, line).map(str::to_owned);
     if let Some(size) = size.or(pair.map(|(width, height)| format!("{width}x{height}")))
-        && !skip(Means::Size)
+        && !skip(ValueMeaning::Size)
     {
         text.push_str(&format!("size   = \"{size}\"\n"));
     }
-    if let Some(threads) = found.number(Means::Threads, line)
-        && !skip(Means::Threads)
+    if let Some(threads) = found.number(ValueMeaning::Threads, line)
+        && !skip(ValueMeaning::Threads)
     {
         text.push_str(&format!("threads = {threads}\n"));
     }
@@ -150,7 +158,7 @@ fn short(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: 
     let output = common_output(found, groups).unwrap_or_else(|| groups[0].output.clone());
     let (place, path) = placed(&output.path.template());
     let mut job = String::from(HEAD);
-    let scene = found.of(Means::Scene, 0);
+    let scene = found.of(ValueMeaning::Scene, 0);
     let scene = scene.map(|scene| format!("scene  = {}\n", quoted(&escaped(scene))));
     let scene = scene.unwrap_or_default();
     let place = place.map(|place| format!("place  = {{ {place} }}\n"));
@@ -165,12 +173,12 @@ fn short(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: 
         let values: Vec<String> = values.iter().map(|value| quoted(value)).collect();
         values.join(", ")
     };
-    match &found.distinct(Means::Camera)[..] {
+    match &found.distinct(ValueMeaning::Camera)[..] {
         [] => {}
         [one] => job.push_str(&format!("camera = {}\n", quoted(one))),
         several => job.push_str(&format!("cameras = [{}]\n", listed(several))),
     }
-    let passes = found.distinct(Means::Pass);
+    let passes = found.distinct(ValueMeaning::Pass);
     if !passes.is_empty() {
         job.push_str(&format!("passes = [{}]\n", listed(&passes)));
     }
@@ -188,10 +196,14 @@ fn long(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &
         None => by_shot(found, groups),
     };
     let (place, path) = placed(&output.path.template());
-    let varies = |means: Means| match means {
-        Means::Size => [Means::Size, Means::Width, Means::Height]
-            .iter()
-            .any(|one| found.column(*one).is_some_and(|at| found.varies(at))),
+    let varies = |means: ValueMeaning| match means {
+        ValueMeaning::Size => [
+            ValueMeaning::Size,
+            ValueMeaning::Width,
+            ValueMeaning::Height,
+        ]
+        .iter()
+        .any(|one| found.column(*one).is_some_and(|at| found.varies(at))),
         means => found.column(means).is_some_and(|at| found.varies(at)),
     };
     let mut job = format!("{HEAD}[project]\n");
@@ -204,24 +216,24 @@ fn long(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &
     for (group, name) in groups.iter().zip(&names) {
         let line = group.lines[0];
         job.push_str(&format!("\n[shot.{}]\n", quoted(name)));
-        if let Some(scene) = found.of(Means::Scene, line) {
+        if let Some(scene) = found.of(ValueMeaning::Scene, line) {
             job.push_str(&format!("scene  = {}\n", quoted(&escaped(scene))));
         }
         match found.frames(&group.lines) {
             Some(frames) => job.push_str(&format!("frames = \"{frames}\"\n")),
             None => job.push_str("frames = \"1\"\n"),
         }
-        if let Some(camera) = found.of(Means::Camera, line) {
+        if let Some(camera) = found.of(ValueMeaning::Camera, line) {
             job.push_str(&format!("camera = {}\n", quoted(camera)));
         }
-        if let Some(pass) = found.of(Means::Pass, line) {
+        if let Some(pass) = found.of(ValueMeaning::Pass, line) {
             job.push_str(&format!("passes = [{}]\n", quoted(pass)));
         }
         job.push_str(&shared_keys(found, line, &|means| !varies(means)));
         let settings: Vec<String> = group
             .values
             .iter()
-            .filter(|(column, _)| found.words[*column].means == Means::Setting)
+            .filter(|(column, _)| found.words[*column].means == ValueMeaning::Setting)
             .map(|(column, value)| {
                 format!(
                     "{} = {}",
@@ -252,24 +264,24 @@ fn token(word: &Meaning, value: &str, output: &AdoptedOutput) -> Option<String> 
         }
     };
     Some(match word.means {
-        Means::Itself | Means::OutputName | Means::OutputType => return None,
-        Means::Output | Means::OutputFolder => output.target.template(),
-        Means::Setting => format!("{{settings.{}}}", word.setting),
-        Means::Scene => "{scene.file}".to_owned(),
-        Means::Frame => number("frame", value),
-        Means::First => number("first", value),
-        Means::Last => number("last", value),
-        Means::Range => {
+        ValueMeaning::Itself | ValueMeaning::OutputName | ValueMeaning::OutputType => return None,
+        ValueMeaning::Output | ValueMeaning::OutputFolder => output.target.template(),
+        ValueMeaning::Setting => format!("{{settings.{}}}", word.setting),
+        ValueMeaning::Scene => "{scene.file}".to_owned(),
+        ValueMeaning::Frame => number("frame", value),
+        ValueMeaning::First => number("first", value),
+        ValueMeaning::Last => number("last", value),
+        ValueMeaning::Range => {
             let (first, last) = value.split_once(word.between)?;
             let (first, last) = (number("first", first), number("last", last));
             format!("{first}{}{last}", word.between)
         }
-        Means::Step => "{step}".to_owned(),
-        Means::Width => "{width}".to_owned(),
-        Means::Height => "{height}".to_owned(),
-        Means::Size => "{width}x{height}".to_owned(),
-        Means::Camera => "{camera}".to_owned(),
-        Means::Pass => "{pass}".to_owned(),
-        Means::Threads => "{threads}".to_owned(),
+        ValueMeaning::Step => "{step}".to_owned(),
+        ValueMeaning::Width => "{width}".to_owned(),
+        ValueMeaning::Height => "{height}".to_owned(),
+        ValueMeaning::Size => "{width}x{height}".to_owned(),
+        ValueMeaning::Camera => "{camera}".to_owned(),
+        ValueMeaning::Pass => "{pass}".to_owned(),
+        ValueMeaning::Threads => "{threads}".to_owned(),
     })
 }

@@ -8,7 +8,7 @@ pub struct Meaning {
     /// What stands before the value: `--frame=`, `+W`.
     pub before: String,
     /// What it means.
-    pub means: Means,
+    pub means: ValueMeaning,
     /// The name of the setting that it is.
     pub setting: String,
     /// What stands between the two numbers of a range, such as `-` or `:`.
@@ -17,7 +17,7 @@ pub struct Meaning {
 
 /// What a value means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub enum Means {
+pub enum ValueMeaning {
     /// Nothing that a job knows: it stays as it is.
     Itself,
     /// The scene.
@@ -56,7 +56,7 @@ pub enum Means {
     Setting,
 }
 
-impl Means {
+impl ValueMeaning {
     /// What it is, in words.
     #[must_use]
     pub fn word(self) -> &'static str {
@@ -123,4 +123,4 @@ impl Means {
 }
 
 /// What a user says that a flag, or the word with a number, means.
-pub type Hint = (String, Means);
+pub type Hint = (String, ValueMeaning);

@@ -8,10 +8,10 @@ mod meaning;
 mod output;
 mod path;
 mod shots;
-mod words;
+mod split;
 
-pub use meaning::{Hint, Meaning, Means};
-pub use words::{Script, WordsError, read_script};
+pub use meaning::{Hint, Meaning, ValueMeaning};
+pub use split::{Script, WordsError, read_script};
 
 use crate::profile::Profile;
 

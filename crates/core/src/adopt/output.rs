@@ -1,6 +1,6 @@
 //! Where a command line writes to, as a path with tokens and as words of the run line.
 
-use super::Means;
+use super::ValueMeaning;
 use super::found::AdoptedLines;
 use super::path::Path;
 
@@ -13,7 +13,7 @@ pub(super) struct AdoptedOutput {
 
 /// What a line writes.
 pub(super) fn output(found: &AdoptedLines<'_>, line: usize) -> AdoptedOutput {
-    let Some(output) = found.of(Means::Output, line) else {
+    let Some(output) = found.of(ValueMeaning::Output, line) else {
         return output_of_parts(found, line);
     };
     let (folder, name) = match output.rsplit_once('/') {
@@ -40,8 +40,8 @@ pub(super) fn output(found: &AdoptedLines<'_>, line: usize) -> AdoptedOutput {
     });
     let digits = stem.len() - stem.trim_end_matches(|c: char| c.is_ascii_digit()).len();
     let frame = found
-        .number(Means::Frame, line)
-        .or(found.number(Means::First, line));
+        .number(ValueMeaning::Frame, line)
+        .or(found.number(ValueMeaning::First, line));
     let run = "#".repeat(hashes);
     if let Some(from) = stem.find(&run).filter(|_| hashes > 0) {
         path.put(at(from, from + hashes), format!("{{frame:{hashes:02}}}"));
@@ -73,10 +73,12 @@ pub(super) fn output(found: &AdoptedLines<'_>, line: usize) -> AdoptedOutput {
 
 /// What a line writes that says folder, name and kind of file apart.
 pub(super) fn output_of_parts(found: &AdoptedLines<'_>, line: usize) -> AdoptedOutput {
-    let folder = found.of(Means::OutputFolder, line).unwrap_or(".");
+    let folder = found.of(ValueMeaning::OutputFolder, line).unwrap_or(".");
     let slash = if folder.ends_with('/') { "/" } else { "" };
-    let name = found.of(Means::OutputName, line).unwrap_or("picture");
-    let kind = found.of(Means::OutputType, line).unwrap_or("png");
+    let name = found
+        .of(ValueMeaning::OutputName, line)
+        .unwrap_or("picture");
+    let kind = found.of(ValueMeaning::OutputType, line).unwrap_or("png");
     let kind = crate::picture::format(&kind.to_ascii_lowercase()).map_or_else(
         || kind.to_ascii_lowercase(),
         |facts| facts.extensions[0].to_owned(),

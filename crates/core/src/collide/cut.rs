@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use crate::frames::{Frame, FrameSet, Strand};
+use crate::frames::{Frame, FrameSet, StepRange};
 use crate::template::{FrameField, PathPattern, Piece};
 
 use super::member::{Run, Sequence};
@@ -28,14 +28,14 @@ pub(super) fn members(
         .collect();
     widths.sort_unstable();
     widths.dedup();
-    let strands: Vec<Strand> = if widths.is_empty() {
-        frames.first().map(Strand::single).into_iter().collect()
+    let ranges: Vec<StepRange> = if widths.is_empty() {
+        frames.first().map(StepRange::single).into_iter().collect()
     } else {
-        frames.strands().to_vec()
+        frames.ranges().to_vec()
     };
-    strands
+    ranges
         .iter()
-        .flat_map(|strand| by_length(strand, &widths))
+        .flat_map(|range| by_length(range, &widths))
         .map(|frames| {
             let (outline, runs) = cut(pattern, &frames);
             (
@@ -50,13 +50,13 @@ pub(super) fn members(
         .collect()
 }
 
-/// A strand in pieces of which every frame is printed with the same number of digits.
-fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
+/// A range in pieces of which every frame is printed with the same number of digits.
+fn by_length(range: &StepRange, widths: &[u8]) -> Vec<StepRange> {
     let Some(smallest) = widths.first() else {
-        return vec![*strand];
+        return vec![*range];
     };
-    if strand.first() >= 0 && strand.last() < 10_i64.pow(u32::from((*smallest).min(18))) {
-        return vec![*strand];
+    if range.first() >= 0 && range.last() < 10_i64.pow(u32::from((*smallest).min(18))) {
+        return vec![*range];
     }
     let mut borders: Vec<Frame> = vec![0];
     for digits in *smallest..18 {
@@ -65,25 +65,25 @@ fn by_length(strand: &Strand, widths: &[u8]) -> Vec<Strand> {
     }
     borders.sort_unstable();
     let mut pieces = Vec::new();
-    let mut rest = Some(*strand);
+    let mut rest = Some(*range);
     for border in borders {
         let Some(now) = rest else { break };
         if border <= now.first() {
             continue;
         }
-        pieces.extend(Strand::new(
+        pieces.extend(StepRange::new(
             now.first(),
             now.last().min(border - 1),
             now.step(),
         ));
         let behind = (border - now.first() + now.step() - 1) / now.step() * now.step();
-        rest = Strand::new(now.first() + behind, now.last(), now.step());
+        rest = StepRange::new(now.first() + behind, now.last(), now.step());
     }
     pieces.extend(rest);
     pieces
 }
 
-fn cut(pattern: &PathPattern, frames: &Strand) -> (NameOutline, Vec<Run>) {
+fn cut(pattern: &PathPattern, frames: &StepRange) -> (NameOutline, Vec<Run>) {
     let mut cutter = Cutter {
         outline: NameOutline::with_capacity(128),
         runs: Vec::with_capacity(8),

@@ -1,4 +1,4 @@
-//! Paths as systems see them that heed neither capitals nor how letters with marks are written.
+//! Paths as systems see them that ignore capitals and how letters with marks are written.
 
 use caseless::default_case_fold_str;
 use unicode_normalization::UnicodeNormalization;
@@ -40,7 +40,7 @@ mod tests {
     use super::*;
 
     #[test]
-    fn capitals_and_marks_are_not_heeded() {
+    fn capitals_and_marks_are_ignored() {
         let fold = |text: &str| {
             let pattern = PathPattern::new([Piece::Text(text.into())]);
             folded(&pattern).unwrap_or(pattern).path(0)

@@ -1,6 +1,6 @@
 //! A sequence in which every digit run has a fixed length, and where two of them meet.
 
-use crate::frames::{Frame, FrameSet, Strand};
+use crate::frames::{Frame, FrameSet, StepRange};
 
 /// A run of digits as a number: `base + frame * scale`; the scale is 0 for a constant.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -10,7 +10,7 @@ pub(super) struct Run {
 }
 
 impl Run {
-    pub(super) fn bounds(self, frames: &Strand) -> (i128, i128) {
+    pub(super) fn bounds(self, frames: &StepRange) -> (i128, i128) {
         let one = self.base + i128::from(frames.first()) * self.scale;
         let two = self.base + i128::from(frames.last()) * self.scale;
         (one.min(two), one.max(two))
@@ -21,7 +21,7 @@ impl Run {
 pub(super) struct Sequence {
     pub(super) index: usize,
     pub(super) runs: Vec<Run>,
-    pub(super) frames: Strand,
+    pub(super) frames: StepRange,
 }
 
 impl Sequence {
@@ -41,7 +41,7 @@ impl Sequence {
                         return None;
                     }
                     if let Some(shift) = shift {
-                        mine = mine.intersection(&Strand::single(theirs.first() + shift))?;
+                        mine = mine.intersection(&StepRange::single(theirs.first() + shift))?;
                     }
                 }
                 (a, b) if a == b => {
@@ -61,10 +61,10 @@ impl Sequence {
         }
         if let Some(by) = shift {
             let theirs = &other.frames;
-            let moved = Strand::new(theirs.first() + by, theirs.last() + by, theirs.step())?;
+            let moved = StepRange::new(theirs.first() + by, theirs.last() + by, theirs.step())?;
             mine = mine.intersection(&moved)?;
         }
-        Some(FrameSet::from_strand(mine))
+        Some(FrameSet::from_range(mine))
     }
 
     fn tried(&self, other: &Self) -> Option<FrameSet> {
@@ -96,9 +96,9 @@ impl Sequence {
 const MOST_TRIED: usize = 1_000_000;
 
 /// The one frame with `frame * scale = value`, if it is a whole number.
-fn solved(value: i128, scale: i128) -> Option<Strand> {
+fn solved(value: i128, scale: i128) -> Option<StepRange> {
     (value % scale == 0)
         .then(|| Frame::try_from(value / scale).ok())
         .flatten()
-        .map(Strand::single)
+        .map(StepRange::single)
 }

@@ -32,7 +32,7 @@ pub struct Collision {
     pub example: String,
 }
 
-/// Finds all collisions; sequences that collide with one another in a chain are told together.
+/// Finds all collisions; sequences that collide with one another in a chain are reported together.
 #[must_use]
 pub fn collisions(sequences: &[(&PathPattern, &FrameSet)]) -> Vec<Collision> {
     let mut buckets: HashMap<NameOutline, Vec<Sequence>> = HashMap::new();

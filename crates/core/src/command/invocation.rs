@@ -89,7 +89,7 @@ impl Invocation<'_> {
             Token::Threads => number(common.processes.threads),
             Token::Frame | Token::First => number(self.frames.first()),
             Token::Last => number(self.frames.last()),
-            Token::Step => number(self.frames.strands().first().map(|strand| strand.step())),
+            Token::Step => number(self.frames.ranges().first().map(|range| range.step())),
             Token::Frames => TokenValue::Text(self.frames.to_string()),
             Token::ClipFirst => number(clip.first()),
             Token::ClipLast => number(
@@ -148,7 +148,7 @@ impl Invocation<'_> {
         format!("{}/{stem}.{digits}.{extension}", self.staging)
     }
 
-    /// The frames that a movie is put together from.
+    /// The frames that a movie is assembled from.
     fn source_files(&self) -> Option<SourceFiles> {
         let movie = self.first().movie()?;
         movie.source.as_deref().map(SourceFiles::of)

@@ -4,14 +4,14 @@ use std::collections::BTreeMap;
 
 use crate::frames::{Frame, FrameSet};
 
-/// Why files cannot be told apart by frame.
+/// Why files cannot be distinguished by frame.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
 pub enum LearnError {
     /// Several readings fit.
-    #[error("it cannot be told which of these files are the frames: {}", .0.join(", "))]
+    #[error("it is not clear which of these files are the frames: {}", .0.join(", "))]
     Several(Vec<String>),
     /// Nothing fits.
-    #[error("none of these files can be told to be one of the frames: {}", .0.join(", "))]
+    #[error("none of these files can be recognised as one of the frames: {}", .0.join(", "))]
     None(Vec<String>),
 }
 
@@ -97,7 +97,7 @@ fn readings(files: &[String], wanted: &FrameSet) -> Vec<Vec<(String, Frame)>> {
         })
         .collect();
     // A constant number, such as a version, makes a reading of one file: where several frames are
-    // wanted, one file tells nothing.
+    // wanted, one file shows nothing.
     if wanted.count() > 1 {
         readings.retain(|reading| reading.len() > 1);
     }

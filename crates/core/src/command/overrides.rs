@@ -1,4 +1,4 @@
-//! What a command line says, and what it leaves to the scene.
+//! What a command line sets, and what it leaves to the scene.
 
 use super::fill::text_of;
 use super::invocation::Invocation;
@@ -6,42 +6,42 @@ use crate::profile::Each;
 use crate::template::TokenValue;
 use crate::token::Token;
 
-/// What a process is told of the picture, and what it is not, by the tokens of its profile.
+/// What a process is given of the picture, and what it is not, by the tokens of its profile.
 #[derive(Debug, Clone, PartialEq, Eq, Default)]
 pub struct Overrides {
     /// What the job sets: name and value.
-    pub told: Vec<(String, String)>,
-    /// What the engine could be told and is not, so that the scene or the engine decides.
-    pub left: Vec<String>,
+    pub set: Vec<(String, String)>,
+    /// What the engine could be given and is not, so that the scene or the engine decides.
+    pub left_to_scene: Vec<String>,
     /// What the job sets and the engine has no argument for.
-    pub unheard: Vec<String>,
+    pub not_passed: Vec<String>,
 }
 
 impl Invocation<'_> {
-    /// What the process is told of the picture, and what it is not.
+    /// What the process is given of the picture, and what it is not.
     #[must_use]
     pub fn overrides(&self) -> Overrides {
         let mut overrides = Overrides::default();
         for (name, tokens) in decisions() {
-            let heard = tokens.iter().all(|token| self.profile.mentions(token));
+            let has_argument = tokens.iter().all(|token| self.profile.mentions(token));
             let values: Vec<String> = tokens
                 .iter()
                 .filter_map(|token| text_of(&self.listed(token)))
                 .collect();
-            match (heard, values.len() == tokens.len()) {
-                (true, true) => overrides.told.push((name.to_owned(), values.join("x"))),
-                (true, false) => overrides.left.push(name.to_owned()),
-                (false, true) if name != "view" => overrides.unheard.push(name.to_owned()),
+            match (has_argument, values.len() == tokens.len()) {
+                (true, true) => overrides.set.push((name.to_owned(), values.join("x"))),
+                (true, false) => overrides.left_to_scene.push(name.to_owned()),
+                (false, true) if name != "view" => overrides.not_passed.push(name.to_owned()),
                 (false, _) => {}
             }
         }
         for (key, word) in self.first().settings.iter() {
-            let heard = self.profile.arguments.iter().any(|one| one.each.is_some())
+            let has_argument = self.profile.arguments.iter().any(|one| one.each.is_some())
                 || self.profile.mentions(&format!("settings.{key}"));
-            if heard {
-                overrides.told.push((key.clone(), word.text.clone()));
+            if has_argument {
+                overrides.set.push((key.clone(), word.text.clone()));
             } else {
-                overrides.unheard.push(key.clone());
+                overrides.not_passed.push(key.clone());
             }
         }
         overrides

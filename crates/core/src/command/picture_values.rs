@@ -53,7 +53,7 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
             Some(aspect) => TokenValue::Text(aspect.value.decimal().to_string()),
             None => TokenValue::Nothing,
         },
-        // The engine is told the whole picture and the part of it; files are as large as the part.
+        // The engine is given the whole picture and the part of it; files are as large as the part.
         Token::Width => pixels(whole.map(|size| size.width)),
         Token::Height => pixels(whole.map(|size| size.height)),
         Token::CropLeft => pixels(crop.map(|crop| crop.left)),
@@ -158,7 +158,7 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
     }
 }
 
-/// The value of a token of the sequence that a movie is put together from.
+/// The value of a token of the sequence that a movie is assembled from.
 fn source_value(movie: &Deliverable, source: &Deliverable, token: Token) -> TokenValue {
     match token {
         Token::SourceFormat => TokenValue::Text(source.picture.format.name.to_owned()),

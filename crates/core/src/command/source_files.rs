@@ -1,4 +1,4 @@
-//! The frames of the sequence that a movie is put together from, as an encoder reads them.
+//! The frames of the sequence that a movie is assembled from, as an encoder reads them.
 
 use crate::deliverable::Deliverable;
 use crate::frames::Frame;
@@ -28,12 +28,12 @@ impl SourceFiles {
     #[must_use]
     pub fn of(sequence: &Deliverable) -> Self {
         let clip = &sequence.common.frames.shot;
-        if let [strand] = clip.strands()
-            && (strand.step() == 1 || clip.count() == 1)
-            && strand.first() >= 0
+        if let [range] = clip.ranges()
+            && (range.step() == 1 || clip.count() == 1)
+            && range.first() >= 0
             && let Some(printf) = printf(&sequence.pattern)
         {
-            let first = strand.first();
+            let first = range.first();
             return Self::Direct { printf, first };
         }
         let extension = sequence.picture.format.extension();

@@ -5,7 +5,7 @@ use std::time::Duration;
 
 use super::{ProjectValues, Scene};
 use crate::frames::FrameSet;
-use crate::job::Word;
+use crate::job::PlacedText;
 use crate::movie::Fps;
 use crate::profile::Profile;
 use crate::source::Sourced;
@@ -45,11 +45,11 @@ pub struct Names {
     /// The output.
     pub output: String,
     /// The variant.
-    pub variant: Option<Word>,
+    pub variant: Option<PlacedText>,
     /// The view.
-    pub view: Option<Word>,
+    pub view: Option<PlacedText>,
     /// The camera, when one is asked for by name.
-    pub camera: Option<Word>,
+    pub camera: Option<PlacedText>,
     /// The preset.
     pub preset: Option<Sourced<String>>,
     /// The version.
@@ -73,7 +73,7 @@ pub struct Processes {
     /// What has a higher number is made earlier.
     pub priority: i64,
     /// Variables for the engine's environment.
-    pub env: Arc<[(String, Word)]>,
+    pub env: Arc<[(String, PlacedText)]>,
     /// Threads for one process.
     pub threads: Option<i64>,
     /// The most frames of one process; none for as many as the engine takes.
@@ -93,7 +93,7 @@ pub struct Limits {
     pub frame: Option<Duration>,
     /// The longest without a word.
     pub silence: Option<Duration>,
-    /// How often frames are tried again that came to nothing.
+    /// How often frames are tried again that failed.
     pub retries: u32,
     /// The pause before the first of those tries; it doubles with each.
     pub retry_pause: Duration,

@@ -74,7 +74,7 @@ impl JobEngines {
     }
 }
 
-/// Whether a movie is put together from the output of a request: its pictures may be there already.
+/// Whether a movie is assembled from the output of a request: its pictures may be there already.
 fn is_source_of_movie(context: &Context<'_>, request: &OutputRequest<'_>) -> bool {
     context.job.outputs.iter().any(|output| {
         let from = output.table.get(Key::MovieFrom);

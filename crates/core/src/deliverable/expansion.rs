@@ -24,7 +24,7 @@ pub struct Expansion {
 
 impl Expansion {
     /// The same, with the cores of a machine shared out among the processes that run at once, where
-    /// nobody says how many threads one has. One process alone is left its own choice.
+    /// the number of threads is not set. One process alone is left its own choice.
     #[must_use]
     pub fn sharing_cores(mut self, cores: usize, jobs: usize) -> Self {
         if jobs < 2 {

@@ -13,7 +13,7 @@ use super::{
     Common, Deliverable, DeliverableKind, Expansion, MOST_DELIVERABLES, Movie, PathTemplate,
     Picture, ProblemKind, Selection, movie, picture,
 };
-use crate::job::{Key, Word};
+use crate::job::{Key, PlacedText};
 use crate::precedence::Chain;
 use crate::source::{Place, Sourced};
 use crate::template::{PathPattern, TokenValue};
@@ -44,7 +44,7 @@ impl<'j> Maker<'j> {
             return;
         };
         for camera in &request.cameras {
-            if !Selection::takes(&selection.cameras, Word::text_of(*camera)) {
+            if !Selection::takes(&selection.cameras, PlacedText::text_of(*camera)) {
                 continue;
             }
             common.names.camera = camera.cloned();
@@ -55,8 +55,8 @@ impl<'j> Maker<'j> {
                     self.expansion.report(ProblemKind::TooMany, place, 1);
                     return;
                 }
-                let is_selected = |pass: &Option<&Word>| {
-                    Selection::takes(&selection.passes, Word::text_of(*pass))
+                let is_selected = |pass: &Option<&PlacedText>| {
+                    Selection::takes(&selection.passes, PlacedText::text_of(*pass))
                 };
                 if file.passes.iter().any(is_selected) && self.is_enabled(request, file) {
                     let made = self.deliverable(request, &common, file);
@@ -67,7 +67,7 @@ impl<'j> Maker<'j> {
     }
 
     fn is_enabled(&self, request: &OutputRequest<'j>, file: &File<'j>) -> bool {
-        let chain = request.chain(self.context.job, Word::text_of(file.name));
+        let chain = request.chain(self.context.job, PlacedText::text_of(file.name));
         chain.value(Key::Enabled) != Some(false)
     }
 
@@ -84,7 +84,7 @@ impl<'j> Maker<'j> {
         common: &Arc<Common>,
         file: &File<'j>,
     ) -> Option<Deliverable> {
-        let chain = request.chain(self.context.job, Word::text_of(file.name));
+        let chain = request.chain(self.context.job, PlacedText::text_of(file.name));
         let path = self.path(request, &chain)?;
         let (kind, picture) = match request.kind {
             OutputKind::Movie => {
@@ -230,7 +230,7 @@ impl<'j> Maker<'j> {
         Some((movie::movie(chain, container.0, source, audio), pictures))
     }
 
-    /// The sequence that a movie is put together from: that of the same shot, variant, view, preset and
+    /// The sequence that a movie is assembled from: that of the same shot, variant, view, preset and
     /// camera. What is wrong with it counts where the sequence itself is made.
     fn source(
         &mut self,
@@ -259,7 +259,7 @@ impl<'j> Maker<'j> {
             ..request.clone()
         };
         let passes = listed(&sequence.chain(job, None), Key::Passes);
-        let pass = match (Word::text_of(file.name), &passes[..]) {
+        let pass = match (PlacedText::text_of(file.name), &passes[..]) {
             (None, [_, _, ..]) => {
                 let problem = ProblemKind::Unset(Key::MoviePass);
                 self.expansion.report(problem, from.place.clone(), 1);
@@ -268,7 +268,7 @@ impl<'j> Maker<'j> {
             (None, passes) => passes.first().copied().flatten().map(|word| &*word.text),
             (Some(pass), [None]) => Some(pass),
             (Some(pass), _) => {
-                let names = passes.iter().filter_map(|word| Word::text_of(*word));
+                let names = passes.iter().filter_map(|word| PlacedText::text_of(*word));
                 let names: Vec<&str> = names.collect();
                 if !names.contains(&pass) {
                     let place = chain.setting(Key::MoviePass);
@@ -285,9 +285,11 @@ impl<'j> Maker<'j> {
         let (engines, expansion) = (&mut self.engines, &mut self.expansion);
         let mut common_of_sequence = self.context.common(&sequence, &chain, engines, expansion)?;
         common_of_sequence.names.camera = common.names.camera.clone();
-        let file = files(&chain, &passes)
-            .into_iter()
-            .find(|file| file.passes.iter().any(|one| Word::text_of(*one) == pass))?;
+        let file = files(&chain, &passes).into_iter().find(|file| {
+            file.passes
+                .iter()
+                .any(|one| PlacedText::text_of(*one) == pass)
+        })?;
         self.deliverable(&sequence, &Arc::new(common_of_sequence), &file)
             .map(Arc::new)
     }

@@ -3,7 +3,7 @@
 //! [`expand`] takes one shot after another. `walk` lists what the job asks of it, each a `Request`;
 //! `resolve` finds what the deliverables of a request share ([`Common`]: engine, frames, scene,
 //! version), `picture` and `movie` what their files must be, and `make` fills in the paths. A movie
-//! asks `make` for the sequence that it is put together from. What stands in the way of a deliverable
+//! asks `make` for the sequence that it is assembled from. What stands in the way of a deliverable
 //! is a [`Problem`] of the [`Expansion`], which rules report.
 
 mod common;

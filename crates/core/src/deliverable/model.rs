@@ -4,7 +4,7 @@ use std::sync::Arc;
 
 use super::{Common, Movie, Picture, Plane};
 use crate::frames::{Frame, FrameSet};
-use crate::job::{Setting, Value, Word};
+use crate::job::{PlacedText, Setting, Value};
 use crate::picture::Holds;
 use crate::source::Place;
 use crate::template::{PathPattern, Template};
@@ -17,13 +17,13 @@ pub struct Deliverable {
     /// What it shares with its neighbours.
     pub common: Arc<Common>,
     /// The pass, when one is asked for by name; of several passes in a file the file's name.
-    pub pass: Option<Word>,
+    pub pass: Option<PlacedText>,
     /// What each of its files holds: one picture, or several passes and views of it.
     pub planes: Arc<[Plane]>,
     /// What its pictures must be.
     pub picture: Picture,
     /// Settings for the engine.
-    pub settings: Arc<[(String, Word)]>,
+    pub settings: Arc<[(String, PlacedText)]>,
     /// The template that made its paths.
     pub template: Arc<PathTemplate>,
     /// Its paths; absolute, with `/` between components.
@@ -85,9 +85,9 @@ impl Deliverable {
         }
     }
 
-    /// Whether it is a movie that is put together from a sequence, and no work of its engine.
+    /// Whether it is a movie that is assembled from a sequence, and no work of its engine.
     #[must_use]
-    pub fn is_put_together(&self) -> bool {
+    pub fn is_assembled(&self) -> bool {
         self.movie().is_some_and(|movie| !movie.is_direct())
     }
 
@@ -129,11 +129,11 @@ impl Deliverable {
         let common = &self.common;
         let mut label = common.names.shot.clone();
         let words = [
-            Word::text_of(common.names.variant.as_ref()),
-            Word::text_of(common.names.view.as_ref()),
-            Word::text_of(common.names.camera.as_ref()),
+            PlacedText::text_of(common.names.variant.as_ref()),
+            PlacedText::text_of(common.names.view.as_ref()),
+            PlacedText::text_of(common.names.camera.as_ref()),
             Some(common.names.output.as_str()),
-            Word::text_of(self.pass.as_ref()),
+            PlacedText::text_of(self.pass.as_ref()),
         ];
         for word in words.into_iter().flatten() {
             label.push_str(" · ");

@@ -1,4 +1,4 @@
-//! What a movie must be, and what it is put together from.
+//! What a movie must be, and what it is assembled from.
 
 use std::sync::Arc;
 
@@ -17,7 +17,7 @@ use crate::source::{Place, Sourced};
 pub struct Movie {
     /// The kind of file.
     pub container: &'static ContainerFacts,
-    /// The output whose sequence it is put together from; none for a movie that the engine writes.
+    /// The output whose sequence it is assembled from; none for a movie that the engine writes.
     pub from: Option<Sourced<String>>,
     /// That sequence.
     pub source: Option<Arc<Deliverable>>,
@@ -54,10 +54,10 @@ impl Movie {
     }
 }
 
-/// The container of a movie, and where it is set, when it is not told by the extension.
+/// The container of a movie, and where it is set, when it is not taken from the extension.
 ///
 /// # Errors
-/// When neither tells it.
+/// When neither says it.
 pub(super) fn container(
     chain: &Chain<'_>,
     path: &PathTemplate,

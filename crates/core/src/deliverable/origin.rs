@@ -1,7 +1,7 @@
 //! Where the value of a token comes from, and what it won over.
 
 use super::Deliverable;
-use crate::job::{Job, Key, Word};
+use crate::job::{Job, Key, PlacedText};
 use crate::precedence::{Case, Chain};
 use crate::source::{Level, Place};
 use crate::token::{SetBy, Token};
@@ -23,9 +23,9 @@ impl Deliverable {
         let case = Case {
             shot: &job.shots[self.common.shot_index],
             output: &job.outputs[self.common.output_index],
-            pass: Word::text_of(self.pass.as_ref()),
-            variant: Word::text_of(names.variant.as_ref()),
-            view: Word::text_of(names.view.as_ref()),
+            pass: PlacedText::text_of(self.pass.as_ref()),
+            variant: PlacedText::text_of(names.variant.as_ref()),
+            view: PlacedText::text_of(names.view.as_ref()),
             preset: names.preset.as_ref().map(|preset| preset.value.as_str()),
         };
         Chain::of(job, case)

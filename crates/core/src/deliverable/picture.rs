@@ -13,7 +13,7 @@ use crate::template::{Part, Template};
 pub struct Picture {
     /// The file format.
     pub format: &'static FormatFacts,
-    /// Where the format is said, when it is not told by the extension.
+    /// Where the format is said, when it is not taken from the extension.
     pub format_place: Option<Place>,
     /// The channels.
     pub channels: Option<Sourced<Channels>>,
@@ -97,7 +97,7 @@ pub struct Color {
     pub transfer: Option<Sourced<&'static TransferFacts>>,
 }
 
-/// The picture that is wanted; `None` when neither a key nor the extension tells the format, and
+/// The picture that is wanted; `None` when neither a key nor the extension gives the format, and
 /// it is not given.
 pub(super) fn picture(
     chain: &Chain<'_>,

@@ -2,28 +2,28 @@
 
 use std::sync::Arc;
 
-use crate::job::{Key, Value, Word};
+use crate::job::{Key, PlacedText, Value};
 use crate::precedence::Chain;
 
 /// A picture of a file: one pass of one view.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Plane {
     /// The pass, when one is asked for by name.
-    pub pass: Option<Word>,
+    pub pass: Option<PlacedText>,
     /// The view.
-    pub view: Option<Word>,
+    pub view: Option<PlacedText>,
 }
 
 /// A file of an output: what `{pass}` says of it, and its passes.
 #[derive(Debug, Clone)]
 pub(super) struct File<'j> {
-    pub(super) name: Option<&'j Word>,
-    pub(super) passes: Vec<Option<&'j Word>>,
+    pub(super) name: Option<&'j PlacedText>,
+    pub(super) passes: Vec<Option<&'j PlacedText>>,
 }
 
 impl<'j> File<'j> {
     /// A file of one pass, which is its name.
-    pub(super) fn of_pass(pass: Option<&'j Word>) -> Self {
+    pub(super) fn of_pass(pass: Option<&'j PlacedText>) -> Self {
         Self {
             name: pass,
             passes: vec![pass],
@@ -31,7 +31,7 @@ impl<'j> File<'j> {
     }
 
     /// Its planes, for the views that it holds.
-    pub(super) fn planes(&self, views: &[Option<&Word>]) -> Arc<[Plane]> {
+    pub(super) fn planes(&self, views: &[Option<&PlacedText>]) -> Arc<[Plane]> {
         let planes = self.passes.iter().flat_map(|pass| {
             views.iter().map(|view| Plane {
                 pass: pass.cloned(),
@@ -43,10 +43,10 @@ impl<'j> File<'j> {
 }
 
 /// The files of an output's passes, in the order of the passes.
-pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<File<'j>> {
+pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j PlacedText>]) -> Vec<File<'j>> {
     let layers = layers(chain);
     // Where no passes are listed, the files list them.
-    let listed: Vec<Option<&Word>> = match passes {
+    let listed: Vec<Option<&PlacedText>> = match passes {
         [None] if !layers.is_empty() => layers
             .iter()
             .flat_map(|(_, passes)| passes.iter().map(Some))
@@ -78,7 +78,7 @@ pub(super) fn files<'j>(chain: &Chain<'j>, passes: &[Option<&'j Word>]) -> Vec<F
 }
 
 /// `layers = { light = ["beauty", "shadow"] }`
-pub(super) fn layers<'j>(chain: &Chain<'j>) -> &'j [(Word, Vec<Word>)] {
+pub(super) fn layers<'j>(chain: &Chain<'j>) -> &'j [(PlacedText, Vec<PlacedText>)] {
     match chain
         .setting(Key::Layers)
         .map(|setting| &setting.value.value)

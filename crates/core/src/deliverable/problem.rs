@@ -86,7 +86,7 @@ pub enum ProblemKind {
         /// Why, as a sentence.
         reason: String,
     },
-    /// The format cannot be told from the extension.
+    /// The extension does not give the format.
     NoFormat,
 }
 

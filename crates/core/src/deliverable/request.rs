@@ -1,7 +1,7 @@
 //! What a job asks for, before it is resolved.
 
 use super::planes::File;
-use crate::job::{Job, Key, NamedTable, Value, Word};
+use crate::job::{Job, Key, NamedTable, PlacedText, Value};
 use crate::precedence::{Case, Chain};
 use crate::source::Sourced;
 
@@ -42,14 +42,14 @@ pub(super) struct OutputRequest<'j> {
     pub(super) output_index: usize,
     pub(super) output: &'j NamedTable,
     pub(super) kind: OutputKind,
-    pub(super) variant: Option<&'j Word>,
+    pub(super) variant: Option<&'j PlacedText>,
     /// The view of the names.
-    pub(super) view: Option<&'j Word>,
+    pub(super) view: Option<&'j PlacedText>,
     /// The views that each file holds.
-    pub(super) views: Vec<Option<&'j Word>>,
+    pub(super) views: Vec<Option<&'j PlacedText>>,
     pub(super) preset: Option<Sourced<String>>,
     /// The cameras.
-    pub(super) cameras: Vec<Option<&'j Word>>,
+    pub(super) cameras: Vec<Option<&'j PlacedText>>,
     /// The files of each camera.
     pub(super) files: Vec<File<'j>>,
 }
@@ -61,8 +61,8 @@ impl<'j> OutputRequest<'j> {
             shot: self.shot,
             output: self.output,
             pass,
-            variant: Word::text_of(self.variant),
-            view: Word::text_of(self.view),
+            variant: PlacedText::text_of(self.variant),
+            view: PlacedText::text_of(self.view),
             preset: self.preset.as_ref().map(|preset| preset.value.as_str()),
         };
         Chain::of(job, case)
@@ -75,7 +75,7 @@ impl<'j> OutputRequest<'j> {
 }
 
 /// The words of a key, or one nothing where nobody sets it.
-pub(super) fn listed<'j>(chain: &Chain<'j>, key: Key) -> Vec<Option<&'j Word>> {
+pub(super) fn listed<'j>(chain: &Chain<'j>, key: Key) -> Vec<Option<&'j PlacedText>> {
     match chain.words(key) {
         Some(words) if !words.is_empty() => words.iter().map(Some).collect(),
         _ => vec![None],

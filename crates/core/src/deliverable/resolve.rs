@@ -11,7 +11,7 @@ use super::{Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind,
 use crate::frames::FrameSet;
 use crate::job::{FramesToRender, Key};
 use crate::precedence::Chain;
-use crate::profile::Takes;
+use crate::profile::FramesPerProcess;
 use crate::source::{Level, Sourced};
 
 impl<'j> Context<'j> {
@@ -141,7 +141,7 @@ fn known_frames(
     // takes no frames.
     frames.or_else(|| still(chain, request.kind)).or_else(|| {
         let engine = &common.engine;
-        let takes_none = engine.place.is_some() && engine.takes == Takes::Nothing;
+        let takes_none = engine.place.is_some() && engine.takes == FramesPerProcess::Nothing;
         takes_none.then(|| one_frame(request))
     })
 }

@@ -1,4 +1,4 @@
-//! What a job must be told of the world around it.
+//! What a job must be given the world around it.
 
 use std::collections::HashMap;
 
@@ -9,7 +9,7 @@ use crate::frames::FrameSet;
 use crate::profile::Profiles;
 use crate::system::System;
 
-/// What a job must be told of the world around it.
+/// What a job must be given the world around it.
 #[derive(Debug, Clone)]
 pub struct Surroundings {
     /// The absolute folder of the job file, with `/` between components.

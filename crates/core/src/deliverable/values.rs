@@ -1,7 +1,7 @@
 //! The values that a deliverable gives to the tokens of templates.
 
 use super::{Common, Deliverable, Movie, Picture};
-use crate::job::Word;
+use crate::job::PlacedText;
 use crate::template::TokenValue;
 use crate::token::Token;
 
@@ -9,10 +9,10 @@ use crate::token::Token;
 #[derive(Clone, Copy)]
 pub(super) struct KnownValues<'a> {
     pub(super) common: &'a Common,
-    pub(super) pass: Option<&'a Word>,
+    pub(super) pass: Option<&'a PlacedText>,
     pub(super) picture: Option<&'a Picture>,
     pub(super) movie: Option<&'a Movie>,
-    pub(super) settings: &'a [(String, Word)],
+    pub(super) settings: &'a [(String, PlacedText)],
 }
 
 impl<'a> KnownValues<'a> {
@@ -63,10 +63,10 @@ impl<'a> KnownValues<'a> {
                         .as_deref(),
                 )
             }
-            Token::Variant => text(Word::text_of(common.names.variant.as_ref())),
-            Token::View => text(Word::text_of(common.names.view.as_ref())),
-            Token::Pass => text(Word::text_of(self.pass)),
-            Token::Camera => text(Word::text_of(common.names.camera.as_ref())),
+            Token::Variant => text(PlacedText::text_of(common.names.variant.as_ref())),
+            Token::View => text(PlacedText::text_of(common.names.view.as_ref())),
+            Token::Pass => text(PlacedText::text_of(self.pass)),
+            Token::Camera => text(PlacedText::text_of(common.names.camera.as_ref())),
             Token::Preset => text(
                 common
                     .names

@@ -7,7 +7,7 @@ use crate::precedence::Chain;
 use crate::template::{Candidates, TokenValue, readings};
 use crate::token::Token;
 
-/// Reads the version from the name of the scene, where the job tells how; `false` when that
+/// Reads the version from the name of the scene, where the job says how; `false` when that
 /// cannot be done, which is reported.
 pub(super) fn version_of_scene(
     chain: &Chain<'_>,

@@ -3,7 +3,7 @@
 use super::planes::{File, files, layers};
 use super::request::{OutputKind, OutputRequest, listed};
 use super::{Expansion, ProblemKind, Selection};
-use crate::job::{Job, Key, NamedTable, Word};
+use crate::job::{Job, Key, NamedTable, PlacedText};
 use crate::nearest::nearest;
 use crate::precedence::{Case, Chain};
 
@@ -51,7 +51,8 @@ impl<'j> Walk<'j, '_> {
     fn variants(&mut self, output: &OutputRequest<'j>) {
         let base = Chain::of(self.job, Case::of(output.shot, output.output));
         for variant in listed(&base, Key::Variants) {
-            let is_selected = Selection::takes(&self.selection.variants, Word::text_of(variant));
+            let is_selected =
+                Selection::takes(&self.selection.variants, PlacedText::text_of(variant));
             if is_selected && self.declared("variant", &self.job.variants, variant) {
                 self.views(&OutputRequest {
                     variant,
@@ -72,10 +73,10 @@ impl<'j> Walk<'j, '_> {
         let rounds = if together { vec![None] } else { views.clone() };
         for view in rounds {
             let held = if together { views.clone() } else { vec![view] };
-            let is_selected = |view: &Option<&Word>| {
-                Selection::takes(&self.selection.views, Word::text_of(*view))
+            let is_selected = |view: &Option<&PlacedText>| {
+                Selection::takes(&self.selection.views, PlacedText::text_of(*view))
             };
-            let is_known = |view: &Option<&Word>| {
+            let is_known = |view: &Option<&PlacedText>| {
                 view.is_none_or(|word| self.job.views.iter().any(|one| one.name == word.text))
             };
             if held.iter().any(is_selected) && held.iter().all(is_known) {
@@ -91,7 +92,7 @@ impl<'j> Walk<'j, '_> {
     fn preset(&mut self, mut request: OutputRequest<'j>) {
         request.preset = request.chain(self.job, None).get(Key::Preset);
         if let Some(preset) = &request.preset {
-            let word = Word {
+            let word = PlacedText {
                 text: preset.value.clone(),
                 place: preset.place.clone(),
             };
@@ -119,13 +120,13 @@ impl<'j> Walk<'j, '_> {
     }
 
     /// Reports a pass that a file names and the list of passes does not have.
-    fn check_layers(&mut self, chain: &Chain<'j>, passes: &[Option<&'j Word>]) {
+    fn check_layers(&mut self, chain: &Chain<'j>, passes: &[Option<&'j PlacedText>]) {
         if passes.contains(&None) {
             return;
         }
         let names: Vec<&str> = passes
             .iter()
-            .filter_map(|pass| Word::text_of(*pass))
+            .filter_map(|pass| PlacedText::text_of(*pass))
             .collect();
         for word in layers(chain).iter().flat_map(|(_, passes)| passes) {
             if !names.contains(&word.text.as_str()) {
@@ -137,7 +138,12 @@ impl<'j> Walk<'j, '_> {
     }
 
     /// Whether a name is that of a table; one that is not is reported.
-    fn declared(&mut self, kind: &'static str, tables: &[NamedTable], word: Option<&Word>) -> bool {
+    fn declared(
+        &mut self,
+        kind: &'static str,
+        tables: &[NamedTable],
+        word: Option<&PlacedText>,
+    ) -> bool {
         let Some(word) = word else { return true };
         if tables.iter().any(|table| table.name == word.text) {
             return true;

@@ -1,14 +1,14 @@
 //! Sets of frames: `1-96`, `1-96/4`, `1-10,20,30-40`, `1-96 not 5-7`, `-10--1`.
 //!
-//! A set stays a short list of strands, however many frames it has.
+//! A set stays a short list of ranges, however many frames it has.
 
 mod parse;
 mod set;
-mod strand;
+mod step_range;
 
 pub use parse::FramesError;
 pub use set::{FrameSet, TooIntricate};
-pub use strand::Strand;
+pub use step_range::StepRange;
 
 /// A frame number.
 pub type Frame = i64;

@@ -11,7 +11,7 @@ use std::fmt;
 use std::ops::Range;
 use std::str::FromStr;
 
-use super::{FARTHEST, Frame, FrameSet, Strand};
+use super::{FARTHEST, Frame, FrameSet, StepRange};
 
 /// Why a text is no set of frames, and where in it.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -57,27 +57,27 @@ impl FromStr for FrameSet {
 
 impl FramesReader<'_> {
     fn list(&mut self) -> Result<FrameSet, FramesError> {
-        let mut strands = vec![self.range()?];
+        let mut ranges = vec![self.range()?];
         while self.sign(',') {
-            strands.push(self.range()?);
+            ranges.push(self.range()?);
         }
         // In order, so that what was printed is joined again just as it was.
-        strands.sort_unstable();
+        ranges.sort_unstable();
         let mut set = FrameSet::empty();
-        for strand in strands {
+        for range in ranges {
             set = set
-                .union(&FrameSet::from_strand(strand))
+                .union(&FrameSet::from_range(range))
                 .map_err(|error| self.error(0..self.text.len(), error.to_string(), None))?;
         }
         Ok(set)
     }
 
-    fn range(&mut self) -> Result<Strand, FramesError> {
+    fn range(&mut self) -> Result<StepRange, FramesError> {
         self.spaces();
         let start = self.at;
         let first = self.frame()?;
         if !self.sign('-') {
-            return Ok(Strand::single(first));
+            return Ok(StepRange::single(first));
         }
         let last = self.frame()?;
         let span = start..self.at;
@@ -105,7 +105,7 @@ impl FramesReader<'_> {
         } else {
             1
         };
-        Strand::new(first, last, step)
+        StepRange::new(first, last, step)
             .ok_or_else(|| self.error(span, "this range is empty".to_owned(), None))
     }
 
@@ -184,7 +184,7 @@ impl FramesReader<'_> {
     }
 }
 
-impl fmt::Display for Strand {
+impl fmt::Display for StepRange {
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
         let (first, last) = (self.first(), self.last());
         if first == last {
@@ -200,11 +200,11 @@ impl fmt::Display for Strand {
 impl fmt::Display for FrameSet {
     /// The shortest list that parses back to the same set; nothing for the empty set.
     fn fmt(&self, out: &mut fmt::Formatter<'_>) -> fmt::Result {
-        for (index, strand) in self.strands().iter().enumerate() {
+        for (index, range) in self.ranges().iter().enumerate() {
             if index > 0 {
                 out.write_str(",")?;
             }
-            write!(out, "{strand}")?;
+            write!(out, "{range}")?;
         }
         Ok(())
     }

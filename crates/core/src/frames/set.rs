@@ -1,28 +1,28 @@
-//! A set of frames as strands that share no frame.
+//! A set of frames as ranges that share no frame.
 
 use std::cmp::Reverse;
 use std::collections::BinaryHeap;
 
-use super::{Frame, Strand};
+use super::{Frame, StepRange};
 
-/// A set of frames. Equal sets may be held in different strands; `==` compares the frames.
+/// A set of frames. Equal sets may be held in different ranges; `==` compares the frames.
 #[derive(Debug, Clone, Default)]
 pub struct FrameSet {
     /// Sorted by first frame; no frame is in two of them.
-    strands: Vec<Strand>,
+    ranges: Vec<StepRange>,
 }
 
-/// The set would need more than [`FrameSet::MOST_STRANDS`] strands.
+/// The set would need more than [`FrameSet::MOST_RANGES`] ranges.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error(
     "this set of frames is too intricate: it would need more than {} pieces",
-    FrameSet::MOST_STRANDS
+    FrameSet::MOST_RANGES
 )]
 pub struct TooIntricate;
 
 impl FrameSet {
-    /// The most strands that a set may need.
-    pub const MOST_STRANDS: usize = 100_000;
+    /// The most ranges that a set may need.
+    pub const MOST_RANGES: usize = 100_000;
 
     /// No frames at all.
     #[must_use]
@@ -30,11 +30,11 @@ impl FrameSet {
         Self::default()
     }
 
-    /// The frames of one strand.
+    /// The frames of one range.
     #[must_use]
-    pub fn from_strand(strand: Strand) -> Self {
+    pub fn from_range(range: StepRange) -> Self {
         Self {
-            strands: vec![strand],
+            ranges: vec![range],
         }
     }
 
@@ -42,58 +42,58 @@ impl FrameSet {
     #[must_use]
     pub fn range(first: Frame, last: Frame) -> Self {
         Self {
-            strands: Strand::new(first, last, 1).into_iter().collect(),
+            ranges: StepRange::new(first, last, 1).into_iter().collect(),
         }
     }
 
-    /// A set of these frames, in any order, told twice or not; neighbours become ranges.
+    /// A set of these frames, in any order, given twice or not; neighbours become ranges.
     #[must_use]
     pub fn from_frames(frames: impl IntoIterator<Item = Frame>) -> Self {
         let mut frames: Vec<Frame> = frames.into_iter().collect();
         frames.sort_unstable();
         frames.dedup();
         let mut set = Self {
-            strands: frames.into_iter().map(Strand::single).collect(),
+            ranges: frames.into_iter().map(StepRange::single).collect(),
         };
         set.join_neighbours();
         set
     }
 
-    /// The strands, sorted by first frame; no frame is in two of them.
+    /// The ranges, sorted by first frame; no frame is in two of them.
     #[must_use]
-    pub fn strands(&self) -> &[Strand] {
-        &self.strands
+    pub fn ranges(&self) -> &[StepRange] {
+        &self.ranges
     }
 
     /// Whether there are no frames.
     #[must_use]
     pub fn is_empty(&self) -> bool {
-        self.strands.is_empty()
+        self.ranges.is_empty()
     }
 
     /// How many frames there are.
     #[must_use]
     pub fn count(&self) -> u64 {
-        self.strands.iter().map(Strand::count).sum()
+        self.ranges.iter().map(StepRange::count).sum()
     }
 
     /// The smallest frame.
     #[must_use]
     pub fn first(&self) -> Option<Frame> {
-        self.strands.first().map(Strand::first)
+        self.ranges.first().map(StepRange::first)
     }
 
     /// The greatest frame.
     #[must_use]
     pub fn last(&self) -> Option<Frame> {
-        self.strands.iter().map(Strand::last).max()
+        self.ranges.iter().map(StepRange::last).max()
     }
 
     /// Whether a frame is in the set.
     #[must_use]
     pub fn contains(&self, frame: Frame) -> bool {
-        let behind = self.strands.partition_point(|one| one.first() <= frame);
-        self.strands[..behind].iter().any(|one| one.contains(frame))
+        let behind = self.ranges.partition_point(|one| one.first() <= frame);
+        self.ranges[..behind].iter().any(|one| one.contains(frame))
     }
 
     /// The frame with this index, from 0, in order.
@@ -105,7 +105,7 @@ impl FrameSet {
         let (mut low, mut high) = (self.first()?, self.last()?);
         while low < high {
             let middle = low + (high - low).div_euclid(2);
-            let up_to: u64 = self.strands.iter().map(|s| s.count_up_to(middle)).sum();
+            let up_to: u64 = self.ranges.iter().map(|s| s.count_up_to(middle)).sum();
             if up_to > index {
                 high = middle;
             } else {
@@ -118,16 +118,16 @@ impl FrameSet {
     /// The frames, in order, without listing them in memory.
     pub fn iter(&self) -> impl Iterator<Item = Frame> + '_ {
         let mut waiting: BinaryHeap<Reverse<(Frame, Frame, Frame)>> = BinaryHeap::new();
-        let mut next_strand = 0;
+        let mut next_range = 0;
         std::iter::from_fn(move || {
-            // Only strands that have begun wait in the heap, so ranges one after another cost O(1).
-            while let Some(strand) = self.strands.get(next_strand)
+            // Only ranges that have begun wait in the heap, so ranges one after another cost O(1).
+            while let Some(range) = self.ranges.get(next_range)
                 && waiting
                     .peek()
-                    .is_none_or(|Reverse((head, ..))| strand.first() <= *head)
+                    .is_none_or(|Reverse((head, ..))| range.first() <= *head)
             {
-                waiting.push(Reverse((strand.first(), strand.last(), strand.step())));
-                next_strand += 1;
+                waiting.push(Reverse((range.first(), range.last(), range.step())));
+                next_range += 1;
             }
             let mut head = waiting.peek_mut()?;
             let Reverse((frame, last, step)) = *head;
@@ -143,11 +143,11 @@ impl FrameSet {
     /// The frames of either set.
     ///
     /// # Errors
-    /// When the result needs too many strands.
+    /// When the result needs too many ranges.
     pub fn union(&self, other: &Self) -> Result<Self, TooIntricate> {
         let mut all = self.clone();
         let fresh = other.difference(self)?;
-        all.strands.extend(fresh.strands);
+        all.ranges.extend(fresh.ranges);
         all.join_neighbours();
         all.limited()
     }
@@ -155,23 +155,23 @@ impl FrameSet {
     /// The frames of this set that the other has not.
     ///
     /// # Errors
-    /// When the result needs too many strands.
+    /// When the result needs too many ranges.
     pub fn difference(&self, other: &Self) -> Result<Self, TooIntricate> {
-        let mut left: Vec<Strand> = Vec::new();
-        for strand in &self.strands {
-            let mut pieces = vec![*strand];
-            for hole in other.overlapping(strand) {
+        let mut left: Vec<StepRange> = Vec::new();
+        for range in &self.ranges {
+            let mut pieces = vec![*range];
+            for hole in other.overlapping(range) {
                 let mut next = Vec::with_capacity(pieces.len() + 1);
                 for piece in pieces {
                     match piece.intersection(hole) {
                         None => next.push(piece),
                         Some(shared) => next.extend(
                             piece
-                                .without(&shared, Self::MOST_STRANDS)
+                                .without(&shared, Self::MOST_RANGES)
                                 .ok_or(TooIntricate)?,
                         ),
                     }
-                    if next.len() + left.len() > Self::MOST_STRANDS {
+                    if next.len() + left.len() > Self::MOST_RANGES {
                         return Err(TooIntricate);
                     }
                 }
@@ -179,7 +179,7 @@ impl FrameSet {
             }
             left.extend(pieces);
         }
-        let mut set = Self { strands: left };
+        let mut set = Self { ranges: left };
         set.join_neighbours();
         set.limited()
     }
@@ -187,16 +187,16 @@ impl FrameSet {
     /// The frames that both sets have.
     ///
     /// # Errors
-    /// When the result needs too many strands.
+    /// When the result needs too many ranges.
     pub fn intersection(&self, other: &Self) -> Result<Self, TooIntricate> {
         let mut set = Self::default();
-        for strand in &self.strands {
-            set.strands.extend(
+        for range in &self.ranges {
+            set.ranges.extend(
                 other
-                    .overlapping(strand)
-                    .filter_map(|one| strand.intersection(one)),
+                    .overlapping(range)
+                    .filter_map(|one| range.intersection(one)),
             );
-            if set.strands.len() > Self::MOST_STRANDS {
+            if set.ranges.len() > Self::MOST_RANGES {
                 return Err(TooIntricate);
             }
         }
@@ -207,12 +207,12 @@ impl FrameSet {
     /// How many frames both sets have.
     #[must_use]
     pub fn count_shared(&self, other: &Self) -> u64 {
-        self.strands
+        self.ranges
             .iter()
-            .flat_map(|strand| {
+            .flat_map(|range| {
                 other
-                    .overlapping(strand)
-                    .filter_map(|one| strand.intersection(one))
+                    .overlapping(range)
+                    .filter_map(|one| range.intersection(one))
             })
             .map(|shared| shared.count())
             .sum()
@@ -253,30 +253,30 @@ impl FrameSet {
             .collect()
     }
 
-    /// The strands that may share a frame with this one.
-    fn overlapping(&self, strand: &Strand) -> impl Iterator<Item = &Strand> {
+    /// The ranges that may share a frame with this one.
+    fn overlapping(&self, range: &StepRange) -> impl Iterator<Item = &StepRange> {
         let behind = self
-            .strands
-            .partition_point(|one| one.first() <= strand.last());
-        let first = strand.first();
-        self.strands[..behind]
+            .ranges
+            .partition_point(|one| one.first() <= range.last());
+        let first = range.first();
+        self.ranges[..behind]
             .iter()
             .filter(move |one| one.last() >= first)
     }
 
-    /// Sorts, and makes one strand of neighbours that continue each other, until none do.
+    /// Sorts, and makes one range of neighbours that continue each other, until none do.
     fn join_neighbours(&mut self) {
-        self.strands.sort_unstable();
+        self.ranges.sort_unstable();
         loop {
-            let mut joined: Vec<Strand> = Vec::with_capacity(self.strands.len());
-            for strand in &self.strands {
+            let mut joined: Vec<StepRange> = Vec::with_capacity(self.ranges.len());
+            for range in &self.ranges {
                 match joined.last_mut() {
-                    Some(last) if let Some(both) = continued(last, strand) => *last = both,
-                    _ => joined.push(*strand),
+                    Some(last) if let Some(both) = continued(last, range) => *last = both,
+                    _ => joined.push(*range),
                 }
             }
-            let stable = joined.len() == self.strands.len();
-            self.strands = joined;
+            let stable = joined.len() == self.ranges.len();
+            self.ranges = joined;
             if stable {
                 return;
             }
@@ -284,7 +284,7 @@ impl FrameSet {
     }
 
     fn limited(self) -> Result<Self, TooIntricate> {
-        if self.strands.len() > Self::MOST_STRANDS {
+        if self.ranges.len() > Self::MOST_RANGES {
             Err(TooIntricate)
         } else {
             Ok(self)
@@ -292,11 +292,11 @@ impl FrameSet {
     }
 }
 
-/// One strand for two, where the second goes on where the first ends. Single frames only join
+/// One range for two, where the second goes on where the first ends. Single frames only join
 /// their direct neighbours: `1,5` stays two frames and does not become `1-5/4`.
-fn continued(one: &Strand, next: &Strand) -> Option<Strand> {
+fn continued(one: &StepRange, next: &StepRange) -> Option<StepRange> {
     let gap = next.first() - one.last();
-    let single = |strand: &Strand| strand.first() == strand.last();
+    let single = |range: &StepRange| range.first() == range.last();
     let step = match (single(one), single(next)) {
         (true, true) => 1,
         (false, true) => one.step(),
@@ -305,7 +305,7 @@ fn continued(one: &Strand, next: &Strand) -> Option<Strand> {
         (false, false) => return None,
     };
     (gap == step)
-        .then(|| Strand::new(one.first(), next.last(), step))
+        .then(|| StepRange::new(one.first(), next.last(), step))
         .flatten()
 }
 

@@ -65,7 +65,7 @@ pub(super) fn apply(
     Ok(())
 }
 
-/// A slip in a name would make a new shot in silence, so only tables that are there are edited.
+/// A slip in a name would silently make a new shot, so only tables that are there are edited.
 fn known_table(
     kind: &str,
     name: &(String, Place),

@@ -1,23 +1,23 @@
 //! `[check]`: how grave findings are in this job, and what is exempted with a reason.
 
-use super::Word;
-use crate::finding::{Finding, Weight};
+use super::PlacedText;
+use crate::finding::{Finding, Severity};
 use crate::source::Place;
 
 /// What a job says about its checks.
 #[derive(Debug, Clone, Default)]
 pub struct CheckTable {
-    /// Codes with their weight here; none switches a rule off. The strongest file comes first.
-    pub weights: Vec<(Word, Option<Weight>)>,
+    /// Codes with their severity here; none switches a rule off. The strongest file comes first.
+    pub severities: Vec<(PlacedText, Option<Severity>)>,
     /// Single places that are as they should be.
     pub exempt: Vec<Exemption>,
 }
 
-/// A place that a rule is told to leave alone.
+/// A place that a rule leaves alone because the job says so.
 #[derive(Debug, Clone)]
 pub struct Exemption {
     /// The rule's code.
-    pub code: Word,
+    pub code: PlacedText,
     /// The place.
     pub place: Place,
     /// Why.
@@ -25,7 +25,7 @@ pub struct Exemption {
 }
 
 impl CheckTable {
-    /// A finding as this job wants it: of another weight, or none.
+    /// A finding as this job wants it: of another severity, or none.
     #[must_use]
     pub fn judge(&self, finding: Finding) -> Option<Finding> {
         let exempt = self.exempt.iter().any(|one| {
@@ -39,12 +39,15 @@ impl CheckTable {
             return None;
         }
         let own = self
-            .weights
+            .severities
             .iter()
             .find(|(code, _)| code.text == finding.code);
         match own {
             None => Some(finding),
-            Some((_, weight)) => weight.map(|weight| Finding { weight, ..finding }),
+            Some((_, severity)) => severity.map(|severity| Finding {
+                severity,
+                ..finding
+            }),
         }
     }
 }

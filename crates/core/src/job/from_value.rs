@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::value::{FramesToRender, RunEntry, Value, Word};
+use super::value::{FramesToRender, PlacedText, RunEntry, Value};
 use crate::frames::FrameSet;
 use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Fps, PixelFormat};
 use crate::picture::{Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts};
@@ -47,8 +47,8 @@ from_value! {
     Vec<u64> => Weights,
     Vec<i64> => Codes,
     Vec<RunEntry> => Run,
-    Vec<Word> => Words,
-    Vec<(Word, Vec<Word>)> => Layers,
+    Vec<PlacedText> => Words,
+    Vec<(PlacedText, Vec<PlacedText>)> => Layers,
 }
 
 impl FromValue for String {

@@ -16,7 +16,7 @@ pub use kinds::{KeyKind, length_of_time};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
 pub use table::{NamedTable, Setting, Table};
-pub use value::{FramesToRender, RunEntry, Value, Word};
+pub use value::{FramesToRender, PlacedText, RunEntry, Value};
 
 use std::collections::HashSet;
 
@@ -129,7 +129,7 @@ impl Job {
     pub fn with_preset(&self, name: &str) -> Self {
         let mut job = self.without_command_line();
         if let Some(preset) = self.presets.iter().find(|preset| preset.name == name) {
-            let word = Word {
+            let word = PlacedText {
                 text: name.to_owned(),
                 place: preset.name_place.clone(),
             };

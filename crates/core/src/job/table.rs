@@ -3,7 +3,7 @@
 use std::collections::HashMap;
 use std::collections::hash_map::Entry;
 
-use super::{Key, TableKind, Value, Word};
+use super::{Key, PlacedText, TableKind, Value};
 use crate::source::{Level, Place, Sourced};
 
 /// A key that a table sets.
@@ -67,7 +67,7 @@ pub struct NamedTable {
     /// What it sets.
     pub table: Table,
     /// The variant that it inherits from.
-    pub inherits: Option<Word>,
+    pub inherits: Option<PlacedText>,
     /// Tables in it: `[output.X.pass.*]`, `[shot.X.variant.*]`, `[shot.X.view.*]`.
     pub inner: Vec<NamedTable>,
 }

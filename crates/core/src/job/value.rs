@@ -10,14 +10,14 @@ use crate::template::Template;
 
 /// A text with its own place.
 #[derive(Debug, Clone, PartialEq)]
-pub struct Word {
+pub struct PlacedText {
     /// The text.
     pub text: String,
     /// Where it was written.
     pub place: Place,
 }
 
-impl Word {
+impl PlacedText {
     /// The text of a word that may be missing.
     #[must_use]
     pub fn text_of(word: Option<&Self>) -> Option<&str> {
@@ -29,7 +29,7 @@ impl Word {
 #[derive(Debug, Clone, PartialEq)]
 pub struct RunEntry {
     /// The arguments, each with its text.
-    pub arguments: Vec<(Template, Word)>,
+    pub arguments: Vec<(Template, PlacedText)>,
     /// Whether another value would make another picture.
     pub changes_picture: bool,
 }
@@ -40,7 +40,7 @@ pub enum Value {
     /// A text.
     Text(String),
     /// One or more components of paths.
-    Words(Vec<Word>),
+    Words(Vec<PlacedText>),
     /// A whole number.
     Number(i64),
     /// A path with tokens; with the length of its text in bytes.
@@ -56,7 +56,7 @@ pub enum Value {
     /// Bits of a channel.
     Bits(Bits),
     /// Settings by name.
-    Settings(Vec<(String, Word)>),
+    Settings(Vec<(String, PlacedText)>),
     /// A command line.
     Run(Vec<RunEntry>),
     /// A length of time.
@@ -70,7 +70,7 @@ pub enum Value {
     /// Which of the frames.
     FramesToRender(FramesToRender),
     /// Files that hold several passes: name and passes.
-    Layers(Vec<(Word, Vec<Word>)>),
+    Layers(Vec<(PlacedText, Vec<PlacedText>)>),
     /// A part of a picture.
     Region(Region),
     /// A transfer function.
@@ -117,7 +117,7 @@ impl FramesToRender {
 
     /// What a word stands for.
     #[must_use]
-    pub fn of_word(word: &str) -> Option<Self> {
+    pub fn from_name(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|one| one.word() == word)
     }
 }

@@ -4,7 +4,7 @@ use super::CodecFacts;
 use crate::picture::Size;
 
 /// Bytes of a movie by a rule of thumb: its pixels, times the bits that the codec usually spends on
-/// one at that quality. A rate that is said tells better.
+/// one at that quality. A rate that is set gives a better estimate.
 #[must_use]
 pub fn rule_of_thumb(codec: &CodecFacts, quality: Option<&str>, size: Size, frames: u64) -> u64 {
     let pixels = u64::from(size.width) * u64::from(size.height) * frames;

@@ -4,7 +4,7 @@ use super::{Bits, Channels, FormatFacts, Size};
 
 /// Bytes of a picture by a rule of thumb: its pixels as stored, times what compression usually
 /// leaves of rendered pictures, which are noisy, or of measures such as depth, which are not. Flat
-/// pictures come out far smaller; frames that are rendered already tell better.
+/// pictures come out far smaller; frames that are rendered already give a better estimate.
 #[must_use]
 pub fn rule_of_thumb(
     format: &FormatFacts,

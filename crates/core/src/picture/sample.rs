@@ -32,7 +32,7 @@ impl Channels {
 
     /// The channels of this word.
     #[must_use]
-    pub fn of_word(word: &str) -> Option<Self> {
+    pub fn from_name(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|one| one.word() == word)
     }
 
@@ -103,7 +103,7 @@ impl Bits {
 
     /// The bits of this word.
     #[must_use]
-    pub fn of_word(word: &str) -> Option<Self> {
+    pub fn from_name(word: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|one| one.word() == word)
     }
 }

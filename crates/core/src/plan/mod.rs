@@ -13,7 +13,7 @@ use order::{by_turns, permuted};
 use crate::at_least_one::AtLeastOne;
 use crate::deliverable::{Deliverable, Expansion};
 use crate::frames::FrameSet;
-use crate::job::Word;
+use crate::job::PlacedText;
 
 /// One process to start. Its arguments are written out on demand.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -94,11 +94,11 @@ impl ProcessNaming {
         let mut name = String::new();
         for word in [
             Some(common.names.shot.as_str()),
-            Word::text_of(common.names.variant.as_ref()),
-            Word::text_of(common.names.view.as_ref()),
-            Word::text_of(common.names.camera.as_ref()),
+            PlacedText::text_of(common.names.variant.as_ref()),
+            PlacedText::text_of(common.names.view.as_ref()),
+            PlacedText::text_of(common.names.camera.as_ref()),
             Some(common.names.output.as_str()),
-            Word::text_of(pass),
+            PlacedText::text_of(pass),
         ]
         .into_iter()
         .flatten()
@@ -150,7 +150,7 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Pl
         if frames.is_empty() || deliverable.common.engine.is_absent {
             continue;
         }
-        if deliverable.is_put_together() {
+        if deliverable.is_assembled() {
             movies.push((index, frames));
             continue;
         }

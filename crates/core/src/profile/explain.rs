@@ -6,7 +6,7 @@ use crate::token::Token;
 
 /// An entry of the arguments, in words.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Explained {
+pub struct ExplainedEntry {
     /// What is put, as the profile writes it.
     pub put: String,
     /// When, where it is not always.
@@ -20,14 +20,14 @@ pub struct Explained {
 impl Profile {
     /// The arguments, in words.
     #[must_use]
-    pub fn explain(&self) -> Vec<Explained> {
+    pub fn explain(&self) -> Vec<ExplainedEntry> {
         self.arguments
             .iter()
             .map(|one| self.explained(one))
             .collect()
     }
 
-    fn explained(&self, argument: &Argument) -> Explained {
+    fn explained(&self, argument: &Argument) -> ExplainedEntry {
         let put: Vec<String> = argument.put.iter().map(ToString::to_string).collect();
         let mut when = Vec::new();
         for (token, values) in &argument.when {
@@ -56,7 +56,7 @@ impl Profile {
                 tokens.push((token.name.clone(), self.meaning(&token.name)));
             }
         }
-        Explained {
+        ExplainedEntry {
             put: put.join(" "),
             when: when.join(", "),
             tokens,

@@ -113,13 +113,13 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "version.ask",
         Texts,
-        "The arguments with which the program tells its version.",
+        "The arguments that make the program print its version.",
         "version.ask = [\"--version\"]",
     ),
     key(
         "version.find",
         Text,
-        "A regular expression that finds the version in what it tells; the group is called `version`.",
+        "A regular expression that finds the version in what it prints; the group is called `version`.",
         "version.find = 'myrender (?P<version>\\S+)'",
     ),
     key(
@@ -155,7 +155,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "single-threaded",
         Truth,
-        "Whether it uses one core unless it is told a number of threads.",
+        "Whether it uses one core unless it is given a number of threads.",
         "single-threaded = true",
     ),
     key(
@@ -227,7 +227,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "success-codes",
         Numbers,
-        "Exit codes, besides 0, with which it tells success.",
+        "Exit codes, besides 0, that mean success.",
         r#"success-codes = [3]"#,
     ),
     key(
@@ -269,7 +269,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "checkpoint.put",
         TextOrTexts,
-        "The arguments that tell it to go on from there.",
+        "The arguments that make it continue from there.",
         r#"checkpoint.put = "--continue""#,
     ),
     key(
@@ -299,7 +299,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "shortest-clip",
         Number,
-        "A clip of fewer frames is told to end later, for the sake of its clock.",
+        "A clip of fewer frames is given a later end, because of its clock.",
         "shortest-clip = 2",
     ),
     key(

@@ -16,16 +16,16 @@ mod run_line;
 mod setting;
 mod takes;
 
-pub use explain::Explained;
+pub use explain::ExplainedEntry;
 pub use given_file::{Content, GivenFile, JsonTemplate, Language};
 pub use keys::{PROFILE_KEYS, ProfileKey, ProfileKind, keys_of};
 pub use known::Profiles;
 pub use log_pattern::{LogKind, LogPattern};
 pub use model::{
-    Argument, Checkpoint, Each, Naming, PassesTake, Preparation, Profile, Proof, Rejection,
-    ValueMap, VersionQuery,
+    Argument, Checkpoint, Each, MovieProof, Naming, PassesPerProcess, Preparation, Profile,
+    Rejection, ValueMap, VersionQuery,
 };
 pub use read::read_profile;
 pub use run_line::profile_of_run;
 pub use setting::{SettingFacts, SettingTakes};
-pub use takes::Takes;
+pub use takes::FramesPerProcess;

@@ -1,6 +1,6 @@
 //! What a profile says about an engine.
 
-use super::{GivenFile, LogPattern, SettingFacts, Takes};
+use super::{FramesPerProcess, GivenFile, LogPattern, SettingFacts};
 use crate::frames::Frame;
 use crate::picture::Holds;
 use crate::source::Place;
@@ -18,9 +18,9 @@ pub struct Profile {
     /// Whether it puts movies together, and renders nothing.
     pub makes_movies: bool,
     /// What one process can take of the frames.
-    pub takes: Takes,
+    pub takes: FramesPerProcess,
     /// What one process can take of the passes.
-    pub passes: PassesTake,
+    pub passes: PassesPerProcess,
     /// What it can put several of into one file.
     pub holds: Vec<Holds>,
     /// How the program is asked for its version.
@@ -35,9 +35,9 @@ pub struct Profile {
     pub set_up: Option<String>,
     /// How many of its processes may run at once, over all machines.
     pub max_processes: Option<u64>,
-    /// Whether it uses one core unless it is told.
+    /// Whether it uses one core unless it is given a number.
     pub single_threaded: bool,
-    /// The settings that it knows; empty where nobody says.
+    /// The settings that it knows; empty where it is not set.
     pub settings: Vec<SettingFacts>,
     /// The arguments with which the program prints what a scene has, as JSON.
     pub describe: Option<Vec<Template>>,
@@ -49,7 +49,7 @@ pub struct Profile {
     pub arguments: Vec<Argument>,
     /// How it names the files that it writes.
     pub naming: Naming,
-    /// The folder that it works in; the staging folder where nobody says.
+    /// The folder that it works in; the staging folder where it is not set.
     pub folder: Option<Template>,
     /// Files to write into the staging folder before it starts.
     pub files: Vec<GivenFile>,
@@ -60,11 +60,11 @@ pub struct Profile {
     /// How it goes on with a frame that it was stopped at.
     pub checkpoint: Option<Checkpoint>,
     /// How the movies that it makes are proven.
-    pub proof: Option<Proof>,
+    pub proof: Option<MovieProof>,
     /// How it stores the pixels of movies where the job does not say it: codec, and the name of the
     /// pixels.
     pub usual_pixels: Vec<(String, String)>,
-    /// Exit codes, besides 0, with which it tells success.
+    /// Exit codes, besides 0, that mean success.
     pub success_codes: Vec<i64>,
     /// Whether it finishes each frame before it begins the next, in ascending order: then a frame
     /// is finished as soon as a later one has begun.
@@ -75,7 +75,7 @@ pub struct Profile {
     pub log: Vec<LogPattern>,
     /// The lowest frame that it renders rightly.
     pub lowest_frame: Option<Frame>,
-    /// A clip shorter than this many frames is told to end later, for the sake of its clock.
+    /// A clip shorter than this many frames is given a later end, because of its clock.
     pub shortest_clip: i64,
     /// What none of its arguments may hold.
     pub rejects: Option<Rejection>,
@@ -101,7 +101,7 @@ impl Profile {
     pub fn absent() -> Self {
         Self {
             name: "no engine".to_owned(),
-            takes: Takes::List,
+            takes: FramesPerProcess::List,
             is_absent: true,
             ..Self::default()
         }
@@ -110,7 +110,7 @@ impl Profile {
     /// Whether one process makes all passes of an output.
     #[must_use]
     pub fn takes_all_passes(&self) -> bool {
-        self.passes == PassesTake::All
+        self.passes == PassesPerProcess::All
     }
 
     /// Whether one of its arguments has a token.
@@ -138,7 +138,7 @@ impl Profile {
 
 /// What one process can take of the passes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum PassesTake {
+pub enum PassesPerProcess {
     /// One pass.
     #[default]
     One,
@@ -243,13 +243,13 @@ pub struct Preparation {
 pub struct Checkpoint {
     /// The files that it goes on from, in the staging folder.
     pub files: Template,
-    /// The arguments that tell it to.
+    /// The arguments for that.
     pub put: Vec<Template>,
 }
 
 /// How a movie is proven: a program that decodes all of it and prints what it found.
 #[derive(Debug, Clone)]
-pub struct Proof {
+pub struct MovieProof {
     /// The program.
     pub program: String,
     /// Its arguments.

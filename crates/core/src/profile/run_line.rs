@@ -1,6 +1,6 @@
 //! A profile made of a `run` line, as a value and as a text.
 
-use super::{Argument, Profile, Takes};
+use super::{Argument, FramesPerProcess, Profile};
 use crate::job::RunEntry;
 use crate::source::Place;
 
@@ -23,22 +23,22 @@ impl Profile {
             arguments.any(|(template, _)| template.has(name))
         };
         let takes = if has("frame") {
-            Takes::One
+            FramesPerProcess::One
         } else if has("frames") {
-            Takes::List
+            FramesPerProcess::List
         } else if has("first") && has("last") && has("step") {
-            Takes::Stepped
+            FramesPerProcess::Stepped
         } else if has("first") && has("last") {
-            Takes::Range
+            FramesPerProcess::Range
         } else {
-            Takes::Nothing
+            FramesPerProcess::Nothing
         };
         let name = program.rsplit(['/', '\\']).next().unwrap_or(&program);
         Self {
             name: name.to_owned(),
             program: program.clone(),
             takes,
-            in_order: matches!(takes, Takes::Range | Takes::Stepped),
+            in_order: matches!(takes, FramesPerProcess::Range | FramesPerProcess::Stepped),
             arguments: entries
                 .iter()
                 .map(|entry| Argument {
@@ -60,15 +60,15 @@ impl Profile {
 pub fn profile_of_run(run: &[RunEntry], name: &str, profile: &Profile) -> String {
     let quoted = |text: &str| serde_json::Value::from(text).to_string();
     let takes = match profile.takes {
-        Takes::Range => "range",
-        Takes::Stepped => "stepped",
-        Takes::List => "list",
-        Takes::One | Takes::Nothing => "one",
+        FramesPerProcess::Range => "range",
+        FramesPerProcess::Stepped => "stepped",
+        FramesPerProcess::List => "list",
+        FramesPerProcess::One | FramesPerProcess::Nothing => "one",
     };
     let mut text = format!(
         "# How to speak to {name}. `truepath engines show {name}` explains it flag by flag.\n\n\
          engine = {{ name = {}, program = {}, frames = \"{takes}\" }}\n\n\
-         # How it tells its version; uncomment and fix.\n\
+         # How it prints its version; uncomment and fix.\n\
          # version = {{ ask = [\"--version\"], find = '(?P<version>[0-9.]+)' }}\n\narguments = [\n",
         quoted(name),
         quoted(&profile.program)

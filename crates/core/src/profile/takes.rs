@@ -1,10 +1,10 @@
 //! What one process can take of the frames, and how frames are cut into such pieces.
 
-use crate::frames::{FrameSet, Strand};
+use crate::frames::{FrameSet, StepRange};
 
 /// What one process can take of the frames.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-pub enum Takes {
+pub enum FramesPerProcess {
     /// A single frame.
     #[default]
     One,
@@ -14,18 +14,18 @@ pub enum Takes {
     Stepped,
     /// Any set of frames.
     List,
-    /// It cannot be told a frame at all.
+    /// It cannot be given a frame at all.
     Nothing,
 }
 
-impl Takes {
+impl FramesPerProcess {
     /// How many processes some frames need at least.
     #[must_use]
     pub fn pieces(self, frames: &FrameSet) -> u64 {
         match self {
             Self::One | Self::Nothing => frames.count(),
             Self::Range => frames.gapless(u64::MAX).len() as u64,
-            Self::Stepped => frames.strands().len() as u64,
+            Self::Stepped => frames.ranges().len() as u64,
             Self::List => 1,
         }
     }
@@ -57,7 +57,7 @@ impl Takes {
         let mut pieces = Vec::new();
         let mut left = wanted.clone();
         for one in &grid {
-            // A set that is too intricate to be told is taken as it is.
+            // A set that is too intricate to be passed is taken as it is.
             let here = one.intersection(wanted).unwrap_or_else(|_| one.clone());
             left = left.difference(one).unwrap_or_default();
             pieces.extend(self.cut_once(&here));
@@ -76,10 +76,10 @@ impl Takes {
             _ if frames.is_empty() => Vec::new(),
             Self::List => vec![frames.clone()],
             Self::Stepped => frames
-                .strands()
+                .ranges()
                 .iter()
                 .copied()
-                .map(FrameSet::from_strand)
+                .map(FrameSet::from_range)
                 .collect(),
             Self::Range => frames
                 .gapless(u64::MAX)
@@ -88,7 +88,7 @@ impl Takes {
                 .collect(),
             Self::One | Self::Nothing => frames
                 .iter()
-                .map(|frame| FrameSet::from_strand(Strand::single(frame)))
+                .map(|frame| FrameSet::from_range(StepRange::single(frame)))
                 .collect(),
         }
     }

@@ -20,7 +20,7 @@ use helpers::one_of;
 use crate::deliverable::{MOST_DELIVERABLES, ProblemKind};
 use crate::executor;
 use crate::finding::{Finding, grouped};
-use crate::job::{Job, Word};
+use crate::job::{Job, PlacedText};
 use crate::nearest::advice;
 
 /// Every rule, in the order of the codes.
@@ -53,10 +53,10 @@ fn too_many(subject: &Subject<'_>) -> Option<Finding> {
 
 /// The codes of `[check]` that no rule has: a mistake of the job file, known only where rules are.
 pub fn unknown_codes(job: &Job) -> impl Iterator<Item = Finding> + '_ {
-    let weights = job.check.weights.iter().map(|(code, _)| code);
+    let severities = job.check.severities.iter().map(|(code, _)| code);
     let exempt = job.check.exempt.iter().map(|exemption| &exemption.code);
-    let known = |code: &&Word| rules().any(|rule| rule.code == code.text);
-    weights
+    let known = |code: &&PlacedText| rules().any(|rule| rule.code == code.text);
+    severities
         .chain(exempt)
         .filter(move |code| !known(code))
         .map(|code| {
@@ -86,6 +86,6 @@ pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
         .flatten()
         .filter_map(|finding| subject.job.check.judge(finding))
         .collect();
-    findings.sort_by_key(|finding| finding.weight);
+    findings.sort_by_key(|finding| finding.severity);
     findings
 }

@@ -1,7 +1,7 @@
 //! What a rule is.
 
 use super::Subject;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 
 /// A rule with its knowledge.
 #[derive(Debug)]
@@ -11,7 +11,7 @@ pub struct Rule {
     /// Its name.
     pub name: &'static str,
     /// How grave its findings are.
-    pub weight: Weight,
+    pub severity: Severity,
     /// What it finds, as a sentence.
     pub what: &'static str,
     /// Why that is bad, as a sentence.
@@ -29,6 +29,6 @@ pub struct Rule {
 impl Rule {
     /// A finding of this rule.
     pub(super) fn finding(&self, sentence: impl Into<String>) -> Finding {
-        Finding::new(self.code, self.weight, sentence)
+        Finding::new(self.code, self.severity, sentence)
     }
 }

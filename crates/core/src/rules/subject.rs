@@ -23,15 +23,15 @@ use crate::template::{Part, PathPattern, Piece};
 pub struct Subject<'a> {
     /// The job.
     pub job: &'a Job,
-    /// What it comes to.
+    /// Its deliverables.
     pub expansion: &'a Expansion,
     /// Its surroundings.
     pub around: &'a Surroundings,
-    /// What the outside world told.
+    /// What the outside world answered.
     pub answers: &'a Answers,
     /// Deliverables that share a path.
     pub(super) collisions: Vec<Collision>,
-    /// Those that share one only where capitals and marks are not heeded.
+    /// Those that share one only where capitals and marks are ignored.
     pub(super) near_collisions: Vec<Collision>,
 }
 
@@ -67,25 +67,39 @@ impl<'a> Subject<'a> {
         }
     }
 
-    /// One deliverable for every place in the job that `key` tells apart, with how many there
-    /// are: a mistake in a template is told once and not for every shot.
+    /// One deliverable for every key that `key` computes, with the key and the number of files:
+    /// a mistake in a template is reported once and not for every shot.
     pub(super) fn once<K: Eq + Hash>(
         &self,
-        key: impl Fn(&Deliverable) -> Option<K>,
-    ) -> Vec<(&'a Deliverable, u64)> {
-        let mut known: HashMap<K, usize> = HashMap::new();
-        let mut found: Vec<(&Deliverable, u64)> = Vec::new();
+        key: impl Fn(&'a Deliverable) -> Option<K>,
+    ) -> Vec<(&'a Deliverable, K, u64)> {
+        let mut known: HashMap<K, (usize, &Deliverable, u64)> = HashMap::new();
         for deliverable in &self.expansion.deliverables {
             let Some(key) = key(deliverable) else {
                 continue;
             };
-            let index = *known.entry(key).or_insert_with(|| {
-                found.push((deliverable, 0));
-                found.len() - 1
-            });
-            found[index].1 += deliverable.common.frames.files.value.count();
+            let order = known.len();
+            let entry = known.entry(key).or_insert((order, deliverable, 0));
+            entry.2 += deliverable.common.frames.files.value.count();
         }
+        let mut found: Vec<_> = known.into_iter().collect();
+        found.sort_unstable_by_key(|(_, (order, ..))| *order);
+        let found = found.into_iter();
         found
+            .map(|(key, (_, one, files))| (one, key, files))
+            .collect()
+    }
+
+    /// The same where only a part of what is measured is the key: the rest is of the first deliverable.
+    pub(super) fn once_by<K: Eq + Hash, V>(
+        &self,
+        measure: impl Fn(&'a Deliverable) -> Option<(K, V)>,
+    ) -> Vec<(&'a Deliverable, V, u64)> {
+        let found = self.once(|one| measure(one).map(|(key, value)| Measured { key, value }));
+        let found = found.into_iter();
+        found
+            .map(|(one, measured, files)| (one, measured.value, files))
+            .collect()
     }
 
     /// What its rules are worked on with.
@@ -122,7 +136,7 @@ impl<'a> Subject<'a> {
         one.chain(self.job)
     }
 
-    /// What the scene of a deliverable has, where somebody told.
+    /// What the scene of a deliverable has, where somebody said so.
     pub(super) fn scene_facts(&self, one: &Deliverable) -> Option<&'a SceneFacts> {
         let scene = one.common.scene.as_ref()?;
         self.answers.scenes.get(&scene.path)?.facts.as_ref()
@@ -227,4 +241,24 @@ fn wording(pattern: &PathPattern) -> u64 {
         }
     }
     hasher.finish()
+}
+
+/// A value that is compared by its key alone.
+struct Measured<K, V> {
+    key: K,
+    value: V,
+}
+
+impl<K: PartialEq, V> PartialEq for Measured<K, V> {
+    fn eq(&self, other: &Self) -> bool {
+        self.key == other.key
+    }
+}
+
+impl<K: Eq, V> Eq for Measured<K, V> {}
+
+impl<K: Hash, V> Hash for Measured<K, V> {
+    fn hash<H: Hasher>(&self, state: &mut H) {
+        self.key.hash(state);
+    }
 }

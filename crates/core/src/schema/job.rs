@@ -104,15 +104,15 @@ pub fn job_schema() -> Value {
     })
 }
 
-/// `[check]`: a weight for each code, and exemptions.
+/// `[check]`: a severity for each code, and exemptions.
 fn checks() -> Value {
     let mut properties: Map<String, Value> = rules()
         .map(|rule| {
-            let weight = json!({
+            let severity = json!({
                 "enum": ["off", "note", "warning", "error"],
                 "description": format!("{}: {}", rule.name, rule.what),
             });
-            (rule.code.to_owned(), weight)
+            (rule.code.to_owned(), severity)
         })
         .collect();
     let text = json!({ "type": "string", "minLength": 1 });

@@ -10,8 +10,8 @@
 use std::fmt::{self, Write};
 
 use super::{
-    About, Placed, ScriptError, ScriptKind, ScriptOutline, Step, WriteError, WrittenName, one_line,
-    remarks,
+    ScriptError, ScriptKind, ScriptOptions, ScriptOutline, Step, StepFiles, WriteError,
+    WrittenName, one_line, remarks,
 };
 use crate::system::System;
 
@@ -33,7 +33,12 @@ impl ScriptKind for Batch {
         Some(System::Windows)
     }
 
-    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn head(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         let mut text = String::from("@echo off\nsetlocal DisableDelayedExpansion\n");
         remarks(("rem", ""), &remark(about.job), outline, &mut text)?;
         for counter in ["DONE", "FAILED", "BEFORE", "LOST"] {
@@ -44,7 +49,7 @@ impl ScriptKind for Batch {
 
     fn step(
         &self,
-        about: &About<'_>,
+        about: &ScriptOptions<'_>,
         outline: &ScriptOutline,
         number: usize,
         one: &Step,
@@ -57,7 +62,12 @@ impl ScriptKind for Batch {
         Ok(hand_over(&text, out)?)
     }
 
-    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         let mut text = String::from("\n:summary\n");
         writeln!(
             text,
@@ -85,7 +95,12 @@ fn remark(text: &str) -> String {
 /// The subroutines. `ren` never replaces a file.
 const FUNCTIONS: &str = include_str!("functions.bat");
 
-fn step(one: &Step, number: usize, about: &About<'_>, out: &mut String) -> Result<(), WriteError> {
+fn step(
+    one: &Step,
+    number: usize,
+    about: &ScriptOptions<'_>,
+    out: &mut String,
+) -> Result<(), WriteError> {
     one.is_plain(SHELL)?;
     if about.stop {
         out.push_str("if not \"%TP_FAILED%\"==\"0\" goto summary\n");
@@ -220,7 +235,7 @@ pub(super) fn may_be_batch_file(program: &str) -> bool {
 /// The longest line that the command processor takes.
 const LONGEST_LINE: usize = 8_191;
 
-fn bring(one: &Step, placed: &Placed, out: &mut String) -> Result<(), WriteError> {
+fn bring(one: &Step, placed: &StepFiles, out: &mut String) -> Result<(), WriteError> {
     one.true_name(&placed.pattern, SHELL)?;
     match &placed.written {
         WrittenName::One(name) => {
@@ -237,7 +252,7 @@ fn bring(one: &Step, placed: &Placed, out: &mut String) -> Result<(), WriteError
         WrittenName::Any if one.frames.count() == 1 => out.push_str("set \"TP_PADS=any\"\n"),
         WrittenName::Any => {
             return Err(one
-                .beyond("names its files in a way that no profile tells", SHELL)
+                .beyond("names its files in a way that no profile describes", SHELL)
                 .into());
         }
     }

@@ -4,7 +4,7 @@ use std::fmt::{self, Write};
 
 use serde_json::{Map, Value, json};
 
-use super::{About, ScriptKind, ScriptOutline, Step, WriteError, WrittenName};
+use super::{ScriptKind, ScriptOptions, ScriptOutline, Step, WriteError, WrittenName};
 use crate::system::System;
 
 /// `json`
@@ -23,7 +23,12 @@ impl ScriptKind for Json {
         None
     }
 
-    fn head(&self, about: &About<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn head(
+        &self,
+        about: &ScriptOptions<'_>,
+        _: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         let job = Value::from(about.job);
         write!(
             out,
@@ -33,7 +38,7 @@ impl ScriptKind for Json {
 
     fn step(
         &self,
-        _: &About<'_>,
+        _: &ScriptOptions<'_>,
         _: &ScriptOutline,
         number: usize,
         one: &Step,
@@ -43,7 +48,7 @@ impl ScriptKind for Json {
         Ok(write!(out, "{comma}\n    {}", shape(one))?)
     }
 
-    fn foot(&self, _: &About<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(&self, _: &ScriptOptions<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
         writeln!(out, "\n  ]\n}}")
     }
 }

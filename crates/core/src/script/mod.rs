@@ -18,11 +18,11 @@ use crate::system::System;
 
 pub use batch::word as batch_word;
 use step::ProcessGroup;
-pub use step::{Placed, Preparing, Step, WrittenName};
+pub use step::{Preparing, Step, StepFiles, WrittenName};
 
 /// What a script is about, and how it behaves.
 #[derive(Debug, Clone)]
-pub struct About<'a> {
+pub struct ScriptOptions<'a> {
     /// How the job file is called.
     pub job: &'a str,
     /// The system that it is for.
@@ -108,20 +108,25 @@ pub trait ScriptKind: Sync {
     fn word(&self) -> &'static str;
     /// What it is, for the help.
     fn meaning(&self) -> &'static str;
-    /// The system that it is for where nobody says; none for the one of this machine.
+    /// The system that it is for where it is not set; none for the one of this machine.
     fn system(&self) -> Option<System>;
     /// Writes what stands before the steps.
     ///
     /// # Errors
     /// When the text cannot be handed over.
-    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result;
+    fn head(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result;
     /// Writes a step; its number counts from 1.
     ///
     /// # Errors
     /// When it cannot be written safely, or the text cannot be handed over.
     fn step(
         &self,
-        about: &About<'_>,
+        about: &ScriptOptions<'_>,
         outline: &ScriptOutline,
         number: usize,
         step: &Step,
@@ -131,7 +136,12 @@ pub trait ScriptKind: Sync {
     ///
     /// # Errors
     /// When the text cannot be handed over.
-    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result;
+    fn foot(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result;
 }
 
 /// What is known of all steps before any is worked out.
@@ -147,7 +157,7 @@ impl ScriptOutline {
     /// The outline of a plan.
     #[must_use]
     pub fn of(expansion: &Expansion, plan: &[PlannedProcess]) -> Self {
-        let is_movie = |one: &PlannedProcess| one.first(&expansion.deliverables).is_put_together();
+        let is_movie = |one: &PlannedProcess| one.first(&expansion.deliverables).is_assembled();
         Self {
             count: plan.len(),
             movies: (1..)
@@ -183,7 +193,7 @@ pub const KINDS: [&dyn ScriptKind; 5] = [
 pub fn steps<'s>(
     expansion: &'s Expansion,
     plan: &'s [PlannedProcess],
-    about: &'s About<'_>,
+    about: &'s ScriptOptions<'_>,
 ) -> impl Iterator<Item = Result<Step, ScriptError>> + 's {
     let mut group: Option<ProcessGroup<'s>> = None;
     plan.iter().map(move |planned| {
@@ -206,7 +216,7 @@ pub fn one_line(text: &str) -> String {
 const PROMISE: [&str; 4] = [
     "Each step renders into a new folder of its own and brings what it finds to the true names.",
     "A file that is there is never replaced, and a step whose files are all there is left out.",
-    "It does not decode the pictures, as `truepath run` does; afterwards, `truepath audit` tells",
+    "It does not decode the pictures, as `truepath run` does; afterwards, `truepath audit` says",
     "whether all of them are whole.",
 ];
 

@@ -9,8 +9,8 @@ use std::fmt::{self, Write};
 
 use super::batch::may_be_batch_file;
 use super::{
-    About, Placed, ScriptError, ScriptKind, ScriptOutline, Step, WriteError, WrittenName, one_line,
-    remarks,
+    ScriptError, ScriptKind, ScriptOptions, ScriptOutline, Step, StepFiles, WriteError,
+    WrittenName, one_line, remarks,
 };
 use crate::system::System;
 
@@ -32,7 +32,12 @@ impl ScriptKind for PowerShell {
         Some(System::Windows)
     }
 
-    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn head(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         remarks(("#", "#\n"), &one_line(about.job), outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(
@@ -44,7 +49,7 @@ impl ScriptKind for PowerShell {
 
     fn step(
         &self,
-        _: &About<'_>,
+        _: &ScriptOptions<'_>,
         outline: &ScriptOutline,
         number: usize,
         one: &Step,
@@ -59,7 +64,12 @@ impl ScriptKind for PowerShell {
         step(one, number, out)
     }
 
-    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         writeln!(
             out,
             "\n\"$script:Done of {} steps done, $script:Before there before, $script:Failed failed, $script:Lost files missing\"",
@@ -167,38 +177,38 @@ fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(), WriteError
 }
 
 /// What a deliverable's files are called, there and here.
-fn file(one: &Step, placed: &Placed) -> Result<String, ScriptError> {
+fn file(one: &Step, placed: &StepFiles) -> Result<String, ScriptError> {
     let (before, after, digits) = one.true_name(&placed.pattern, SHELL)?;
     let (how, head, tail) = match &placed.written {
         WrittenName::One(name) => ("one", name.as_str(), ""),
         WrittenName::Digits(head, tail) => ("digits", head.as_str(), tail.as_str()),
         WrittenName::Any if one.frames.count() == 1 => ("any", "", ""),
         WrittenName::Any => {
-            return Err(one.beyond("names its files in a way that no profile tells", SHELL));
+            return Err(one.beyond("names its files in a way that no profile describes", SHELL));
         }
     };
-    let strands: Vec<String> = one
+    let ranges: Vec<String> = one
         .frames
-        .strands()
+        .ranges()
         .iter()
-        .map(|strand| {
+        .map(|range| {
             format!(
                 "@({}, {}, {})",
-                strand.first(),
-                strand.last(),
-                strand.step().max(1)
+                range.first(),
+                range.last(),
+                range.step().max(1)
             )
         })
         .collect();
     Ok(format!(
-        "@{{ How = '{how}'; Head = {}; Tail = {}; Before = {}; After = {}; Digits = {digits}; Strands = @({}{}) }}",
+        "@{{ How = '{how}'; Head = {}; Tail = {}; Before = {}; After = {}; Digits = {digits}; Ranges = @({}{}) }}",
         literal(head)?,
         literal(tail)?,
         literal(&before)?,
         literal(&after)?,
         // A list of one list would be taken for that list.
-        if strands.len() == 1 { "," } else { "" },
-        strands.join(", ")
+        if ranges.len() == 1 { "," } else { "" },
+        ranges.join(", ")
     ))
 }
 

@@ -4,7 +4,8 @@ use std::fmt::{self, Write};
 
 use super::step::Preparing;
 use super::{
-    About, ScriptError, ScriptKind, ScriptOutline, Step, WriteError, WrittenName, one_line, remarks,
+    ScriptError, ScriptKind, ScriptOptions, ScriptOutline, Step, WriteError, WrittenName, one_line,
+    remarks,
 };
 use crate::frames::FrameSet;
 use crate::quote::{posix, posix_line};
@@ -27,7 +28,12 @@ impl ScriptKind for Shell {
         None
     }
 
-    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn head(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         head(about, outline, out)?;
         out.write_str(FUNCTIONS)?;
         writeln!(out, "stop={}", u8::from(about.stop))?;
@@ -36,7 +42,7 @@ impl ScriptKind for Shell {
 
     fn step(
         &self,
-        _: &About<'_>,
+        _: &ScriptOptions<'_>,
         outline: &ScriptOutline,
         number: usize,
         one: &Step,
@@ -51,7 +57,12 @@ impl ScriptKind for Shell {
         step(one, number, out)
     }
 
-    fn foot(&self, about: &About<'_>, _: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(
+        &self,
+        about: &ScriptOptions<'_>,
+        _: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         writeln!(out, "\nsummary")?;
         if let Some(then) = about.then {
             writeln!(out, "export done_steps failed_steps missing_frames\n{then}")?;
@@ -64,7 +75,11 @@ impl ScriptKind for Shell {
 }
 
 /// What the script is, as remarks.
-pub(super) fn head(about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+pub(super) fn head(
+    about: &ScriptOptions<'_>,
+    outline: &ScriptOutline,
+    out: &mut dyn Write,
+) -> fmt::Result {
     writeln!(out, "#!/bin/sh")?;
     remarks(("#", "#\n"), &one_line(about.job), outline, out)?;
     writeln!(out)
@@ -153,24 +168,24 @@ pub(super) fn step(one: &Step, number: usize, out: &mut dyn Write) -> Result<(),
     Ok(())
 }
 
-/// A true name and the frames: before, after, digits, then first, last and step of each strand.
+/// A true name and the frames: before, after, digits, then first, last and step of each range.
 fn names(one: &Step, pattern: &PathPattern, frames: &FrameSet) -> Result<String, ScriptError> {
     let (before, after, digits) = one.true_name(pattern, "a script")?;
     let mut text = format!("{} {} {digits}", posix(&before), posix(&after));
-    text.push_str(&strands(frames));
+    text.push_str(&ranges(frames));
     Ok(text)
 }
 
-fn strands(frames: &FrameSet) -> String {
+fn ranges(frames: &FrameSet) -> String {
     frames
-        .strands()
+        .ranges()
         .iter()
-        .map(|strand| {
+        .map(|range| {
             format!(
                 " {} {} {}",
-                strand.first(),
-                strand.last(),
-                strand.step().max(1)
+                range.first(),
+                range.last(),
+                range.step().max(1)
             )
         })
         .collect()

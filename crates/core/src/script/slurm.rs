@@ -6,7 +6,7 @@
 use std::fmt::{self, Write};
 
 use super::shell::{FUNCTIONS, head, step};
-use super::{About, Cluster, ScriptKind, ScriptOutline, Step, WriteError, one_line};
+use super::{Cluster, ScriptKind, ScriptOptions, ScriptOutline, Step, WriteError, one_line};
 use crate::quote::posix;
 use crate::system::System;
 
@@ -30,7 +30,12 @@ impl ScriptKind for Slurm {
         Some(System::Linux)
     }
 
-    fn head(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn head(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         head(about, outline, out)?;
         writeln!(
             out,
@@ -43,7 +48,7 @@ impl ScriptKind for Slurm {
 
     fn step(
         &self,
-        _: &About<'_>,
+        _: &ScriptOptions<'_>,
         _: &ScriptOutline,
         number: usize,
         one: &Step,
@@ -54,7 +59,12 @@ impl ScriptKind for Slurm {
         Ok(writeln!(out, ";;")?)
     }
 
-    fn foot(&self, about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+    fn foot(
+        &self,
+        about: &ScriptOptions<'_>,
+        outline: &ScriptOutline,
+        out: &mut dyn Write,
+    ) -> fmt::Result {
         writeln!(out, "esac\n}}\n")?;
         let movies: Vec<String> = outline.movies.iter().map(ToString::to_string).collect();
         writeln!(out, "movies='{}'\n", movies.join(" "))?;
@@ -100,7 +110,7 @@ set -e
 "#;
 
 /// Hands the script in.
-fn submit(about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
+fn submit(about: &ScriptOptions<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fmt::Result {
     let cluster = &about.cluster;
     let options = cluster.options();
     let options: String = options
@@ -119,12 +129,12 @@ fn submit(about: &About<'_>, outline: &ScriptOutline, out: &mut dyn Write) -> fm
         if count == 0 {
             continue;
         }
-        // Frames are told by their numbers among all steps.
+        // Frames are identified by their numbers among all steps.
         let tasks = match kind {
             "frames" => outline.count.min(MOST_TASKS),
             _ => count.min(MOST_TASKS),
         };
-        // A movie whose frames failed tells so itself; it must not wait for ever.
+        // A movie whose frames failed says so itself; it must not wait for ever.
         writeln!(
             out,
             "job=$(submit ${{after:+--dependency=afterany:$after}} --array=1-{tasks}{max_tasks} \"$0\" {kind} {tasks})\n\

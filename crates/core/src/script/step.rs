@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{About, ScriptError};
+use super::{ScriptError, ScriptOptions};
 use crate::at_least_one::AtLeastOne;
 use crate::command::{ArgumentError, Invocation, ProcessSpec, SharedParts};
 use crate::deliverable::{Deliverable, Expansion};
@@ -28,15 +28,15 @@ pub struct Step {
     pub spec: ProcessSpec,
     /// The set-up script whose environment it needs.
     pub set_up: Option<String>,
-    /// Exit codes, besides 0, with which it tells success.
+    /// Exit codes, besides 0, that mean success.
     pub success_codes: Vec<i64>,
     /// Whether it finishes each frame before it begins the next.
     pub in_order: bool,
     /// What has to be made of its scene before.
     pub preparing: Option<Preparing>,
     /// What it brings.
-    pub placed: Arc<[Placed]>,
-    /// Of a movie the frames that it is put together from, all of which must be there.
+    pub placed: Arc<[StepFiles]>,
+    /// Of a movie the frames that it is assembled from, all of which must be there.
     pub sources: Option<(PathPattern, FrameSet)>,
     /// The engine's name.
     pub engine: String,
@@ -63,7 +63,7 @@ pub struct Preparing {
 
 /// Files of one deliverable that a step brings.
 #[derive(Debug, Clone)]
-pub struct Placed {
+pub struct StepFiles {
     /// How they are called in the staging folder.
     pub written: WrittenName,
     /// Their true names.
@@ -92,7 +92,7 @@ pub(super) struct ProcessGroup<'e> {
     folders: Option<Arc<[String]>>,
     shared: SharedParts,
     /// What it brings, where the files have the same names in every staging folder.
-    placed: Option<Arc<[Placed]>>,
+    placed: Option<Arc<[StepFiles]>>,
     prepared_folder: String,
     sources: Option<(PathPattern, FrameSet)>,
 }
@@ -102,7 +102,7 @@ impl<'e> ProcessGroup<'e> {
     pub(super) fn of(
         expansion: &'e Expansion,
         planned: &PlannedProcess,
-        about: &About<'_>,
+        about: &ScriptOptions<'_>,
     ) -> Result<Self, ScriptError> {
         let members = planned.deliverables.clone();
         let deliverables = planned.members(&expansion.deliverables);
@@ -146,7 +146,11 @@ impl<'e> ProcessGroup<'e> {
 }
 
 /// The folders of the true names, each once.
-fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) -> Arc<[String]> {
+fn folders(
+    deliverables: &[&Deliverable],
+    frames: &FrameSet,
+    about: &ScriptOptions<'_>,
+) -> Arc<[String]> {
     let mut folders: Vec<String> = Vec::new();
     for folder in deliverables.iter().flat_map(|one| one.folders(frames)) {
         let folder = about.system.written(&folder);
@@ -161,14 +165,14 @@ fn folders(deliverables: &[&Deliverable], frames: &FrameSet, about: &About<'_>) 
 fn placed(
     invocation: &Invocation<'_>,
     patterns: &[PathPattern],
-) -> Result<Arc<[Placed]>, ArgumentError> {
+) -> Result<Arc<[StepFiles]>, ArgumentError> {
     let mut placed = Vec::with_capacity(patterns.len());
     for (deliverable, pattern) in invocation.deliverables.iter().zip(patterns) {
         let written = match invocation.output_name(deliverable)? {
             Some(written) => written_name(&written),
             None => WrittenName::Any,
         };
-        placed.push(Placed {
+        placed.push(StepFiles {
             written,
             pattern: pattern.clone(),
         });
@@ -193,7 +197,7 @@ impl Step {
     pub(super) fn of(
         group: &ProcessGroup<'_>,
         planned: &PlannedProcess,
-        about: &About<'_>,
+        about: &ScriptOptions<'_>,
     ) -> Result<Self, ScriptError> {
         let deliverables = &group.deliverables;
         let one = *deliverables.first();
@@ -245,7 +249,7 @@ impl Step {
             Some(placed) => Arc::clone(placed),
             None => placed(&invocation, &group.patterns).map_err(&wrong)?,
         };
-        let title = if one.is_put_together() {
+        let title = if one.is_assembled() {
             format!("{}, the movie", group.label)
         } else {
             format!("{}, frames {frames}", group.label)
@@ -323,7 +327,7 @@ impl Step {
     /// Sees that the system takes a command so long. Linux takes 128 KiB an argument and 2 MiB in
     /// all (execve(2), for the usual stack), Windows 32 767 characters (`CreateProcess`), macOS
     /// 1 MiB (`ARG_MAX`).
-    fn fits(&self, about: &About<'_>) -> Result<(), ScriptError> {
+    fn fits(&self, about: &ScriptOptions<'_>) -> Result<(), ScriptError> {
         use crate::system::System;
         let bytes: usize = self.words().map(|word| word.len() + 1).sum();
         let longest = self.words().map(|word| word.len() + 1).max().unwrap_or(0);

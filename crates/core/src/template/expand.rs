@@ -102,14 +102,14 @@ fn fill(
                 Err(error) => errors.push(error),
             },
             Part::Optional(inner) => {
-                let mut troubles = Vec::new();
-                let inner = fill(inner, value, &mut troubles);
-                if troubles.is_empty() {
+                let mut missing = Vec::new();
+                let inner = fill(inner, value, &mut missing);
+                if missing.is_empty() {
                     row.append(inner);
                 } else {
                     // Only a missing value drops the part; anything else is still wrong.
-                    troubles.retain(|error| !matches!(error, ExpandError::NoValue { .. }));
-                    errors.extend(troubles);
+                    missing.retain(|error| !matches!(error, ExpandError::NoValue { .. }));
+                    errors.extend(missing);
                 }
             }
         }
@@ -117,7 +117,7 @@ fn fill(
     row
 }
 
-/// What a token comes to.
+/// What a token expands to.
 enum Written {
     Text(String),
     Frame(FrameField),

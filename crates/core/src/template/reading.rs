@@ -20,7 +20,7 @@ pub enum Candidates {
     Date,
 }
 
-/// One way to read a path: token and value, in the order of first mention. Numbers are told
+/// One way to read a path: token and value, in the order of first mention. Numbers are reported
 /// without padding.
 pub type Values = Vec<(String, String)>;
 
@@ -33,7 +33,7 @@ pub struct Departure {
     pub expected: Vec<String>,
 }
 
-/// The most ways that are told.
+/// The most ways that are listed.
 pub const MOST_READINGS: usize = 16;
 /// Steps after which the search for more ways is given up.
 const MOST_STEPS: usize = 200_000;
@@ -191,7 +191,7 @@ impl Search<'_> {
         }
     }
 
-    /// The way that came farthest in the template is the likeliest; of those the one that came
+    /// The way that got farthest in the template is the likeliest; of those the one that came
     /// farthest in the path. A free text that swallows everything comes far in the path only.
     fn depart(&mut self, at: usize, left: usize, expected: String) {
         let nearer = left < self.left || (left == self.left && at > self.departure.at);

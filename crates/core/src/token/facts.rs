@@ -18,7 +18,7 @@ pub struct TokenFacts {
     /// Whether another value can make another picture, where it reaches the engine. Files count by what
     /// they hold, and not by where they are.
     pub changes_picture: bool,
-    /// What the scene decides where the engine is not told this token: several tokens may stand for one
+    /// What the scene decides where the engine is not given this token: several tokens may stand for one
     /// decision, as width and height do for the size.
     pub decision: Option<&'static str>,
 }

@@ -10,7 +10,7 @@ use super::{Entry, Node, NodeKind};
 use crate::finding::Finding;
 use crate::source::{Place, SourceId};
 
-/// Reads a whole text; what is broken is told and the rest is read all the same.
+/// Reads a whole text; what is broken is reported and the rest is read all the same.
 #[must_use]
 pub fn parse(text: &str, source: SourceId) -> (Vec<Entry>, Vec<Finding>) {
     let (table, errors) = DeTable::parse_recoverable(text);

@@ -75,7 +75,7 @@ struct ScanHeader {
 
 /// What decoding carries from block to block.
 #[derive(Default)]
-struct Carried {
+struct DecoderState {
     predictions: [i32; 4],
     /// Blocks that are at their end already.
     at_end: u32,
@@ -172,7 +172,7 @@ impl ScanFrame {
             }
         }
         let mut bits = BitReader::new(bytes, at);
-        let mut carried = Carried::default();
+        let mut carried = DecoderState::default();
         let (across, down) = match &header.components[..] {
             [(only, ..)] => self.components[*only].size,
             _ => (
@@ -187,7 +187,7 @@ impl ScanFrame {
                     self.nothing_is_left_over(&carried)?;
                     bits.restart(restarts % 8)?;
                     restarts = (restarts + 1) % 8;
-                    carried = Carried::default();
+                    carried = DecoderState::default();
                     since_restart = 0;
                 }
                 since_restart += 1;
@@ -215,7 +215,7 @@ impl ScanFrame {
         bits.end()
     }
 
-    fn nothing_is_left_over(&self, carried: &Carried) -> Result<(), Flaw> {
+    fn nothing_is_left_over(&self, carried: &DecoderState) -> Result<(), Flaw> {
         match carried.at_end {
             0 => Ok(()),
             _ => Err(broken("its picture data speak of more blocks than it has")),
@@ -301,7 +301,7 @@ impl ScanFrame {
         (column, row): (u32, u32),
         tables: &Tables,
         bits: &mut BitReader<'_>,
-        carried: &mut Carried,
+        carried: &mut DecoderState,
     ) -> Result<(), Flaw> {
         let no_table = || broken("a Huffman table is missing");
         let dc = || {

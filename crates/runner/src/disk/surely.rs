@@ -1,5 +1,5 @@
 //! Names that are changed where answers get lost: a client of a file server that hears nothing asks once
-//! more, and is told that it cannot be done, since it is done. So after an error it is looked at what is
+//! more, and is reported that it cannot be done, since it is done. So after an error it is looked at what is
 //! there before anything is decided.
 
 use std::fs;

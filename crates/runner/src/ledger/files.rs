@@ -8,7 +8,7 @@ use foldhash::fast::RandomState;
 
 use super::KnownFile;
 
-/// What was told last of every published file.
+/// What was recorded last of every published file.
 #[derive(Debug, Clone, Default)]
 pub struct Files {
     folders: HashMap<Arc<str>, NamesInFolder, RandomState>,
@@ -17,7 +17,7 @@ pub struct Files {
 type NamesInFolder = HashMap<Box<str>, KnownFile, RandomState>;
 
 impl Files {
-    /// What is told of a file.
+    /// What is given a file.
     #[must_use]
     pub fn get(&self, path: &str) -> Option<&KnownFile> {
         let (folder, name) = split(path);
@@ -46,7 +46,7 @@ pub(super) fn split(path: &str) -> (&str, &str) {
 mod tests {
     use super::*;
     use crate::ledger::published::RecordReader;
-    use crate::ledger::{How, Record};
+    use crate::ledger::{FileOrigin, Record};
 
     #[test]
     fn the_last_word_on_a_path_counts() {
@@ -58,8 +58,8 @@ mod tests {
             (3, "/a/b.png"),
             (4, "/b.png"),
         ] {
-            let told = reader.of_record(
-                How::Rendered,
+            let entry = reader.of_record(
+                FileOrigin::Rendered,
                 &Record {
                     path: path.to_owned(),
                     size,
@@ -73,7 +73,7 @@ mod tests {
                     unverifiable: None,
                 },
             );
-            files.insert(&told.folder, told.name, told.known);
+            files.insert(&entry.folder, entry.name, entry.known);
         }
         let size = |files: &Files, path: &str| files.get(path).map(|known| known.stamp.size);
         assert_eq!(size(&files, "/a/b.png"), Some(3));

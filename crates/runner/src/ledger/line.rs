@@ -1,10 +1,10 @@
-//! What the lines of a ledger tell.
+//! What the lines of a ledger record.
 
 use serde::{Deserialize, Serialize};
 
 use crate::disk::Stamp;
 
-/// What a line tells.
+/// What a line records.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Line {
@@ -12,13 +12,13 @@ pub enum Line {
     Began(SessionBegan),
     /// A staging folder was made.
     Staged(Staged),
-    /// The process of a staging folder has ended, and all that it brought is told.
+    /// The process of a staging folder has ended, and all that it brought is reported.
     Left {
         /// The number of the process in its run.
         process: u32,
         /// What it took; none of one that brought nothing.
         #[serde(default, skip_serializing_if = "Option::is_none")]
-        took: Option<Spent>,
+        took: Option<ProcessTime>,
         /// Whether its staging folder, which is empty, is kept for the next process.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         kept: bool,
@@ -49,12 +49,12 @@ pub enum Line {
         /// The frame.
         frame: i64,
         /// How it came there.
-        how: How,
+        how: FileOrigin,
         /// What there is to say of it.
         record: Record,
     },
     /// Files are held aside while an engine writes in their folder.
-    Held(Held),
+    Held(HeldAside),
     /// A file was in the way and was renamed.
     Aside {
         /// Where it was.
@@ -68,8 +68,8 @@ pub enum Line {
     Failed(Failed),
     /// Warnings of one kind in the logs of the run.
     Warned(Warned),
-    /// What a run that died left is picked up.
-    Buried {
+    /// What a run that died left is recovered.
+    Recovered {
         /// The number of that run.
         session: u32,
     },
@@ -144,8 +144,8 @@ pub struct Unproven {
 
 /// What a process took for the frames that it brought.
 #[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
-pub struct Spent {
-    /// Seconds until it began its first frame; 0 of one that does not tell.
+pub struct ProcessTime {
+    /// Seconds until it began its first frame; 0 of one that does not say.
     pub start: f64,
     /// Seconds from then to its end.
     pub seconds: f64,
@@ -159,7 +159,7 @@ pub struct Spent {
 
 /// Files that are held aside.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Held {
+pub struct HeldAside {
     /// Their folder.
     pub folder: String,
     /// Where they are meanwhile.
@@ -196,7 +196,7 @@ pub struct Intent {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum Replaces {
-    /// It is removed once the ledger tells of the new one.
+    /// It is removed once the ledger records the new one.
     Remove,
     /// It is kept aside.
     Keep,
@@ -227,7 +227,7 @@ pub struct Warned {
 /// How a file came to its true name.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum How {
+pub enum FileOrigin {
     /// Rendered by this run.
     Rendered,
     /// Finished by an earlier run that was killed.
@@ -251,7 +251,7 @@ pub struct Record {
     pub hash: String,
     /// Fingerprint of what made the picture; none when nobody knows.
     pub fingerprint: Option<String>,
-    /// The engine, with its version where it tells one.
+    /// The engine, with its version where it reports one.
     pub engine: String,
     /// The machine.
     pub machine: String,

@@ -1,4 +1,4 @@
-//! All that the ledgers of a job tell, merged; read again, only what is new is read.
+//! All that the ledgers of a job record, merged; read again, only what is new is read.
 
 use std::collections::{BTreeMap, BTreeSet, HashSet, VecDeque};
 use std::fs::File;
@@ -6,21 +6,21 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use jiff::Timestamp;
-use truepath_core::forecast::{Effort, Experience, Took};
+use truepath_core::forecast::{Effort, RenderTimes, RenderedFrames};
 
 use super::home::Home;
 use super::known::SharedMakers;
 use super::published::{PublishedFiles, RecordReader};
 use super::reading::{Parsed, read_lines};
 use super::{
-    FORMAT, Failed, Files, Hash, Held, How, Intent, Line, Record, SessionBegan, Spent, Staged,
-    Unproven, path,
+    FORMAT, Failed, FileOrigin, Files, Hash, HeldAside, Intent, Line, ProcessTime, Record,
+    SessionBegan, Staged, Unproven, path,
 };
 
 /// So many times are kept of every run.
 const RECENT: usize = 64;
 
-/// What one run told.
+/// What one run recorded.
 #[derive(Debug, Clone, Default)]
 pub struct SessionRecord {
     /// How it began.
@@ -34,14 +34,14 @@ pub struct SessionRecord {
     /// Processes that ended with success, of those whose staging folder is not done with.
     pub succeeded: BTreeSet<u32>,
     /// Everything that it held aside.
-    pub held: Vec<Held>,
+    pub held: Vec<HeldAside>,
     /// What failed.
     pub failed: Vec<Failed>,
     /// Files that it brought to their true names, rendered or recovered.
     pub brought: u64,
     /// When the last of them came, by the clock of its machine.
     pub recent: VecDeque<Timestamp>,
-    /// Whether it has ended, or what it left is picked up.
+    /// Whether it has ended, or what it left is recovered.
     pub ended: bool,
     /// Lines of its ledger that are not sound, counted from 1: they are ignored.
     pub unsound: Vec<u64>,
@@ -51,23 +51,23 @@ pub struct SessionRecord {
     read: u64,
 }
 
-/// All that the ledgers of a job tell, merged.
+/// All that the ledgers of a job record, merged.
 #[derive(Debug, Clone, Default)]
 pub struct Ledger {
-    /// What was told last of every published file.
+    /// What was recorded last of every published file.
     pub published: Files,
-    /// What each run told, by its number.
+    /// What each run recorded, by its number.
     pub sessions: BTreeMap<u32, SessionRecord>,
     /// Pictures that were moved aside because nothing proves them, by where they are.
     pub unproven: BTreeMap<String, Unproven>,
     /// What made the pictures of each fingerprint.
     pub inputs: BTreeMap<String, Vec<(String, String)>>,
-    /// Kinds of warnings that were ever told.
+    /// Kinds of warnings that were ever reported.
     pub warned: HashSet<String>,
     /// What processes took.
-    pub experience: Experience,
+    pub experience: RenderTimes,
     origins: SharedMakers,
-    /// The run that reads this: what it tells itself it knows.
+    /// The run that reads this: what it writes itself it knows.
     pub(crate) own: Option<u32>,
 }
 
@@ -86,9 +86,9 @@ impl Ledger {
     #[must_use]
     pub fn unsound(&self) -> Vec<(String, u64)> {
         let mut all = Vec::new();
-        for (number, told) in &self.sessions {
+        for (number, record) in &self.sessions {
             let name = path(Path::new("ledger"), *number).display().to_string();
-            all.extend(told.unsound.iter().map(|line| (name.clone(), *line)));
+            all.extend(record.unsound.iter().map(|line| (name.clone(), *line)));
         }
         all
     }
@@ -101,8 +101,8 @@ impl Ledger {
         let unsound = unsound.map(|(ledger, line)| {
             format!("{ledger}:{line} is no sound line of a ledger, and is ignored")
         });
-        let newer = self.sessions.iter().filter_map(|(number, told)| {
-            let format = told.began.as_ref()?.format;
+        let newer = self.sessions.iter().filter_map(|(number, record)| {
+            let format = record.began.as_ref()?.format;
             let name = path(Path::new("ledger"), *number);
             (format > FORMAT).then(|| {
                 format!(
@@ -138,7 +138,7 @@ impl Ledger {
         let open: Vec<u32> = self
             .sessions
             .iter()
-            .filter(|(number, told)| !told.ended && self.own != Some(**number))
+            .filter(|(number, record)| !record.ended && self.own != Some(**number))
             .map(|(number, _)| *number)
             .collect();
         for number in open {
@@ -154,48 +154,49 @@ impl Ledger {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
             file => file?,
         };
-        let mut told = self.sessions.remove(&number).unwrap_or_default();
+        let mut record = self.sessions.remove(&number).unwrap_or_default();
         // Intents matter only of a run that has not ended, and are half of all lines.
-        told.ended |= has_ended(&mut file)?;
-        let more = file.metadata()?.len().saturating_sub(told.read);
-        file.seek(SeekFrom::Start(told.read))?;
-        let intents = !told.ended;
+        record.ended |= has_ended(&mut file)?;
+        let more = file.metadata()?.len().saturating_sub(record.read);
+        file.seek(SeekFrom::Start(record.read))?;
+        let intents = !record.ended;
         let read = read_lines(
             &mut file,
             more,
             intents,
             &Home::of_ledgers(folder),
             |line| match line {
-                Parsed::Published(published) => self.take_published(published, &mut told),
-                Parsed::Other(line) => self.take(*line, &mut told),
+                Parsed::Published(published) => self.take_published(published, &mut record),
+                Parsed::Other(line) => self.take(*line, &mut record),
             },
         )?;
-        told.read += read.bytes;
-        let before = told.lines;
-        told.unsound
+        record.read += read.bytes;
+        let before = record.lines;
+        record
+            .unsound
             .extend(read.unsound.iter().map(|line| before + line));
-        told.lines += read.lines;
-        if told.ended {
-            told.intents.clear();
-            told.staged.clear();
-            told.kept.clear();
-            told.held.clear();
+        record.lines += read.lines;
+        if record.ended {
+            record.intents.clear();
+            record.staged.clear();
+            record.kept.clear();
+            record.held.clear();
         }
-        self.sessions.insert(number, told);
+        self.sessions.insert(number, record);
         Ok(true)
     }
 
-    fn take(&mut self, line: Line, told: &mut SessionRecord) {
+    fn take(&mut self, line: Line, record: &mut SessionRecord) {
         match line {
-            Line::Began(began) => told.began = Some(began),
-            Line::Staged(staged) => told.staged.push(staged),
+            Line::Began(began) => record.began = Some(began),
+            Line::Staged(staged) => record.staged.push(staged),
             Line::Left {
                 process,
                 took,
                 kept,
-            } => self.left(process, took, kept, told),
+            } => self.left(process, took, kept, record),
             Line::Succeeded { process } => {
-                told.succeeded.insert(process);
+                record.succeeded.insert(process);
             }
             Line::Inputs {
                 fingerprint,
@@ -209,18 +210,18 @@ impl Ledger {
             Line::Discarded { aside } => {
                 self.unproven.remove(&aside);
             }
-            Line::Held(held) => told.held.push(held),
-            Line::Intent(intent) => told.intents.push(intent),
+            Line::Held(held) => record.held.push(held),
+            Line::Intent(intent) => record.intents.push(intent),
             // Read without copying, above.
             Line::Published { .. } | Line::Ended => {}
             Line::Aside { path, .. } => {
                 self.published.remove(&path);
             }
-            Line::Failed(failed) => told.failed.push(failed),
+            Line::Failed(failed) => record.failed.push(failed),
             Line::Warned(warned) => {
                 self.warned.insert(warned.kind);
             }
-            Line::Buried { session } => {
+            Line::Recovered { session } => {
                 if let Some(dead) = self.sessions.get_mut(&session) {
                     dead.ended = true;
                     dead.intents.clear();
@@ -233,23 +234,29 @@ impl Ledger {
     }
 
     /// A process has ended.
-    fn left(&mut self, process: u32, took: Option<Spent>, kept: bool, told: &mut SessionRecord) {
-        let Some(at) = told.staged.iter().position(|one| one.process == process) else {
+    fn left(
+        &mut self,
+        process: u32,
+        took: Option<ProcessTime>,
+        kept: bool,
+        record: &mut SessionRecord,
+    ) {
+        let Some(at) = record.staged.iter().position(|one| one.process == process) else {
             return;
         };
-        let staged = told.staged.swap_remove(at);
-        told.succeeded.remove(&process);
+        let staged = record.staged.swap_remove(at);
+        record.succeeded.remove(&process);
         if kept {
-            told.kept.insert(staged.folder);
+            record.kept.insert(staged.folder);
         } else {
-            told.kept.remove(&staged.folder);
+            record.kept.remove(&staged.folder);
         }
         if let Some(took) = took {
             let effort = Effort {
                 pixels: took.pixels,
                 samples: took.samples,
             };
-            let took = Took {
+            let took = RenderedFrames {
                 effort,
                 frames: took.frames,
                 seconds: took.seconds,
@@ -259,32 +266,32 @@ impl Ledger {
         }
     }
 
-    fn take_published(&mut self, published: PublishedFiles, told: &mut SessionRecord) {
-        if !told.intents.is_empty() {
-            told.intents.retain(|intent| {
+    fn take_published(&mut self, published: PublishedFiles, record: &mut SessionRecord) {
+        if !record.intents.is_empty() {
+            record.intents.retain(|intent| {
                 *intent.record.path != *published.path()
                     || Hash::of_digits(&intent.record.hash) != published.known.hash
             });
         }
-        if matches!(published.how, How::Rendered | How::Recovered) {
-            told.brought += 1;
-            if told.recent.len() == RECENT {
-                told.recent.pop_front();
+        if matches!(published.how, FileOrigin::Rendered | FileOrigin::Recovered) {
+            record.brought += 1;
+            if record.recent.len() == RECENT {
+                record.recent.pop_front();
             }
-            told.recent.extend(published.time);
+            record.recent.extend(published.time);
         }
         self.remember(published);
     }
 
-    /// Whether somebody has told that this very file has its true name.
-    pub(crate) fn tells_of(&self, record: &Record) -> bool {
+    /// Whether somebody has recorded that this very file has its true name.
+    pub(crate) fn reports_frame(&self, record: &Record) -> bool {
         let known = self.published.get(&record.path);
         known.is_some_and(|known| known.hash == Hash::of_digits(&record.hash))
     }
 
     /// Takes in what this run published itself.
     pub(crate) fn publish(&mut self, record: &Record) {
-        self.remember(RecordReader::default().of_record(How::Rendered, record));
+        self.remember(RecordReader::default().of_record(FileOrigin::Rendered, record));
     }
 
     fn remember(&mut self, published: PublishedFiles) {

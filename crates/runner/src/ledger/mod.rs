@@ -17,8 +17,8 @@ use std::path::{Path, PathBuf};
 pub use files::Files;
 pub use known::{Hash, KnownFile, MadeBy};
 pub use line::{
-    FORMAT, Failed, Held, How, Intent, Line, Record, Replaces, SessionBegan, Spent, Staged,
-    StagedMember, Unproven, Warned,
+    FORMAT, Failed, FileOrigin, HeldAside, Intent, Line, ProcessTime, Record, Replaces,
+    SessionBegan, Staged, StagedMember, Unproven, Warned,
 };
 pub use merged::{Ledger, SessionRecord};
 pub use written::LedgerWriter;

@@ -1,4 +1,4 @@
-//! Published files as lines of ledgers and records tell of them.
+//! Published files as recorded in lines of ledgers and records.
 
 use std::borrow::Cow;
 use std::sync::Arc;
@@ -9,13 +9,13 @@ use serde::Deserialize;
 use super::files::split;
 use super::home::Home;
 use super::recent::Recent;
-use super::{Hash, How, KnownFile, MadeBy, Record};
+use super::{FileOrigin, Hash, KnownFile, MadeBy, Record};
 use crate::disk::Stamp;
 
-/// A published file as a line tells of it.
+/// A published file as recorded in a line.
 #[derive(Debug, PartialEq, Eq)]
 pub(super) struct PublishedFiles {
-    pub(super) how: How,
+    pub(super) how: FileOrigin,
     pub(super) folder: Arc<str>,
     pub(super) name: Box<str>,
     pub(super) known: KnownFile,
@@ -38,7 +38,7 @@ pub(super) struct View<'a> {
 
 #[derive(Deserialize)]
 struct PublishedView<'a> {
-    how: How,
+    how: FileOrigin,
     #[serde(borrow)]
     record: RecordView<'a>,
 }
@@ -112,18 +112,18 @@ impl RecordReader {
         }
     }
 
-    /// A published file as a line of a ledger tells of it; none where it does not.
+    /// A published file as recorded in a line of a ledger; none where it does not.
     pub(super) fn of_line(&mut self, line: &str) -> Option<PublishedFiles> {
         let View { published } = serde_json::from_str(line).ok()?;
         Some(self.of_view(published.how, &published.record))
     }
 
     /// A file that was just published.
-    pub(super) fn of_record(&mut self, how: How, record: &Record) -> PublishedFiles {
+    pub(super) fn of_record(&mut self, how: FileOrigin, record: &Record) -> PublishedFiles {
         self.of_view(how, &RecordView::of(record))
     }
 
-    fn of_view(&mut self, how: How, record: &RecordView<'_>) -> PublishedFiles {
+    fn of_view(&mut self, how: FileOrigin, record: &RecordView<'_>) -> PublishedFiles {
         let (folder, name) = split(&record.path.0);
         let fingerprint = record.fingerprint.as_ref().map(Text::as_str);
         let engine = record.engine.as_str();

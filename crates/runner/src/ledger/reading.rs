@@ -32,11 +32,11 @@ pub(super) fn read_lines(
     intents: bool,
     home: &Home,
     mut take: impl FnMut(Parsed),
-) -> io::Result<WasRead> {
+) -> io::Result<LedgerBlock> {
     let mut blocks = Blocks::of(ledger);
     if about <= BLOCK as u64 {
         let mut parser = Parser::new(intents, home);
-        let mut read = WasRead::default();
+        let mut read = LedgerBlock::default();
         while let Some(block) = blocks.next()? {
             read.take(parser.parse(block.lines()), &mut take);
             blocks.spare.push(block);
@@ -45,7 +45,7 @@ pub(super) fn read_lines(
         return Ok(read);
     }
     let blocks = RefCell::new(blocks);
-    let mut read = WasRead::default();
+    let mut read = LedgerBlock::default();
     in_turns(
         || blocks.borrow_mut().next(),
         || Parser::new(intents, home),
@@ -62,7 +62,7 @@ pub(super) fn read_lines(
 
 /// What was read of a ledger.
 #[derive(Debug, Default)]
-pub(super) struct WasRead {
+pub(super) struct LedgerBlock {
     /// Bytes of all whole lines.
     pub(super) bytes: u64,
     /// How many lines those are.
@@ -71,7 +71,7 @@ pub(super) struct WasRead {
     pub(super) unsound: Vec<u64>,
 }
 
-impl WasRead {
+impl LedgerBlock {
     fn take(&mut self, block: ParsedBlock, take: &mut impl FnMut(Parsed)) {
         let before = self.lines;
         self.unsound
@@ -81,7 +81,7 @@ impl WasRead {
     }
 }
 
-/// What the lines of a block tell.
+/// What the lines of a block record.
 struct ParsedBlock {
     parsed: Vec<Parsed>,
     lines: u64,
@@ -207,7 +207,7 @@ impl<'h> Parser<'h> {
 mod tests {
     use super::*;
     use crate::ledger::written::print;
-    use crate::ledger::{How, Record, Warned};
+    use crate::ledger::{FileOrigin, Record, Warned};
 
     fn record(number: usize) -> Record {
         Record {
@@ -231,7 +231,7 @@ mod tests {
             let line = match number % 2 {
                 0 => Line::Published {
                     frame: 1,
-                    how: How::Recovered,
+                    how: FileOrigin::Recovered,
                     record: record(number),
                 },
                 _ => {
@@ -265,8 +265,8 @@ mod tests {
                     }
                     Parsed::Published(published) => {
                         let number = published.known.stamp.size as usize;
-                        let expected =
-                            RecordReader::default().of_record(How::Recovered, &record(number));
+                        let expected = RecordReader::default()
+                            .of_record(FileOrigin::Recovered, &record(number));
                         assert_eq!(published, expected);
                         assert_eq!(published.path(), record(number).path);
                         assert_eq!(published.time.unwrap().as_second() % 60, 7);

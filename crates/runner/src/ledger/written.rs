@@ -72,7 +72,7 @@ pub(super) fn print(line: &Line, home: &Home, out: &mut String) -> io::Result<()
     Ok(())
 }
 
-/// Whether a line tells of an intent, sound or not.
+/// Whether a line records an intent, sound or not.
 pub(super) fn is_intent(line: &[u8]) -> bool {
     let body = line.get(HEAD.len() + SUM + MIDDLE.len()..);
     body.is_some_and(|body| body.starts_with(b"{\"intent\""))
@@ -91,7 +91,7 @@ pub(super) fn sound(line: &str) -> Option<&str> {
 mod tests {
     use super::*;
     use crate::disk::Stamp;
-    use crate::ledger::{Held, How, Intent, Record, Replaces, Staged, StagedMember};
+    use crate::ledger::{FileOrigin, HeldAside, Intent, Record, Replaces, Staged, StagedMember};
 
     fn parse(line: &str) -> Option<Line> {
         serde_json::from_str(sound(line)?).ok()
@@ -126,7 +126,7 @@ mod tests {
                 }],
                 given: vec!["options.json".to_owned()],
             }),
-            Line::Held(Held {
+            Line::Held(HeldAside {
                 folder: "f".to_owned(),
                 hold: "h".to_owned(),
             }),
@@ -142,7 +142,7 @@ mod tests {
             }),
             Line::Published {
                 frame: 7,
-                how: How::Adopted,
+                how: FileOrigin::Adopted,
                 record,
             },
         ] {

@@ -1,6 +1,6 @@
 //! Which runs of a job are at work, on this machine and on others.
 //!
-//! A run shows that it is there by a file, `sessions/NUMBER`. On its own machine the system tells
+//! A run shows that it is there by a file, `sessions/NUMBER`. On its own machine the system says
 //! whether it lives, by a lock on that file; elsewhere a counter beside it goes on while it lives,
 //! and others judge by their own clocks how long it has stood still. A run that is dead is fenced
 //! off first: its file is renamed, and a run without its file publishes nothing more.
@@ -17,7 +17,7 @@ use crate::system::{boot, machine_name};
 
 /// What a run says of itself.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
-pub struct Card {
+pub struct PresenceRecord {
     /// The machine, for people.
     pub machine: String,
     /// The machine, for programs: no other has it, and it has another after it was started again.
@@ -33,8 +33,8 @@ pub struct Card {
 }
 
 /// What a run that begins says of itself.
-pub(crate) fn card(job: &str, plan: String, jobs: usize) -> Card {
-    Card {
+pub(crate) fn card(job: &str, plan: String, jobs: usize) -> PresenceRecord {
+    PresenceRecord {
         machine: machine(),
         host: host(),
         process: std::process::id(),
@@ -46,8 +46,8 @@ pub(crate) fn card(job: &str, plan: String, jobs: usize) -> Card {
 
 /// The name of this machine: what `TRUEPATH_MACHINE` says, else the system's.
 pub fn machine() -> String {
-    let told = std::env::var("TRUEPATH_MACHINE").ok();
-    told.filter(|name| !name.is_empty())
+    let name = std::env::var("TRUEPATH_MACHINE").ok();
+    name.filter(|name| !name.is_empty())
         .unwrap_or_else(machine_name)
 }
 

@@ -6,7 +6,7 @@ use std::io::{self, Read};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
-use super::{Card, host};
+use super::{PresenceRecord, host};
 use crate::disk::Disk;
 use crate::lock::lock;
 use crate::state_folder::StateFolder;
@@ -18,8 +18,8 @@ pub enum State {
     /// It has ended, and left nothing behind.
     Ended,
     /// It is at work.
-    Live(Card),
-    /// It died, and what it left is not yet picked up.
+    Live(PresenceRecord),
+    /// It died, and what it left is not yet recovered.
     Dead,
 }
 
@@ -69,7 +69,7 @@ impl Sessions {
         };
         let mut text = String::new();
         file.read_to_string(&mut text)?;
-        let Ok(card) = serde_json::from_str::<Card>(&text) else {
+        let Ok(card) = serde_json::from_str::<PresenceRecord>(&text) else {
             return Ok(State::Dead);
         };
         let lives = if card.host == self.host {
@@ -108,7 +108,7 @@ impl Sessions {
         seen.values_mut().for_each(|seen| seen.moved = false);
     }
 
-    /// Whether nobody can tell yet if a run on another machine lives: its counter was not seen to go
+    /// Whether nobody can say yet if a run on another machine lives: its counter was not seen to go
     /// on, and has not stood still for long enough.
     pub(crate) fn is_undecided(&self, number: u32) -> io::Result<bool> {
         let State::Live(card) = self.state(number)? else {
@@ -123,7 +123,7 @@ impl Sessions {
         for path in [self.state.session(number), self.state.dead_session(number)] {
             match fs::read(path) {
                 Ok(bytes) => {
-                    let card = serde_json::from_slice::<Card>(&bytes);
+                    let card = serde_json::from_slice::<PresenceRecord>(&bytes);
                     return Ok(card.map_or(true, |card| card.host != self.host));
                 }
                 Err(error) if error.kind() == io::ErrorKind::NotFound => {}
@@ -142,8 +142,8 @@ impl Sessions {
         }
     }
 
-    /// Says that all that a dead run left is picked up.
-    pub(crate) fn bury(&self, disk: &dyn Disk, number: u32) -> io::Result<()> {
+    /// Says that all that a dead run left is recovered.
+    pub(crate) fn mark_recovered(&self, disk: &dyn Disk, number: u32) -> io::Result<()> {
         disk.remove_file(&self.state.heartbeat(number))?;
         disk.remove_file(&self.state.dead_session(number))
     }

@@ -7,7 +7,7 @@ use std::sync::mpsc::{RecvTimeoutError, Sender, channel};
 use std::thread::{self, JoinHandle};
 use std::time::Duration;
 
-use super::{Card, Sessions};
+use super::{PresenceRecord, Sessions};
 use crate::disk::Disk;
 
 /// This run's own sign of life.
@@ -25,7 +25,7 @@ impl Presence {
         disk: &dyn Disk,
         sessions: &Sessions,
         number: u32,
-        card: &Card,
+        card: &PresenceRecord,
     ) -> io::Result<Self> {
         let state = &sessions.state;
         disk.create_folders(&state.sessions())?;

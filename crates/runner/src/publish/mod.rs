@@ -15,22 +15,22 @@ use true_name::{clear_replaced, take_name};
 use crate::clock::timestamp;
 use crate::crash::point;
 use crate::disk::{Disk, Stamp, hash_file, stamp};
-use crate::ledger::{How, Intent, LedgerWriter, Line, Record, Replaces};
+use crate::ledger::{FileOrigin, Intent, LedgerWriter, Line, Record, Replaces};
 use crate::lock::lock;
 use crate::presence::machine;
 
-/// What is told of every file that a run publishes.
+/// What is given every file that a run publishes.
 #[derive(Debug, Clone)]
-pub(crate) struct Credits {
+pub(crate) struct Provenance {
     pub(crate) engine: String,
     pub(crate) fingerprint: Option<String>,
     /// The run that it belongs to.
     pub(crate) run: Option<String>,
 }
 
-impl Credits {
+impl Provenance {
     /// Those of a file of which nobody knows what made it.
-    pub(crate) fn of_nobody(run: Option<String>) -> Self {
+    pub(crate) fn without_run(run: Option<String>) -> Self {
         Self {
             engine: "unknown".to_owned(),
             fingerprint: None,
@@ -41,7 +41,7 @@ impl Credits {
 
 /// A verified file of a staging folder.
 #[derive(Debug, Clone)]
-pub(crate) struct Ready {
+pub(crate) struct VerifiedFile {
     /// Where it is.
     pub(crate) staged: PathBuf,
     /// Its frame.
@@ -51,7 +51,7 @@ pub(crate) struct Ready {
     /// What a file that is removed for it is known to be.
     pub(crate) removed: Option<Stamp>,
     /// How it came.
-    pub(crate) how: How,
+    pub(crate) how: FileOrigin,
     /// All there is to say of it.
     pub(crate) record: Record,
 }
@@ -72,14 +72,14 @@ pub(crate) enum PublishError {
 
 /// A file that has its true name.
 #[derive(Debug)]
-pub(crate) struct Brought {
+pub(crate) struct PublishedFile {
     /// All there is to say of it.
     pub(crate) record: Record,
     /// Where the file is that had the name before, where it is kept.
     pub(crate) aside: Option<PathBuf>,
 }
 
-pub(crate) type PublishResult = Result<Brought, PublishError>;
+pub(crate) type PublishResult = Result<PublishedFile, PublishError>;
 
 /// Publishes for all processes of a run.
 pub(crate) struct Publisher {
@@ -91,7 +91,7 @@ pub(crate) struct Publisher {
 #[derive(Default)]
 struct Waiting {
     /// Files, by the number of the call that brought them.
-    ready: Vec<(u64, Vec<Ready>)>,
+    ready: Vec<(u64, Vec<VerifiedFile>)>,
     results: BTreeMap<u64, Vec<PublishResult>>,
     calls: u64,
     /// Whether somebody is at it.
@@ -118,7 +118,7 @@ impl Publisher {
         &self,
         disk: &dyn Disk,
         stands: &dyn Fn() -> bool,
-        files: Vec<Ready>,
+        files: Vec<VerifiedFile>,
     ) -> Vec<PublishResult> {
         if files.is_empty() {
             return Vec::new();
@@ -142,7 +142,7 @@ impl Publisher {
             waiting.at_work = true;
             let batch = std::mem::take(&mut waiting.ready);
             drop(waiting);
-            let (calls, lots): (Vec<u64>, Vec<Vec<Ready>>) = batch.into_iter().unzip();
+            let (calls, lots): (Vec<u64>, Vec<Vec<VerifiedFile>>) = batch.into_iter().unzip();
             let lengths: Vec<usize> = lots.iter().map(Vec::len).collect();
             let mut results = together(
                 disk,
@@ -167,7 +167,7 @@ fn together(
     disk: &dyn Disk,
     ledger: &mut LedgerWriter,
     stands: &dyn Fn() -> bool,
-    files: Vec<Ready>,
+    files: Vec<VerifiedFile>,
 ) -> Vec<PublishResult> {
     let mut results: Vec<Option<PublishResult>> = Vec::new();
     let mut intents = Vec::new();
@@ -187,27 +187,27 @@ fn together(
         });
     }
     point("synced");
-    let told: Vec<Line> = intents
+    let written: Vec<Line> = intents
         .iter()
         .zip(&results)
         .filter(|(_, failed)| failed.is_none())
         .map(|(intent, _)| Line::Intent(intent.clone()))
         .collect();
-    let told = ledger.write(&told);
+    let written = ledger.write(&written);
     let fenced = !stands();
     point("intent");
     for (result, intent) in results.iter_mut().zip(&intents) {
         if result.is_some() {
             continue;
         }
-        *result = match &told {
+        *result = match &written {
             Err(error) => Some(Err(again(error).into())),
             Ok(()) if fenced => Some(Err(PublishError::Fenced)),
             Ok(()) => take_name(disk, intent).err().map(Err),
         };
     }
     point("renamed");
-    let how: Vec<How> = files.iter().map(|file| file.how).collect();
+    let how: Vec<FileOrigin> = files.iter().map(|file| file.how).collect();
     finish(disk, ledger, intents, results, &how)
 }
 
@@ -217,7 +217,7 @@ fn finish(
     ledger: &mut LedgerWriter,
     intents: Vec<Intent>,
     mut results: Vec<Option<PublishResult>>,
-    how: &[How],
+    how: &[FileOrigin],
 ) -> Vec<PublishResult> {
     let mut folders: BTreeMap<PathBuf, io::Result<()>> = BTreeMap::new();
     let mut lines = Vec::new();
@@ -246,15 +246,15 @@ fn finish(
                     record: record.clone(),
                 });
                 let aside = None;
-                Ok(Brought { record, aside })
+                Ok(PublishedFile { record, aside })
             }
         });
     }
     point("folder-synced");
-    // The intents are safe: should the power fail, they tell the next run what to look for. What
-    // was replaced is removed only when the new one is safely told.
+    // The intents are safe: should the power fail, they show the next run what to look for. What
+    // was replaced is removed only when the new one is safely recorded.
     let replacing = intents.iter().any(|intent| intent.replaces.is_some());
-    let told = match replacing {
+    let written = match replacing {
         true => ledger.write(&lines),
         false => ledger.note(&lines),
     };
@@ -262,10 +262,10 @@ fn finish(
     let mut out = Vec::new();
     for (result, intent) in results.into_iter().zip(&intents) {
         let result = result.unwrap_or_else(|| Err(io::Error::other("no result").into()));
-        out.push(match (result, &told) {
+        out.push(match (result, &written) {
             (Ok(_), Err(error)) => Err(again(error).into()),
-            (Ok(Brought { record, .. }), Ok(())) => clear_replaced(disk, intent)
-                .map(|aside| Brought { record, aside })
+            (Ok(PublishedFile { record, .. }), Ok(())) => clear_replaced(disk, intent)
+                .map(|aside| PublishedFile { record, aside })
                 .map_err(Into::into),
             (failed, _) => failed,
         });
@@ -294,25 +294,31 @@ pub(crate) fn tell_carried_out(
     ledger: &mut LedgerWriter,
     intent: Intent,
 ) -> PublishResult {
-    let mut results = finish(disk, ledger, vec![intent], vec![None], &[How::Recovered]);
+    let mut results = finish(
+        disk,
+        ledger,
+        vec![intent],
+        vec![None],
+        &[FileOrigin::Recovered],
+    );
     results
         .pop()
         .unwrap_or_else(|| Err(io::Error::other("no result").into()))
 }
 
 /// What there is to say of a file once it has its true name.
-pub(crate) fn record(file: &Path, path: &Path, credits: &Credits) -> io::Result<Record> {
+pub(crate) fn record(file: &Path, path: &Path, provenance: &Provenance) -> io::Result<Record> {
     let stamp = stamp(file)?.ok_or(io::ErrorKind::NotFound)?;
     Ok(Record {
         path: path.display().to_string(),
         size: stamp.size,
         modified: stamp.modified,
         hash: hash_file(file)?,
-        fingerprint: credits.fingerprint.clone(),
-        engine: credits.engine.clone(),
+        fingerprint: provenance.fingerprint.clone(),
+        engine: provenance.engine.clone(),
         machine: machine(),
         time: timestamp(),
-        run: credits.run.clone(),
+        run: provenance.run.clone(),
         unverifiable: None,
     })
 }

@@ -12,7 +12,7 @@ use super::times::Times;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
 use crate::engine_log::{LineMeaning, LogReader};
-use crate::process::{Happening, Process};
+use crate::process::{Process, ProcessEvent};
 use crate::staging_area::{CollectError, Evidence, StagingArea};
 use crate::system::Exit;
 
@@ -24,7 +24,7 @@ const GRACE: Duration = Duration::from_secs(5);
 const AFTER_THE_LAST: Duration = Duration::from_secs(10);
 
 /// What is known of an engine at work.
-struct Attendance {
+struct EngineProgress {
     reader: LogReader,
     times: Times,
     /// Whether a frame is finished as soon as a later one has begun.
@@ -47,7 +47,7 @@ impl EngineProcess<'_> {
             engine: profile.name.clone(),
             error,
         })?;
-        let mut attendance = Attendance {
+        let mut attendance = EngineProgress {
             reader,
             times: Times::now(),
             is_watched: area.is_predictable() && profile.in_order,
@@ -58,9 +58,9 @@ impl EngineProcess<'_> {
             self.end_if_due(&process, &mut attendance, area);
             let happening = process.next(pause(TICK));
             let mut published = match happening.map_err(RunError::disk(&area.folder))? {
-                Happening::Ended(exit) => return self.has_ended(&process, exit, attendance),
-                Happening::Quiet => 0,
-                Happening::Line(line) => self.read_line(&line, &mut attendance, area)?,
+                ProcessEvent::Ended(exit) => return self.has_ended(&process, exit, attendance),
+                ProcessEvent::Quiet => 0,
+                ProcessEvent::Line(line) => self.read_line(&line, &mut attendance, area)?,
             };
             if published == 0 {
                 published = self.look_for_finished(&mut attendance, area)?;
@@ -86,7 +86,7 @@ impl EngineProcess<'_> {
         &mut self,
         process: &Process<'_>,
         exit: Exit,
-        attendance: Attendance,
+        attendance: EngineProgress,
     ) -> Result<(), RunError> {
         let journal = self.worker.journal;
         journal.remark_on_left_behind(process.left_behind());
@@ -105,7 +105,7 @@ impl EngineProcess<'_> {
     fn read_line(
         &mut self,
         line: &str,
-        attendance: &mut Attendance,
+        attendance: &mut EngineProgress,
         area: &mut StagingArea<'_>,
     ) -> Result<u64, RunError> {
         attendance.times.line = Moment::now();
@@ -161,7 +161,7 @@ impl EngineProcess<'_> {
     /// without a pause. Gives how many files.
     fn look_for_finished(
         &mut self,
-        attendance: &mut Attendance,
+        attendance: &mut EngineProgress,
         area: &mut StagingArea<'_>,
     ) -> Result<u64, RunError> {
         if attendance.times.looked.elapsed() < TICK {
@@ -185,7 +185,7 @@ impl EngineProcess<'_> {
     fn end_if_due(
         &self,
         process: &Process<'_>,
-        attendance: &mut Attendance,
+        attendance: &mut EngineProgress,
         area: &StagingArea<'_>,
     ) {
         if let Some((_, since)) = &attendance.ending {
@@ -242,7 +242,7 @@ impl EngineProcess<'_> {
         let journal = self.worker.journal;
         match area.collect(&|files| journal.publish(files), evidence, true) {
             Ok(collected) => self.collected(&collected),
-            // More files may tell.
+            // More files may show it.
             Err(CollectError::Learn(_)) => Ok(0),
             Err(error) => Err(error.into()),
         }

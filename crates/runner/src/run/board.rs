@@ -6,7 +6,7 @@ use std::time::Duration;
 
 use truepath_core::plan::PlannedProcess;
 
-use super::outcome::Unconfirmed;
+use super::outcome::UnconfirmedPictures;
 use super::prospects::Prospects;
 use super::{Failure, RunError};
 use crate::claims::Claim;
@@ -20,7 +20,7 @@ const AT_A_TIME: usize = 64;
 
 /// Why a run stops before all is done.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub struct Halt {
+pub struct StopReason {
     /// Why, as a sentence.
     pub why: String,
     /// Whether what is nearly done is finished first.
@@ -37,8 +37,8 @@ pub(super) struct Attempt {
     pub(super) tries: u32,
     /// Not before this.
     pub(super) not_before: Option<Moment>,
-    /// What the try before left, where only its exit code did not tell success.
-    pub(super) unconfirmed: Option<Unconfirmed>,
+    /// What the try before left, where only its exit code did not say success.
+    pub(super) unconfirmed: Option<UnconfirmedPictures>,
 }
 
 impl Attempt {
@@ -63,12 +63,12 @@ pub(super) struct Chunk {
     pub(super) failed_probes: Vec<(Attempt, Vec<Failure>)>,
     /// Ours, once it was begun.
     pub(super) claim: Option<Claim>,
-    /// Of a movie the sequence that it is put together from, by the index of its deliverable.
+    /// Of a movie the sequence that it is assembled from, by the index of its deliverable.
     pub(super) source: Option<usize>,
 }
 
 /// What becomes of a chunk that a thread had in its hands.
-pub(super) enum Next {
+pub(super) enum ChunkOutcome {
     /// It is done, well or not.
     Done,
     /// More of it is to be done.
@@ -97,14 +97,14 @@ struct Inner {
     jobs: usize,
     turns: usize,
     error: Option<RunError>,
-    halt: Option<Halt>,
+    halt: Option<StopReason>,
 }
 
 /// Leave to have one process at work, given back as soon as the process has ended: what it brought
 /// is published while the next one renders.
-pub(super) struct Turn<'b>(&'b Board);
+pub(super) struct ProcessSlot<'b>(&'b Board);
 
-impl Drop for Turn<'_> {
+impl Drop for ProcessSlot<'_> {
     fn drop(&mut self) {
         self.0.inner().turns -= 1;
         self.0.changed.notify_all();
@@ -153,7 +153,7 @@ impl Board {
         &self,
         prospects: &Prospects,
         waits_for: &dyn Fn(usize),
-    ) -> Option<(usize, Chunk, Turn<'_>)> {
+    ) -> Option<(usize, Chunk, ProcessSlot<'_>)> {
         let mut inner = self.inner();
         loop {
             if inner.error.is_some() || inner.halt.is_some() {
@@ -170,11 +170,11 @@ impl Board {
             {
                 inner.busy += 1;
                 inner.turns += 1;
-                return Some((number, chunk, Turn(self)));
+                return Some((number, chunk, ProcessSlot(self)));
             }
             if inner.busy == 0 && inner.later.is_empty() {
                 if !inner.open.is_empty() {
-                    // What would tell whether anything works is out of reach.
+                    // What would show whether anything works is out of reach.
                     prospects.settle();
                 } else if inner.away.is_empty() {
                     self.changed.notify_all();
@@ -206,10 +206,10 @@ impl Board {
     }
 
     /// Hands a piece of work back.
-    pub(super) fn hand_back(&self, number: usize, chunk: Chunk, next: Next) {
+    pub(super) fn hand_back(&self, number: usize, chunk: Chunk, next: ChunkOutcome) {
         let mut inner = self.inner();
         inner.busy -= 1;
-        if matches!(next, Next::Done) {
+        if matches!(next, ChunkOutcome::Done) {
             for index in chunk.planned.deliverables.iter() {
                 if let Some(left) = inner.left.get_mut(index) {
                     *left -= 1;
@@ -219,12 +219,12 @@ impl Board {
             inner.chunks[number] = Some(chunk);
         }
         match next {
-            Next::Done => {}
-            Next::Again => inner.open.push_front(number),
-            Next::Later(when) => inner.later.push((when, number)),
-            Next::Away => inner.away.push_back(number),
-            Next::NotYet => inner.later.push((Moment::now() + TICK, number)),
-            Next::Doubtful => inner.open.push_back(number),
+            ChunkOutcome::Done => {}
+            ChunkOutcome::Again => inner.open.push_front(number),
+            ChunkOutcome::Later(when) => inner.later.push((when, number)),
+            ChunkOutcome::Away => inner.away.push_back(number),
+            ChunkOutcome::NotYet => inner.later.push((Moment::now() + TICK, number)),
+            ChunkOutcome::Doubtful => inner.open.push_back(number),
         }
         drop(inner);
         self.changed.notify_all();
@@ -237,7 +237,7 @@ impl Board {
     }
 
     /// Stops the run; what asks for a quicker end wins.
-    pub(super) fn halt(&self, halt: Halt) -> bool {
+    pub(super) fn halt(&self, halt: StopReason) -> bool {
         let mut inner = self.inner();
         let first = inner.halt.is_none();
         if inner
@@ -253,10 +253,10 @@ impl Board {
     }
 
     /// Why the run stops, if it does.
-    pub(super) fn halted(&self) -> Option<Halt> {
+    pub(super) fn halted(&self) -> Option<StopReason> {
         let inner = self.inner();
         if inner.error.is_some() {
-            return Some(Halt {
+            return Some(StopReason {
                 why: String::new(),
                 finish: false,
                 interrupted: false,

@@ -6,11 +6,11 @@ use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::probes::Verdict;
 
 use super::RunError;
-use super::board::{Attempt, Chunk, Halt, Next, Turn};
+use super::board::{Attempt, Chunk, ChunkOutcome, ProcessSlot, StopReason};
 use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::worker::Worker;
-use crate::claims::Asked;
+use crate::claims::ClaimResult;
 use crate::clock::Moment;
 
 impl Worker<'_> {
@@ -22,7 +22,7 @@ impl Worker<'_> {
                 Ok(next) => next,
                 Err(error) => {
                     self.board.fail(error);
-                    Next::Again
+                    ChunkOutcome::Again
                 }
             };
             self.board.hand_back(number, chunk, next);
@@ -42,20 +42,28 @@ impl Worker<'_> {
         ));
     }
 
-    fn go_on_with(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
+    fn go_on_with(
+        &self,
+        chunk: &mut Chunk,
+        turn: ProcessSlot<'_>,
+    ) -> Result<ChunkOutcome, RunError> {
         if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.planned) {
             return self.give_up_chunk(chunk, &reason);
         }
         // What is scarce is asked for before the chunk, and held for one process.
         let Some(held) = self.permits(&chunk.planned)? else {
-            return Ok(Next::NotYet);
+            return Ok(ChunkOutcome::NotYet);
         };
         let next = self.with_permits(chunk, turn);
         self.give_up(held)?;
         next
     }
 
-    fn with_permits(&self, chunk: &mut Chunk, turn: Turn<'_>) -> Result<Next, RunError> {
+    fn with_permits(
+        &self,
+        chunk: &mut Chunk,
+        turn: ProcessSlot<'_>,
+    ) -> Result<ChunkOutcome, RunError> {
         if chunk.claim.is_none()
             && let Some(next) = self.begin(chunk)?
         {
@@ -64,7 +72,7 @@ impl Worker<'_> {
         if self.prospects.verdict(&chunk.planned) == Verdict::Open {
             if !self.probe_first(chunk) {
                 self.prospects.out_of_reach(&chunk.planned);
-                return Ok(Next::Doubtful);
+                return Ok(ChunkOutcome::Doubtful);
             }
         } else {
             self.go_on_with_probes(chunk)?;
@@ -74,7 +82,7 @@ impl Worker<'_> {
         let Some(at) = chunk.attempts.iter().position(is_due) else {
             let first = chunk.attempts.iter().filter_map(|one| one.not_before).min();
             return match first {
-                Some(first) => Ok(Next::Later(first)),
+                Some(first) => Ok(ChunkOutcome::Later(first)),
                 None => self.close(chunk),
             };
         };
@@ -83,36 +91,36 @@ impl Worker<'_> {
         };
         if !self.scene_stands(&attempt.planned)? {
             chunk.attempts.push_front(attempt);
-            return Ok(Next::Again);
+            return Ok(ChunkOutcome::Again);
         }
         let index = *attempt.planned.deliverables.first();
         let one = &self.context.expansion.deliverables[index];
-        if one.is_put_together() && !self.movie_is_due(index)? {
+        if one.is_assembled() && !self.movie_is_due(index)? {
             return self.close(chunk);
         }
         let outcome = EngineProcess::run(*self, &attempt, turn)?;
         if outcome.end == End::Halted {
             self.report_unfinished(&attempt, &outcome);
             chunk.attempts.push_front(attempt);
-            return Ok(Next::Again);
+            return Ok(ChunkOutcome::Again);
         }
         self.after(chunk, attempt, &outcome)
     }
 
     /// Claims a chunk, and sees what is missing of it; what comes next where it is not ours.
-    fn begin(&self, chunk: &mut Chunk) -> Result<Option<Next>, RunError> {
+    fn begin(&self, chunk: &mut Chunk) -> Result<Option<ChunkOutcome>, RunError> {
         let name = chunk.planned.identity(&self.context.expansion.deliverables);
         match self.ask(&name, false)? {
-            Asked::Ours(claim) => chunk.claim = Some(claim),
-            Asked::HeldBy(_) => {
+            ClaimResult::Ours(claim) => chunk.claim = Some(claim),
+            ClaimResult::HeldBy(_) => {
                 self.prospects.out_of_reach(&chunk.planned);
-                return Ok(Some(Next::Away));
+                return Ok(Some(ChunkOutcome::Away));
             }
-            Asked::ClosedBy(session) => {
+            ClaimResult::ClosedBy(session) => {
                 self.prospects.out_of_reach(&chunk.planned);
                 self.journal.refresh()?;
                 self.settle(chunk, session)?;
-                return Ok(Some(Next::Done));
+                return Ok(Some(ChunkOutcome::Done));
             }
         }
         self.journal.refresh()?;
@@ -132,12 +140,12 @@ impl Worker<'_> {
         Ok(None)
     }
 
-    pub(super) fn close(&self, chunk: &Chunk) -> Result<Next, RunError> {
+    pub(super) fn close(&self, chunk: &Chunk) -> Result<ChunkOutcome, RunError> {
         if let Some(claim) = &chunk.claim {
             let closed = self.context.session.claims.close(claim);
             closed.map_err(RunError::disk(self.context.state.path()))?;
         }
-        Ok(Next::Done)
+        Ok(ChunkOutcome::Done)
     }
 
     /// Whether the scene of some frames is as it was when the run began; if not, the run stops, or
@@ -157,7 +165,7 @@ impl Worker<'_> {
             self.journal.remark(&what);
             return Ok(true);
         }
-        self.board.halt(Halt {
+        self.board.halt(StopReason {
             why: format!("{what}; a sequence must not mix two states of it"),
             finish: true,
             interrupted: false,

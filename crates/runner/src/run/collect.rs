@@ -4,7 +4,7 @@ use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::worker::Worker;
 use super::{Event, RunError};
-use crate::publish::Brought;
+use crate::publish::PublishedFile;
 use crate::staging_area::{CollectError, Collected, Evidence, StagingArea};
 
 impl EngineProcess<'_> {
@@ -23,7 +23,7 @@ impl EngineProcess<'_> {
         let publish = |files| journal.publish(files);
         match area.collect(&publish, evidence, false) {
             Ok(collected) => self.outcome.published += self.collected(&collected)?,
-            // Half a set of files tells nothing, and is no reason to give up.
+            // Half a set of files may show nothing, and is no reason to give up.
             Err(CollectError::Learn(_)) if !success => {}
             Err(CollectError::Learn(error)) => {
                 self.outcome.unknown_files = Some(format!(
@@ -84,7 +84,7 @@ impl EngineProcess<'_> {
         let journal = self.worker.journal;
         for one in collected {
             let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
-            let Brought { record, aside } = &one.brought;
+            let PublishedFile { record, aside } = &one.brought;
             let written = self.log.run(&format!("{name} is {}", record.path));
             written.map_err(RunError::disk(self.log.path()))?;
             {

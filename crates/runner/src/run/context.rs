@@ -7,9 +7,9 @@ use truepath_core::deliverable::Expansion;
 use super::scenes::Scenes;
 use super::{Options, Policy};
 use crate::disk::Disk;
-use crate::grounds::Grounds;
+use crate::job_folders::JobFolders;
 use crate::program::program_of_engine;
-use crate::publish::Credits;
+use crate::publish::Provenance;
 use crate::session::Session;
 use crate::{Loaded, StateFolder};
 
@@ -23,7 +23,7 @@ pub(super) struct RunContext<'r> {
     pub(super) state: StateFolder,
     pub(super) session: Session<'r>,
     /// What is recorded with the files of each deliverable.
-    pub(super) credits: Vec<Credits>,
+    pub(super) provenance: Vec<Provenance>,
     /// The scenes as they were when the run began.
     pub(super) scenes: Scenes,
 }
@@ -35,8 +35,8 @@ impl RunContext<'_> {
     }
 
     /// What this run may move or remove because a ledger says so.
-    pub(super) fn grounds(&self) -> Grounds<'_> {
-        Grounds {
+    pub(super) fn job_folders(&self) -> JobFolders<'_> {
+        JobFolders {
             job: &self.loaded.folder,
             mark: &self.session.mark,
             expansion: self.expansion,

@@ -53,7 +53,7 @@ impl<'w> EngineProcess<'w> {
             process: number,
             label: &label(&deliverables),
             deliverables: &planned.deliverables,
-            frames: if first.is_put_together() {
+            frames: if first.is_assembled() {
                 &first.common.frames.shot
             } else {
                 &planned.frames

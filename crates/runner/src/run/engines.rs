@@ -9,7 +9,7 @@ use truepath_core::profile::Profile;
 use crate::ask::output_of;
 use crate::program::find_program;
 
-/// The engine's name, with its version where it tells one.
+/// The engine's name, with its version where it reports one.
 pub(crate) fn name_and_version(profile: &Profile, folder: &Path) -> String {
     if profile.program == Profile::THIS_PROGRAM {
         return format!("{} {}", profile.name, env!("CARGO_PKG_VERSION"));

@@ -59,7 +59,7 @@ pub enum RunError {
     /// A staging folder cannot be read.
     #[error("a staging folder cannot be read: {0}")]
     Staging(io::Error),
-    /// It cannot be told which frame a file of an engine is.
+    /// It is not clear which frame a file of an engine is.
     #[error(transparent)]
     Files(LearnError),
     /// A profile has a mistake that shows only when it is used.

@@ -1,4 +1,4 @@
-//! What a run tells while it goes on.
+//! What a run reports while it goes on.
 
 use std::path::Path;
 
@@ -43,7 +43,7 @@ pub enum Event<'a> {
         /// The frame.
         frame: Frame,
     },
-    /// A process tells how far its frame is.
+    /// A process shows how far its frame is.
     Percent {
         /// Its number.
         process: u32,
@@ -93,7 +93,7 @@ pub enum Event<'a> {
 }
 
 /// Sees what happens in a run.
-pub trait Watch {
-    /// Is told of something.
+pub trait Observer {
+    /// Receives an event.
     fn see(&mut self, event: &Event<'_>);
 }

@@ -11,14 +11,14 @@ use truepath_core::frames::{Frame, FrameSet};
 use super::context::RunContext;
 use super::journal::Journal;
 use super::{Event, Failure, FileAction, RunError};
-use crate::inventory::{ByReason, There, look, refused, unverifiable};
-use crate::ledger::{How, Line, Replaces, SessionRecord};
-use crate::publish::{Credits, record};
+use crate::inventory::{ByReason, FileOnDisk, look, refused, unverifiable};
+use crate::ledger::{FileOrigin, Line, Replaces, SessionRecord};
+use crate::publish::{Provenance, record};
 use crate::staging;
 
 /// What is there and what is not, of each deliverable.
 #[derive(Default)]
-pub(super) struct Stock {
+pub(super) struct Backlog {
     pub(super) missing: Vec<FrameSet>,
     pub(super) replaced: Vec<HashMap<Frame, Replaces>>,
 }
@@ -35,18 +35,18 @@ pub(super) struct ExistingFiles<'r> {
 
 impl ExistingFiles<'_> {
     /// Looks at what is there, and does about it what the policy says.
-    pub(super) fn take_stock(&self) -> Result<Stock, RunError> {
-        let mut stock = Stock::default();
+    pub(super) fn take_inventory(&self) -> Result<Backlog, RunError> {
+        let mut stock = Backlog::default();
         let mut refused: Vec<String> = Vec::new();
         let mut others = OtherVersions::new();
         for (index, deliverable) in self.context.expansion.deliverables.iter().enumerate() {
             let chosen = &deliverable.common.frames.selected;
             self.journal.report().wanted += chosen.count();
             // Whether a movie is there as it should be shows when its frames are.
-            let (missing, replaced) = if deliverable.is_put_together() {
+            let (missing, replaced) = if deliverable.is_assembled() {
                 (chosen.clone(), HashMap::new())
             } else {
-                self.stock_of(index, deliverable, &mut refused, &mut others)?
+                self.inventory_of(index, deliverable, &mut refused, &mut others)?
             };
             if deliverable.common.engine.is_absent && !missing.is_empty() {
                 let reason = "it is not there, and the job names no engine that renders it";
@@ -80,20 +80,20 @@ impl ExistingFiles<'_> {
         Ok(stock)
     }
 
-    fn stock_of(
+    fn inventory_of(
         &self,
         index: usize,
         deliverable: &Deliverable,
         in_the_way: &mut Vec<String>,
         others: &mut OtherVersions,
     ) -> Result<(FrameSet, HashMap<Frame, Replaces>), RunError> {
-        let credits = &self.context.credits[index];
+        let provenance = &self.context.provenance[index];
         let chosen = &deliverable.common.frames.selected;
         let seen = look(
             deliverable,
             chosen,
             &self.journal.known(),
-            credits.fingerprint.as_deref(),
+            provenance.fingerprint.as_deref(),
             self.context.policy.verify_all,
         );
         let mut missing: Vec<Frame> = Vec::new();
@@ -101,7 +101,7 @@ impl ExistingFiles<'_> {
         let (mut changed, mut unverifiable) = (ByReason::default(), ByReason::default());
         let mut replaced = HashMap::new();
         for (frame, there) in seen {
-            if there == There::Missing {
+            if there == FileOnDisk::Missing {
                 missing.push(frame);
                 continue;
             }
@@ -115,22 +115,24 @@ impl ExistingFiles<'_> {
                 FileAction::Render => missing.push(frame),
                 FileAction::SetAside => {
                     let why = match there {
-                        There::Broken(reason) => reason,
+                        FileOnDisk::Broken(reason) => reason,
                         _ => String::new(),
                     };
                     self.make_room(&path, &why)?;
                     missing.push(frame);
                 }
                 FileAction::Keep => {
-                    if let Some(made_by) = self.other_engine(&path, credits) {
-                        *others.entry((made_by, credits.engine.clone())).or_default() += 1;
+                    if let Some(made_by) = self.other_engine(&path, provenance) {
+                        *others
+                            .entry((made_by, provenance.engine.clone()))
+                            .or_default() += 1;
                     }
-                    self.keep(there == There::Valid && !self.context.policy.verify_all);
+                    self.keep(there == FileOnDisk::Valid && !self.context.policy.verify_all);
                 }
                 FileAction::Report => {
                     match there {
-                        There::Changed(difference) => changed.add(difference, frame),
-                        There::Unverifiable(reason) => unverifiable.add(reason, frame),
+                        FileOnDisk::Changed(difference) => changed.add(difference, frame),
+                        FileOnDisk::Unverifiable(reason) => unverifiable.add(reason, frame),
                         _ => stale.push(frame),
                     }
                     self.keep(!self.context.policy.verify_all);
@@ -138,8 +140,8 @@ impl ExistingFiles<'_> {
                 // Another run is just bringing it.
                 FileAction::Adopt if self.is_on_its_way(&path)? => self.keep(true),
                 FileAction::Adopt => {
-                    let unknown = Credits::of_nobody(credits.run.clone());
-                    self.take_in(deliverable, frame, &unknown, How::Adopted)?;
+                    let unknown = Provenance::without_run(provenance.run.clone());
+                    self.take_in(deliverable, frame, &unknown, FileOrigin::Adopted)?;
                     self.journal.report().adopted += 1;
                     self.keep(false);
                 }
@@ -156,7 +158,7 @@ impl ExistingFiles<'_> {
                             .push((index, frame, reason));
                         stale.push(frame);
                     } else {
-                        self.take_in(deliverable, frame, credits, How::Accepted)?;
+                        self.take_in(deliverable, frame, provenance, FileOrigin::Accepted)?;
                         self.journal.report().accepted += 1;
                     }
                 }
@@ -180,11 +182,11 @@ impl ExistingFiles<'_> {
 
     /// The engine that made a file with today's settings, where it is not today's in all but its
     /// version: nobody knows whether that shows.
-    fn other_engine(&self, path: &str, credits: &Credits) -> Option<String> {
+    fn other_engine(&self, path: &str, provenance: &Provenance) -> Option<String> {
         let known = self.journal.known();
         let record = known.published.get(path)?;
         let engine = &record.origin.engine;
-        let is_other = record.fingerprint().is_some() && **engine != *credits.engine;
+        let is_other = record.fingerprint().is_some() && **engine != *provenance.engine;
         is_other.then(|| engine.to_string())
     }
 
@@ -198,9 +200,9 @@ impl ExistingFiles<'_> {
     pub(super) fn is_own(&self, path: &str) -> bool {
         let run = self
             .context
-            .credits
+            .provenance
             .first()
-            .and_then(|credits| credits.run.as_deref());
+            .and_then(|provenance| provenance.run.as_deref());
         let known = self.journal.known();
         let record = known.published.get(path);
         run.is_some() && record.is_some_and(|record| record.origin.run.as_deref() == run)
@@ -211,8 +213,12 @@ impl ExistingFiles<'_> {
     fn is_on_its_way(&self, path: &str) -> Result<bool, RunError> {
         self.journal.refresh()?;
         let known = self.journal.known();
-        let about_to =
-            |told: &SessionRecord| told.intents.iter().any(|intent| intent.record.path == path);
+        let about_to = |record: &SessionRecord| {
+            record
+                .intents
+                .iter()
+                .any(|intent| intent.record.path == path)
+        };
         Ok(known.published.get(path).is_some() || known.sessions.values().any(about_to))
     }
 
@@ -244,20 +250,20 @@ impl ExistingFiles<'_> {
     /// A file with the bytes that the ledger knows has another time: the ledger gets that.
     fn restamp(&self, deliverable: &Deliverable, frame: Frame) -> Result<(), RunError> {
         let path = deliverable.path(frame);
-        let credits = {
+        let provenance = {
             let known = self.journal.known();
             let origin = known
                 .published
                 .get(&path)
                 .map(|record| Arc::clone(&record.origin));
-            origin.map(|origin| Credits {
+            origin.map(|origin| Provenance {
                 engine: origin.engine.to_string(),
                 fingerprint: origin.fingerprint.as_deref().map(str::to_owned),
                 run: origin.run.as_deref().map(str::to_owned),
             })
         };
-        match credits {
-            Some(credits) => self.take_in(deliverable, frame, &credits, How::Adopted),
+        match provenance {
+            Some(provenance) => self.take_in(deliverable, frame, &provenance, FileOrigin::Adopted),
             None => Ok(()),
         }
     }
@@ -267,12 +273,12 @@ impl ExistingFiles<'_> {
         &self,
         deliverable: &Deliverable,
         frame: Frame,
-        credits: &Credits,
-        how: How,
+        provenance: &Provenance,
+        how: FileOrigin,
     ) -> Result<(), RunError> {
         let path = deliverable.path(frame);
         let file = Path::new(&path);
-        let mut record = record(file, file, credits).map_err(RunError::disk(file))?;
+        let mut record = record(file, file, provenance).map_err(RunError::disk(file))?;
         record.unverifiable = unverifiable(deliverable, file);
         self.journal.known().publish(&record);
         self.journal

@@ -6,20 +6,20 @@ use truepath_core::deliverable::Expansion;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::FrameSet;
 
-use super::{Event, Existing, Options, Report, RunError, Watch};
+use super::{Event, Existing, Observer, Options, Report, RunError};
 use crate::Loaded;
-use crate::inventory::{There, look};
+use crate::inventory::{FileOnDisk, look};
 use crate::ledger::Ledger;
 use crate::movies;
-use crate::publish::Credits;
+use crate::publish::Provenance;
 
 /// The report of a run that has nothing to do; none where there may be something.
 pub(super) fn nothing_to_do(
     loaded: &Loaded,
     expansion: &Expansion,
     options: &Options<'_>,
-    credits: &[Credits],
-    watch: &mut (dyn Watch + Send),
+    provenance: &[Provenance],
+    watch: &mut (dyn Observer + Send),
 ) -> Result<Option<Report>, RunError> {
     let policy = options.policy;
     if policy.existing != Existing::Keep
@@ -35,9 +35,9 @@ pub(super) fn nothing_to_do(
     let ledgers = state.ledgers();
     let refused = RunError::disk(&ledgers);
     let known = loaded.read_ledger(&ledgers).map_err(refused)?;
-    let is_idle = known.sessions.values().all(|told| told.ended)
+    let is_idle = known.sessions.values().all(|record| record.ended)
         && known.unproven.is_empty()
-        && all_valid(loaded, expansion, credits, &known)?;
+        && all_valid(loaded, expansion, provenance, &known)?;
     loaded.keep_ledger(known);
     if !is_idle {
         return Ok(None);
@@ -64,16 +64,16 @@ pub(super) fn nothing_to_do(
 fn all_valid(
     loaded: &Loaded,
     expansion: &Expansion,
-    credits: &[Credits],
+    provenance: &[Provenance],
     known: &Ledger,
 ) -> Result<bool, RunError> {
-    for (one, credits) in expansion.deliverables.iter().zip(credits) {
+    for (one, provenance) in expansion.deliverables.iter().zip(provenance) {
         let chosen = &one.common.frames.selected;
-        if one.is_put_together() {
+        if one.is_assembled() {
             let path = one.path(one.common.frames.shot.first().unwrap_or(0));
             let seen = movies::look(one, known, false, &loaded.folder);
             let seen = seen.map_err(RunError::disk(std::path::Path::new(&path)))?;
-            if !chosen.is_empty() && seen.state() != There::Valid {
+            if !chosen.is_empty() && seen.state() != FileOnDisk::Valid {
                 return Ok(false);
             }
             continue;
@@ -81,13 +81,13 @@ fn all_valid(
         // Most of a fresh job is missing from the start.
         let first = FrameSet::from_frames(chosen.first());
         for frames in [&first, chosen] {
-            let seen = look(one, frames, known, credits.fingerprint.as_deref(), false);
-            let is_valid = |frame: i64, there: &There| {
+            let seen = look(one, frames, known, provenance.fingerprint.as_deref(), false);
+            let is_valid = |frame: i64, there: &FileOnDisk| {
                 let record = known.published.get(&one.path(frame));
                 let is_of_engine = record.is_some_and(|record| {
-                    record.fingerprint().is_none() || *record.origin.engine == *credits.engine
+                    record.fingerprint().is_none() || *record.origin.engine == *provenance.engine
                 });
-                *there == There::Valid && is_of_engine
+                *there == FileOnDisk::Valid && is_of_engine
             };
             if !seen.iter().all(|(frame, there)| is_valid(*frame, there)) {
                 return Ok(false);

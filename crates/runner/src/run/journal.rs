@@ -8,17 +8,17 @@ use truepath_core::finding::count;
 use super::context::RunContext;
 use super::outcome::grouped;
 use super::warnings::Warnings;
-use super::{Event, Failure, Report, RunError, Watch};
+use super::{Event, Failure, Observer, Report, RunError};
 use crate::ledger::{Failed, Ledger, Line, Replaces};
 use crate::lock::lock;
-use crate::publish::{PublishResult, Ready};
+use crate::publish::{PublishResult, VerifiedFile};
 
 /// Somebody who hears of events from all threads of a run.
 pub(super) trait Listener: Sync {
     fn hear(&self, event: &Event<'_>);
 }
 
-impl Listener for Mutex<&mut (dyn Watch + Send)> {
+impl Listener for Mutex<&mut (dyn Observer + Send)> {
     fn hear(&self, event: &Event<'_>) {
         lock(self).see(event);
     }
@@ -93,7 +93,7 @@ impl<'r> Journal<'r> {
     }
 
     /// Publishes files, while nobody has taken this run for dead.
-    pub(super) fn publish(&self, mut files: Vec<Ready>) -> Vec<PublishResult> {
+    pub(super) fn publish(&self, mut files: Vec<VerifiedFile>) -> Vec<PublishResult> {
         for file in &mut files {
             if file.replaces == Some(Replaces::Remove) {
                 let known = self.known();

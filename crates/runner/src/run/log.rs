@@ -1,5 +1,5 @@
 //! The log of one process: every line with the time at which it came. Of an engine that prints without
-//! end the first and the last lines are kept, and those between that tell of frames.
+//! end the first and the last lines are kept, and those between that mention frames.
 
 use std::collections::VecDeque;
 use std::io;
@@ -60,10 +60,10 @@ impl Log {
         self.lines
     }
 
-    /// What the engine printed; what `tells` of a frame is kept in any case.
-    pub(super) fn engine(&mut self, line: &str, tells: bool) -> io::Result<()> {
+    /// What the engine printed; what `about_frame` of a frame is kept in any case.
+    pub(super) fn engine(&mut self, line: &str, says: bool) -> io::Result<()> {
         let line = stamped("", line);
-        if tells || self.written < HEAD {
+        if says || self.written < HEAD {
             self.written += line.len() as u64;
             return self.write(&line);
         }

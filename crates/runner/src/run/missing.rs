@@ -6,7 +6,7 @@ use truepath_core::plan::PlannedProcess;
 use super::board::Chunk;
 use super::worker::Worker;
 use super::{Event, Failure, RunError};
-use crate::inventory::{There, look};
+use crate::inventory::{FileOnDisk, look};
 
 impl Worker<'_> {
     /// What is missing now of a chunk; what others brought since is counted.
@@ -17,27 +17,27 @@ impl Worker<'_> {
         let mut all = Vec::new();
         for &index in planned.deliverables.iter() {
             let one = &self.context.expansion.deliverables[index];
-            if one.is_put_together() {
+            if one.is_assembled() {
                 all.push((index, planned.frames.clone()));
                 continue;
             }
-            let credits = &self.context.credits[index];
+            let provenance = &self.context.provenance[index];
             let wanted = planned.frames.intersection(&self.stock.missing[index]);
             let wanted = wanted.unwrap_or_else(|_| planned.frames.clone());
             let seen = look(
                 one,
                 &wanted,
                 &self.journal.known(),
-                credits.fingerprint.as_deref(),
+                provenance.fingerprint.as_deref(),
                 false,
             );
             let mut missing: Vec<Frame> = Vec::new();
             for (frame, there) in seen {
                 let is_to_go = self.stock.replaced[index].contains_key(&frame);
                 match there {
-                    There::Missing => missing.push(frame),
+                    FileOnDisk::Missing => missing.push(frame),
                     // A run that goes on replacing finds what it has replaced.
-                    There::Valid | There::Touched | There::Unverifiable(_)
+                    FileOnDisk::Valid | FileOnDisk::Touched | FileOnDisk::Unverifiable(_)
                         if !is_to_go || self.files().is_own(&one.path(frame)) =>
                     {
                         self.prospects.rendered(planned);
@@ -67,7 +67,7 @@ impl Worker<'_> {
         if chunk
             .planned
             .first(&self.context.expansion.deliverables)
-            .is_put_together()
+            .is_assembled()
         {
             return self.settle_movie(*chunk.planned.deliverables.first());
         }
@@ -77,10 +77,10 @@ impl Worker<'_> {
                 .pattern
                 .sketch();
             let known = self.journal.known();
-            let told = known.sessions.get(&session);
+            let record = known.sessions.get(&session);
             for frame in frames.iter() {
-                let why = told.and_then(|told| {
-                    told.failed.iter().rev().find(|failed| {
+                let why = record.and_then(|record| {
+                    record.failed.iter().rev().find(|failed| {
                         failed.path == path
                             && failed
                                 .frames

@@ -11,7 +11,7 @@
 //! - [`Workshop`](workshop::Workshop): what engines share: supervisor, staging folders, preparations.
 //!
 //! Beside the workers one thread watches (`watcher`): the interrupt, the clock, the disk, and
-//! [`OtherRuns`](other_runs::OtherRuns), of which the dead are picked up.
+//! [`OtherRuns`](other_runs::OtherRuns), of which the dead are recovered.
 //! [`ExistingFiles`](existing_files::ExistingFiles) is what is there when the run begins, and what the
 //! policy says about it.
 
@@ -53,14 +53,14 @@ mod watcher;
 mod worker;
 mod workshop;
 
-pub use board::Halt;
+pub use board::StopReason;
 pub(crate) use engines::name_and_version;
 pub use error::RunError;
-pub use event::{Event, Watch};
+pub use event::{Event, Observer};
 pub(crate) use policy::FileAction;
 pub use policy::{Existing, Policy};
 pub(crate) use prepare::dead_after;
-pub use report::{Failure, GivenUp, Report};
+pub use report::{AbandonedFrames, Failure, Report};
 pub use warnings::Warning;
 
 use std::collections::BTreeMap;
@@ -102,12 +102,12 @@ pub struct Options<'a> {
 /// Renders what is missing of the chosen frames, and publishes it.
 ///
 /// # Errors
-/// When nothing can be done at all; frames that fail are told in the report.
+/// When nothing can be done at all; frames that fail are reported in the report.
 pub fn run(
     loaded: &Loaded,
     expansion: &Expansion,
     options: &Options<'_>,
-    watch: &mut (dyn Watch + Send),
+    watch: &mut (dyn Observer + Send),
 ) -> Result<Report, RunError> {
     let begun = Moment::now();
     // Kept by every call that goes on with this run.
@@ -121,7 +121,7 @@ pub fn run(
     let mut record = RunRecord::of_call(before.as_ref(), loaded.began.instant(), existing);
     let origins = prepare::origins(loaded, expansion, Some(&record.id()))?;
     if let Some(mut report) =
-        idle::nothing_to_do(loaded, expansion, options, &origins.credits, watch)?
+        idle::nothing_to_do(loaded, expansion, options, &origins.provenance, watch)?
     {
         report.took = begun.elapsed();
         // What other calls brought may have completed the job.
@@ -133,11 +133,11 @@ pub fn run(
         return Ok(report);
     }
     let prepare::RunOrigins {
-        credits,
+        provenance,
         scenes,
         inputs,
     } = origins;
-    let (context, known) = prepare::begin(loaded, expansion, options, credits, scenes)?;
+    let (context, known) = prepare::begin(loaded, expansion, options, provenance, scenes)?;
     let listener = Mutex::new(watch);
     let journal = Journal::new(&context, known, &listener);
     let rendered = render(&context, &journal, inputs, &|| write_record(&record));
@@ -149,7 +149,7 @@ pub fn run(
             let _ = context.session.end(&known);
             return Err(error);
         }
-        // The session is not ended: the next run picks up what this one leaves.
+        // The session is not ended: the next run recovers what this one leaves.
         Err(error) => return Err(error),
     }
     report.took = begun.elapsed();
@@ -169,7 +169,7 @@ fn render(
     journal: &Journal<'_>,
     inputs: BTreeMap<String, InputValues>,
     begun: &dyn Fn() -> Result<(), RunError>,
-) -> Result<Option<Halt>, RunError> {
+) -> Result<Option<StopReason>, RunError> {
     let running = prepare::prepare(context, journal, inputs)?;
     begun()?;
     running.render_and_watch();
@@ -187,7 +187,7 @@ fn render(
     let files = ExistingFiles { context, journal };
     files.discard_finished()?;
     files.report_unproven();
-    let warnings = journal.warnings().told(&journal.known().warned);
+    let warnings = journal.warnings().reported(&journal.known().warned);
     let lines: Vec<Line> = warnings
         .iter()
         .map(|one| {

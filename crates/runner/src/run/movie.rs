@@ -6,13 +6,13 @@ use truepath_core::frames::FrameSet;
 
 use super::worker::Worker;
 use super::{Event, Failure, RunError};
-use crate::inventory::There;
-use crate::ledger::How;
-use crate::movies::{self, MovieThere};
-use crate::publish::Credits;
+use crate::inventory::FileOnDisk;
+use crate::ledger::FileOrigin;
+use crate::movies::{self, MovieOnDisk};
+use crate::publish::Provenance;
 
 impl Worker<'_> {
-    fn movie_there(&self, index: usize) -> Result<MovieThere, RunError> {
+    fn movie_on_disk(&self, index: usize) -> Result<MovieOnDisk, RunError> {
         let movie = &self.context.expansion.deliverables[index];
         let path = movie.path(movie.common.frames.shot.first().unwrap_or(0));
         // Proving a movie takes a while: what is known is copied, and not held.
@@ -26,7 +26,7 @@ impl Worker<'_> {
         seen.map_err(RunError::disk(Path::new(&path)))
     }
 
-    /// Whether a movie is to be put together now. It is not when its sequence is not whole, or
+    /// Whether a movie is to be assembled now. It is not when its sequence is not whole, or
     /// when it is there and of these very frames; one of other frames that a run has made is set
     /// aside.
     pub(super) fn movie_is_due(&self, index: usize) -> Result<bool, RunError> {
@@ -37,7 +37,7 @@ impl Worker<'_> {
         let source = source.label();
         let frame = movie.common.frames.shot.first().unwrap_or(0);
         let path = movie.path(frame);
-        let seen = self.movie_there(index)?;
+        let seen = self.movie_on_disk(index)?;
         if !seen.lacking.is_empty() {
             let lacking = &seen.lacking;
             self.journal.failed(vec![Failure {
@@ -50,27 +50,27 @@ impl Worker<'_> {
         }
         self.workshop.know_movie(index, seen.fingerprint);
         match seen.there {
-            There::Missing => return Ok(true),
-            There::Valid | There::Touched => {}
-            There::Changed(_) if self.context.policy.keep_stale => {
-                let credits = self.workshop.credits(self.context, index);
+            FileOnDisk::Missing => return Ok(true),
+            FileOnDisk::Valid | FileOnDisk::Touched => {}
+            FileOnDisk::Changed(_) if self.context.policy.keep_stale => {
+                let provenance = self.workshop.provenance(self.context, index);
                 self.files()
-                    .take_in(movie, frame, &credits, How::Accepted)?;
+                    .take_in(movie, frame, &provenance, FileOrigin::Accepted)?;
                 self.journal.report().accepted += 1;
             }
-            There::Changed(_) if self.context.policy.rerender_stale => {
+            FileOnDisk::Changed(_) if self.context.policy.rerender_stale => {
                 self.files()
                     .make_room(&path, "it is not the file that was published")?;
                 return Ok(true);
             }
-            There::Changed(difference) => {
+            FileOnDisk::Changed(difference) => {
                 let changed = FrameSet::range(frame, frame);
                 self.journal
                     .report()
                     .changed
                     .push((index, difference, changed));
             }
-            There::Unverifiable(reason) => {
+            FileOnDisk::Unverifiable(reason) => {
                 let movie = FrameSet::range(frame, frame);
                 self.journal
                     .report()
@@ -78,19 +78,23 @@ impl Worker<'_> {
                     .push((index, reason, movie));
             }
             // A run has made it of other frames: it is made again, and the old one stays beside.
-            There::Stale => {
+            FileOnDisk::Stale => {
                 self.files()
                     .make_room(&path, "its frames have changed since it was made")?;
                 return Ok(true);
             }
-            There::Broken(flaw) => {
+            FileOnDisk::Broken(flaw) => {
                 self.files().make_room(&path, &flaw)?;
                 return Ok(true);
             }
-            There::Unrecorded => {
-                let run = self.context.credits[index].run.clone();
-                self.files()
-                    .take_in(movie, frame, &Credits::of_nobody(run), How::Adopted)?;
+            FileOnDisk::Unrecorded => {
+                let run = self.context.provenance[index].run.clone();
+                self.files().take_in(
+                    movie,
+                    frame,
+                    &Provenance::without_run(run),
+                    FileOrigin::Adopted,
+                )?;
                 self.journal.report().adopted += 1;
             }
         }
@@ -102,7 +106,7 @@ impl Worker<'_> {
     pub(super) fn settle_movie(&self, index: usize) -> Result<(), RunError> {
         let movie = &self.context.expansion.deliverables[index];
         let frame = movie.common.frames.shot.first().unwrap_or(0);
-        if self.movie_there(index)?.there == There::Valid {
+        if self.movie_on_disk(index)?.there == FileOnDisk::Valid {
             self.brought_elsewhere(index, frame);
             return Ok(());
         }

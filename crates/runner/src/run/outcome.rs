@@ -11,7 +11,7 @@ use truepath_core::plan::PlannedProcess;
 
 use super::Failure;
 use crate::complaint::Complaint;
-use crate::ledger::Spent;
+use crate::ledger::ProcessTime;
 use crate::staging_area::FrameFlaw;
 use crate::system::signal_name;
 
@@ -20,7 +20,7 @@ use crate::system::signal_name;
 pub(super) enum End {
     /// By itself, with success.
     Success,
-    /// By itself, with an exit code that does not tell success.
+    /// By itself, with an exit code that does not mean success.
     Code(i32),
     /// By a signal that this run did not send.
     Signal(i32),
@@ -82,9 +82,9 @@ impl Outcome {
     }
 
     /// What it took for what it brought.
-    pub(super) fn spent(&self, members: &[&Deliverable]) -> Option<Spent> {
+    pub(super) fn spent(&self, members: &[&Deliverable]) -> Option<ProcessTime> {
         let effort = Effort::of(members.first()?);
-        (self.published > 0).then(|| Spent {
+        (self.published > 0).then(|| ProcessTime {
             start: self.start.as_secs_f64(),
             seconds: self.took.as_secs_f64(),
             frames: self.published as f64 / members.len() as f64,
@@ -112,8 +112,8 @@ impl Outcome {
     }
 
     /// The exit code and the pictures, where all pictures are whole and only the code at the very end
-    /// does not tell success.
-    pub(super) fn whole_but_for_its_code(&self) -> Option<Unconfirmed> {
+    /// does not mean success.
+    pub(super) fn whole_but_for_its_code(&self) -> Option<UnconfirmedPictures> {
         let End::Code(code) = self.end else {
             return None;
         };
@@ -121,7 +121,7 @@ impl Outcome {
         let mut missing = self.missing.iter();
         let all =
             missing.all(|(index, frames, _)| frames.iter().all(|frame| is_unproven(*index, frame)));
-        (all && !self.unproven.is_empty()).then(|| Unconfirmed {
+        (all && !self.unproven.is_empty()).then(|| UnconfirmedPictures {
             code,
             pictures: self.unproven.clone(),
         })
@@ -208,15 +208,15 @@ impl Outcome {
     }
 }
 
-/// Pictures of a process that are whole, and whose exit code does not tell success.
+/// Pictures of a process that are whole, and whose exit code does not mean success.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct Unconfirmed {
+pub(super) struct UnconfirmedPictures {
     pub(super) code: i32,
     /// Hashes of the pictures, by deliverable and frame.
     pub(super) pictures: BTreeMap<(usize, Frame), String>,
 }
 
-impl Unconfirmed {
+impl UnconfirmedPictures {
     /// Why the frames failed when the same code came again with the same pictures, and what to do.
     pub(super) fn advice(&self) -> String {
         let code = self.code;

@@ -8,7 +8,7 @@ use truepath_core::plan::PlannedProcess;
 use super::RunError;
 use super::engine_process::of_profile;
 use super::worker::Worker;
-use crate::claims::{Asked, Claim};
+use crate::claims::{Claim, ClaimResult};
 use crate::disk::hex;
 
 impl Worker<'_> {
@@ -18,7 +18,7 @@ impl Worker<'_> {
         for names in self.needed_alone(planned)? {
             let mut free = None;
             for name in names {
-                if let Asked::Ours(claim) = self.ask(&name, true)? {
+                if let ClaimResult::Ours(claim) = self.ask(&name, true)? {
                     free = Some(claim);
                     break;
                 }
@@ -41,7 +41,7 @@ impl Worker<'_> {
     }
 
     /// What a process needs to itself, each by the names of which one must be free: the folder of an
-    /// engine that writes where the scene says, since nobody could tell whose a file there is; one of
+    /// engine that writes where the scene says, since nobody could say whose a file there is; one of
     /// the licences of an engine.
     fn needed_alone(&self, planned: &PlannedProcess) -> Result<Vec<Vec<String>>, RunError> {
         let members = planned.members(&self.context.expansion.deliverables);
@@ -59,7 +59,7 @@ impl Worker<'_> {
         Ok(folder.into_iter().chain(licence).collect())
     }
 
-    pub(super) fn ask(&self, name: &str, again: bool) -> Result<Asked, RunError> {
+    pub(super) fn ask(&self, name: &str, again: bool) -> Result<ClaimResult, RunError> {
         let gone = |session: u32| self.context.session.is_gone(session);
         let asked = self.context.session.claims.ask(name, again, &gone);
         asked.map_err(RunError::disk(self.context.state.path()))

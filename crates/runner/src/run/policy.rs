@@ -2,7 +2,7 @@
 
 use truepath_core::job::{Job, Key};
 
-use crate::inventory::There;
+use crate::inventory::FileOnDisk;
 use crate::ledger::Replaces;
 
 /// What is done about files that are there.
@@ -67,7 +67,7 @@ pub(crate) enum FileAction {
     Render,
     /// It stays, and counts as done.
     Keep,
-    /// It stays, is told, and counts as not done.
+    /// It stays, is reported, and counts as not done.
     Report,
     /// It stays, and the ledger says from now on that it is right, if it is the right kind of picture.
     Accept,
@@ -86,37 +86,40 @@ pub(crate) enum FileAction {
 impl Policy {
     /// What is done about a file; `own` says whether this very run made it, and is asked only where
     /// that matters.
-    pub(crate) fn action(self, there: &There, own: impl FnOnce() -> bool) -> FileAction {
-        if *there == There::Valid && (self.existing == Existing::Keep || own()) {
+    pub(crate) fn action(self, there: &FileOnDisk, own: impl FnOnce() -> bool) -> FileAction {
+        if *there == FileOnDisk::Valid && (self.existing == Existing::Keep || own()) {
             return FileAction::Keep;
         }
         match (self.existing, there) {
-            (_, There::Missing) => FileAction::Render,
-            (Existing::Keep, There::Touched) => FileAction::Restamp,
+            (_, FileOnDisk::Missing) => FileAction::Render,
+            (Existing::Keep, FileOnDisk::Touched) => FileAction::Restamp,
             (Existing::Refuse | Existing::NextVersion, _) => FileAction::Refuse,
             // What is broken may still be of use to somebody.
-            (_, There::Broken(_)) => FileAction::SetAside,
+            (_, FileOnDisk::Broken(_)) => FileAction::SetAside,
             // Nobody knows what it is: it is not removed.
-            (Existing::Replace, There::Unrecorded | There::Changed(_) | There::Unverifiable(_)) => {
-                FileAction::Replace(Replaces::Keep)
-            }
+            (
+                Existing::Replace,
+                FileOnDisk::Unrecorded | FileOnDisk::Changed(_) | FileOnDisk::Unverifiable(_),
+            ) => FileAction::Replace(Replaces::Keep),
             (Existing::Replace, _) => FileAction::Replace(Replaces::Remove),
-            (Existing::Keep, There::Valid) => FileAction::Keep,
+            (Existing::Keep, FileOnDisk::Valid) => FileAction::Keep,
             // Somebody may have worked on it.
-            (Existing::Keep, There::Changed(_)) if self.rerender_stale => {
+            (Existing::Keep, FileOnDisk::Changed(_)) if self.rerender_stale => {
                 FileAction::Replace(Replaces::Keep)
             }
-            (Existing::Keep, There::Changed(_)) if self.keep_stale => FileAction::Accept,
-            (Existing::Keep, There::Changed(_) | There::Unverifiable(_)) => FileAction::Report,
-            (Existing::Keep, There::Stale) if self.rerender_stale => {
+            (Existing::Keep, FileOnDisk::Changed(_)) if self.keep_stale => FileAction::Accept,
+            (Existing::Keep, FileOnDisk::Changed(_) | FileOnDisk::Unverifiable(_)) => {
+                FileAction::Report
+            }
+            (Existing::Keep, FileOnDisk::Stale) if self.rerender_stale => {
                 FileAction::Replace(Replaces::Remove)
             }
-            (Existing::Keep, There::Stale) if self.keep_stale => FileAction::Accept,
-            (Existing::Keep, There::Stale) => FileAction::Report,
-            (Existing::Keep, There::Unrecorded) if self.rerender_unrecorded => {
+            (Existing::Keep, FileOnDisk::Stale) if self.keep_stale => FileAction::Accept,
+            (Existing::Keep, FileOnDisk::Stale) => FileAction::Report,
+            (Existing::Keep, FileOnDisk::Unrecorded) if self.rerender_unrecorded => {
                 FileAction::Replace(Replaces::Keep)
             }
-            (Existing::Keep, There::Unrecorded) => FileAction::Adopt,
+            (Existing::Keep, FileOnDisk::Unrecorded) => FileAction::Adopt,
         }
     }
 }
@@ -132,14 +135,14 @@ mod tests {
             ..Policy::default()
         };
         let kinds = [
-            There::Missing,
-            There::Valid,
-            There::Stale,
-            There::Unrecorded,
-            There::Broken(String::new()),
-            There::Changed(String::new()),
-            There::Touched,
-            There::Unverifiable(String::new()),
+            FileOnDisk::Missing,
+            FileOnDisk::Valid,
+            FileOnDisk::Stale,
+            FileOnDisk::Unrecorded,
+            FileOnDisk::Broken(String::new()),
+            FileOnDisk::Changed(String::new()),
+            FileOnDisk::Touched,
+            FileOnDisk::Unverifiable(String::new()),
         ];
         let actions = |policy: Policy| kinds.clone().map(|there| policy.action(&there, || false));
         use FileAction::{Adopt, Keep, Refuse, Render, Replace, Report, Restamp, SetAside};
@@ -164,10 +167,10 @@ mod tests {
                     Render, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse, Refuse
                 ]
             );
-            assert_eq!(policy(existing).action(&There::Valid, || true), Keep);
+            assert_eq!(policy(existing).action(&FileOnDisk::Valid, || true), Keep);
         }
         assert_eq!(
-            policy(Existing::Replace).action(&There::Valid, || true),
+            policy(Existing::Replace).action(&FileOnDisk::Valid, || true),
             Keep
         );
     }

@@ -14,7 +14,7 @@ use truepath_core::plan::plan;
 use super::board::{Board, Chunk};
 use super::context::RunContext;
 use super::engines::name_and_version;
-use super::existing_files::{ExistingFiles, Stock};
+use super::existing_files::{Backlog, ExistingFiles};
 use super::journal::Journal;
 use super::other_runs::OtherRuns;
 use super::prospects::Prospects;
@@ -26,8 +26,8 @@ use crate::Loaded;
 use crate::disk::hex;
 use crate::fingerprint::Fingerprints;
 use crate::ledger::{Ledger, Line};
-use crate::publish::Credits;
-use crate::session::{Newcomer, Session};
+use crate::publish::Provenance;
+use crate::session::{NewSession, Session};
 use crate::stale::InputValues;
 use crate::supervisor::Supervisor;
 
@@ -39,11 +39,11 @@ pub(super) fn begin<'r>(
     loaded: &'r Loaded,
     expansion: &'r Expansion,
     options: &'r Options<'r>,
-    credits: Vec<Credits>,
+    provenance: Vec<Provenance>,
     scenes: Scenes,
 ) -> Result<(RunContext<'r>, Ledger), RunError> {
     let state = loaded.state_folder();
-    let newcomer = Newcomer {
+    let new = NewSession {
         job: &loaded.file,
         plan: identity(expansion),
         jobs: options.jobs,
@@ -51,7 +51,7 @@ pub(super) fn begin<'r>(
         loaded,
         expansion,
     };
-    let (session, known) = Session::begin(options.disk, &state, &newcomer)?;
+    let (session, known) = Session::begin(options.disk, &state, &new)?;
     let context = RunContext {
         loaded,
         expansion,
@@ -60,13 +60,13 @@ pub(super) fn begin<'r>(
         policy: options.policy,
         state,
         session,
-        credits,
+        provenance,
         scenes,
     };
     Ok((context, known))
 }
 
-/// Picks up what died, looks at what is there, and lays out the work.
+/// Recovers what died, looks at what is there, and lays out the work.
 pub(super) fn prepare<'r>(
     context: &'r RunContext<'r>,
     journal: &'r Journal<'r>,
@@ -76,10 +76,10 @@ pub(super) fn prepare<'r>(
     let supervisor = supervisor.map_err(RunError::Supervisor)?;
     remark_on_ledgers(journal);
     note_inputs(journal, inputs)?;
-    OtherRuns { context, journal }.pick_up_the_dead()?;
+    OtherRuns { context, journal }.recover_dead_runs()?;
     let files = ExistingFiles { context, journal };
     files.accept_unproven()?;
-    let stock = files.take_stock()?;
+    let stock = files.take_inventory()?;
     announce(context, journal, &stock);
     let chunks = chunks(context.expansion, &stock);
     let jobs = context.options.jobs;
@@ -138,7 +138,7 @@ fn note_inputs(
 }
 
 /// Says what is wanted, what is there, and how long the rest may take.
-fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Stock) {
+fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Backlog) {
     let expansion = context.expansion;
     let mut done = Vec::new();
     for (deliverable, missing) in expansion.deliverables.iter().zip(&stock.missing) {
@@ -163,7 +163,7 @@ fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Stock) {
 
 /// The chunks of which something is missing. They are those of all that is selected, so that every run
 /// of the same job has the same.
-fn chunks(expansion: &Expansion, stock: &Stock) -> Vec<Chunk> {
+fn chunks(expansion: &Expansion, stock: &Backlog) -> Vec<Chunk> {
     let selected = |index: usize| expansion.deliverables[index].common.frames.selected.clone();
     let sources = sources(expansion);
     plan(expansion, &selected)
@@ -205,7 +205,7 @@ fn identity(expansion: &Expansion) -> String {
     hex(&hash.finalize()[..8])
 }
 
-/// The deliverable whose frames each movie is put together from, by the indices of both.
+/// The deliverable whose frames each movie is assembled from, by the indices of both.
 fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
     let all = &expansion.deliverables;
     let movies: Vec<(usize, String)> = all
@@ -229,7 +229,7 @@ fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
 /// What the files of a run are made from.
 pub(super) struct RunOrigins {
     /// What is recorded with the files of each deliverable.
-    pub(super) credits: Vec<Credits>,
+    pub(super) provenance: Vec<Provenance>,
     /// The scenes as they are when the run begins.
     pub(super) scenes: Scenes,
     /// What makes the pictures of each fingerprint, by name.
@@ -244,7 +244,7 @@ pub(super) fn origins(
 ) -> Result<RunOrigins, RunError> {
     let mut fingerprints = Fingerprints::new(loaded);
     let mut engines: Vec<(String, String)> = Vec::new();
-    let mut credits = Vec::new();
+    let mut provenance = Vec::new();
     let mut inputs = BTreeMap::new();
     for deliverable in &expansion.deliverables {
         let profile = &deliverable.common.engine;
@@ -256,7 +256,7 @@ pub(super) fn origins(
                 engine
             }
         };
-        let fingerprint = match deliverable.is_put_together() {
+        let fingerprint = match deliverable.is_assembled() {
             true => None,
             false => Some(fingerprints.of(deliverable).map_err(|error| {
                 let scene = deliverable.common.scene.as_ref();
@@ -271,14 +271,14 @@ pub(super) fn origins(
                 .entry(fingerprint.clone())
                 .or_insert_with(|| fingerprints.inputs(deliverable));
         }
-        credits.push(Credits {
+        provenance.push(Provenance {
             engine,
             fingerprint,
             run: run.map(str::to_owned),
         });
     }
     Ok(RunOrigins {
-        credits,
+        provenance,
         inputs,
         scenes: Scenes::new(fingerprints.scenes()),
     })

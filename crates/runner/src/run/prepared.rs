@@ -12,7 +12,7 @@ use super::RunError;
 use super::engine_process::{EngineProcess, of_profile};
 use super::start::Started;
 use crate::disk::{create_free_folder, hash_file, hex};
-use crate::process::{Happening, Process};
+use crate::process::{Process, ProcessEvent};
 use crate::system::Exit;
 
 /// What was made of a scene.
@@ -68,7 +68,7 @@ impl EngineProcess<'_> {
         Ok(Prepared::Ready(Some(result.display().to_string())))
     }
 
-    /// What tells the preparation of a scene from all others; the error is a sentence.
+    /// What distinguishes the preparation of a scene from all others; the error is a sentence.
     fn key_of_preparation(
         &self,
         invocation: &Invocation<'_>,
@@ -127,9 +127,9 @@ impl EngineProcess<'_> {
                 return Ok(Some("interrupted".to_owned()));
             }
             match process.next(Duration::from_millis(100))? {
-                Happening::Line(line) => self.log.engine(&line, false)?,
-                Happening::Quiet => {}
-                Happening::Ended(exit) => {
+                ProcessEvent::Line(line) => self.log.engine(&line, false)?,
+                ProcessEvent::Quiet => {}
+                ProcessEvent::Ended(exit) => {
                     self.log.engine_ended()?;
                     return Ok(match exit {
                         Exit::Code(0) => None,

@@ -4,7 +4,7 @@
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::PlannedProcess;
 
-use super::board::{Attempt, Chunk, Next};
+use super::board::{Attempt, Chunk, ChunkOutcome};
 use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::clock::Moment;
@@ -75,7 +75,11 @@ impl Worker<'_> {
 
     /// Nothing of a deliverable can be rendered: what was tried of a chunk has failed, and the rest is
     /// not tried.
-    pub(super) fn give_up_chunk(&self, chunk: &mut Chunk, reason: &str) -> Result<Next, RunError> {
+    pub(super) fn give_up_chunk(
+        &self,
+        chunk: &mut Chunk,
+        reason: &str,
+    ) -> Result<ChunkOutcome, RunError> {
         let failures = std::mem::take(&mut chunk.failed_probes);
         let mut failures: Vec<Failure> = failures
             .into_iter()

@@ -20,7 +20,7 @@ struct Prospect {
     probes: Probes,
     /// Why nothing can be rendered, where a process could not even be started.
     impossible: Option<String>,
-    told: bool,
+    reported: bool,
 }
 
 impl Prospects {
@@ -35,7 +35,7 @@ impl Prospects {
             let prospect = Prospect {
                 probes,
                 impossible: None,
-                told: false,
+                reported: false,
             };
             all.insert(index, prospect);
         }
@@ -134,7 +134,7 @@ impl Prospects {
     /// The frames that were tried, the first time that this is asked for.
     pub(super) fn tried_once(&self, planned: &PlannedProcess) -> Option<FrameSet> {
         let tried = |one: &mut Prospect| {
-            let first = !std::mem::replace(&mut one.told, true);
+            let first = !std::mem::replace(&mut one.reported, true);
             first.then(|| one.probes.tried())
         };
         self.with(planned, tried).flatten()

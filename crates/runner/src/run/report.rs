@@ -1,11 +1,11 @@
-//! What a run came to.
+//! The result of a run.
 
 use std::path::PathBuf;
 use std::time::Duration;
 
 use truepath_core::frames::{Frame, FrameSet};
 
-use super::{Halt, Warning};
+use super::{StopReason, Warning};
 
 /// A frame that could not be made.
 #[derive(Debug, Clone)]
@@ -22,7 +22,7 @@ pub struct Failure {
 
 /// Frames of a deliverable that were not tried.
 #[derive(Debug, Clone)]
-pub struct GivenUp {
+pub struct AbandonedFrames {
     /// Index of the deliverable.
     pub deliverable: usize,
     /// The frames.
@@ -31,7 +31,7 @@ pub struct GivenUp {
     pub reason: String,
 }
 
-/// What a run came to, in files.
+/// The result of a run, in files.
 #[derive(Debug, Default)]
 pub struct Report {
     /// Wanted.
@@ -59,7 +59,7 @@ pub struct Report {
     /// Not made.
     pub failures: Vec<Failure>,
     /// Not tried, because everything that was tried of their deliverable failed alike.
-    pub given_up: Vec<GivenUp>,
+    pub given_up: Vec<AbandonedFrames>,
     /// Frames that the run was stopped in: index of the deliverable, frame, and whether the next run
     /// continues it from a checkpoint.
     pub unfinished: Vec<(usize, Frame, bool)>,
@@ -68,7 +68,7 @@ pub struct Report {
     /// Warnings in the logs, by kind, new ones first.
     pub warnings: Vec<Warning>,
     /// Why it stopped before all was done.
-    pub halt: Option<Halt>,
+    pub halt: Option<StopReason>,
     /// Files of the ledger whose bytes were not read again.
     pub unread: u64,
     /// The largest file that was brought, in bytes.
@@ -91,7 +91,7 @@ impl Report {
                 let all = known.frames.union(frames);
                 known.frames = all.unwrap_or_else(|_| frames.clone());
             }
-            None => self.given_up.push(GivenUp {
+            None => self.given_up.push(AbandonedFrames {
                 deliverable,
                 frames: frames.clone(),
                 reason: reason.to_owned(),

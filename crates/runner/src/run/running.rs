@@ -3,9 +3,9 @@
 use std::sync::atomic::{AtomicUsize, Ordering};
 use std::thread::{self, Thread};
 
-use super::board::{Board, Halt};
+use super::board::{Board, StopReason};
 use super::context::RunContext;
-use super::existing_files::Stock;
+use super::existing_files::Backlog;
 use super::journal::Journal;
 use super::other_runs::OtherRuns;
 use super::prospects::Prospects;
@@ -17,7 +17,7 @@ pub(super) struct Running<'r> {
     pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
     /// What was missing when the run began.
-    pub(super) stock: Stock,
+    pub(super) stock: Backlog,
     pub(super) board: Board,
     /// Which deliverables can be rendered at all.
     pub(super) prospects: Prospects,
@@ -33,7 +33,7 @@ impl Running<'_> {
         thread::scope(|scope| {
             for _ in 0..threads {
                 scope.spawn(|| {
-                    let _leaving = Leaving {
+                    let _leaving = WorkingThread {
                         board: &self.board,
                         left: &left,
                         main: &main,
@@ -77,16 +77,16 @@ fn threads(jobs: usize) -> usize {
 
 /// A thread that is at work; dropped, it is no more. One that panics takes the others along: what it
 /// had in its hands nobody else has, and a run that waits for it would wait for ever.
-struct Leaving<'t> {
+struct WorkingThread<'t> {
     board: &'t Board,
     left: &'t AtomicUsize,
     main: &'t Thread,
 }
 
-impl Drop for Leaving<'_> {
+impl Drop for WorkingThread<'_> {
     fn drop(&mut self) {
         if thread::panicking() {
-            self.board.halt(Halt {
+            self.board.halt(StopReason {
                 why: "a thread of the run has panicked".to_owned(),
                 finish: true,
                 interrupted: false,

@@ -8,7 +8,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::plan::label;
 use truepath_core::profile::Profile;
 
-use super::board::{Attempt, Turn};
+use super::board::{Attempt, ProcessSlot};
 use super::engine_process::{EngineProcess, of_profile};
 use super::folders::make_folders;
 use super::journal::Journal;
@@ -30,7 +30,7 @@ impl<'w> EngineProcess<'w> {
     pub(super) fn run(
         worker: Worker<'w>,
         attempt: &'w Attempt,
-        turn: Turn<'_>,
+        turn: ProcessSlot<'_>,
     ) -> Result<Outcome, RunError> {
         let mut process = Self::begin(worker, attempt)?;
         let at_work = AtWork {
@@ -93,7 +93,7 @@ impl<'w> EngineProcess<'w> {
             self.worker.journal.note(Line::Succeeded { process })?;
         }
         // A movie is proven by a program, which is part of the turn; to decode frames is not.
-        let at_work = Some(at_work).filter(|_| self.members.first().1.is_put_together());
+        let at_work = Some(at_work).filter(|_| self.members.first().1.is_assembled());
         if let Some(outside) = outside {
             let ended = outside.end(context.disk, &staging);
             ended.map_err(RunError::disk(&staging))?;
@@ -123,7 +123,7 @@ impl<'w> EngineProcess<'w> {
         let member = |(index, one): &(usize, &Deliverable)| StagedMember {
             path: one.pattern.sketch(),
             fingerprint: workshop
-                .credits(context, *index)
+                .provenance(context, *index)
                 .fingerprint
                 .unwrap_or_default(),
         };
@@ -191,7 +191,7 @@ impl<'w> EngineProcess<'w> {
         let frames = &self.attempt.planned.frames;
         let outputs = self
             .members
-            .map(|(index, one)| (*index, *one, workshop.credits(context, *index)));
+            .map(|(index, one)| (*index, *one, workshop.provenance(context, *index)));
         let mut area = StagingArea::new(staging.to_owned(), &outputs, frames.clone(), profile);
         for output in &mut area.outputs {
             let replaced = &stock.replaced[output.index];
@@ -261,7 +261,7 @@ impl<'w> EngineProcess<'w> {
 struct AtWork<'s> {
     journal: &'s Journal<'s>,
     number: u32,
-    _turn: Turn<'s>,
+    _turn: ProcessSlot<'s>,
 }
 
 impl Drop for AtWork<'_> {

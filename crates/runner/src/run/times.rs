@@ -25,7 +25,7 @@ pub(super) struct Times {
     pub(super) halted: Option<Moment>,
     /// When checkpoints were last kept.
     pub(super) checkpoint: Moment,
-    /// When it was last looked for frames that are finished without a word, or were told too soon.
+    /// When it was last looked for frames that are finished without a word, or were reported too soon.
     pub(super) looked: Moment,
 }
 

@@ -4,11 +4,11 @@ use std::time::Duration;
 
 use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::probes::Verdict;
-use truepath_core::retry::{self, Again, Tried};
+use truepath_core::retry::{self, ProcessResult, Retry};
 
 use super::RunError;
-use super::board::{Attempt, Chunk, Next};
-use super::outcome::{End, Outcome, Unconfirmed};
+use super::board::{Attempt, Chunk, ChunkOutcome};
+use super::outcome::{End, Outcome, UnconfirmedPictures};
 use super::worker::Worker;
 use crate::clock::Moment;
 
@@ -19,7 +19,7 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         attempt: Attempt,
         outcome: &Outcome,
-    ) -> Result<Next, RunError> {
+    ) -> Result<ChunkOutcome, RunError> {
         let one = attempt.planned.first(&self.context.expansion.deliverables);
         let limits = &one.common.processes.limits;
         if outcome.published > 0 {
@@ -29,7 +29,7 @@ impl Worker<'_> {
             self.prospects.impossible(&chunk.planned, reason);
             let tried = outcome.failures_of(&attempt.planned);
             chunk.failed_probes.push((attempt, tried));
-            return Ok(Next::Again);
+            return Ok(ChunkOutcome::Again);
         }
         let missing = outcome.all_missing();
         if let Some(unconfirmed) = outcome.whole_but_for_its_code() {
@@ -58,16 +58,16 @@ impl Worker<'_> {
                         not_before: None,
                         unconfirmed: None,
                     });
-                    return Ok(Next::Again);
+                    return Ok(ChunkOutcome::Again);
                 }
                 Verdict::Open | Verdict::NothingWorks(_) => {
                     chunk.failed_probes.push((attempt, outcome.failures()));
-                    return Ok(Next::Again);
+                    return Ok(ChunkOutcome::Again);
                 }
             }
         }
         let again = retry::next(
-            Tried {
+            ProcessResult {
                 missing: &missing,
                 progressed: outcome.published > 0,
                 failed_at: outcome.failed_at,
@@ -80,15 +80,15 @@ impl Worker<'_> {
         self.try_again(chunk, &attempt, outcome, &again)
     }
 
-    /// All pictures are whole and only the exit code does not tell success: they are rendered once
+    /// All pictures are whole and only the exit code does not mean success: they are rendered once
     /// more, and if the same comes again, that is reported.
     fn after_unconfirmed(
         &self,
         chunk: &mut Chunk,
         attempt: Attempt,
         outcome: &Outcome,
-        unconfirmed: &Unconfirmed,
-    ) -> Result<Next, RunError> {
+        unconfirmed: &UnconfirmedPictures,
+    ) -> Result<ChunkOutcome, RunError> {
         let missing = outcome.all_missing();
         let planned = PlannedProcess {
             frames: missing.clone(),
@@ -101,7 +101,7 @@ impl Worker<'_> {
                 not_before: None,
                 unconfirmed: Some(unconfirmed.clone()),
             });
-            return Ok(Next::Again);
+            return Ok(ChunkOutcome::Again);
         }
         if attempt.unconfirmed.as_ref() == Some(unconfirmed) {
             let reason = unconfirmed.advice();
@@ -128,7 +128,7 @@ impl Worker<'_> {
             &one.common.processes.limits
         };
         let again = retry::next(
-            Tried {
+            ProcessResult {
                 missing: &missing,
                 progressed: false,
                 failed_at: outcome.failed_at,
@@ -147,8 +147,8 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         attempt: &Attempt,
         outcome: &Outcome,
-        again: &[Again],
-    ) -> Result<Next, RunError> {
+        again: &[Retry],
+    ) -> Result<ChunkOutcome, RunError> {
         if again.is_empty() {
             self.journal.failed(outcome.failures())?;
             return self.again_or_close(chunk);
@@ -184,14 +184,14 @@ impl Worker<'_> {
             // What waits stands behind what need not wait.
             chunk.attempts.extend(attempts);
         }
-        Ok(Next::Again)
+        Ok(ChunkOutcome::Again)
     }
 
-    pub(super) fn again_or_close(&self, chunk: &mut Chunk) -> Result<Next, RunError> {
+    pub(super) fn again_or_close(&self, chunk: &mut Chunk) -> Result<ChunkOutcome, RunError> {
         if chunk.attempts.is_empty() && chunk.failed_probes.is_empty() {
             self.close(chunk)
         } else {
-            Ok(Next::Again)
+            Ok(ChunkOutcome::Again)
         }
     }
 }

@@ -1,4 +1,4 @@
-//! Frames in the middle of which a process ends: their checkpoints are kept, continued from, and told.
+//! Frames in the middle of which a process ends: their checkpoints are kept, continued from, and reported.
 
 use std::path::Path;
 
@@ -16,7 +16,7 @@ use crate::staging_area::StagingArea;
 
 impl EngineProcess<'_> {
     /// Lays the checkpoints of a process's frames into its staging folder; gives the arguments that
-    /// tell the engine to continue from them.
+    /// make the engine continue from them.
     pub(super) fn lay_checkpoints_in(
         &self,
         invocation: &Invocation<'_>,
@@ -66,7 +66,7 @@ impl EngineProcess<'_> {
     fn checkpoints(&self) -> Option<Checkpoints<'_>> {
         let context = self.worker.context;
         let (index, deliverable) = *self.members.first();
-        let fingerprint = context.credits[index].fingerprint.as_deref();
+        let fingerprint = context.provenance[index].fingerprint.as_deref();
         Checkpoints::of(context.disk, &context.state, fingerprint, deliverable)
     }
 }

@@ -11,7 +11,7 @@ use super::worker::Worker;
 use super::{Event, RunError};
 use crate::disk::{hash_file, stamp};
 use crate::ledger::{Line, Unproven};
-use crate::publish::Ready;
+use crate::publish::VerifiedFile;
 use crate::staging_area::StagingArea;
 use crate::unproven::move_aside;
 
@@ -71,7 +71,7 @@ impl ExistingFiles<'_> {
         for (aside, one) in chosen {
             let file = PathBuf::from(&aside);
             let folder = file.parent().unwrap_or(Path::new("/"));
-            let is_ours = self.context.grounds().is_set_aside(&file);
+            let is_ours = self.context.job_folders().is_set_aside(&file);
             let is_unchanged = stamp(&file).is_ok_and(|found| found == Some(one.stamp));
             if is_ours && is_unchanged {
                 self.context
@@ -137,22 +137,22 @@ impl ExistingFiles<'_> {
             let Some((index, frame)) = wanted else {
                 continue;
             };
-            let credits = &self.context.credits[index];
-            if !self.context.grounds().is_set_aside(&aside) {
+            let provenance = &self.context.provenance[index];
+            if !self.context.job_folders().is_set_aside(&aside) {
                 continue;
             }
             let is_as_it_was = hash_file(&aside).is_ok_and(|found| found == *hash);
-            if credits.fingerprint != one.fingerprint || !is_as_it_was {
+            if provenance.fingerprint != one.fingerprint || !is_as_it_was {
                 continue;
             }
-            let record = crate::publish::record(&aside, Path::new(&one.path), credits)
+            let record = crate::publish::record(&aside, Path::new(&one.path), provenance)
                 .map_err(RunError::disk(&aside))?;
-            ready.push(Ready {
+            ready.push(VerifiedFile {
                 staged: aside,
                 frame,
                 replaces: None,
                 removed: None,
-                how: crate::ledger::How::Accepted,
+                how: crate::ledger::FileOrigin::Accepted,
                 record,
             });
         }

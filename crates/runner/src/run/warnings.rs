@@ -51,7 +51,7 @@ impl Warnings {
     }
 
     /// Those that no earlier run had first, then by their number.
-    pub(super) fn told(&self, known: &HashSet<String>) -> Vec<Warning> {
+    pub(super) fn reported(&self, known: &HashSet<String>) -> Vec<Warning> {
         let mut all: Vec<Warning> = self.kinds.values().cloned().collect();
         for one in &mut all {
             one.is_new = !known.contains(&one.kind);
@@ -88,8 +88,8 @@ mod tests {
         }
         warnings.add("no sky", Path::new("b.log"), 7);
         let known = HashSet::from(["lamp # flickers".to_owned()]);
-        let told = warnings.told(&known);
-        let short: Vec<_> = told
+        let reported = warnings.reported(&known);
+        let short: Vec<_> = reported
             .iter()
             .map(|one| (one.kind.as_str(), one.count, one.line, one.is_new))
             .collect();
@@ -97,6 +97,6 @@ mod tests {
             short,
             [("no sky", 1, 7, true), ("lamp # flickers", 30, 1, false)]
         );
-        assert_eq!(told[1].first, "lamp 0 flickers");
+        assert_eq!(reported[1].first, "lamp 0 flickers");
     }
 }

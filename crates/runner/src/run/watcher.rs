@@ -6,7 +6,7 @@ use std::path::Path;
 use std::sync::atomic::Ordering;
 use std::time::Duration;
 
-use super::board::Halt;
+use super::board::StopReason;
 use super::running::Running;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
@@ -38,7 +38,7 @@ impl Running<'_> {
     fn listen(&self) {
         let asked = self.context.options.interrupt.load(Ordering::Relaxed);
         if asked > 0 {
-            let first = self.board.halt(Halt {
+            let first = self.board.halt(StopReason {
                 why: "somebody asked it to stop".to_owned(),
                 finish: asked == 1,
                 interrupted: true,
@@ -64,7 +64,7 @@ impl Running<'_> {
             return Err(RunError::Fenced);
         }
         self.journal.refresh()?;
-        self.other_runs().pick_up_the_dead()?;
+        self.other_runs().recover_dead_runs()?;
         // Thousands of folders lie below a few; each process looks at its own besides.
         let roots = self
             .context

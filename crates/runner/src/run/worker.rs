@@ -2,9 +2,9 @@
 
 use std::path::Path;
 
-use super::board::{Board, Halt};
+use super::board::{Board, StopReason};
 use super::context::RunContext;
-use super::existing_files::{ExistingFiles, Stock};
+use super::existing_files::{Backlog, ExistingFiles};
 use super::journal::Journal;
 use super::prospects::Prospects;
 use super::workshop::Workshop;
@@ -18,7 +18,7 @@ const SPARE: u64 = 3;
 pub(super) struct Worker<'r> {
     pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
-    pub(super) stock: &'r Stock,
+    pub(super) stock: &'r Backlog,
     pub(super) board: &'r Board,
     pub(super) prospects: &'r Prospects,
     pub(super) workshop: &'r Workshop,
@@ -35,7 +35,7 @@ impl Worker<'_> {
 
     /// Stops the run, once the frames that are nearly done are finished.
     pub(super) fn halt(&self, why: &str) {
-        let first = self.board.halt(Halt {
+        let first = self.board.halt(StopReason {
             why: why.to_owned(),
             finish: true,
             interrupted: false,

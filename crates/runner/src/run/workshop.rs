@@ -9,7 +9,7 @@ use super::context::RunContext;
 use super::journal::Journal;
 use super::{Event, RunError};
 use crate::lock::lock;
-use crate::publish::Credits;
+use crate::publish::Provenance;
 use crate::staging;
 use crate::supervisor::Supervisor;
 
@@ -39,12 +39,12 @@ impl Workshop {
     }
 
     /// What is recorded with the files of a deliverable.
-    pub(super) fn credits(&self, context: &RunContext<'_>, index: usize) -> Credits {
-        let mut credits = context.credits[index].clone();
+    pub(super) fn provenance(&self, context: &RunContext<'_>, index: usize) -> Provenance {
+        let mut provenance = context.provenance[index].clone();
         if let Some(fingerprint) = lock(&self.movies).get(&index) {
-            credits.fingerprint.clone_from(fingerprint);
+            provenance.fingerprint.clone_from(fingerprint);
         }
-        credits
+        provenance
     }
 
     /// Remembers the fingerprint of a movie, once its frames are known.

@@ -11,8 +11,8 @@ use truepath_core::frames::Frame;
 use super::{CollectError, FoundFile, FrameFlaw, StagingArea, name_of, verified};
 use crate::crash::point;
 use crate::disk::{changed_at, modified_at, stamp};
-use crate::ledger::How;
-use crate::publish::Ready;
+use crate::ledger::FileOrigin;
+use crate::publish::VerifiedFile;
 use crate::system::is_open_for_writing;
 
 /// What proves that files are finished.
@@ -92,7 +92,7 @@ impl StagingArea<'_> {
         &mut self,
         found: Vec<FoundFile>,
         at_work: bool,
-    ) -> Result<Vec<(usize, Ready)>, CollectError> {
+    ) -> Result<Vec<(usize, VerifiedFile)>, CollectError> {
         let mut ready = Vec::new();
         let mut patience = PATIENCE;
         for (name, output, frame) in found {
@@ -126,7 +126,7 @@ impl StagingArea<'_> {
             };
             known.flaws.remove(&frame);
             point("verified");
-            let mut one = known.ready(staged, frame, How::Rendered)?;
+            let mut one = known.ready(staged, frame, FileOrigin::Rendered)?;
             one.record.unverifiable = unverifiable;
             ready.push((output, one));
         }

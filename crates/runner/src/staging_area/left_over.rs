@@ -9,8 +9,8 @@ use truepath_core::frames::Frame;
 
 use super::{CollectError, Collected, StagingArea, verified};
 use crate::disk::{hash_file, stamp};
-use crate::ledger::How;
-use crate::publish::{PublishResult, Ready};
+use crate::ledger::FileOrigin;
+use crate::publish::{PublishResult, VerifiedFile};
 use crate::staging;
 
 /// A picture that decodes and of which nothing proves that it is finished.
@@ -28,7 +28,7 @@ impl StagingArea<'_> {
     /// proven; what is wrong with the others is kept.
     pub(crate) fn unproven(&mut self) -> Result<Vec<UnprovenFile>, CollectError> {
         let files = staging::files(&self.folder)?;
-        // Half a set of files may tell nothing.
+        // Half a set of files may show nothing.
         let found = self.recognise(&files).unwrap_or_default();
         let mut unproven = Vec::new();
         for (name, output, frame) in found {
@@ -55,7 +55,7 @@ impl StagingArea<'_> {
     /// Publishes unproven pictures because the user takes them as they are.
     pub(crate) fn accept(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
+        publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
         unproven: Vec<UnprovenFile>,
     ) -> Result<Vec<Collected>, CollectError> {
         let mut ready = Vec::new();
@@ -63,7 +63,7 @@ impl StagingArea<'_> {
             let output = &self.outputs[one.output];
             ready.push((
                 one.output,
-                output.ready(one.file, one.frame, How::Accepted)?,
+                output.ready(one.file, one.frame, FileOrigin::Accepted)?,
             ));
         }
         self.publish(publish, ready)

@@ -19,13 +19,15 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::profile::{Naming, Profile};
 use truepath_core::template::PathPattern;
-use truepath_media::{Flaw, Wanted, verify};
+use truepath_media::{ExpectedPicture, Flaw, verify};
 
 use crate::checkpoints;
 use crate::disk::Stamp;
-use crate::ledger::{How, Replaces};
+use crate::ledger::{FileOrigin, Replaces};
 use crate::proof;
-use crate::publish::{Brought, Credits, PublishError, PublishResult, Ready, record};
+use crate::publish::{
+    Provenance, PublishError, PublishResult, PublishedFile, VerifiedFile, record,
+};
 use crate::staging;
 
 /// A staging folder and what is expected of it.
@@ -46,7 +48,7 @@ pub(crate) struct StagingArea<'a> {
 pub(crate) struct ExpectedOutput<'a> {
     pub(crate) index: usize,
     pub(crate) deliverable: &'a Deliverable,
-    pub(crate) credits: Credits,
+    pub(crate) provenance: Provenance,
     name: Option<PathPattern>,
     /// Frames that take the place of files that are there.
     pub(crate) replaces: BTreeMap<Frame, Replaces>,
@@ -94,7 +96,7 @@ pub(crate) struct Collected {
     /// What it was called in the staging folder.
     pub(crate) staged: PathBuf,
     /// That it has its true name.
-    pub(crate) brought: Brought,
+    pub(crate) brought: PublishedFile,
 }
 
 impl FrameFlaw {
@@ -118,7 +120,7 @@ fn verified(
 ) -> Result<Option<String>, FrameFlaw> {
     let flaw = match deliverable.movie() {
         Some(_) => proof::flaw(deliverable, file, Path::new("/")),
-        None => verify(file, &Wanted::from(deliverable)).err(),
+        None => verify(file, &ExpectedPicture::from(deliverable)).err(),
     };
     match flaw {
         None => Ok(None),
@@ -137,7 +139,7 @@ fn verified(
 impl<'a> StagingArea<'a> {
     pub(crate) fn new(
         folder: PathBuf,
-        members: &AtLeastOne<(usize, &'a Deliverable, Credits)>,
+        members: &AtLeastOne<(usize, &'a Deliverable, Provenance)>,
         frames: FrameSet,
         profile: &'a Profile,
     ) -> Self {
@@ -152,10 +154,10 @@ impl<'a> StagingArea<'a> {
         };
         let outputs = members
             .iter()
-            .map(|(index, deliverable, credits)| ExpectedOutput {
+            .map(|(index, deliverable, provenance)| ExpectedOutput {
                 index: *index,
                 deliverable,
-                credits: credits.clone(),
+                provenance: provenance.clone(),
                 // Checked before anything runs; without it nothing is recognised.
                 name: invocation.output_name(deliverable).unwrap_or_default(),
                 replaces: BTreeMap::new(),
@@ -193,7 +195,7 @@ impl<'a> StagingArea<'a> {
     /// Publishes what is finished; while the engine is at `work`, no file that is open for writing.
     pub(crate) fn collect(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
+        publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
         evidence: Evidence<'_>,
         at_work: bool,
     ) -> Result<Vec<Collected>, CollectError> {
@@ -214,7 +216,7 @@ impl<'a> StagingArea<'a> {
     /// Publishes those of some finished files that decode whole as what is wanted.
     pub(crate) fn collect_finished(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
+        publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
         finished: Vec<FoundFile>,
     ) -> Result<Vec<Collected>, CollectError> {
         let ready = self.verified(finished, false)?;
@@ -224,8 +226,8 @@ impl<'a> StagingArea<'a> {
     /// Publishes files that are verified.
     fn publish(
         &mut self,
-        publish: &dyn Fn(Vec<Ready>) -> Vec<PublishResult>,
-        ready: Vec<(usize, Ready)>,
+        publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
+        ready: Vec<(usize, VerifiedFile)>,
     ) -> Result<Vec<Collected>, CollectError> {
         let files = ready.iter().map(|(_, ready)| ready.clone()).collect();
         let mut collected = Vec::new();
@@ -318,10 +320,10 @@ impl<'a> StagingArea<'a> {
 
 impl ExpectedOutput<'_> {
     /// A verified file, ready to get its true name.
-    fn ready(&self, staged: PathBuf, frame: Frame, how: How) -> io::Result<Ready> {
+    fn ready(&self, staged: PathBuf, frame: Frame, how: FileOrigin) -> io::Result<VerifiedFile> {
         let to = PathBuf::from(self.deliverable.path(frame));
-        Ok(Ready {
-            record: record(&staged, &to, &self.credits)?,
+        Ok(VerifiedFile {
+            record: record(&staged, &to, &self.provenance)?,
             replaces: self.replaces.get(&frame).copied(),
             removed: None,
             how,

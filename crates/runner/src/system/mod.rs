@@ -9,7 +9,7 @@ mod unix;
 
 #[cfg(unix)]
 pub(crate) use unix::{
-    EngineRegistry, Exit, Group, Signs, boot, changed_at, exchange, file_number, free_space,
+    EngineRegistry, Exit, Group, ProcessMarks, boot, changed_at, exchange, file_number, free_space,
     groups_marked, identity, is_executable, is_held_by_another, is_open_for_writing, is_writable,
     is_written_in, kill_this_process, lock_file, machine_name, modified_at, pipe_name, rename_new,
     signal_name, symlink, sync_folder, user_name,

@@ -8,10 +8,14 @@ use truepath_core::job::{Key, Value};
 use truepath_core::profile::{Profile, profile_of_run};
 
 use crate::job_arguments::JobArguments;
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::show::remark;
 
-pub(super) fn make(name: &str, job: JobArguments, to: Option<&Path>) -> Result<ExitCode, Trouble> {
+pub(super) fn make(
+    name: &str,
+    job: JobArguments,
+    to: Option<&Path>,
+) -> Result<ExitCode, CommandError> {
     let chosen = job.load()?;
     let job = &chosen.loaded.job;
     let tables = std::iter::once(&job.project)
@@ -19,7 +23,7 @@ pub(super) fn make(name: &str, job: JobArguments, to: Option<&Path>) -> Result<E
         .chain(job.shots.iter().map(|one| &one.table));
     let mut runs = tables.filter_map(|table| table.get(Key::Run));
     let Some(setting) = runs.next() else {
-        return Err(Trouble::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "{} has no run line: it takes one such as run = [\"myrender\", \"--frame\", \"{{frame}}\", \"{{target}}\"]",
             chosen.name
         )));
@@ -32,7 +36,7 @@ pub(super) fn make(name: &str, job: JobArguments, to: Option<&Path>) -> Result<E
     match to {
         None => write!(io::stdout(), "{text}")?,
         Some(path) => {
-            let refused = Trouble::outside(path.display().to_string());
+            let refused = CommandError::outside(path.display().to_string());
             let written = match path.parent() {
                 Some(folder) => std::fs::create_dir_all(folder),
                 None => Ok(()),

@@ -17,7 +17,7 @@ use truepath_runner::probe::{Probed, probe};
 
 use super::{OutputFormat, print_json};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{DONE, FOUND, Trouble};
+use crate::outcome::{CommandError, DONE, FOUND};
 use crate::profiles::SHIPPED;
 use crate::shapes::VERSION;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, remark};
@@ -25,7 +25,7 @@ use crate::this_program;
 
 /// List the engines, explain a profile, or make one of a run line
 ///
-/// A profile is a file that tells how to speak to one program. Those that ship are listed with those
+/// A profile is a file that describes how to run one program. Those that ship are listed with those
 /// in the folder `engines` here; a profile of your own wins over one that ships.
 #[derive(Debug, Args)]
 #[command(
@@ -34,7 +34,7 @@ use crate::this_program;
 )]
 pub(crate) struct Arguments {
     #[command(subcommand)]
-    what: Option<What>,
+    what: Option<EngineAction>,
     #[command(flatten)]
     list: List,
 }
@@ -50,7 +50,7 @@ struct List {
 }
 
 #[derive(Debug, Subcommand)]
-enum What {
+enum EngineAction {
     /// Explain a profile, argument by argument, with a sample command line
     #[command(after_help = "Example:\n  truepath engines show understudy")]
     Show {
@@ -70,17 +70,17 @@ enum What {
     },
 }
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     match arguments.what {
         None => list(&arguments.list),
-        Some(What::Show { name }) => show::show(&name),
-        Some(What::Make { name, job, to }) => make::make(&name, *job, to.as_deref()),
+        Some(EngineAction::Show { name }) => show::show(&name),
+        Some(EngineAction::Make { name, job, to }) => make::make(&name, *job, to.as_deref()),
     }
 }
 
 /// The folder of the job, or the current one where there is no job.
-fn folder() -> Result<PathBuf, Trouble> {
-    let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+fn folder() -> Result<PathBuf, CommandError> {
+    let here = std::env::current_dir().map_err(CommandError::outside("the current folder"))?;
     let job = truepath_runner::load::find(None, &here);
     Ok(job
         .ok()
@@ -88,10 +88,10 @@ fn folder() -> Result<PathBuf, Trouble> {
         .unwrap_or(here))
 }
 
-fn list(asked: &List) -> Result<ExitCode, Trouble> {
+fn list(asked: &List) -> Result<ExitCode, CommandError> {
     let folder = folder()?;
     let all = profiles(&folder, &SHIPPED)?;
-    let own = this_program::path().map_err(Trouble::outside("this program"))?;
+    let own = this_program::path().map_err(CommandError::outside("this program"))?;
     let rows: Vec<(Arc<Profile>, Probed)> = all
         .all()
         .map(|profile| {

@@ -17,17 +17,17 @@ use truepath_core::system::System;
 use truepath_runner::load::profiles;
 
 use super::folder;
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::profiles::SHIPPED;
 use crate::show::{FAINT, TITLE};
 
-pub(super) fn show(name: &str) -> Result<ExitCode, Trouble> {
+pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
     let folder = folder()?;
     let all = profiles(&folder, &SHIPPED)?;
     let Some(profile) = all.find(name) else {
         let names: Vec<&str> = all.names().collect();
         let advice = advice(name, &names);
-        return Err(Trouble::Usage(format!(
+        return Err(CommandError::Usage(format!(
             "there is no engine `{name}`: {advice}"
         )));
     };

@@ -37,7 +37,7 @@ pub(super) struct Afterwards {
 /// On which result.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum AfterResult {
-    /// Whatever came of it
+    /// Whatever the result
     Always,
     /// When all is there
     Success,

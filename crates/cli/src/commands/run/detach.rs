@@ -7,41 +7,41 @@ use std::process::{Command, ExitCode, Stdio};
 use truepath_runner::StateFolder;
 use truepath_runner::system::in_own_group;
 
-use crate::outcome::{DONE, Trouble};
+use crate::outcome::{CommandError, DONE};
 use crate::show::print;
 use crate::this_program;
 
-/// Starts the same call again, without the terminal, and tells where it goes on.
-pub(super) fn detach(state: &StateFolder) -> Result<ExitCode, Trouble> {
+/// Starts the same call again, without the terminal, and prints where it continues.
+pub(super) fn detach(state: &StateFolder) -> Result<ExitCode, CommandError> {
     let folder = state.logs();
-    let trouble = || Trouble::outside(folder.display().to_string());
-    fs::create_dir_all(&folder).map_err(trouble())?;
+    let outside = || CommandError::outside(folder.display().to_string());
+    fs::create_dir_all(&folder).map_err(outside())?;
     let mut number = 1;
     let (path, output) = loop {
         let path = folder.join(format!("detached-{number:04}.txt"));
         match File::create_new(&path) {
             Ok(file) => break (path, file),
             Err(error) if error.kind() == std::io::ErrorKind::AlreadyExists => number += 1,
-            Err(error) => return Err(trouble()(error)),
+            Err(error) => return Err(outside()(error)),
         }
     };
     let arguments: Vec<OsString> = std::env::args_os()
         .skip(1)
         .filter(|argument| argument != "--detach")
         .collect();
-    let program = this_program::path().map_err(Trouble::outside("this program"))?;
+    let program = this_program::path().map_err(CommandError::outside("this program"))?;
     let mut command = Command::new(program);
     command
         .args(arguments)
         .stdin(Stdio::null())
-        .stdout(output.try_clone().map_err(trouble())?)
+        .stdout(output.try_clone().map_err(outside())?)
         .stderr(output);
     // What the terminal sends to those in front of it is not for this one.
     let child = in_own_group(&mut command)
         .spawn()
-        .map_err(Trouble::outside("this program"))?;
+        .map_err(CommandError::outside("this program"))?;
     print(&format!(
-        "it goes on as process {}, and what it says is in {}\n`truepath status --follow` tells how far it is; `kill -INT {}` stops it",
+        "it goes on as process {}, and what it says is in {}\n`truepath status --follow` shows how far it is; `kill -INT {}` stops it",
         child.id(),
         path.display(),
         child.id()

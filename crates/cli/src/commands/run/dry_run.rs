@@ -11,16 +11,20 @@ use truepath_core::plan::plan;
 use truepath_runner::status::Follower;
 
 use crate::job_arguments::Chosen;
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 use crate::show::pace::rough;
 use crate::show::{FAINT, TITLE, count, files};
 
 /// Shows it. Nothing is started, and nothing written.
-pub(super) fn tell(chosen: &Chosen, rendered: &Expansion, jobs: usize) -> Result<(), Trouble> {
+pub(super) fn print(
+    chosen: &Chosen,
+    rendered: &Expansion,
+    jobs: usize,
+) -> Result<(), CommandError> {
     let mut follower = Follower::new(&chosen.loaded, rendered);
     let status = follower
         .look()
-        .map_err(Trouble::outside("the state folder"))?;
+        .map_err(CommandError::outside("the state folder"))?;
     let missing: Vec<FrameSet> = status
         .rows
         .iter()

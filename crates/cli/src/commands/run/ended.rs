@@ -56,7 +56,7 @@ pub(super) struct JobEnded {
 }
 
 impl JobEnded {
-    /// A job that came to its end.
+    /// A job that ended.
     pub(super) fn of_report(job: &str, report: &Report, printed: io::Result<()>) -> Self {
         let (result, reason, code) = match &report.halt {
             _ if report.is_complete() => (JobResult::Complete, "", DONE),

@@ -9,10 +9,10 @@ use std::time::Duration;
 
 use serde_json::{Value, json};
 use truepath_core::deliverable::Deliverable;
-use truepath_runner::run::{Event, Watch};
+use truepath_runner::run::{Event, Observer};
 use truepath_runner::system::is_pipe;
 
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 use crate::show::remark;
 
 /// So many events wait for whoever reads them; more are counted, and lost.
@@ -37,7 +37,7 @@ struct EventWriter {
 }
 
 impl EventWriter {
-    fn open(path: &Path) -> Result<Self, Trouble> {
+    fn open(path: &Path) -> Result<Self, CommandError> {
         // A pipe that is opened for reading as well neither waits for a reader nor fails without one.
         let is_pipe = fs::metadata(path).is_ok_and(|facts| is_pipe(&facts));
         let mut options = File::options();
@@ -47,7 +47,7 @@ impl EventWriter {
         };
         let mut file = options
             .open(path)
-            .map_err(Trouble::outside(path.display().to_string()))?;
+            .map_err(CommandError::outside(path.display().to_string()))?;
         let (lines, waiting) = sync_channel::<String>(MOST_WAITING);
         let (finished, done) = sync_channel(1);
         thread::spawn(move || {
@@ -85,13 +85,13 @@ impl EventWriter {
     }
 }
 
-impl<'w, W: Watch> Events<'w, W> {
+impl<'w, W: Observer> Events<'w, W> {
     /// Events are appended to the file, where one is named.
     pub(super) fn new(
         path: Option<&Path>,
         deliverables: &[Deliverable],
         inner: &'w mut W,
-    ) -> Result<Self, Trouble> {
+    ) -> Result<Self, CommandError> {
         Ok(Self {
             labels: deliverables.iter().map(Deliverable::label).collect(),
             writer: path.map(EventWriter::open).transpose()?,
@@ -176,7 +176,7 @@ impl<'w, W: Watch> Events<'w, W> {
     }
 }
 
-impl<W: Watch> Watch for Events<'_, W> {
+impl<W: Observer> Observer for Events<'_, W> {
     fn see(&mut self, event: &Event<'_>) {
         if self.writer.is_some()
             && let Some(shape) = self.shape(event)

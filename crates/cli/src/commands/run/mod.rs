@@ -16,7 +16,7 @@ use std::process::ExitCode;
 use std::sync::atomic::Ordering;
 
 use clap::Args;
-use truepath_core::finding::{Finding, Weight};
+use truepath_core::finding::{Finding, Severity};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
@@ -26,8 +26,8 @@ use ended::JobEnded;
 
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{DONE, FOUND, Trouble};
-use crate::show::finding::{summary, tell_all};
+use crate::outcome::{CommandError, DONE, FOUND};
+use crate::show::finding::{print_all, summary};
 use crate::show::progress::ProgressLines;
 use crate::show::remark;
 use crate::show::states::remark_on_direct_movies;
@@ -35,7 +35,7 @@ use crate::this_program;
 
 /// Check the job, then render what is missing
 ///
-/// Every frame is rendered into a staging folder, decoded and held against the job, and only then
+/// Every frame is rendered into a staging folder, decoded and compared with the job, and only then
 /// brought to its true name; nothing is replaced unless that is asked for. What is there and whole is
 /// kept. Stopped or killed at any moment, the next call goes on where this one ended. Started alike on
 /// several machines that share a folder, runs share the work.
@@ -74,7 +74,7 @@ pub(crate) struct Arguments {
     /// Render frames again that no run has recorded, in place of decoding and taking them
     #[arg(long, help_heading = FILES)]
     rerender_unrecorded: bool,
-    /// Take pictures that are whole although the exit code of their process does not tell success; also
+    /// Take pictures that are whole although the exit code of their process does not mean success; also
     /// those that an earlier run moved aside for that reason
     #[arg(long, help_heading = FILES)]
     accept_unproven: bool,
@@ -93,7 +93,7 @@ pub(crate) struct Arguments {
     /// Render on a cluster of machines that share this folder: it is handed an array of runs, which
     /// share the work, and is asked again for what is missing at their end
     #[arg(long, value_name = "CLUSTER", value_enum)]
-    on: Option<Where>,
+    on: Option<WorkloadManager>,
     /// Append what happens to this file, a JSON object a line
     #[arg(long, value_name = "FILE")]
     events: Option<PathBuf>,
@@ -103,7 +103,7 @@ pub(crate) struct Arguments {
 
 /// Which workload manager.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, clap::ValueEnum)]
-enum Where {
+enum WorkloadManager {
     /// Slurm: an array of tasks
     Slurm,
 }
@@ -111,13 +111,13 @@ enum Where {
 /// What options about files that are there stand under in the help.
 const FILES: &str = "Files that are there";
 
-pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if arguments.detach {
         let chosen = arguments.first().load()?;
         return detach::detach(&chosen.loaded.state_folder());
     }
     if arguments.low_priority {
-        truepath_runner::system::lower_priority().map_err(Trouble::outside("low priority"))?;
+        truepath_runner::system::lower_priority().map_err(CommandError::outside("low priority"))?;
     }
     let until = arguments.stopping.until();
     let interrupt = stopping::listen()?;
@@ -132,9 +132,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, Trouble> {
     for job in &jobs {
         // One that goes wrong does not keep the others from being rendered.
         let job = &job.clone().asking_for_frames(!arguments.dry_run);
-        let ended = in_version(&arguments, job, until).unwrap_or_else(|trouble| {
-            let reason = trouble.to_string();
-            JobEnded::aborted(&job.name(), &reason, trouble.report())
+        let ended = in_version(&arguments, job, until).unwrap_or_else(|error| {
+            let reason = error.to_string();
+            JobEnded::aborted(&job.name(), &reason, error.report())
         });
         arguments.afterwards.after_each(&ended);
         all.push(ended);
@@ -176,7 +176,7 @@ fn in_version(
     arguments: &Arguments,
     job: &JobArguments,
     until: Option<Moment>,
-) -> Result<JobEnded, Trouble> {
+) -> Result<JobEnded, CommandError> {
     let keys = |version: Option<i64>| {
         let jobs = arguments.jobs.map(|jobs| format!("jobs={jobs}"));
         let version = version.map(|version| format!("version={version}"));
@@ -196,11 +196,11 @@ fn in_version(
     let mut in_the_way = None;
     loop {
         let (first, count) = match one(arguments, chosen, until) {
-            Err(Trouble::Run(RunError::Refused { first, count })) => (first, count),
+            Err(CommandError::Run(RunError::Refused { first, count })) => (first, count),
             other => return other,
         };
         let Some(next) = version.filter(|_| in_the_way.as_ref() != Some(&first)) else {
-            return Err(Trouble::Usage(format!(
+            return Err(CommandError::Usage(format!(
                 "existing = \"next-version\" needs a number as `version`, and {{version}} in every path: {count} files are in the way, such as {first}"
             )));
         };
@@ -212,10 +212,14 @@ fn in_version(
 }
 
 /// Runs one job.
-fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<JobEnded, Trouble> {
+fn one(
+    arguments: &Arguments,
+    chosen: Chosen,
+    until: Option<Moment>,
+) -> Result<JobEnded, CommandError> {
     let passed_over = |one: &Finding| arguments.ignore.iter().any(|code| code == one.code);
     let grave = |found: &[Finding]| -> Vec<Finding> {
-        let errors = found.iter().filter(|one| one.weight == Weight::Error);
+        let errors = found.iter().filter(|one| one.severity == Severity::Error);
         errors.filter(|one| !passed_over(one)).cloned().collect()
     };
     // What can be known without starting anything comes first.
@@ -224,7 +228,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<J
         found = findings_asking(&chosen, true);
     }
     let sources = &chosen.loaded.job.sources;
-    tell_all(&mut anstream::stderr(), sources, &found, arguments.all);
+    print_all(&mut anstream::stderr(), sources, &found, arguments.all);
     let grave = grave(&found);
     if has_errors(&grave) {
         remark(&format!(
@@ -234,18 +238,18 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<J
         let reason = "the job has errors, so nothing was rendered";
         return Ok(JobEnded::aborted(&chosen.name, reason, FOUND));
     }
-    if arguments.on == Some(Where::Slurm) {
+    if arguments.on == Some(WorkloadManager::Slurm) {
         return on_slurm::run(&chosen);
     }
     let jobs = usize::try_from(chosen.loaded.job.jobs()).unwrap_or(1);
     let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
     if arguments.dry_run {
-        dry_run::tell(&chosen, &rendered, jobs)?;
+        dry_run::print(&chosen, &rendered, jobs)?;
         return Ok(JobEnded::dry(&chosen.name));
     }
     let mut progress = ProgressLines::new(&rendered.deliverables, arguments.verbose);
     let options = Options {
-        this_program: &this_program::path().map_err(Trouble::outside("this program"))?,
+        this_program: &this_program::path().map_err(CommandError::outside("this program"))?,
         interrupt: stopping::listen()?,
         whole: chosen.whole,
         disk: &RealDisk,
@@ -271,7 +275,7 @@ fn one(arguments: &Arguments, chosen: Chosen, until: Option<Moment>) -> Result<J
     let report = report?;
     remark_on_direct_movies(&chosen.chosen);
     let mut out = crate::show::out();
-    let printed = summary::tell(&mut out, &rendered.deliverables, &report, &chosen.name);
+    let printed = summary::print(&mut out, &rendered.deliverables, &report, &chosen.name);
     let printed = printed
         .and_then(|()| summary::tell_set_aside(&mut out, &rendered))
         .and_then(|()| out.flush());

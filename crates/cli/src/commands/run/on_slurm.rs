@@ -18,7 +18,7 @@ use super::ended::JobEnded;
 use super::stopping;
 use crate::commands::command_lines::cluster;
 use crate::job_arguments::Chosen;
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 use crate::show::pace::{pace, rough};
 use crate::show::{ERROR, GOOD, WARNING, files, print, remark};
 use crate::this_program;
@@ -30,15 +30,15 @@ const PAUSE: Duration = Duration::from_secs(1);
 /// How often in a row it is handed work that brings nothing.
 const PATIENCE: u32 = 2;
 
-/// Hands the job to the cluster, follows it, and hands in again what is missing.
-pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, Trouble> {
+/// Submits the job to the cluster, follows it, and submits again what is missing.
+pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, CommandError> {
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
-    let refused = || Trouble::outside("the state folder");
+    let refused = || CommandError::outside("the state folder");
     let folder = chosen.loaded.state_folder().slurm();
     RealDisk
         .create_folders(&folder)
-        .map_err(Trouble::outside(folder.display().to_string()))?;
+        .map_err(CommandError::outside(folder.display().to_string()))?;
     let began = Instant::now();
     let before = follower.look().map_err(refused())?.files().1;
     let mut barren = 0;
@@ -48,7 +48,7 @@ pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, Trouble> {
         let (wanted, done) = status.files();
         if done >= wanted || barren >= PATIENCE {
             let report = report(&status, before, began);
-            let printed = tell(chosen, &expansion.deliverables, &status, &bad);
+            let printed = print_status(chosen, &expansion.deliverables, &status, &bad);
             return Ok(JobEnded::of_report(&chosen.name, &report, printed));
         }
         // Of an earlier call whose terminal went away, there may be tasks at work already.
@@ -59,7 +59,7 @@ pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, Trouble> {
                 ));
                 job
             }
-            _ => hand_in(chosen, &folder, tasks(chosen, &status))?,
+            _ => submit_job(chosen, &folder, tasks(chosen, &status))?,
         };
         if !follow(&job, &mut follower)? {
             remark(&format!(
@@ -67,7 +67,7 @@ pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, Trouble> {
             ));
             return Ok(JobEnded::running(&chosen.name));
         }
-        bad = bad_tasks(&job).map_err(Trouble::outside("the cluster"))?;
+        bad = bad_tasks(&job).map_err(CommandError::outside("the cluster"))?;
         for task in &bad {
             remark(&format!(
                 "{WARNING}task {}{WARNING:#} of job {job}: {}, {} (exit code {})",
@@ -92,23 +92,23 @@ fn tasks(chosen: &Chosen, status: &Status) -> u64 {
         .max(1)
 }
 
-/// The number of the job that was handed in last.
-fn latest(folder: &Path) -> Result<Option<String>, Trouble> {
+/// The number of the job that was submitted last.
+fn latest(folder: &Path) -> Result<Option<String>, CommandError> {
     match fs::read_to_string(folder.join("job")) {
         Ok(text) => Ok(Some(text.trim().to_owned())),
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
-        Err(error) => Err(Trouble::outside(folder.display().to_string())(error)),
+        Err(error) => Err(CommandError::outside(folder.display().to_string())(error)),
     }
 }
 
-fn open(job: &str) -> Result<usize, Trouble> {
-    open_tasks(job).map_err(Trouble::outside("the cluster"))
+fn open(job: &str) -> Result<usize, CommandError> {
+    open_tasks(job).map_err(CommandError::outside("the cluster"))
 }
 
 /// Hands in an array of runs.
-fn hand_in(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Trouble> {
-    let trouble = |path: &Path| Trouble::outside(path.display().to_string());
-    let program = this_program::path().map_err(Trouble::outside("this program"))?;
+fn submit_job(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, CommandError> {
+    let outside = |path: &Path| CommandError::outside(path.display().to_string());
+    let program = this_program::path().map_err(CommandError::outside("this program"))?;
     // The same call without what is for this terminal alone.
     let mut words: Vec<String> = Vec::new();
     let mut given = std::env::args().skip(1);
@@ -121,7 +121,7 @@ fn hand_in(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Trouble
             _ => words.push(word),
         }
     }
-    let here = std::env::current_dir().map_err(Trouble::outside("the current folder"))?;
+    let here = std::env::current_dir().map_err(CommandError::outside("the current folder"))?;
     let line = posix_line(
         &program.display().to_string(),
         words.iter().map(String::as_str),
@@ -134,14 +134,15 @@ fn hand_in(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Trouble
     let script: PathBuf = folder.join("run.sh");
     RealDisk
         .write_whole(&script, text.as_bytes())
-        .map_err(trouble(&script))?;
+        .map_err(outside(&script))?;
     let options = cluster(&chosen.loaded.job, &chosen.chosen).options();
     let output = folder.join("%A-%a.txt");
-    let job = submit(&script, tasks, &options, &output).map_err(Trouble::outside("the cluster"))?;
+    let job =
+        submit(&script, tasks, &options, &output).map_err(CommandError::outside("the cluster"))?;
     let kept = folder.join("job");
     RealDisk
         .write_whole(&kept, format!("{job}\n").as_bytes())
-        .map_err(trouble(&kept))?;
+        .map_err(outside(&kept))?;
     remark(&format!(
         "job {job}: {} handed to the cluster",
         count(tasks, "task", "tasks")
@@ -149,25 +150,25 @@ fn hand_in(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Trouble
     Ok(job)
 }
 
-/// Follows a job to its end; gives whether it came to one before somebody asked to stop.
-fn follow(job: &str, follower: &mut Follower<'_>) -> Result<bool, Trouble> {
+/// Follows a job to its end; gives whether it ended before somebody asked to stop.
+fn follow(job: &str, follower: &mut Follower<'_>) -> Result<bool, CommandError> {
     let interrupt = stopping::listen()?;
-    let mut told = None;
+    let mut last_done = None;
     while open(job)? > 0 {
         if interrupt.load(Ordering::Relaxed) > 0 {
             return Ok(false);
         }
         let status = follower
             .look()
-            .map_err(Trouble::outside("the state folder"))?;
+            .map_err(CommandError::outside("the state folder"))?;
         let (wanted, done) = status.files();
-        if told != Some(done) {
+        if last_done != Some(done) {
             let mut line = format!("{done} of {}", files(wanted));
             if let (Some(rate), Some(left)) = (status.rate(), status.left()) {
                 line.push_str(&format!(", {}, {} left", pace(rate), rough(left)));
             }
             remark(&line);
-            told = Some(done);
+            last_done = Some(done);
         }
         std::thread::sleep(PAUSE);
     }
@@ -186,7 +187,7 @@ fn report(status: &Status, before: u64, began: Instant) -> Report {
     }
 }
 
-fn tell(
+fn print_status(
     chosen: &Chosen,
     deliverables: &[truepath_core::deliverable::Deliverable],
     status: &Status,

@@ -11,7 +11,7 @@ use jiff::{ToSpan, Zoned};
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use truepath_runner::clock::Moment;
 
-use crate::outcome::Trouble;
+use crate::outcome::CommandError;
 
 /// When a run stops.
 #[derive(Debug, Clone, Args)]
@@ -58,14 +58,14 @@ fn time_to(now: &Zoned, time: Time) -> Option<Duration> {
 ///
 /// An interrupt asks once more each time. To be terminated is to stop at once. A terminal that
 /// closes ends nothing.
-pub(super) fn listen() -> Result<&'static AtomicU8, Trouble> {
+pub(super) fn listen() -> Result<&'static AtomicU8, CommandError> {
     static ASKED: OnceLock<Arc<AtomicU8>> = OnceLock::new();
-    let trouble = |error| Trouble::outside("signals")(error);
+    let outside = |error| CommandError::outside("signals")(error);
     if let Some(known) = ASKED.get() {
         return Ok(known);
     }
     let mut signals =
-        signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP]).map_err(trouble)?;
+        signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP]).map_err(outside)?;
     let asked = ASKED.get_or_init(Arc::default);
     let heard = Arc::clone(asked);
     std::thread::spawn(move || {

@@ -1,4 +1,4 @@
-//! What a run came to, worth reading in the morning.
+//! The result of a run, worth reading in the morning.
 
 use std::io::{self, Write};
 use std::path::PathBuf;
@@ -14,7 +14,7 @@ use crate::show::states::unverifiable;
 use crate::show::{ERROR, FAINT, GOOD, WARNING, bytes, count, files};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
-pub(super) fn tell(
+pub(super) fn print(
     out: &mut impl Write,
     deliverables: &[Deliverable],
     report: &Report,
@@ -56,7 +56,7 @@ pub(super) fn tell(
             match report.unread {
                 0 => "there before".to_owned(),
                 unread => format!(
-                    "there before; {} by size and time alone, as the ledger tells them",
+                    "there before; {} by size and time alone, as the ledger has them",
                     grouped(unread)
                 ),
             },
@@ -196,7 +196,7 @@ pub(super) fn tell(
     Ok(())
 }
 
-/// So many kinds of warnings are told.
+/// So many kinds of warnings are reported.
 const MOST_KINDS: usize = 8;
 
 /// The warnings by kind, those first that no earlier run had.
@@ -249,7 +249,7 @@ fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedF
             None => groups.push((index, vec![failure.frame], &failure.reason, log)),
         }
     }
-    let told = |index: usize, frames: Vec<i64>| match deliverables[index].movie() {
+    let named = |index: usize, frames: Vec<i64>| match deliverables[index].movie() {
         Some(_) => FrameSet::empty(),
         None => FrameSet::from_frames(frames),
     };
@@ -258,7 +258,7 @@ fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedF
         .map(|(index, frames, reason, log)| {
             (
                 deliverables[index].label(),
-                told(index, frames),
+                named(index, frames),
                 reason,
                 log,
             )

@@ -84,7 +84,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "fps",
         kind: &FPS,
         tables: NOT_BY_PASS,
-        meaning: "Frames a second: the token `{fps}`.",
+        meaning: "Frames per second: the token `{fps}`.",
         example: "fps = 30",
     },
     KeyFacts {
@@ -148,7 +148,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "format",
         kind: &FORMAT,
         tables: ANYWHERE,
-        meaning: "The file format; unset, told by the extension of `path`.",
+        meaning: "The file format; unset, taken from the extension of `path`.",
         example: "format = \"exr\"",
     },
     KeyFacts {
@@ -260,7 +260,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "movie.from",
         kind: &COMPONENT,
         tables: &[Project, Output],
-        meaning: "Makes the output a movie, put together from the sequence of this output.",
+        meaning: "Makes the output a movie, assembled from the sequence of this output.",
         example: r#"movie.from = "frames""#,
     },
     KeyFacts {
@@ -276,7 +276,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "movie.container",
         kind: &CONTAINER,
         tables: NOT_BY_PASS,
-        meaning: "The kind of movie file; unset, told by the extension of `path`.",
+        meaning: "The kind of movie file; unset, taken from the extension of `path`.",
         example: r#"movie.container = "mp4""#,
     },
     KeyFacts {
@@ -372,7 +372,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "success-codes",
         kind: &EXIT_CODES,
         tables: NOT_BY_PASS,
-        meaning: "Exit codes, besides 0, with which the program of a `run` line tells success.",
+        meaning: "Exit codes, besides 0, that mean success for the program of a `run` line.",
         example: "success-codes = [3]",
     },
     KeyFacts {
@@ -380,7 +380,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "same-picture",
         kind: &TEXT,
         tables: ANYWHERE,
-        meaning: "Why files with different names may hold the same picture, or why the engine need not be told of a camera, view, pass or variant. Without it, names that make no difference to the picture are an error.",
+        meaning: "Why files with different names may hold the same picture, or why the engine need not be given a camera, view, pass or variant. Without it, names that make no difference to the picture are an error.",
         example: "same-picture = \"the left eye stands in for the right until the rig is fixed\"",
     },
     KeyFacts {
@@ -404,7 +404,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "chunk",
         kind: &NUMBER,
         tables: NOT_BY_PASS,
-        meaning: "The most frames that one process renders; unset, as many as the engine takes at once, or what `start-up` and `frame-time` tell.",
+        meaning: "The most frames that one process renders; unset, as many as the engine takes at once, or what `start-up` and `frame-time` give.",
         example: r#"chunk = 8"#,
     },
     KeyFacts {
@@ -412,7 +412,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "start-up",
         kind: &DURATION,
         tables: NOT_BY_PASS,
-        meaning: "How long the engine takes before its first frame. With `frame-time` it tells how many frames one process renders, so that starting takes at most a tenth of the time.",
+        meaning: "How long the engine takes before its first frame. With `frame-time` it determines how many frames one process renders, so that starting takes at most a tenth of the time.",
         example: r#"start-up = "40s""#,
     },
     KeyFacts {
@@ -460,7 +460,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "retries",
         kind: &NUMBER,
         tables: NOT_BY_PASS,
-        meaning: "How often frames are tried again that came to nothing, before a process of several frames is halved, and a frame alone counts as failed; unset, twice.",
+        meaning: "How often frames are tried again that failed, before a process of several frames is halved, and a frame alone counts as failed; unset, twice.",
         example: r#"retries = 3"#,
     },
     KeyFacts {

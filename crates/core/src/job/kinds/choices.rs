@@ -48,7 +48,7 @@ pub const FORMAT: KeyKind = KeyKind {
 /// Channels of a pixel.
 pub const CHANNELS: KeyKind = KeyKind {
     words: || Channels::ALL.map(Channels::word).to_vec(),
-    read: |given| given.choice(|word| Channels::of_word(word).map(Value::Channels)),
+    read: |given| given.choice(|word| Channels::from_name(word).map(Value::Channels)),
     ..CHOICE
 };
 
@@ -58,7 +58,7 @@ pub const BITS: KeyKind = KeyKind {
     // 8 and 16 are numbers.
     read: |given| {
         let text = given.scalar()?;
-        Bits::of_word(&text)
+        Bits::from_name(&text)
             .map(Value::Bits)
             .ok_or_else(|| given.refuse(&text, advice(&text, &given.kind.words())))
     },
@@ -68,7 +68,7 @@ pub const BITS: KeyKind = KeyKind {
 /// Which frames of a shot a preset renders.
 pub const FRAMES_TO_RENDER: KeyKind = KeyKind {
     words: || FramesToRender::ALL.map(FramesToRender::word).to_vec(),
-    read: |given| given.choice(|word| FramesToRender::of_word(word).map(Value::FramesToRender)),
+    read: |given| given.choice(|word| FramesToRender::from_name(word).map(Value::FramesToRender)),
     ..CHOICE
 };
 

@@ -1,6 +1,6 @@
 //! A value that is given to a key, and what can be said of it.
 
-use super::super::value::{Value, Word};
+use super::super::value::{PlacedText, Value};
 use super::KeyKind;
 use crate::finding::Finding;
 use crate::nearest::advice;
@@ -84,7 +84,7 @@ impl<'a> Given<'a> {
         find(&text).ok_or_else(|| self.refuse(&text, advice(&text, &self.kind.words())))
     }
 
-    pub(super) fn component(self) -> Result<Word, Vec<Finding>> {
+    pub(super) fn component(self) -> Result<PlacedText, Vec<Finding>> {
         let NodeKind::Text(text) = &self.node.kind else {
             return Err(vec![
                 Finding::error(
@@ -96,7 +96,7 @@ impl<'a> Given<'a> {
             ]);
         };
         match refuse_component(text) {
-            None => Ok(Word {
+            None => Ok(PlacedText {
                 text: text.clone(),
                 place: self.node.place.clone(),
             }),
@@ -110,7 +110,7 @@ impl<'a> Given<'a> {
         }
     }
 
-    pub(super) fn components(self) -> Result<Vec<Word>, Vec<Finding>> {
+    pub(super) fn components(self) -> Result<Vec<PlacedText>, Vec<Finding>> {
         match &self.node.kind {
             NodeKind::List(items) => items
                 .iter()

@@ -5,7 +5,7 @@ use serde_json::json;
 use super::texts::{COMPONENT, template};
 use super::{Given, KeyKind, PLAIN};
 use crate::finding::Finding;
-use crate::job::value::{RunEntry, Value, Word};
+use crate::job::value::{PlacedText, RunEntry, Value};
 use crate::template::refuse_component;
 use crate::toml_tree::{Node, NodeKind};
 
@@ -78,10 +78,10 @@ fn layers(given: Given<'_>) -> Result<Value, Vec<Finding>> {
     let NodeKind::Table(entries) = &given.node.kind else {
         return Err(given.wrong_kind());
     };
-    let mut files: Vec<(Word, Vec<Word>)> = Vec::new();
+    let mut files: Vec<(PlacedText, Vec<PlacedText>)> = Vec::new();
     for entry in entries {
         let inner = given.with(&entry.value);
-        let name = Word {
+        let name = PlacedText {
             text: entry.key.clone(),
             place: entry.key_place.clone(),
         };
@@ -92,7 +92,7 @@ fn layers(given: Given<'_>) -> Result<Value, Vec<Finding>> {
         if passes.is_empty() {
             return Err(inner.refuse("[]", "a file holds at least one pass"));
         }
-        let taken = |word: &&Word| {
+        let taken = |word: &&PlacedText| {
             let mut known = files.iter().flat_map(|(_, passes)| passes);
             known.any(|other| other.text == word.text)
         };
@@ -117,7 +117,7 @@ fn settings(given: Given<'_>) -> Result<Value, Vec<Finding>> {
         match entry.value.scalar() {
             Some(text) if !text.chars().any(char::is_control) => {
                 let place = entry.value.place.clone();
-                settings.push((entry.key.clone(), Word { text, place }));
+                settings.push((entry.key.clone(), PlacedText { text, place }));
             }
             Some(text) => {
                 return Err(given.refuse(
@@ -238,7 +238,7 @@ fn run_entry(item: &Node) -> Result<RunEntry, Vec<Finding>> {
             ]);
         };
         let (template, _) = template(text, &node.place)?;
-        let word = Word {
+        let word = PlacedText {
             text: text.clone(),
             place: node.place.clone(),
         };

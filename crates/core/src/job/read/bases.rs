@@ -2,7 +2,7 @@
 
 use super::JobReader;
 use crate::finding::Finding;
-use crate::job::Word;
+use crate::job::PlacedText;
 use crate::source::SourceKind;
 use crate::toml_tree::{self, Entry, NodeKind};
 
@@ -52,7 +52,7 @@ impl JobReader<'_> {
         }
     }
 
-    fn named_bases(&mut self, entries: &mut Vec<Entry>) -> Vec<Word> {
+    fn named_bases(&mut self, entries: &mut Vec<Entry>) -> Vec<PlacedText> {
         let Some(at) = entries.iter().position(|entry| entry.key == "base") else {
             return Vec::new();
         };
@@ -74,7 +74,7 @@ impl JobReader<'_> {
         let mut words = Vec::new();
         for item in items {
             match &item.kind {
-                NodeKind::Text(text) => words.push(Word {
+                NodeKind::Text(text) => words.push(PlacedText {
                     text: text.clone(),
                     place: item.place.clone(),
                 }),

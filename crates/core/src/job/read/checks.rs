@@ -1,8 +1,8 @@
 //! Reads `[check]`.
 
 use super::JobReader;
-use crate::finding::{Finding, Weight};
-use crate::job::{CheckTable, Exemption, Word};
+use crate::finding::{Finding, Severity};
+use crate::job::{CheckTable, Exemption, PlacedText};
 use crate::nearest::advice;
 use crate::source::Place;
 use crate::toml_tree::{Entry, Node, NodeKind};
@@ -18,31 +18,31 @@ impl JobReader<'_> {
             for one in inner {
                 if one.key == "exempt" {
                     self.exemptions(&one.value, files, &mut table);
-                } else if let Some(weight) = self.weight(&one.value) {
-                    let code = Word {
+                } else if let Some(severity) = self.severity(&one.value) {
+                    let code = PlacedText {
                         text: one.key.clone(),
                         place: one.key_place.clone(),
                     };
-                    table.weights.push((code, weight));
+                    table.severities.push((code, severity));
                 }
             }
         }
         table
     }
 
-    fn weight(&mut self, node: &Node) -> Option<Option<Weight>> {
+    fn severity(&mut self, node: &Node) -> Option<Option<Severity>> {
         let word = match &node.kind {
             NodeKind::Text(word) => word.as_str(),
             _ => "",
         };
         match word {
             "off" => Some(None),
-            "note" => Some(Some(Weight::Note)),
-            "warning" => Some(Some(Weight::Warning)),
-            "error" => Some(Some(Weight::Error)),
+            "note" => Some(Some(Severity::Note)),
+            "warning" => Some(Some(Severity::Warning)),
+            "error" => Some(Some(Severity::Error)),
             _ => {
                 self.findings.push(
-                    Finding::error("TP004", "this is no weight of a rule")
+                    Finding::error("TP004", "this is not a severity")
                         .at(&node.place, "")
                         .advise(advice(word, &["off", "note", "warning", "error"])),
                 );
@@ -89,7 +89,7 @@ impl JobReader<'_> {
             };
             match files.iter().find_map(|entries| find(entries, at)) {
                 Some(place) => table.exempt.push(Exemption {
-                    code: Word {
+                    code: PlacedText {
                         text: code.to_owned(),
                         place: code_place.clone(),
                     },

@@ -32,7 +32,7 @@ impl JobReader<'_> {
                 };
                 path.push(&parent.name);
                 if parent.name == variant.name {
-                    // A circle is told once, for the first of its variants.
+                    // A circle is reported once, for the first of its variants.
                     let first = names.iter().find(|name| path.contains(name));
                     if first != Some(&variant.name.as_str()) {
                         break;
@@ -62,7 +62,7 @@ impl JobReader<'_> {
                     break;
                 }
                 if path.len() > names.len() {
-                    // A circle that this variant only leads into is told where it is.
+                    // A circle that this variant only leads into is reported where it is.
                     break;
                 }
                 from = parent.inherits.as_ref();

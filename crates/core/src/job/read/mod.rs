@@ -10,7 +10,7 @@ mod tables;
 
 use super::table::{build_on, build_over};
 use super::{CheckTable, Job, KEYS, Table, TableKind, is_group};
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::nearest::advice;
 use crate::picture::Size;
 use crate::source::{Level, Place, SourceKind, Sources};
@@ -33,7 +33,7 @@ impl Reading {
     pub fn is_sound(&self) -> bool {
         self.findings
             .iter()
-            .all(|finding| finding.weight != Weight::Error)
+            .all(|finding| finding.severity != Severity::Error)
     }
 }
 

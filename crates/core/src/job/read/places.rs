@@ -68,16 +68,16 @@ impl JobReader<'_> {
     }
 
     fn place(&mut self, entry: &Entry) -> Option<NamedPlace> {
-        // Where the job file lies is known here, and can be told for other systems.
-        let told = entry.key == "job" && matches!(entry.value.kind, NodeKind::Table(_));
-        if matches!(entry.key.as_str(), "job" | "scene") && !told {
+        // Where the job file lies is known here, and can be translated for other systems.
+        let allowed = entry.key == "job" && matches!(entry.value.kind, NodeKind::Table(_));
+        if matches!(entry.key.as_str(), "job" | "scene") && !allowed {
             self.built_in(entry, "place");
             return None;
         }
         let mut folders = Vec::new();
         if let NodeKind::Table(systems) = &entry.value.kind {
             for system in systems {
-                let Some(known) = System::of_word(&system.key) else {
+                let Some(known) = System::from_name(&system.key) else {
                     self.findings.push(
                         Finding::error("TP002", format!("there is no system `{}`", system.key))
                             .at(&system.key_place, "")

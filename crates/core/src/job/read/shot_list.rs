@@ -11,7 +11,7 @@ use crate::source::{Level, Place, SourceId, SourceKind};
 use crate::toml_tree::{Entry, MOST_SHOTS, Node, NodeKind, parse_value};
 
 impl JobReader<'_> {
-    /// The shots of a list; a bad cell is told by row and column.
+    /// The shots of a list; a bad cell is reported by row and column.
     pub(super) fn shot_list(&mut self, entry: &Entry) -> Vec<NamedTable> {
         let Some(inner) = self.inner(entry, "[shot-list]") else {
             return Vec::new();
@@ -249,7 +249,7 @@ impl ListCell {
     }
 }
 
-/// The rows of a CSV file (RFC 4180). The bytes of each cell are kept, which no library tells.
+/// The rows of a CSV file (RFC 4180). The bytes of each cell are kept, which no library reports.
 fn rows(text: &str) -> Vec<Vec<ListCell>> {
     let mut rows = Vec::new();
     let mut row: Vec<ListCell> = Vec::new();
@@ -323,7 +323,7 @@ mod tests {
     #[test]
     fn cells_are_read_with_their_bytes() {
         let text = "\u{feff}shot,frames\r\n\"a \"\"b\"\"\",\"1-9,12\"\nc,\n";
-        let told: Vec<Vec<String>> = rows(text)
+        let cells: Vec<Vec<String>> = rows(text)
             .iter()
             .map(|row| {
                 row.iter()
@@ -332,7 +332,7 @@ mod tests {
             })
             .collect();
         assert_eq!(
-            told,
+            cells,
             [
                 vec!["shot@shot", "frames@frames"],
                 vec!["a \"b\"@a \"\"b\"\"", "1-9,12@1-9,12"],

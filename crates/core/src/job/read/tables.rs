@@ -3,7 +3,7 @@
 use super::JobReader;
 use crate::finding::Finding;
 use crate::job::kinds::Given;
-use crate::job::{KEYS, NamedTable, Setting, Table, TableKind, Value, Word, is_group};
+use crate::job::{KEYS, NamedTable, PlacedText, Setting, Table, TableKind, Value, is_group};
 use crate::nearest::advice;
 use crate::source::{Level, Place, Sourced};
 use crate::template::refuse_component;
@@ -66,7 +66,7 @@ impl JobReader<'_> {
                 self.wrong_table(&one.key_place, &title, &one.value);
                 continue;
             };
-            // Of a slip in every table some tell as much as all.
+            // Of a slip in every table some say as much as all.
             if self.findings.len() >= MOST_FINDINGS {
                 break;
             }
@@ -96,9 +96,9 @@ impl JobReader<'_> {
         named
     }
 
-    fn inherits(&mut self, entry: &Entry) -> Option<Word> {
+    fn inherits(&mut self, entry: &Entry) -> Option<PlacedText> {
         if let NodeKind::Text(text) = &entry.value.kind {
-            return Some(Word {
+            return Some(PlacedText {
                 text: text.clone(),
                 place: entry.value.place.clone(),
             });

@@ -4,7 +4,7 @@ mod arguments;
 mod tables;
 mod values;
 
-use super::{Naming, PassesTake, Profile, Takes, keys_of};
+use super::{FramesPerProcess, Naming, PassesPerProcess, Profile, keys_of};
 use crate::finding::Finding;
 use crate::picture::Holds;
 use crate::source::{Place, SourceKind, Sources};
@@ -145,17 +145,20 @@ impl ProfileReader {
                 "program" => profile.program = self.text(&one.value),
                 "frames" => {
                     let rows = [
-                        ("one", Takes::One),
-                        ("range", Takes::Range),
-                        ("stepped", Takes::Stepped),
-                        ("list", Takes::List),
+                        ("one", FramesPerProcess::One),
+                        ("range", FramesPerProcess::Range),
+                        ("stepped", FramesPerProcess::Stepped),
+                        ("list", FramesPerProcess::List),
                     ];
                     if let Some(takes) = self.choice(&one.value, &rows) {
                         profile.takes = takes;
                     }
                 }
                 "passes" => {
-                    let rows = [("one", PassesTake::One), ("all", PassesTake::All)];
+                    let rows = [
+                        ("one", PassesPerProcess::One),
+                        ("all", PassesPerProcess::All),
+                    ];
                     if let Some(passes) = self.choice(&one.value, &rows) {
                         profile.passes = passes;
                     }

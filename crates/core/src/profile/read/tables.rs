@@ -6,8 +6,8 @@ use super::ProfileReader;
 use crate::finding::Finding;
 use crate::nearest::advice;
 use crate::profile::{
-    Checkpoint, Content, GivenFile, JsonTemplate, Language, LogKind, LogPattern, Preparation,
-    Proof, Rejection, SettingFacts, SettingTakes, VersionQuery, keys_of,
+    Checkpoint, Content, GivenFile, JsonTemplate, Language, LogKind, LogPattern, MovieProof,
+    Preparation, Rejection, SettingFacts, SettingTakes, VersionQuery, keys_of,
 };
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, NodeKind};
@@ -117,10 +117,10 @@ impl ProfileReader {
             step.makes.parts().is_empty(),
             "makes = \"{scene}.exported\"",
         );
-        let told = step.arguments.iter().any(|one| one.has("prepared"));
+        let has_prepared = step.arguments.iter().any(|one| one.has("prepared"));
         self.must(
             entry,
-            !told,
+            !has_prepared,
             "where the result goes: \"{prepared}\" among its arguments",
         );
         step
@@ -146,8 +146,8 @@ impl ProfileReader {
         checkpoint
     }
 
-    pub(super) fn proof(&mut self, entry: &Entry) -> Proof {
-        let mut proof = Proof {
+    pub(super) fn proof(&mut self, entry: &Entry) -> MovieProof {
+        let mut proof = MovieProof {
             program: String::new(),
             arguments: Vec::new(),
             find: Vec::new(),

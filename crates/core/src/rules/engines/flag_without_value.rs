@@ -3,7 +3,7 @@
 use crate::at_least_one::AtLeastOne;
 use crate::command::Invocation;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::frames::FrameSet;
 use crate::job::{Key, RunEntry};
 use crate::profile::Argument;
@@ -15,7 +15,7 @@ use crate::template::{Template, TokenValue};
 pub(super) const RULE: Rule = Rule {
     code: "TP525",
     name: "flag-without-value",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A flag stands alone in front of a token that has no value.",
     why: "The renderer would take the next flag for its value.",
     breaks: r#"scene = "kiln.toml"
@@ -34,24 +34,21 @@ run = ["myrender", ["--camera", "{camera}"], "--frame", "{frame}", "--to", "{tar
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let lone = subject.once(|one| lone_flag(subject, one));
-    let found = lone.into_iter().filter_map(|(one, files)| {
-        let lone = lone_flag(subject, one)?;
+    let found = lone.into_iter().map(|(_, lone, files)| {
         let token = &lone.token;
-        Some(
-            rule.finding(format!(
-                "`{}` stands in front of {{{token}}}, which has no value here",
-                lone.flag
-            ))
-            .at(&lone.place, "the next flag would be taken for its value")
-            .so(format!(
-                "the command lines of {} would be wrong",
-                count(files, "file", "files")
-            ))
-            .advise(format!(
-                "write [\"{}\", \"{}\"]: a group is left out whole when a token in it has no value",
-                lone.flag, lone.value
-            )),
-        )
+        rule.finding(format!(
+            "`{}` stands in front of {{{token}}}, which has no value here",
+            lone.flag
+        ))
+        .at(&lone.place, "the next flag would be taken for its value")
+        .so(format!(
+            "the command lines of {} would be wrong",
+            count(files, "file", "files")
+        ))
+        .advise(format!(
+            "write [\"{}\", \"{}\"]: a group is left out whole when a token in it has no value",
+            lone.flag, lone.value
+        ))
     });
     found.collect()
 }
@@ -67,7 +64,7 @@ struct Lone {
 /// The first flag of a deliverable's `run` line or profile that would stand alone.
 fn lone_flag(subject: &Subject<'_>, one: &Deliverable) -> Option<Lone> {
     let profile = &one.common.engine;
-    if one.is_put_together() {
+    if one.is_assembled() {
         return None;
     }
     let first = FrameSet::from_frames(one.common.frames.shot.first());

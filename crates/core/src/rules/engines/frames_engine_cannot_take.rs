@@ -1,16 +1,16 @@
-//! Frames that the engine renders wrongly or cannot be told.
+//! Frames that the engine renders wrongly or cannot be given.
 
-use crate::finding::{Finding, Weight};
-use crate::profile::Takes;
+use crate::finding::{Finding, Severity};
+use crate::profile::FramesPerProcess;
 use crate::rules::{Rule, Subject};
 
 /// TP506 `frames-engine-cannot-take`.
 pub(super) const RULE: Rule = Rule {
     code: "TP506",
     name: "frames-engine-cannot-take",
-    weight: Weight::Error,
-    what: "The engine cannot be told a frame, or renders such a frame wrongly.",
-    why: "Other frames than the ones asked for would be rendered, in silence.",
+    severity: Severity::Error,
+    what: "The engine cannot be given a frame, or renders such a frame wrongly.",
+    why: "Other frames than the ones asked for would be rendered without a message.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
@@ -28,25 +28,25 @@ run = ["myrender", "{frame}", "{target}"]
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let untold = subject
         .once(|one| {
-            if one.is_put_together() {
+            if one.is_assembled() {
                 return None;
             }
             let engine = &one.common.engine;
             // A single picture needs no frame.
             let several = one.common.frames.files.value.count() > 1;
-            (engine.takes == Takes::Nothing && several).then(|| engine.place.clone())
+            (engine.takes == FramesPerProcess::Nothing && several).then(|| engine.place.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let engine = &one.common.engine;
-            rule.finding(format!("{} is not told which frame to render", engine.name))
+            rule.finding(format!("{} is not given the frame to render", engine.name))
                 .at(engine.place.as_ref().unwrap_or(&one.template.place), "")
                 .so("every process would render the same")
                 .advise("put `{frame}` into the line for one frame a process, or `{first}` and `{last}` for a range")
         });
     let low = subject
         .once(|one| {
-            if one.is_put_together() {
+            if one.is_assembled() {
                 return None;
             }
             let lowest = one.common.engine.lowest_frame?;
@@ -54,7 +54,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             (first < lowest).then(|| one.common.frames.files.place.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let engine = &one.common.engine;
             rule.finding(format!(
                 "{} cannot render frames below {}",

@@ -1,7 +1,7 @@
 //! Several pictures in a file, by an engine that writes one.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::helpers::several_of;
 use crate::rules::{Rule, Subject};
 
@@ -9,7 +9,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP508",
     name: "layers-engine-cannot-write",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "Several passes or views go into one file, and the engine writes a file for each.",
     why: "The file would hold one of them, or the engine would stop.",
     breaks: r#"[project]
@@ -37,7 +37,7 @@ passes = ["beauty", "depth"]
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let missing = |one: &Deliverable| {
-        // What the format cannot hold is told by another rule.
+        // What the format cannot hold is reported by another rule.
         let several = one.several();
         let held = several
             .iter()
@@ -51,21 +51,18 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some((missing(one)?, one.common.engine.name.clone())))
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (word, key) = several_of(missing(one)?);
-            let engine = &one.common.engine.name;
+        .map(|(one, (missing, engine), files)| {
+            let (word, key) = several_of(missing);
             let place = subject
                 .place_of(one, key)
                 .unwrap_or_else(|| one.template.place.clone());
-            Some(
-                rule.finding(format!("{engine} writes one file for each of the {word}"))
-                    .at(&place, "")
-                    .so(format!(
-                        "{} would hold one of them at most",
-                        count(files, "file", "files")
-                    ))
-                    .advise("let each have a file of its own"),
-            )
+            rule.finding(format!("{engine} writes one file for each of the {word}"))
+                .at(&place, "")
+                .so(format!(
+                    "{} would hold one of them at most",
+                    count(files, "file", "files")
+                ))
+                .advise("let each have a file of its own")
         })
         .collect()
 }

@@ -1,13 +1,14 @@
 //! Engines and scenes. A new rule is a file here, and a line in the list.
 
-mod engine_not_said;
+mod engine_not_set;
 mod flag_without_value;
 mod frames_engine_cannot_take;
 mod layers_engine_cannot_write;
-mod name_not_told;
+mod name_not_passed;
 mod needed_file_local;
 mod needed_file_missing;
-mod not_told_to_engine;
+mod no_scene_facts;
+mod not_passed_to_engine;
 mod old_program;
 mod picture_engine_cannot_write;
 mod program_missing;
@@ -15,7 +16,6 @@ mod refused_argument;
 mod same_picture;
 mod scene_changed;
 mod scene_missing;
-mod scene_tells_nothing;
 mod setting_of_engine;
 mod single_threaded;
 mod unknown;
@@ -32,14 +32,14 @@ use super::Rule;
 /// In the order of the codes.
 pub(super) const RULES: &[&Rule] = &[
     &unknown_engine::RULE,
-    &engine_not_said::RULE,
+    &engine_not_set::RULE,
     &program_missing::RULE,
     &scene_missing::RULE,
     &picture_engine_cannot_write::RULE,
     &frames_engine_cannot_take::RULE,
     &refused_argument::RULE,
     &layers_engine_cannot_write::RULE,
-    &not_told_to_engine::RULE,
+    &not_passed_to_engine::RULE,
     &old_program::RULE,
     &variable_missing::RULE,
     &unknown_camera::RULE,
@@ -52,8 +52,8 @@ pub(super) const RULES: &[&Rule] = &[
     &single_threaded::RULE,
     &setting_of_engine::RULE,
     &writes_true_names::RULE,
-    &scene_tells_nothing::RULE,
+    &no_scene_facts::RULE,
     &same_picture::RULE,
-    &name_not_told::RULE,
+    &name_not_passed::RULE,
     &flag_without_value::RULE,
 ];

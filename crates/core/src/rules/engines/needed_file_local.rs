@@ -1,7 +1,7 @@
 //! A file that other machines cannot see.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::helpers::is_below;
 use crate::rules::{Rule, Subject};
 
@@ -9,15 +9,15 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP516",
     name: "needed-file-local",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The scene needs a file that lies in the home folder or among temporary files.",
     why: "On another machine it is not there.",
-    breaks: r#"scene = "told-local.toml"
+    breaks: r#"scene = "answered-local.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
@@ -44,14 +44,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(found)
         .into_iter()
-        .filter_map(|(one, _)| {
-            let (place, file) = found(one)?;
-            Some(
-                rule.finding("this scene needs a file that only this machine has")
-                    .at(&place, file)
-                    .so("on another machine it would be missing")
-                    .advise("copy it beside the scene, and let the scene name it there"),
-            )
+        .map(|(_, (place, file), _)| {
+            rule.finding("this scene needs a file that only this machine has")
+                .at(&place, file)
+                .so("on another machine it would be missing")
+                .advise("copy it beside the scene, and let the scene name it there")
         })
         .collect()
 }

@@ -1,22 +1,22 @@
 //! A file that the scene needs and that is not there.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP515 `needed-file-missing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP515",
     name: "needed-file-missing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The scene names a file that is not there.",
     why: "Parts of the picture would be missing, or nothing be rendered.",
-    breaks: r#"scene = "told-lacking.toml"
+    breaks: r#"scene = "answered-lacking.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
@@ -34,8 +34,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(missing)
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (place, missing) = missing(one)?;
+        .filter_map(|(_, (place, missing), files)| {
             let number = missing.len() as u64;
             Some(
                 rule.finding(format!(

@@ -1,7 +1,7 @@
 //! A program of another version than the profile wants.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
@@ -9,7 +9,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP510",
     name: "old-program",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The profile names the lowest version that it was written for, and the program is older.",
     why: "It may not know the arguments, or draw other pictures.",
     breaks: r#"scene = "kiln.toml"
@@ -38,20 +38,17 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(old)
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (engine, wants, has) = old(one)?;
+        .map(|(one, (engine, wants, has), files)| {
             let place = subject
                 .place_of(one, Key::Engine)
                 .unwrap_or_else(|| one.template.place.clone());
-            Some(
-                rule.finding(format!("{engine} is version {has} here"))
-                    .at(&place, format!("its profile is for {wants} and later"))
-                    .so(format!(
-                        "{} may come out otherwise, or not at all",
-                        count(files, "file", "files")
-                    ))
-                    .advise("install a newer one, or write a profile for this one in engines/"),
-            )
+            rule.finding(format!("{engine} is version {has} here"))
+                .at(&place, format!("its profile is for {wants} and later"))
+                .so(format!(
+                    "{} may come out otherwise, or not at all",
+                    count(files, "file", "files")
+                ))
+                .advise("install a newer one, or write a profile for this one in engines/")
         })
         .collect()
 }

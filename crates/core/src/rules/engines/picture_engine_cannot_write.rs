@@ -2,14 +2,14 @@
 
 use crate::command::map_row;
 use crate::deliverable::Movie;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP505 `picture-engine-cannot-write`.
 pub(super) const RULE: Rule = Rule {
     code: "TP505",
     name: "picture-engine-cannot-write",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The engine cannot write the format, bits or channels that are asked for.",
     why: "It would write something else.",
     breaks: r#"scene = "kiln.toml"
@@ -37,7 +37,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     };
     subject
         .once(|one| {
-            // What the format itself cannot hold is told by other rules.
+            // What the format itself cannot hold is reported by other rules.
             let picture = &one.picture;
             let sound = picture
                 .bits
@@ -56,8 +56,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some((one.common.engine.name.clone(), asked))
         })
         .into_iter()
-        .filter_map(|(one, files)| Some((one, files, missing(one)?)))
-        .map(|(one, files, (table, asked))| {
+        .map(|(one, (_, (table, asked)), files)| {
             let engine = &one.common.engine;
             let rows: Vec<&str> = engine
                 .maps

@@ -1,14 +1,14 @@
 //! A program that is not here.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP503 `program-missing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP503",
     name: "program-missing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The program of an engine is not on this machine.",
     why: "Nothing can be started.",
     breaks: r#"scene = "kiln.toml"
@@ -47,9 +47,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(missing)
         .into_iter()
-        .filter_map(|(one, files)| {
+        .map(|(one, (program, what), files)| {
             let engine = &one.common.engine;
-            let (program, what) = missing(one)?;
             // A movie has no scene of its own.
             let scene = one.common.scene.as_ref().filter(|_| one.movie().is_none());
             let place = engine
@@ -62,15 +61,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 "renders" => format!("rendered by {}", engine.name),
                 what => format!("{} needs it: it {what}", engine.name),
             };
-            Some(
-                rule.finding(format!("the program `{program}` is not on this machine"))
-                    .at(place, label)
-                    .so(format!(
-                        "{} could not be made",
-                        count(files, "file", "files")
-                    ))
-                    .advise("install it, put its folder on the PATH, or name it with its folder"),
-            )
+            rule.finding(format!("the program `{program}` is not on this machine"))
+                .at(place, label)
+                .so(format!(
+                    "{} could not be made",
+                    count(files, "file", "files")
+                ))
+                .advise("install it, put its folder on the PATH, or name it with its folder")
         })
         .collect()
 }

@@ -3,7 +3,7 @@
 use crate::at_least_one::AtLeastOne;
 use crate::command::{ArgumentError, Invocation};
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 
@@ -11,7 +11,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP507",
     name: "refused-argument",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "An argument holds what the engine cannot take, or its profile asks for what is not there.",
     why: "The engine would read something else than was meant.",
     breaks: r#"scene = "kiln.toml"
@@ -32,11 +32,11 @@ settings = { note = "one-word" }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     // An engine that takes everything can only be wrong in its profile: one of its deliverables
-    // tells that for all.
+    // says that for all.
     let firsts: Vec<&Deliverable> = subject
         .once(|one| Some(one.common.engine.name.clone()))
         .into_iter()
-        .map(|(one, _)| one)
+        .map(|(one, ..)| one)
         .collect();
     let refusal = |one: &Deliverable| {
         let frames = FrameSet::from_frames(one.common.frames.files.value.first());
@@ -61,13 +61,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             .err()
     };
     subject
-        .once(|one| {
+        .once_by(|one| {
             let error = refusal(one)?;
-            Some((one.common.engine.name.clone(), error.to_string()))
+            let key = (one.common.engine.name.clone(), error.to_string());
+            Some((key, error))
         })
         .into_iter()
-        .filter_map(|(one, _)| Some((one, refusal(one)?)))
-        .map(|(one, error)| {
+        .map(|(one, error, _)| {
             let culprit = match &error {
                 ArgumentError::Refused { argument, .. } => one
                     .settings

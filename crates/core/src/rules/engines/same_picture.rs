@@ -6,9 +6,9 @@ use std::sync::Arc;
 use crate::at_least_one::AtLeastOne;
 use crate::command::{Invocation, PictureInputs};
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count, grouped};
+use crate::finding::{Finding, Severity, count, grouped};
 use crate::frames::FrameSet;
-use crate::job::{Key, Word};
+use crate::job::{Key, PlacedText};
 use crate::profile::{Each, Profile};
 use crate::rules::{Rule, Subject, one_of};
 
@@ -16,7 +16,7 @@ use crate::rules::{Rule, Subject, one_of};
 pub(super) const RULE: Rule = Rule {
     code: "TP523",
     name: "same-picture",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "Two files have different names and would hold the same picture: nothing that reaches the engine differs.",
     why: "One picture would be rendered several times, and taken for several cameras, views, passes or variants.",
     breaks: r#"scene = "kiln.toml"
@@ -35,11 +35,11 @@ run = ["myrender", "--input", "{scene.file}", ["--camera", "{camera}"], "--frame
     check,
 };
 
-/// What names tell deliverables of one shot and output apart by.
+/// What distinguishes deliverables of one shot and output by name.
 pub(super) const KINDS: [&str; 4] = ["camera", "view", "pass", "variant"];
 
 /// What a deliverable is called by a kind.
-pub(super) fn word<'d>(one: &'d Deliverable, kind: &str) -> Option<&'d Word> {
+pub(super) fn word<'d>(one: &'d Deliverable, kind: &str) -> Option<&'d PlacedText> {
     let common = &one.common;
     match kind {
         "camera" => common.names.camera.as_ref(),
@@ -80,7 +80,7 @@ pub(super) fn by_shot_and_output<'a>(subject: &Subject<'a>) -> Vec<Vec<&'a Deliv
 }
 
 /// Pictures that are the same for one cause.
-struct Same<'a> {
+struct SamePictures<'a> {
     kinds: Vec<&'static str>,
     first: &'a Deliverable,
     second: &'a Deliverable,
@@ -92,12 +92,13 @@ struct Same<'a> {
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let mut inputs = PictureOf::default();
-    let mut causes: Vec<Same<'_>> = Vec::new();
+    let mut causes: Vec<SamePictures<'_>> = Vec::new();
     for group in by_shot_and_output(subject) {
         let differing: Vec<&'static str> = KINDS
             .into_iter()
             .filter(|kind| {
-                let text = |one: &Deliverable| Word::text_of(word(one, kind)).map(str::to_owned);
+                let text =
+                    |one: &Deliverable| PlacedText::text_of(word(one, kind)).map(str::to_owned);
                 let first = text(group[0]);
                 group.iter().any(|one| text(one) != first)
             })
@@ -130,7 +131,7 @@ fn gather<'a>(
     subject: &Subject<'a>,
     members: Vec<&'a Deliverable>,
     differing: &[&'static str],
-    causes: &mut Vec<Same<'a>>,
+    causes: &mut Vec<SamePictures<'a>>,
 ) {
     let is_meant = |one: &Deliverable| subject.chain(one).setting(Key::SamePicture).is_some();
     let [first, second, ..] = members[..] else {
@@ -143,7 +144,7 @@ fn gather<'a>(
         .iter()
         .copied()
         .filter(|kind| {
-            let text = |one: &Deliverable| Word::text_of(word(one, kind)).map(str::to_owned);
+            let text = |one: &Deliverable| PlacedText::text_of(word(one, kind)).map(str::to_owned);
             members.iter().any(|one| text(one) != text(first))
         })
         .collect();
@@ -164,12 +165,12 @@ fn gather<'a>(
     let mut names: Vec<&str> = Vec::new();
     for one in &members {
         let name = kinds.first().and_then(|kind| word(one, kind));
-        let name = Word::text_of(name).unwrap_or("none");
+        let name = PlacedText::text_of(name).unwrap_or("none");
         if !names.contains(&name) {
             names.push(name);
         }
     }
-    causes.push(Same {
+    causes.push(SamePictures {
         kinds,
         first,
         second,
@@ -201,7 +202,7 @@ fn all_reach(group: &[&Deliverable], kinds: &[&str]) -> bool {
 }
 
 /// Everything that reaches the engine for a deliverable, as a text, and how the engine names its files;
-/// of a movie also what it is put together from. None where that is not known.
+/// of a movie also what it is assembled from. None where that is not known.
 fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
     let common = &one.common;
     let mut text = String::new();
@@ -232,7 +233,7 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
     Some(text)
 }
 
-impl Same<'_> {
+impl SamePictures<'_> {
     fn finding(&self, rule: &Rule) -> Finding {
         let engine = &self.first.common.engine;
         let kind = self.kinds.first().copied().unwrap_or("camera");
@@ -241,7 +242,7 @@ impl Same<'_> {
             0 => String::new(),
             more => format!(" and {more} more"),
         };
-        let is_movie = self.first.is_put_together();
+        let is_movie = self.first.is_assembled();
         let place = self.kinds.iter().find_map(|kind| word(self.second, kind));
         let place = place.map_or(&self.second.template.place, |word| &word.place);
         let finding = rule
@@ -259,11 +260,11 @@ impl Same<'_> {
             finding.advise("put each together from another sequence, or leave all but one out")
         } else if engine.place.is_some() {
             finding.advise(format!(
-                "tell the renderer: add a group such as [\"--{kind}\", \"{{{kind}}}\"] to `run`, with the flag that it has for this"
+                "pass it to the renderer: add a group such as [\"--{kind}\", \"{{{kind}}}\"] to `run`, with the flag that it has for this"
             ))
         } else {
             finding.advise(format!(
-                "no argument of {} has `{{{kind}}}`: set what tells it apart in `settings`, `env` or `scene`, or add the argument to its profile",
+                "no argument of {} has `{{{kind}}}`: set what makes it different in `settings`, `env` or `scene`, or add the argument to its profile",
                 engine.name
             ))
         };

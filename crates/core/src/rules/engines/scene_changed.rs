@@ -1,22 +1,22 @@
 //! A scene that was saved after the last run.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP517 `scene-changed`.
 pub(super) const RULE: Rule = Rule {
     code: "TP517",
     name: "scene-changed",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "The scene is newer than the frames of the last run.",
     why: "Frames that are there show the scene as it was.",
-    breaks: r#"scene = "told-newer.toml"
+    breaks: r#"scene = "answered-newer.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
@@ -34,13 +34,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(newer)
         .into_iter()
-        .filter_map(|(one, _)| {
-            Some(
-                rule.finding("this scene was saved after the last run")
-                    .at(&newer(one)?, "")
-                    .so("frames that are there show it as it was")
-                    .advise("raise `version`, so that no sequence mixes two states of it"),
-            )
+        .map(|(_, place, _)| {
+            rule.finding("this scene was saved after the last run")
+                .at(&place, "")
+                .so("frames that are there show it as it was")
+                .advise("raise `version`, so that no sequence mixes two states of it")
         })
         .collect()
 }

@@ -1,13 +1,13 @@
 //! A scene that is not there.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP504 `scene-missing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP504",
     name: "scene-missing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The file that is to be rendered is not there.",
     why: "The engine would fail at once, or render something else.",
     breaks: r#"scene = "missing.toml"
@@ -31,10 +31,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             (subject.answers.files.get(&scene.path) == Some(&false)).then(|| scene.path.clone())
         })
         .into_iter()
-        .filter_map(|(one, files)| Some((one.common.scene.as_ref()?, files)))
+        .filter_map(|(one, _, files)| Some((one.common.scene.as_ref()?, files)))
         .map(|(scene, files)| {
             rule.finding("this scene is not there")
-                .at(&scene.place, format!("comes to {}", scene.path))
+                .at(&scene.place, format!("expands to {}", scene.path))
                 .so(format!(
                     "{} could not be rendered",
                     count(files, "file", "files")

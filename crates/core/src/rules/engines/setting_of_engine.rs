@@ -1,8 +1,8 @@
 //! Settings that the engine's profile does not know, or with values that it does not take.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
-use crate::job::Word;
+use crate::finding::{Finding, Severity, count};
+use crate::job::PlacedText;
 use crate::nearest::advice;
 use crate::profile::Profile;
 use crate::rules::{Rule, Subject};
@@ -11,8 +11,8 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP520",
     name: "setting-of-engine",
-    weight: Weight::Error,
-    what: "The profile of the engine tells which settings it takes, and this one does not fit.",
+    severity: Severity::Error,
+    what: "The profile of the engine lists the settings it takes, and this one does not fit.",
     why: "The engine would stop, or render something else.",
     breaks: r#"scene = "kiln.dat"
 frames = "1-48"
@@ -32,15 +32,14 @@ settings = { samples = 4 }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| {
-            let (name, word, _) = wrong(one)?;
-            Some((word.place.clone(), name.to_owned()))
+        .once_by(|one| {
+            let (name, word, mistake) = mistake(one)?;
+            Some(((&word.place, name), (name, word, mistake)))
         })
         .into_iter()
-        .filter_map(|(one, files)| {
+        .map(|(one, (name, word, mistake), files)| {
             let engine = &one.common.engine.name;
-            let (name, word, wrong) = wrong(one)?;
-            let (sentence, advice) = match wrong {
+            let (sentence, advice) = match mistake {
                 SettingMistake::Name(advice) => {
                     (format!("{engine} knows no setting `{name}`"), advice)
                 }
@@ -49,15 +48,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     format!("it takes {wanted}"),
                 ),
             };
-            Some(
-                rule.finding(sentence)
-                    .at(&word.place, "")
-                    .so(format!(
-                        "{} would not be what is meant",
-                        count(files, "file", "files")
-                    ))
-                    .advise(advice),
-            )
+            rule.finding(sentence)
+                .at(&word.place, "")
+                .so(format!(
+                    "{} would not be what is meant",
+                    count(files, "file", "files")
+                ))
+                .advise(advice)
         })
         .collect()
 }
@@ -71,9 +68,9 @@ enum SettingMistake {
 }
 
 /// The first setting of a deliverable that its engine does not take.
-fn wrong(one: &Deliverable) -> Option<(&str, &Word, SettingMistake)> {
+fn mistake(one: &Deliverable) -> Option<(&str, &PlacedText, SettingMistake)> {
     let profile: &Profile = &one.common.engine;
-    if profile.settings.is_empty() || one.is_put_together() {
+    if profile.settings.is_empty() || one.is_assembled() {
         return None;
     }
     one.settings.iter().find_map(|(name, word)| {

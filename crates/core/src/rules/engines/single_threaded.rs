@@ -1,6 +1,6 @@
 //! An engine that uses one core.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
@@ -8,8 +8,8 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP519",
     name: "single-threaded",
-    weight: Weight::Note,
-    what: "The engine uses one core unless it is told, and nobody says `threads`.",
+    severity: Severity::Note,
+    what: "The engine uses one core unless it is given a number, and `threads` is not set.",
     why: "The other cores have nothing to do.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
@@ -34,21 +34,23 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .once(|one| {
             let common = &one.common;
             let lazy = common.engine.single_threaded && common.processes.threads.is_none();
-            (lazy && !one.is_put_together()).then(|| common.engine.name.clone())
+            (lazy && !one.is_assembled()).then(|| common.engine.name.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let engine = &one.common.engine.name;
             let place = subject
                 .place_of(one, Key::Engine)
                 .unwrap_or_else(|| one.template.place.clone());
-            rule.finding(format!("{engine} uses one core unless it is told"))
-                .at(&place, "")
-                .so(format!(
-                    "{} of {cores} cores would have nothing to do",
-                    cores - 1
-                ))
-                .advise(format!("say threads = {cores}"))
+            rule.finding(format!(
+                "{engine} uses one core unless it is given a number"
+            ))
+            .at(&place, "")
+            .so(format!(
+                "{} of {cores} cores would have nothing to do",
+                cores - 1
+            ))
+            .advise(format!("say threads = {cores}"))
         })
         .collect()
 }

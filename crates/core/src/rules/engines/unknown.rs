@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, count};
-use crate::job::Word;
+use crate::job::PlacedText;
 use crate::nearest::{advice, nearest};
 use crate::rules::{Rule, Subject};
 use crate::scene_facts::SceneFacts;
@@ -19,21 +19,23 @@ pub(super) struct Unknown {
 
 impl Unknown {
     /// Tells the words that `strange` finds, each once; with them come those that the scene knows.
-    pub(super) fn tell<'a>(
+    pub(super) fn findings<'a>(
         &self,
         rule: &Rule,
         subject: &Subject<'a>,
-        strange: impl Fn(&Deliverable, &'a SceneFacts) -> Option<(Word, &'a Vec<String>)>,
+        strange: impl Fn(&Deliverable, &'a SceneFacts) -> Option<(PlacedText, &'a Vec<String>)>,
     ) -> Vec<Finding> {
         let wrong = |one: &Deliverable| {
             let facts = subject.scene_facts(one)?;
-            strange(one, facts).filter(|_| !one.is_put_together())
+            strange(one, facts).filter(|_| !one.is_assembled())
         };
         subject
-            .once(|one| wrong(one).map(|(word, _)| (word.text, word.place)))
-            .into_iter()
-            .filter_map(|(one, files)| {
+            .once_by(|one| {
                 let (word, known) = wrong(one)?;
+                Some(((word.text.clone(), word.place.clone()), (word, known)))
+            })
+            .into_iter()
+            .map(|(_, (word, known), files)| {
                 let known: Vec<&str> = known.iter().map(String::as_str).collect();
                 let finding = rule
                     .finding(format!("the scene has no {} `{}`", self.kind, word.text))
@@ -41,10 +43,10 @@ impl Unknown {
                     .so(format!("{} {}", count(files, "file", "files"), self.lost))
                     .advise(advice(&word.text, &known));
                 let near = nearest(&word.text, known.iter().copied());
-                Some(match near.filter(|_| self.place_is_name) {
+                match near.filter(|_| self.place_is_name) {
                     Some(near) => finding.fix(&word.place, near),
                     None => finding,
-                })
+                }
             })
             .collect()
     }

@@ -1,6 +1,6 @@
 //! A camera that the scene does not have.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::engines::unknown::Unknown;
 use crate::rules::{Rule, Subject};
 
@@ -8,16 +8,16 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP512",
     name: "unknown-camera",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A camera is asked for that the scene does not have.",
     why: "The engine would stop, or render something else.",
-    breaks: r#"scene = "told.toml"
+    breaks: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}_{camera}.{frame:04}.png"
 engine = "understudy"
 camera = "dom"
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}_{camera}.{frame:04}.png"
 engine = "understudy"
@@ -33,7 +33,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         lost: "would not be rendered, or be the wrong view",
         place_is_name: true,
     };
-    unknown.tell(rule, subject, |one, facts| {
+    unknown.findings(rule, subject, |one, facts| {
         let known = facts.cameras.as_ref()?;
         let word = one.common.names.camera.clone()?;
         (!known.contains(&word.text)).then_some((word, known))

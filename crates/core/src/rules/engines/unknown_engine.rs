@@ -1,14 +1,14 @@
 //! An engine without a profile.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP501 `unknown-engine`.
 pub(super) const RULE: Rule = Rule {
     code: "TP501",
     name: "unknown-engine",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "No profile has the name of the engine.",
     why: "Nobody knows how to start it.",
     breaks: r#"scene = "kiln.toml"

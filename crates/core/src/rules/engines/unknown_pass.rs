@@ -1,6 +1,6 @@
 //! A pass that the scene does not have.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::engines::unknown::Unknown;
 use crate::rules::{Rule, Subject};
 
@@ -8,16 +8,16 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP513",
     name: "unknown-pass",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A pass is asked for that the scene does not have.",
     why: "The engine would stop, or render something else.",
-    breaks: r#"scene = "told.toml"
+    breaks: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}_{pass}.{frame:04}.png"
 engine = "understudy"
 passes = ["beauty", "shadw"]
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}_{pass}.{frame:04}.png"
 engine = "understudy"
@@ -33,7 +33,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         lost: "would not be rendered",
         place_is_name: true,
     };
-    unknown.tell(rule, subject, |one, facts| {
+    unknown.findings(rule, subject, |one, facts| {
         let known = facts.passes.as_ref()?;
         let words = one.planes.iter().filter_map(|plane| plane.pass.as_ref());
         let word = words.into_iter().find(|word| !known.contains(&word.text))?;

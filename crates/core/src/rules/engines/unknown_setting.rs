@@ -1,7 +1,7 @@
 //! A setting that the scene does not know.
 
-use crate::finding::{Finding, Weight};
-use crate::job::Word;
+use crate::finding::{Finding, Severity};
+use crate::job::PlacedText;
 use crate::rules::engines::unknown::Unknown;
 use crate::rules::{Rule, Subject};
 
@@ -9,16 +9,16 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP514",
     name: "unknown-setting",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A setting is handed over that the scene does not know.",
     why: "The engine would stop, or render something else.",
-    breaks: r#"scene = "told.toml"
+    breaks: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 settings = { exposre = 1.0 }
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
@@ -34,11 +34,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         lost: "would be rendered as if nobody had set it",
         place_is_name: false,
     };
-    unknown.tell(rule, subject, |one, facts| {
+    unknown.findings(rule, subject, |one, facts| {
         let known = facts.settings.as_ref()?;
         let settings = &one.settings;
         let (name, value) = settings.iter().find(|(name, _)| !known.contains(name))?;
-        let word = Word {
+        let word = PlacedText {
             text: name.clone(),
             place: value.place.clone(),
         };

@@ -1,7 +1,7 @@
 //! A variable of the environment that the engine needs.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
@@ -9,7 +9,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP511",
     name: "variable-missing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The engine needs a variable that is set neither by the job nor on this machine.",
     why: "It would not start, or find no licence.",
     breaks: r#"scene = "kiln.toml"
@@ -34,27 +34,24 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let set = subject.answers.variables.get(*name) == Some(&false);
             set && common.processes.env.iter().all(|(known, _)| known != *name)
         })?;
-        (!one.is_put_together()).then(|| (found.clone(), common.engine.name.clone()))
+        (!one.is_assembled()).then(|| (found.clone(), common.engine.name.clone()))
     };
     subject
         .once(missing)
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (name, engine) = missing(one)?;
+        .map(|(one, (name, engine), files)| {
             let place = subject
                 .place_of(one, Key::Engine)
                 .unwrap_or_else(|| one.template.place.clone());
-            Some(
-                rule.finding(format!("{engine} needs the variable `{name}`"))
-                    .at(&place, "")
-                    .so(format!(
-                        "{} could not be rendered",
-                        count(files, "file", "files")
-                    ))
-                    .advise(format!(
-                        "env = {{ {name} = \"…\" }}, or set it before True Path is started"
-                    )),
-            )
+            rule.finding(format!("{engine} needs the variable `{name}`"))
+                .at(&place, "")
+                .so(format!(
+                    "{} could not be rendered",
+                    count(files, "file", "files")
+                ))
+                .advise(format!(
+                    "env = {{ {name} = \"…\" }}, or set it before True Path is started"
+                ))
         })
         .collect()
 }

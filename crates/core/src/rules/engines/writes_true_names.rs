@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use crate::at_least_one::AtLeastOne;
 use crate::command::Invocation;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 
@@ -13,7 +13,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP521",
     name: "writes-true-names",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The engine writes where its scene says, and those are the true names of the job.",
     why: "Whoever looks finds half a file under a true name while it is being written.",
     breaks: r#"scene = "kiln.toml"
@@ -55,19 +55,17 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             .cloned()
     };
     subject
-        .once(|one| hit(one).map(|_| one.template.place.clone()))
+        .once_by(|one| Some((&one.template.place, hit(one)?)))
         .into_iter()
-        .filter_map(|(one, files)| {
+        .map(|(one, hit, files)| {
             let engine = &one.common.engine.name;
-            Some(
-                rule.finding(format!("{engine} itself writes to these names"))
-                    .at(&one.template.place, format!("such as {}", hit(one)?))
+            rule.finding(format!("{engine} itself writes to these names"))
+                    .at(&one.template.place, format!("such as {hit}"))
                     .so(format!(
                         "{} would be seen half-written, and would be out of the way while others are rendered",
                         count(files, "file", "files")
                     ))
-                    .advise("let the path lead to another folder: finished files are brought there"),
-            )
+                    .advise("let the path lead to another folder: finished files are brought there")
         })
         .collect()
 }

@@ -1,13 +1,13 @@
 //! A set without frames.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP201 `empty-frames`.
 pub(super) const RULE: Rule = Rule {
     code: "TP201",
     name: "empty-frames",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A set of frames is empty.",
     why: "Nothing would be rendered.",
     breaks: r#"scene = "kiln.toml"
@@ -31,7 +31,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             frames.value.is_empty().then(|| frames.place.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             rule.finding("there are no frames in this set")
                 .at(&one.common.frames.files.place, "")
                 .so("nothing would be rendered")

@@ -1,7 +1,7 @@
 //! Frames that the scene does not have.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 
@@ -9,15 +9,15 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP206",
     name: "frames-of-scene",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Some of the frames are outside those of the scene.",
     why: "Most renderers repeat the last picture, or render nothing that was made.",
-    breaks: r#"scene = "told.toml"
+    breaks: r#"scene = "answered.toml"
 frames = "1-96"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
 "#,
-    keeps: r#"scene = "told.toml"
+    keeps: r#"scene = "answered.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
@@ -41,28 +41,22 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         (outside > 0 && one.movie().is_none()).then_some((outside, has))
     };
     subject
-        .once(|one| {
-            outside(one)?;
-            Some((
-                one.common.frames.files.place.clone(),
-                one.common.scene.clone().map(|scene| scene.path),
-            ))
+        .once_by(|one| {
+            let scene = one.common.scene.as_ref().map(|scene| &scene.path);
+            Some(((&one.common.frames.files.place, scene), outside(one)?))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let (number, has) = outside(one)?;
-            Some(
-                rule.finding(format!(
-                    "{} outside those of the scene",
-                    count(number, "frame is", "frames are")
-                ))
-                .at(
-                    &one.common.frames.files.place,
-                    format!("the scene has {has}"),
-                )
-                .so("the last picture would be repeated, or nothing be there")
-                .advise("fix the frames, or let the scene go on"),
+        .map(|(one, (number, has), _)| {
+            rule.finding(format!(
+                "{} outside those of the scene",
+                count(number, "frame is", "frames are")
+            ))
+            .at(
+                &one.common.frames.files.place,
+                format!("the scene has {has}"),
             )
+            .so("the last picture would be repeated, or nothing be there")
+            .advise("fix the frames, or let the scene go on")
         })
         .collect()
 }

@@ -1,6 +1,6 @@
 //! Frames that are named twice.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP204",
     name: "frames-twice",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "Ranges of one set of frames overlap.",
     why: "Each frame is rendered once all the same; one of the numbers is likely a slip.",
     breaks: r#"scene = "kiln.toml"
@@ -29,7 +29,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some(one.common.frames.files.place.clone()))
         .into_iter()
-        .filter_map(|(one, _)| {
+        .filter_map(|(one, ..)| {
             let place = &one.common.frames.files.place;
             let text = subject.text(place);
             let (twice, first) = overlap(text)?;

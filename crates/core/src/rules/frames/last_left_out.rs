@@ -1,6 +1,6 @@
 //! A step that leaves out the last frame.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP205",
     name: "last-left-out",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "The last number of a stepped range is none of its frames.",
     why: "The end of the shot is not among the frames.",
     breaks: r#"scene = "kiln.toml"
@@ -29,7 +29,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some(one.common.frames.files.place.clone()))
         .into_iter()
-        .flat_map(|(one, _)| {
+        .flat_map(|(one, ..)| {
             let place = &one.common.frames.files.place;
             let parts: Vec<&str> = subject
                 .text(place)

@@ -1,15 +1,15 @@
 //! Frames that one process cannot take.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
-use crate::profile::Takes;
+use crate::finding::{Finding, Severity, count};
+use crate::profile::FramesPerProcess;
 use crate::rules::{Rule, Subject};
 
 /// TP207 `many-processes`.
 pub(super) const RULE: Rule = Rule {
     code: "TP207",
     name: "many-processes",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "The engine takes a range without gaps, and the frames have gaps or a step.",
     why: "It is started once for each piece, and pays for its start each time.",
     breaks: r#"scene = "kiln.pov"
@@ -28,25 +28,23 @@ engine = "povray"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| {
-            let place = one.common.frames.files.place.clone();
-            pieces(one).map(|_| (place, one.common.engine.name.clone()))
+        .once_by(|one| {
+            let place = &one.common.frames.files.place;
+            Some(((place, &one.common.engine.name), pieces(one)?))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
+        .map(|(one, pieces, _)| {
             let engine = &one.common.engine.name;
             let frames = one.common.frames.files.value.count();
-            Some(
-                rule.finding(format!("{engine} takes these frames in pieces"))
-                    .at(&one.common.frames.files.place, "")
-                    .so(format!(
-                        "{} for {} of {}",
-                        count(pieces(one)?, "process", "processes"),
-                        count(frames, "frame", "frames"),
-                        one.label()
-                    ))
-                    .advise("a range without gaps is one process"),
-            )
+            rule.finding(format!("{engine} takes these frames in pieces"))
+                .at(&one.common.frames.files.place, "")
+                .so(format!(
+                    "{} for {} of {}",
+                    count(pieces, "process", "processes"),
+                    count(frames, "frame", "frames"),
+                    one.label()
+                ))
+                .advise("a range without gaps is one process")
         })
         .collect()
 }
@@ -59,6 +57,9 @@ fn pieces(one: &Deliverable) -> Option<u64> {
         .takes
         .pieces(&one.common.frames.files.value);
     // One frame a process is how such an engine always works.
-    let piecewise = matches!(one.common.engine.takes, Takes::Range | Takes::Stepped);
+    let piecewise = matches!(
+        one.common.engine.takes,
+        FramesPerProcess::Range | FramesPerProcess::Stepped
+    );
     (pieces > 1 && piecewise && one.movie().is_none()).then_some(pieces)
 }

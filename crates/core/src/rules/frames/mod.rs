@@ -1,7 +1,7 @@
 //! Frames. A new rule is a file here, and a line in the list.
 
 mod empty_frames;
-mod frames_not_said;
+mod frames_not_set;
 mod frames_of_scene;
 mod frames_twice;
 mod last_left_out;
@@ -15,7 +15,7 @@ use super::Rule;
 /// In the order of the codes.
 pub(super) const RULES: &[&Rule] = &[
     &empty_frames::RULE,
-    &frames_not_said::RULE,
+    &frames_not_set::RULE,
     &preset_writes_over::RULE,
     &frames_twice::RULE,
     &last_left_out::RULE,

@@ -22,7 +22,7 @@ pub(super) fn of_command_line(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding
     else {
         return Vec::new();
     };
-    // One shot tells: what parts the paths is in the template.
+    // One shot is enough: what parts the paths is in the template.
     let selection = Selection {
         shots: vec![first.common.names.shot.clone()],
         ..Selection::default()

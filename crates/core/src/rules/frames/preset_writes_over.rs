@@ -1,16 +1,16 @@
 //! A preset that writes where another writes.
 
 use crate::deliverable::{Deliverable, Selection, expand};
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP203 `preset-writes-over`.
 pub(super) const RULE: Rule = Rule {
     code: "TP203",
     name: "preset-writes-over",
-    weight: Weight::Warning,
-    what: "A preset other than the project's own comes to the same paths.",
-    why: "Its pictures would stand among the others, and nobody could tell them apart.",
+    severity: Severity::Warning,
+    what: "A preset other than the project's own expands to the same paths.",
+    why: "Its pictures would stand among the others, and nobody could distinguish them.",
     breaks: r#"[project]
 engine = "understudy"
 preset = "final"
@@ -47,7 +47,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let Some(first) = subject.expansion.deliverables.first() else {
         return Vec::new();
     };
-    // One shot tells: what parts the paths of presets is in the template or in the preset.
+    // One shot is enough: what parts the paths of presets is in the template or in the preset.
     let selection = Selection {
         shots: vec![first.common.names.shot.clone()],
         ..Selection::default()
@@ -73,10 +73,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             })?;
             let chosen = first.common.names.preset.as_ref();
             let is_chosen = chosen.is_some_and(|chosen| chosen.value == preset.name);
-            let weight = if is_chosen {
-                Weight::Error
+            let severity = if is_chosen {
+                Severity::Error
             } else {
-                rule.weight
+                rule.severity
             };
             let frames = one
                 .common
@@ -90,7 +90,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some(
                 Finding::new(
                     rule.code,
-                    weight,
+                    severity,
                     format!("the preset `{}` writes where {name} writes", preset.name),
                 )
                 .at(&preset.name_place, "")

@@ -1,14 +1,14 @@
 //! Sound of another length than the frames.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP208 `sound-length`.
 pub(super) const RULE: Rule = Rule {
     code: "TP208",
     name: "sound-length",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The sound of a movie ends before its frames, or after them.",
     why: "The movie ends in silence, or the sound is cut off.",
     breaks: r#"[project]
@@ -51,28 +51,23 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         ((sound - frames).abs() * fps.value() > 0.5).then_some((sound, frames))
     };
     subject
-        .once(|one| {
-            lengths(one)?;
-            Some((
-                one.movie()?.audio.as_ref()?.place.clone(),
-                one.common.frames.files.place.clone(),
-            ))
+        .once_by(|one| {
+            let audio = &one.movie()?.audio.as_ref()?.place;
+            let places = (audio, &one.common.frames.files.place);
+            Some((places, (audio, lengths(one)?)))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let (sound, frames) = lengths(one)?;
+        .map(|(one, (audio, (sound, frames)), _)| {
             let (word, end) = if sound < frames {
                 ("shorter", "the movie would end in silence")
             } else {
                 ("longer", "the end of the sound would be cut off")
             };
-            Some(
-                rule.finding(format!("this sound is {word} than the frames"))
-                    .at(&one.movie()?.audio.as_ref()?.place, format!("{sound:.2} s"))
-                    .at(&one.common.frames.files.place, format!("{frames:.2} s"))
-                    .so(end)
-                    .advise("fix the frames or the sound"),
-            )
+            rule.finding(format!("this sound is {word} than the frames"))
+                .at(audio, format!("{sound:.2} s"))
+                .at(&one.common.frames.files.place, format!("{frames:.2} s"))
+                .so(end)
+                .advise("fix the frames or the sound")
         })
         .collect()
 }

@@ -1,15 +1,15 @@
 //! Alpha that a movie does not keep.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
 /// TP418 `alpha-lost`.
 pub(super) const RULE: Rule = Rule {
     code: "TP418",
     name: "alpha-lost",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The pictures of a movie have alpha, and the movie keeps none.",
     why: "What is transparent would be black, or whatever colour lies below.",
     breaks: r#"[project]
@@ -45,10 +45,10 @@ movie = { from = "frames", codec = "prores", pixels = "4:4:4:4 10" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(rule, subject, "the movie would have no alpha", wrong)
+    report(rule, subject, "the movie would have no alpha", mistake)
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let source = movie.source.as_ref()?;
     let channels = source.picture.channels.as_ref()?;

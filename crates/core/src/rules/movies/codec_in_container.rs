@@ -1,16 +1,16 @@
 //! A codec that the container cannot hold.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::movie::{CONTAINERS, ContainerFacts};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP404 `codec-in-container`.
 pub(super) const RULE: Rule = Rule {
     code: "TP404",
     name: "codec-in-container",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The container has no place for the codec.",
     why: "The movie could not be written, or no player would open it.",
     breaks: r#"[project]
@@ -42,10 +42,10 @@ movie = { from = "frames", codec = "prores" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(rule, subject, "no player would open the movie", wrong)
+    report(rule, subject, "no player would open the movie", mistake)
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.codec.as_ref()?;
     let held = movie.container.codecs;

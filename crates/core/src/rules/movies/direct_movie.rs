@@ -1,15 +1,15 @@
 //! A movie that the engine writes itself.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
 /// TP411 `direct-movie`.
 pub(super) const RULE: Rule = Rule {
     code: "TP411",
     name: "direct-movie",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "An engine renders straight into a movie.",
     why: "If it stops halfway, all hours are lost: a movie dies as a whole, and a sequence keeps what it has.",
     breaks: r#"[project]
@@ -39,17 +39,17 @@ movie = { from = "frames", codec = "h264" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "if it stops halfway, everything that was rendered is lost",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
-    // One that is written in pieces is worse, and told by another rule.
+    // One that is written in pieces is worse, and reported by another rule.
     let pieces = one.common.engine.takes.pieces(&one.common.frames.shot);
     if !movie.is_direct() || pieces > 1 {
         return None;

@@ -1,7 +1,7 @@
 //! Two speeds of one thing.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
@@ -9,14 +9,14 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP410",
     name: "fps-disagree",
-    weight: Weight::Warning,
-    what: "The frames a second of a movie are not those of the scene.",
+    severity: Severity::Warning,
+    what: "The frames per second of a movie are not those of the scene.",
     why: "Everything moves too fast or too slow.",
     breaks: r#"[project]
 engine = "understudy"
 fps = 30
 [shot.dawn]
-scene = "told.toml"
+scene = "answered.toml"
 frames = "1-48"
 audio = "fast.wav"
 [output.frames]
@@ -29,7 +29,7 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 engine = "understudy"
 fps = 24
 [shot.dawn]
-scene = "told.toml"
+scene = "answered.toml"
 frames = "1-48"
 audio = "dawn.wav"
 [output.frames]
@@ -51,20 +51,17 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     };
     subject
         .once(|one| {
-            speeds(one)?;
-            subject.place_of(one, Key::Fps)
+            let (scene, movie) = speeds(one)?;
+            Some((subject.place_of(one, Key::Fps)?, scene, movie))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let (scene, movie) = speeds(one)?;
-            Some(
-                rule.finding(format!(
-                    "the scene has {scene} frames a second, and its movie {movie}"
-                ))
-                .at(&subject.place_of(one, Key::Fps)?, "")
-                .so("everything would move too fast or too slow")
-                .advise(format!("say fps = {scene}, or fix the scene")),
-            )
+        .map(|(_, (place, scene, movie), _)| {
+            rule.finding(format!(
+                "the scene has {scene} frames per second, and its movie {movie}"
+            ))
+            .at(&place, "")
+            .so("everything would move too fast or too slow")
+            .advise(format!("say fps = {scene}, or fix the scene"))
         })
         .collect()
 }

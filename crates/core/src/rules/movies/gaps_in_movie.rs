@@ -1,15 +1,15 @@
 //! A movie of frames with gaps.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity, count};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
 /// TP412 `gaps-in-movie`.
 pub(super) const RULE: Rule = Rule {
     code: "TP412",
     name: "gaps-in-movie",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The sequence of a movie has a step or gaps.",
     why: "It plays too fast, and jumps.",
     breaks: r#"[project]
@@ -41,15 +41,15 @@ movie = { from = "frames", codec = "h264" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "it would play too fast, and its sound would run on",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let clip = &one.common.frames.shot;
     if clip.gapless(u64::MAX).len() < 2 {

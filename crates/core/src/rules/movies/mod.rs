@@ -2,17 +2,17 @@
 
 mod alpha_lost;
 mod codec_in_container;
-mod codec_not_said;
-mod container_not_said;
+mod codec_not_set;
+mod container_not_set;
 mod direct_movie;
 mod fps_disagree;
-mod fps_not_said;
+mod fps_not_set;
 mod gaps_in_movie;
 mod odd_size;
-mod pass_not_said;
+mod pass_not_set;
 mod pixels_of_codec;
 mod quality_of_codec;
-mod sound_codec_not_said;
+mod sound_codec_not_set;
 mod sound_in_container;
 mod sound_missing;
 mod sound_start;
@@ -32,31 +32,34 @@ struct MovieMistake {
     advice: String,
 }
 
-/// Tells what is wrong with movies, each place once for a path.
-fn tell(
+/// Reports the mistakes of movies, each place once for a path.
+fn report(
     rule: &Rule,
     subject: &Subject<'_>,
     so: &str,
-    wrong: impl Fn(&Deliverable) -> Option<MovieMistake>,
+    mistake: impl Fn(&Deliverable) -> Option<MovieMistake>,
 ) -> Vec<Finding> {
     subject
-        .once(|one| Some((wrong(one)?.place, one.template.place.clone())))
+        .once_by(|one| {
+            let mistake = mistake(one)?;
+            let key = (mistake.place.clone(), &one.template.place);
+            Some((key, mistake))
+        })
         .into_iter()
-        .filter_map(|(one, _)| wrong(one))
-        .map(|wrong| {
-            rule.finding(wrong.sentence)
-                .at(&wrong.place, wrong.label)
+        .map(|(_, mistake, _)| {
+            rule.finding(mistake.sentence)
+                .at(&mistake.place, mistake.label)
                 .so(so)
-                .advise(wrong.advice)
+                .advise(mistake.advice)
         })
         .collect()
 }
 
 /// In the order of the codes.
 pub(super) const RULES: &[&Rule] = &[
-    &container_not_said::RULE,
-    &codec_not_said::RULE,
-    &pass_not_said::RULE,
+    &container_not_set::RULE,
+    &codec_not_set::RULE,
+    &pass_not_set::RULE,
     &codec_in_container::RULE,
     &odd_size::RULE,
     &pixels_of_codec::RULE,
@@ -66,10 +69,10 @@ pub(super) const RULES: &[&Rule] = &[
     &fps_disagree::RULE,
     &direct_movie::RULE,
     &gaps_in_movie::RULE,
-    &sound_codec_not_said::RULE,
+    &sound_codec_not_set::RULE,
     &sound_start::RULE,
     &split_movie::RULE,
     &quality_of_codec::RULE,
-    &fps_not_said::RULE,
+    &fps_not_set::RULE,
     &alpha_lost::RULE,
 ];

@@ -1,15 +1,15 @@
 //! An odd size for pixels that share their colour.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
 /// TP405 `odd-size`.
 pub(super) const RULE: Rule = Rule {
     code: "TP405",
     name: "odd-size",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A side of the picture cannot be divided by the pixels that share one colour sample.",
     why: "Encoders refuse it, or cut a row or column off.",
     breaks: r#"[project]
@@ -43,15 +43,15 @@ movie = { from = "frames", codec = "h264", pixels = "4:2:0 8" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "the encoder would refuse the movie, or cut a row or column off",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let pixels = movie.stored_pixels(&one.common.engine)?;
     let size = one.picture.size.as_ref()?;

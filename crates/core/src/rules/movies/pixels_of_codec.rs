@@ -1,16 +1,16 @@
 //! Pixels that the codec cannot store.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::movie::CODECS;
-use crate::rules::movies::{MovieMistake, tell};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP406 `pixels-of-codec`.
 pub(super) const RULE: Rule = Rule {
     code: "TP406",
     name: "pixels-of-codec",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The codec has no such sampling, bits or alpha.",
     why: "The movie would come out with other pixels, or not at all.",
     breaks: r#"[project]
@@ -42,15 +42,15 @@ movie = { from = "frames", codec = "h264", pixels = "4:2:0 8" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "the movie would have other pixels, or lose its alpha",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let (codec, pixels) = (movie.codec.as_ref()?, movie.pixels.as_ref()?);
     if codec.value.pixel_formats.contains(&pixels.value.name) {

@@ -1,15 +1,15 @@
 //! A quality that the codec has not.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP416 `quality-of-codec`.
 pub(super) const RULE: Rule = Rule {
     code: "TP416",
     name: "quality-of-codec",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The codec cannot be asked for this quality.",
     why: "The movie would be something else than was asked for.",
     breaks: r#"[project]
@@ -41,15 +41,15 @@ movie = { from = "frames", codec = "prores", quality = "high" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "the movie would be something else than was asked for",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let (codec, quality) = (movie.codec.as_ref()?, movie.quality.as_ref()?);
     if codec.value.qualities.contains(&quality.value.as_str()) {

@@ -1,15 +1,15 @@
 //! Sound that the container cannot hold.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP409 `sound-in-container`.
 pub(super) const RULE: Rule = Rule {
     code: "TP409",
     name: "sound-in-container",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The container has no place for the codec of the sound.",
     why: "The movie would have no sound, or could not be written.",
     breaks: r#"[project]
@@ -43,15 +43,15 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "the movie would be silent, or could not be written",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.audio_codec.as_ref()?;
     let held = movie.container.audio_codecs;

@@ -1,16 +1,16 @@
 //! A sound that is not there.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP408 `sound-missing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP408",
     name: "sound-missing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The sound of a movie is no file.",
-    why: "The movie could not be put together.",
+    why: "The movie could not be assembled.",
     breaks: r#"[project]
 engine = "understudy"
 fps = 24
@@ -50,17 +50,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(missing)
         .into_iter()
-        .filter_map(|(one, movies)| {
-            let (place, path) = missing(one)?;
-            Some(
-                rule.finding("this sound is not there")
-                    .at(&place, format!("comes to {path}"))
-                    .so(format!(
-                        "{} could not be put together",
-                        count(movies, "movie", "movies")
-                    ))
-                    .advise("fix the path; it starts at a place or at the folder of the job file"),
-            )
+        .map(|(_, (place, path), movies)| {
+            rule.finding("this sound is not there")
+                .at(&place, format!("expands to {path}"))
+                .so(format!(
+                    "{} could not be assembled",
+                    count(movies, "movie", "movies")
+                ))
+                .advise("fix the path; it starts at a place or at the folder of the job file")
         })
         .collect()
 }

@@ -1,7 +1,7 @@
 //! Sound that does not start with the first frame.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 
@@ -9,14 +9,14 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP414",
     name: "sound-start",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The frames of a movie start later than those of the scene, and its sound starts at the beginning.",
     why: "Picture and sound do not fit.",
     breaks: r#"[project]
 engine = "understudy"
 fps = 24
 [shot.dawn]
-scene = "told.toml"
+scene = "answered.toml"
 frames = "25-48"
 audio = "half.wav"
 [output.frames]
@@ -29,7 +29,7 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 engine = "understudy"
 fps = 24
 [shot.dawn]
-scene = "told.toml"
+scene = "answered.toml"
 frames = "1-48"
 audio = "dawn.wav"
 [output.frames]
@@ -44,35 +44,29 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let late = |one: &Deliverable| {
-        one.movie()?.audio.as_ref()?;
         let has: FrameSet = subject.scene_facts(one)?.frames.as_ref()?.parse().ok()?;
         let (begins, first) = (has.first()?, one.common.frames.shot.first()?);
         (first > begins).then_some((begins, first))
     };
     subject
-        .once(|one| {
-            late(one)?;
-            Some((
-                one.movie()?.audio.as_ref()?.place.clone(),
-                one.common.frames.files.place.clone(),
-            ))
+        .once_by(|one| {
+            let audio = &one.movie()?.audio.as_ref()?.place;
+            let places = (audio, &one.common.frames.files.place);
+            Some((places, (audio, late(one)?)))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let (begins, first) = late(one)?;
-            Some(
-                rule.finding("this sound does not start with the first frame")
-                    .at(&one.movie()?.audio.as_ref()?.place, "")
-                    .at(
-                        &one.common.frames.files.place,
-                        format!("from {first}; the scene begins at {begins}"),
-                    )
-                    .so(format!(
-                        "the sound would run {} ahead",
-                        count(first.abs_diff(begins), "frame", "frames")
-                    ))
-                    .advise("cut the sound, or render from the beginning"),
-            )
+        .map(|(one, (audio, (begins, first)), _)| {
+            rule.finding("this sound does not start with the first frame")
+                .at(audio, "")
+                .at(
+                    &one.common.frames.files.place,
+                    format!("from {first}; the scene begins at {begins}"),
+                )
+                .so(format!(
+                    "the sound would run {} ahead",
+                    count(first.abs_diff(begins), "frame", "frames")
+                ))
+                .advise("cut the sound, or render from the beginning")
         })
         .collect()
 }

@@ -1,15 +1,15 @@
 //! A movie that would be written in pieces.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity, count};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
 /// TP415 `split-movie`.
 pub(super) const RULE: Rule = Rule {
     code: "TP415",
     name: "split-movie",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "An engine writes a movie itself, and cannot take all frames in one process.",
     why: "Each process would begin the file again, and one piece would be left.",
     breaks: r#"[project]
@@ -39,15 +39,15 @@ movie = { from = "frames", codec = "h264" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "each would begin the file again, and one piece would be left",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     if !movie.is_direct() {
         return None;

@@ -2,15 +2,15 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::grouped;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
 /// TP407 `too-large-for-codec`.
 pub(super) const RULE: Rule = Rule {
     code: "TP407",
     name: "too-large-for-codec",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The picture has more pixels than the highest level of the codec.",
     why: "Most players would not show the movie.",
     breaks: r#"[project]
@@ -44,15 +44,15 @@ movie = { from = "frames", codec = "h264" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "most players would not show the movie",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.codec.as_ref()?.value;
     let size = one.picture.size.as_ref()?;

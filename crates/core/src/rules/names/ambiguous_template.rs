@@ -1,7 +1,7 @@
 //! A template whose names can be read in two ways.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject, one_of};
 use crate::template::{Candidates, TokenValue, Values, expand, readings};
 
@@ -9,9 +9,9 @@ use crate::template::{Candidates, TokenValue, Values, expand, readings};
 pub(super) const RULE: Rule = Rule {
     code: "TP115",
     name: "ambiguous-template",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A name of this template can be read in two ways with the job's own values.",
-    why: "Nobody can tell afterwards which values a file was made for.",
+    why: "Nobody can see afterwards which values a file was made for.",
     breaks: r#"[project]
 engine = "understudy"
 [shot.dawn]
@@ -47,20 +47,23 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some(one.template.place.clone()))
         .into_iter()
-        .filter_map(|(one, _)| {
+        .filter_map(|(one, ..)| {
             let of_template: Vec<&Deliverable> = all
                 .iter()
                 .filter(|other| other.template.place == one.template.place)
                 .collect();
             let (path, several) = ambiguous(&of_template)?;
-            let told = |values: &Values| {
+            let reading = |values: &Values| {
                 let words: Vec<String> = differing(&several, values);
                 words.join(", ")
             };
             Some(
                 rule.finding("a name of this template can be read in two ways")
                     .at(&one.template.place, format!("such as {path}"))
-                    .so(format!("it reads as {}", one_of(several.iter().map(told))))
+                    .so(format!(
+                        "it reads as {}",
+                        one_of(several.iter().map(reading))
+                    ))
                     .advise("part the tokens by a sign that no value holds, or by a folder"),
             )
         })

@@ -1,20 +1,23 @@
-//! Collisions with one cause, told together: two deliverables of which each says what it is by the
-//! same words, but for those that tell the two apart.
+//! Collisions with one cause, reported together: two deliverables of which each says what it is by the
+//! same words, but for those that say the two apart.
 
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
-use crate::job::Word;
+use crate::job::PlacedText;
 use crate::source::Place;
 
-/// The tokens that tell deliverables apart, with what each stands for.
+/// The tokens that say deliverables apart, with what each stands for.
 pub(super) fn words(one: &Deliverable) -> [(&'static str, Option<&str>); 6] {
     let common = &one.common;
     [
         ("shot", Some(&common.names.shot)),
-        ("variant", Word::text_of(common.names.variant.as_ref())),
-        ("view", Word::text_of(common.names.view.as_ref())),
-        ("camera", Word::text_of(common.names.camera.as_ref())),
-        ("pass", Word::text_of(one.pass.as_ref())),
+        (
+            "variant",
+            PlacedText::text_of(common.names.variant.as_ref()),
+        ),
+        ("view", PlacedText::text_of(common.names.view.as_ref())),
+        ("camera", PlacedText::text_of(common.names.camera.as_ref())),
+        ("pass", PlacedText::text_of(one.pass.as_ref())),
         ("output", Some(&common.names.output)),
     ]
 }
@@ -36,7 +39,7 @@ pub(super) struct Clash<'a> {
     cause: ClashCause<'a>,
 }
 
-/// Two templates, and the words that tell the one from the other.
+/// Two templates, and the words that say the one from the other.
 type ClashCause<'a> = (
     (&'a Place, &'a Place),
     Vec<(&'static str, Option<&'a str>, Option<&'a str>)>,

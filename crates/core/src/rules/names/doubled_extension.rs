@@ -1,6 +1,6 @@
 //! A file name with two extensions.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::picture::format_of_extension;
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP107",
     name: "doubled-extension",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A file name has two picture extensions.",
     why: "What the file is depends on who reads the name.",
     breaks: r#"scene = "kiln.toml"
@@ -40,7 +40,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             twice.then(|| one.template.place.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let frame = one.common.frames.files.value.first().unwrap_or(1);
             rule.finding("this file name has two extensions")
                 .at(&one.template.place, "")

@@ -1,13 +1,13 @@
 //! An extension that belongs to another format.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP108 `extension-of-format`.
 pub(super) const RULE: Rule = Rule {
     code: "TP108",
     name: "extension-of-format",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The extension is not one of the format.",
     why: "The file is not what its name says.",
     breaks: r#"scene = "kiln.toml"
@@ -38,7 +38,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .then(|| (one.template.place.clone(), extension.to_owned()))
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let format = one.picture.format;
             let text = subject.text(&one.template.place);
             let mut finding = rule

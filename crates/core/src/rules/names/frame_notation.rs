@@ -1,6 +1,6 @@
 //! A frame in another notation than ours: `%04d` or `####`.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 use crate::template::{Part, Template};
 
@@ -8,7 +8,7 @@ use crate::template::{Part, Template};
 pub(super) const RULE: Rule = Rule {
     code: "TP124",
     name: "frame-notation",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A path has `%04d` or `####` where a frame is meant.",
     why: "It would be taken for text and stand in the name of every file.",
     breaks: r#"scene = "kiln.toml"
@@ -32,7 +32,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             fixed(&template.template).map(|_| template.place.clone())
         })
         .into_iter()
-        .filter_map(|(one, files)| {
+        .filter_map(|(one, _, files)| {
             let template = &one.template;
             let fixed = fixed(&template.template)?;
             Some(

@@ -1,6 +1,6 @@
 //! A frame number that touches other digits.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 use crate::template::{PathPattern, Piece};
 
@@ -8,9 +8,9 @@ use crate::template::{PathPattern, Piece};
 pub(super) const RULE: Rule = Rule {
     code: "TP104",
     name: "glued-digits",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The frame number touches other digits.",
-    why: "Nobody can tell where the number starts: `v0031` is frame 1 of version 3 or frame 31, and tools that collect sequences guess.",
+    why: "Nobody can see where the number starts: `v0031` is frame 1 of version 3 or frame 31, and tools that collect sequences guess.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}_v2{frame:04}.png"
@@ -29,7 +29,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| glued(&one.pattern).then(|| one.template.place.clone()))
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let frame = one.common.frames.files.value.first().unwrap_or(1);
             rule.finding("the frame number touches other digits")
                 .at(&one.template.place, "")

@@ -5,14 +5,14 @@ use std::collections::HashSet;
 
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count, grouped};
+use crate::finding::{Finding, Severity, count, grouped};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP103 `left-out-token`.
 pub(super) const RULE: Rule = Rule {
     code: "TP103",
     name: "left-out-token",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A path leaves out a pass, camera or shot that varies.",
     why: "All of them are written to the same files, and one is left.",
     breaks: r#"scene = "kiln.toml"
@@ -31,7 +31,7 @@ passes = ["beauty", "depth"]
     check,
 };
 
-/// The tokens that tell the members of a collision apart and that their template leaves out;
+/// The tokens that say the members of a collision apart and that their template leaves out;
 /// none when they have different templates.
 pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'static str> {
     let members = || collision.members.iter().map(|&member| &all[member]);

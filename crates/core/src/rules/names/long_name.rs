@@ -1,14 +1,14 @@
 //! A name that no file system takes.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP118 `long-name`.
 pub(super) const RULE: Rule = Rule {
     code: "TP118",
     name: "long-name",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A folder or file has a name of more than 255 bytes.",
     why: "The file could not be made.",
     breaks: r#"scene = "kiln.toml"
@@ -29,16 +29,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some((one.template.place.clone(), longest(one)?)))
         .into_iter()
-        .filter_map(|(one, files)| {
-            Some(
-                rule.finding(format!("a name has {} bytes", longest(one)?))
-                    .at(&one.template.place, format!("file systems take {MOST}"))
-                    .so(format!(
-                        "{} could not be made",
-                        count(files, "file", "files")
-                    ))
-                    .advise("shorten it, or make folders of its parts"),
-            )
+        .map(|(one, (_, bytes), files)| {
+            rule.finding(format!("a name has {bytes} bytes"))
+                .at(&one.template.place, format!("file systems take {MOST}"))
+                .so(format!(
+                    "{} could not be made",
+                    count(files, "file", "files")
+                ))
+                .advise("shorten it, or make folders of its parts")
         })
         .collect()
 }

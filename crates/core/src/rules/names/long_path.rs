@@ -1,7 +1,7 @@
 //! A path that is too long for Windows.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 use crate::system::System;
 
@@ -9,7 +9,7 @@ use crate::system::System;
 pub(super) const RULE: Rule = Rule {
     code: "TP119",
     name: "long-path",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A path has more than 259 characters, and its place has a folder on Windows.",
     why: "Most programs on Windows could not open the file.",
     breaks: r#"scene = "kiln.toml"
@@ -42,12 +42,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some((one.template.place.clone(), length(one)?)))
         .into_iter()
-        .filter_map(|(one, files)| {
-            Some(
-                rule.finding(format!(
-                    "this path has {} characters on Windows",
-                    length(one)?
-                ))
+        .map(|(one, (_, length), files)| {
+            rule.finding(format!("this path has {length} characters on Windows"))
                 .at(&one.template.place, "")
                 .so(format!(
                     "most programs there could not open {}",
@@ -55,8 +51,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 ))
                 .advise(format!(
                     "shorten names; programs there take {MOST} characters"
-                )),
-            )
+                ))
         })
         .collect()
 }

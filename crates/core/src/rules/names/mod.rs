@@ -12,7 +12,7 @@ mod long_path;
 mod movie_with_frame;
 mod no_extension;
 mod no_frame_token;
-mod path_not_said;
+mod path_not_set;
 mod plain_names;
 mod same_file_elsewhere;
 mod same_path;
@@ -40,7 +40,7 @@ pub(super) const RULES: &[&Rule] = &[
     &extension_of_format::RULE,
     &unknown_token::RULE,
     &value_missing::RULE,
-    &path_not_said::RULE,
+    &path_not_set::RULE,
     &undeclared::RULE,
     &unlisted::RULE,
     &version_not_read::RULE,

@@ -1,13 +1,13 @@
 //! A movie whose path has a frame.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP122 `movie-with-frame`.
 pub(super) const RULE: Rule = Rule {
     code: "TP122",
     name: "movie-with-frame",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The path of a movie has a frame token.",
     why: "A movie is one file, and the number in its name would mean nothing.",
     breaks: r#"[project]
@@ -45,10 +45,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             framed.then(|| one.template.place.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             rule.finding("the path of a movie has a `{frame}`")
                 .at(&one.template.place, "")
-                .advise("leave it out; `{first}` and `{last}` tell the frames of the shot")
+                .advise("leave it out; `{first}` and `{last}` give the frames of the shot")
         })
         .collect()
 }

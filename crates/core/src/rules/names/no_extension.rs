@@ -1,16 +1,16 @@
 //! A file name without an extension.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP106 `no-extension`.
 pub(super) const RULE: Rule = Rule {
     code: "TP106",
     name: "no-extension",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A file name has no extension, or one that no format has.",
-    why: "Programs tell the format by the extension; some add their own, and the file is not where it was expected.",
+    why: "Programs recognise the format by the extension; some add their own, and the file is not where it was expected.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}"
@@ -32,7 +32,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .problems()
         .filter(|problem| problem.kind == ProblemKind::NoFormat)
         .map(|problem| {
-            rule.finding("the format cannot be told from this path")
+            rule.finding("this path does not give the format")
                 .at(&problem.place, "")
                 .advise("end it with an extension such as `.png` or `.exr`, or with `.{ext}` and set `format`")
         });
@@ -43,7 +43,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             bare.then(|| one.template.place.clone())
         })
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let frame = one.common.frames.files.value.first().unwrap_or(1);
             rule.finding("this file name has no extension")
                 .at(&one.template.place, "")

@@ -1,13 +1,13 @@
 //! A sequence whose path has no frame.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP101 `no-frame-token`.
 pub(super) const RULE: Rule = Rule {
     code: "TP101",
     name: "no-frame-token",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A sequence is written to a path without a frame token.",
     why: "Every frame is written over the one before, and one picture is left.",
     breaks: r#"scene = "kiln.toml"
@@ -31,7 +31,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             open.then(|| one.template.place.clone())
         })
         .into_iter()
-        .map(|(one, files)| {
+        .map(|(one, _, files)| {
             let text = one.template.template.to_string();
             let other_notation = super::frame_notation::fixed(&one.template.template);
             let fixed = match text.rfind('.') {

@@ -1,7 +1,7 @@
 //! A name with spaces or letters beyond ASCII.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 use crate::template::Part;
 
@@ -9,7 +9,7 @@ use crate::template::Part;
 pub(super) const RULE: Rule = Rule {
     code: "TP120",
     name: "plain-names",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "A name has a space, or a letter that is not ASCII.",
     why: "Some programs split names at spaces, or write other letters in another way.",
     breaks: r#"scene = "kiln.toml"
@@ -30,20 +30,18 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| odd(one).map(|c| (one.template.place.clone(), c)))
         .into_iter()
-        .filter_map(|(one, files)| {
-            let what = match odd(one)? {
+        .map(|(one, (_, odd), files)| {
+            let what = match odd {
                 ' ' => "a space".to_owned(),
                 other => format!("`{other}`, which is not ASCII"),
             };
-            Some(
-                rule.finding(format!("a name has {what}"))
-                    .at(&one.template.place, "")
-                    .so(format!(
-                        "some programs would not find {}",
-                        count(files, "file", "files")
-                    ))
-                    .advise(advice(one)),
-            )
+            rule.finding(format!("a name has {what}"))
+                .at(&one.template.place, "")
+                .so(format!(
+                    "some programs would not find {}",
+                    count(files, "file", "files")
+                ))
+                .advise(advice(one))
         })
         .collect()
 }

@@ -2,7 +2,7 @@
 
 use super::clash::clashes;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::frames::Frame;
 use crate::rules::{Rule, Subject};
 use crate::system::System;
@@ -11,7 +11,7 @@ use crate::system::System;
 pub(super) const RULE: Rule = Rule {
     code: "TP116",
     name: "same-file-elsewhere",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Two paths differ only in capitals, or in how letters with marks are written. Where the place has a folder on such a system, that is an error.",
     why: "On macOS and Windows they are usually one file, and one overwrites the other.",
     breaks: r#"[project]
@@ -51,12 +51,16 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let shared = [System::Windows, System::Macos]
                 .into_iter()
                 .any(|system| subject.is_shared_with(clash.one, system));
-            let weight = if shared { Weight::Error } else { rule.weight };
+            let severity = if shared {
+                Severity::Error
+            } else {
+                rule.severity
+            };
             let frame = clash.one.common.frames.files.value.first()?;
             let label = |one: &Deliverable| format!("{}: {}", one.label(), name(one, frame));
             let mut finding = Finding::new(
                 rule.code,
-                weight,
+                severity,
                 "these names are usually one file on macOS and Windows",
             )
             .at(&clash.other.template.place, label(clash.other));
@@ -77,7 +81,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                             names => format!(", and so on in {names} sequences"),
                         }
                     ))
-                    .advise("tell them apart by more than capitals or marks"),
+                    .advise("make them differ by more than capitals or marks"),
             )
         })
         .collect()

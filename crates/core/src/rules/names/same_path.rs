@@ -1,18 +1,18 @@
-//! Deliverables of different templates or names that come to one path.
+//! Deliverables of different templates or names that expand to one path.
 
 use super::clash::{Clash, clashes};
 use super::left_out_token::left_out;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP102 `same-path`.
 pub(super) const RULE: Rule = Rule {
     code: "TP102",
     name: "same-path",
-    weight: Weight::Error,
-    what: "Two deliverables come to the same path.",
-    why: "One overwrites the other, in silence.",
+    severity: Severity::Error,
+    what: "Two deliverables expand to the same path.",
+    why: "One silently overwrites the other.",
     breaks: r#"[project]
 engine = "understudy"
 [shot.dawn]
@@ -45,11 +45,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let unexplained = collisions.filter(|collision| left_out(collision, all).is_empty());
     let other_template =
         |one: &Deliverable, other: &Deliverable| one.template.place != other.template.place;
-    let tell = |clash: &Clash<'_>| {
+    let finding_of = |clash: &Clash<'_>| {
         let members = count(clash.members as u64, "deliverable", "deliverables");
         let sentence = match clash.names {
-            1 => format!("{members} come to the same path"),
-            names => format!("{members} come to {names} paths"),
+            1 => format!("{members} expand to the same path"),
+            names => format!("{members} expand to {names} common paths"),
         };
         let mut finding = rule.finding(sentence).at(
             &clash.other.template.place,
@@ -67,8 +67,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 count(clash.lost, "file", "files"),
                 clash.example
             ))
-            .advise("tell the paths apart by a token such as `{output}`, or by a word")
+            .advise("make the paths differ by a token such as `{output}`, or by a word")
     };
     let found = clashes(unexplained, all, other_template);
-    found.iter().map(tell).collect()
+    found.iter().map(finding_of).collect()
 }

@@ -1,14 +1,14 @@
 //! A sequence that is scattered over runs, people or machines.
 
 use crate::deliverable::{Deliverable, DeliverableKind};
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP121 `scattered`.
 pub(super) const RULE: Rule = Rule {
     code: "TP121",
     name: "scattered",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The path of a sequence has a token of the clock, of a person or of a machine.",
     why: "A part that is rendered later or elsewhere lands under another name, and no place has all frames.",
     breaks: r#"scene = "kiln.toml"
@@ -32,19 +32,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some((one.template.place.clone(), token))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let token = scattering(one)?;
-            Some(
-                rule.finding(format!("`{{{token}}}` scatters this sequence"))
-                    .at(&one.template.place, "")
-                    .so(format!(
-                        "{} would lie in several places when a part is rendered later or elsewhere",
-                        count(one.common.frames.files.value.count(), "frame", "frames")
-                    ))
-                    .advise(
-                        "use `{version}`; the ledger knows who rendered a frame, where and when",
-                    ),
-            )
+        .map(|(one, (_, token), _)| {
+            rule.finding(format!("`{{{token}}}` scatters this sequence"))
+                .at(&one.template.place, "")
+                .so(format!(
+                    "{} would lie in several places when a part is rendered later or elsewhere",
+                    count(one.common.frames.files.value.count(), "frame", "frames")
+                ))
+                .advise("use `{version}`; the ledger knows who rendered a frame, where and when")
         })
         .collect()
 }

@@ -1,15 +1,15 @@
 //! A folder with the files of another job.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP123 `shared-folder`.
 pub(super) const RULE: Rule = Rule {
     code: "TP123",
     name: "shared-folder",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "The folder of a sequence holds other sequences of the same kind that no part of this job wants.",
-    why: "Nobody can tell at a glance what belongs to what.",
+    why: "Nobody can see at a glance what belongs to what.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "shared/{shot}.{frame:04}.png"
@@ -26,13 +26,13 @@ engine = "understudy"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| {
-            subject.existing(one)?.others.first()?;
-            Some(one.template.place.clone())
+        .once_by(|one| {
+            let others = &subject.existing(one)?.others;
+            others.first()?;
+            Some((&one.template.place, others))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let others = &subject.existing(one)?.others;
+        .filter_map(|(one, others, _)| {
             Some(
                 rule.finding("this folder holds files of another job")
                     .at(&one.template.place, format!("such as {}", others.first()?))

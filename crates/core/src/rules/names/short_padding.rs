@@ -1,7 +1,7 @@
 //! Frame numbers that are printed with different lengths.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 use crate::template::{FrameField, Piece};
 
@@ -9,7 +9,7 @@ use crate::template::{FrameField, Piece};
 pub(super) const RULE: Rule = Rule {
     code: "TP105",
     name: "short-padding",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The frame number has too few digits for the frames.",
     why: "Sorted by name, frame 10000 comes before frame 9999, and players and encoders take the files in that order.",
     breaks: r#"scene = "kiln.toml"
@@ -29,12 +29,11 @@ engine = "understudy"
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     // Told once a template, by the frames that need the most digits.
     let mut worst: Vec<(&Deliverable, (u8, u8, i64))> = Vec::new();
-    let once = subject.once(|one| {
-        let (_, needed, _) = short(one)?;
-        Some((one.template.place.clone(), needed))
+    let once = subject.once_by(|one| {
+        let found = short(one)?;
+        Some(((&one.template.place, found.1), found))
     });
-    for (one, _) in once {
-        let Some(found) = short(one) else { continue };
+    for (one, found, _) in once {
         let known = worst
             .iter_mut()
             .find(|(known, _)| known.template.place == one.template.place);

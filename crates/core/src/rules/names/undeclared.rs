@@ -1,14 +1,14 @@
 //! A variant, view or preset that no table declares.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP112 `undeclared`.
 pub(super) const RULE: Rule = Rule {
     code: "TP112",
     name: "undeclared",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A variant, view or preset is listed that no table declares.",
     why: "It would be made without any of the overrides that it was meant to have.",
     breaks: r#"[project]

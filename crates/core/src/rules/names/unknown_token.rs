@@ -1,7 +1,7 @@
 //! A token that does not exist.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::nearest::{advice, nearest};
 use crate::rules::{Rule, Subject};
 use crate::template::ExpandError;
@@ -10,7 +10,7 @@ use crate::template::ExpandError;
 pub(super) const RULE: Rule = Rule {
     code: "TP109",
     name: "unknown-token",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A template has a token that does not exist.",
     why: "No path can be made.",
     breaks: r#"scene = "kiln.toml"

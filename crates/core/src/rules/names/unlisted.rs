@@ -1,6 +1,6 @@
 //! A variant or view that is declared and listed nowhere.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP113",
     name: "unlisted",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A variant or view is declared and listed nowhere.",
     why: "It is not made, and somebody may wait for it.",
     breaks: r#"[project]

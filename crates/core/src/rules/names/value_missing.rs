@@ -1,7 +1,7 @@
 //! A token without a value, or with one that no path can hold.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 use crate::template::ExpandError;
 
@@ -9,7 +9,7 @@ use crate::template::ExpandError;
 pub(super) const RULE: Rule = Rule {
     code: "TP110",
     name: "value-missing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A token outside an optional part has no value, or one that a file name cannot hold.",
     why: "No path can be made.",
     breaks: r#"scene = "kiln.toml"

@@ -1,14 +1,14 @@
 //! A version that cannot be read from the name of the scene.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP114 `version-not-read`.
 pub(super) const RULE: Rule = Rule {
     code: "TP114",
     name: "version-not-read",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The version is to be read from the name of the scene, and the name does not fit.",
     why: "A wrong version would take the place of another.",
     breaks: r#"scene = "kiln.toml"
@@ -35,7 +35,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             _ => None,
         })
         .map(|(problem, name, reason)| {
-            rule.finding(format!("`{name}` does not tell the version"))
+            rule.finding(format!("`{name}` does not report the version"))
                 .at(&problem.place, reason)
                 .advise("fix the template, or say the version as a number")
         })

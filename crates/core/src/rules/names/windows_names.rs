@@ -1,7 +1,7 @@
 //! A name that Windows refuses.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 use crate::system::System;
 
@@ -9,7 +9,7 @@ use crate::system::System;
 pub(super) const RULE: Rule = Rule {
     code: "TP117",
     name: "windows-names",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "A name has characters, a reserved word or an end that Windows does not take. Where the place has a folder on Windows, that is an error.",
     why: "Machines with Windows could not make the file, or would make it under another name.",
     breaks: r#"scene = "kiln.toml"
@@ -30,26 +30,23 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some((one.template.place.clone(), refused(one)?)))
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (name, reason) = refused(one)?;
-            let weight = if subject.is_shared_with(one, System::Windows) {
-                Weight::Error
+        .map(|(one, (_, (name, reason)), files)| {
+            let severity = if subject.is_shared_with(one, System::Windows) {
+                Severity::Error
             } else {
-                rule.weight
+                rule.severity
             };
-            Some(
-                Finding::new(
-                    rule.code,
-                    weight,
-                    format!("Windows refuses the name `{name}`"),
-                )
-                .at(&one.template.place, reason)
-                .so(format!(
-                    "{} could not be made or copied there",
-                    count(files, "file", "files")
-                ))
-                .advise("use letters, digits, dots, dashes and underscores"),
+            Finding::new(
+                rule.code,
+                severity,
+                format!("Windows refuses the name `{name}`"),
             )
+            .at(&one.template.place, reason)
+            .so(format!(
+                "{} could not be made or copied there",
+                count(files, "file", "files")
+            ))
+            .advise("use letters, digits, dots, dashes and underscores")
         })
         .collect()
 }

@@ -1,15 +1,15 @@
 //! Bits that the format does not have.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP302 `bits-of-format`.
 pub(super) const RULE: Rule = Rule {
     code: "TP302",
     name: "bits-of-format",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The format cannot hold the bits that are asked for.",
-    why: "Writers round to what the format has, in silence, and the loss shows in the grade.",
+    why: "Writers round to what the format has, without a message, and the loss shows in the grade.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
@@ -34,7 +34,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             (!has).then(|| (asked.place.clone(), one.picture.format.name))
         })
         .into_iter()
-        .filter_map(|(one, files)| Some((one, files, one.picture.bits.as_ref()?)))
+        .filter_map(|(one, _, files)| Some((one, files, one.picture.bits.as_ref()?)))
         .map(|(one, files, asked)| {
             let format = one.picture.format;
             let mut finding = rule

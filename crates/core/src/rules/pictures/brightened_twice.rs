@@ -1,7 +1,7 @@
 //! Pixels that would be brightened twice.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::picture::TransferFacts;
 use crate::rules::{Rule, Subject};
 use crate::source::{Level, Sourced};
@@ -10,7 +10,7 @@ use crate::source::{Level, Sourced};
 pub(super) const RULE: Rule = Rule {
     code: "TP314",
     name: "brightened-twice",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A transfer is said for pixels that are ready for display.",
     why: "It would be applied again, and everything would come out too bright.",
     breaks: r#"scene = "kiln.toml"
@@ -31,19 +31,16 @@ color = { pixels = "display" }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| {
+        .once_by(|one| {
             let (pixels, transfer) = both(one)?;
-            Some((pixels.place.clone(), transfer.place.clone()))
+            Some(((&pixels.place, &transfer.place), (pixels, transfer)))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
-            let (pixels, transfer) = both(one)?;
-            Some(
-                rule.finding("pixels that are ready for display need no transfer")
-                    .at(&transfer.place, "this would brighten them again")
-                    .at(&pixels.place, "ready for display")
-                    .advise("leave one of the two out"),
-            )
+        .map(|(_, (pixels, transfer), _)| {
+            rule.finding("pixels that are ready for display need no transfer")
+                .at(&transfer.place, "this would brighten them again")
+                .at(&pixels.place, "ready for display")
+                .advise("leave one of the two out")
         })
         .collect()
 }

@@ -1,15 +1,15 @@
 //! Channels that the format does not have.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP301 `channels-of-format`.
 pub(super) const RULE: Rule = Rule {
     code: "TP301",
     name: "channels-of-format",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The format cannot hold the channels that are asked for.",
-    why: "Writers drop what the format has not, in silence: the alpha is gone when the compositor asks for it.",
+    why: "Writers drop what the format does not have, without a message: the alpha is gone when the compositor asks for it.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.jpg"
@@ -34,7 +34,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             (!has).then(|| (asked.place.clone(), one.picture.format.name))
         })
         .into_iter()
-        .filter_map(|(one, files)| Some((one, files, one.picture.channels.as_ref()?)))
+        .filter_map(|(one, _, files)| Some((one, files, one.picture.channels.as_ref()?)))
         .map(|(one, files, asked)| {
             let format = one.picture.format;
             let mut finding = rule

@@ -1,14 +1,14 @@
-//! A movie of light, and nobody says how it is shown.
+//! A movie of linear light without a transfer.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP313 `color-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP313",
     name: "color-not-set",
-    weight: Weight::Warning,
-    what: "A movie is put together from a sequence of linear light, or of a format that usually holds it, and no transfer is said.",
+    severity: Severity::Warning,
+    what: "A movie is assembled from a sequence of linear light, or of a format that usually holds it, and no transfer is said.",
     why: "It comes out far too dark, or too bright.",
     breaks: r#"[project]
 engine = "understudy"
@@ -49,7 +49,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             silent.then(|| movie.from.as_ref().map(|from| from.place.clone()))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
+        .filter_map(|(one, ..)| {
             let movie = one.movie()?;
             let format = movie.source.as_ref()?.picture.format.name;
             let what = match one.picture.color.linear {
@@ -57,7 +57,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 None => format!("is {format}, which usually holds linear light"),
             };
             Some(
-                rule.finding("nobody says how this light becomes a movie")
+                rule.finding("how this light becomes a movie is not set")
                     .at(&movie.from.as_ref()?.place, format!("the sequence {what}"))
                     .so("the movie would be far too dark or too bright")
                     .advise("say color = { pixels = \"linear\", transfer = \"srgb\" } in the output of the sequence")

@@ -1,15 +1,15 @@
 //! Compression that the format does not have.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject, one_of};
 
 /// TP303 `compression-of-format`.
 pub(super) const RULE: Rule = Rule {
     code: "TP303",
     name: "compression-of-format",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "The format does not know the compression that is asked for.",
-    why: "The engine refuses it, or takes another in silence.",
+    why: "The engine refuses it, or silently takes another.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.exr"
@@ -38,7 +38,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             (!has).then(|| (asked.place.clone(), one.picture.format.name))
         })
         .into_iter()
-        .filter_map(|(one, files)| Some((one, files, one.picture.compression.as_ref()?)))
+        .filter_map(|(one, _, files)| Some((one, files, one.picture.compression.as_ref()?)))
         .map(|(one, files, asked)| {
             let format = one.picture.format;
             let mut finding = rule

@@ -1,14 +1,14 @@
 //! A part of a picture that is not inside it.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP305 `crop-outside`.
 pub(super) const RULE: Rule = Rule {
     code: "TP305",
     name: "crop-outside",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A crop is not inside the picture, or the size of the picture is not known.",
     why: "The engine would render something else, or nothing.",
     breaks: r#"scene = "kiln.toml"

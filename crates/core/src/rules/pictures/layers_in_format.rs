@@ -1,7 +1,7 @@
 //! Several pictures in a file of a format that holds one.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::picture::{FORMATS, Holds};
 use crate::rules::helpers::several_of;
 use crate::rules::{Rule, Subject, one_of};
@@ -10,7 +10,7 @@ use crate::rules::{Rule, Subject, one_of};
 pub(super) const RULE: Rule = Rule {
     code: "TP306",
     name: "layers-in-format",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "Several passes or views go into one file, and the format holds a single picture.",
     why: "All but one would be lost.",
     breaks: r#"[project]
@@ -44,8 +44,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some((missing, one.template.place.clone()))
         })
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (word, key) = several_of(missing(one)?);
+        .map(|(one, (missing, _), files)| {
+            let (word, key) = several_of(missing);
             let format = one.picture.format;
             let place = subject
                 .place_of(one, key)
@@ -54,15 +54,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .iter()
                 .filter(|facts| facts.holds.len() > 1)
                 .map(|facts| facts.name);
-            Some(
-                rule.finding(format!("a {} file holds a single picture", format.name))
-                    .at(&place, format!("{} {word} in one file", one.planes.len()))
-                    .so(format!(
-                        "all but one would be lost in {}",
-                        count(files, "file", "files")
-                    ))
-                    .advise(format!("{} holds several", one_of(able))),
-            )
+            rule.finding(format!("a {} file holds a single picture", format.name))
+                .at(&place, format!("{} {word} in one file", one.planes.len()))
+                .so(format!(
+                    "all but one would be lost in {}",
+                    count(files, "file", "files")
+                ))
+                .advise(format!("{} holds several", one_of(able)))
         })
         .collect()
 }

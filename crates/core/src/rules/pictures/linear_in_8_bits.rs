@@ -1,7 +1,7 @@
 //! Linear light in 8 bits.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 use crate::source::Sourced;
 
@@ -9,7 +9,7 @@ use crate::source::Sourced;
 pub(super) const RULE: Rule = Rule {
     code: "TP308",
     name: "linear-in-8-bits",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Pixels are said to be linear light, and the file has 8 bits.",
     why: "Dark parts fall into visible steps.",
     breaks: r#"scene = "kiln.toml"
@@ -32,30 +32,25 @@ color.pixels = "linear"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| Some((linear(one)?.place.clone(), one.template.place.clone())))
+        .once(|one| Some((&linear(one)?.place, &one.template.place)))
         .into_iter()
-        .filter_map(|(one, files)| {
-            let said = linear(one)?;
-            let mut finding = rule
-                .finding("linear light goes into 8 bits")
-                .at(&said.place, "");
+        .map(|(one, (place, _), files)| {
+            let mut finding = rule.finding("linear light goes into 8 bits").at(place, "");
             if let Some(bits) = &one.picture.bits {
                 finding = finding.at(&bits.place, "8 bits a channel");
             }
-            Some(
-                finding
-                    .so(format!(
-                        "{} would have steps in the dark",
-                        count(files, "file", "files")
-                    ))
-                    .advise("use 16 bits, half or float, or say color.pixels = \"display\""),
-            )
+            finding
+                .so(format!(
+                    "{} would have steps in the dark",
+                    count(files, "file", "files")
+                ))
+                .advise("use 16 bits, half or float, or say color.pixels = \"display\"")
         })
         .collect()
 }
 
 fn linear(one: &Deliverable) -> Option<&Sourced<bool>> {
     let picture = &one.picture;
-    let said = picture.color.linear.as_ref().filter(|linear| linear.value);
-    said.filter(|_| picture.has_eight_bits() && one.movie().is_none())
+    let linear = picture.color.linear.as_ref().filter(|linear| linear.value);
+    linear.filter(|_| picture.has_eight_bits() && one.movie().is_none())
 }

@@ -1,7 +1,7 @@
 //! Measures in a file that bends them.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::pass::is_data;
 use crate::rules::{Rule, Subject};
 
@@ -9,7 +9,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP307",
     name: "lossy-data",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A pass of measures (depth, normals, ids) goes into 8 bits, or into a file that throws something away.",
     why: "A value between two others means something else, and the compositor cannot use it.",
     breaks: r#"[project]
@@ -43,24 +43,21 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             Some((pass, bend(one)?, one.template.place.clone()))
         })
         .into_iter()
-        .filter_map(|(one, files)| {
-            let pass = data_pass(one)?;
+        .map(|(one, (pass, bend, _), files)| {
             let picture = &one.picture;
             let place = picture.bits.as_ref().map(|bits| &bits.place);
             let place = place
                 .or(picture.format_place.as_ref())
                 .unwrap_or(&one.template.place);
-            Some(
-                rule.finding(format!("`{pass}` holds measures, and {}", bend(one)?))
-                    .at(place, "")
-                    .so(format!(
-                        "{} could not be used as measures",
-                        count(files, "file", "files")
-                    ))
-                    .advise(format!(
-                        "[pass.{pass}] with format = \"exr\" and bits = \"float\""
-                    )),
-            )
+            rule.finding(format!("`{pass}` holds measures, and {bend}"))
+                .at(place, "")
+                .so(format!(
+                    "{} could not be used as measures",
+                    count(files, "file", "files")
+                ))
+                .advise(format!(
+                    "[pass.{pass}] with format = \"exr\" and bits = \"float\""
+                ))
         })
         .collect()
 }
@@ -80,7 +77,7 @@ fn bend(one: &Deliverable) -> Option<&'static str> {
     if picture.format.is_lossy(compression) {
         Some("this file throws something away")
     } else if picture.has_eight_bits() {
-        Some("8 bits tell 256 of them apart")
+        Some("8 bits distinguish 256 values")
     } else {
         None
     }

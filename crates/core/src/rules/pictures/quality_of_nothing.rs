@@ -1,13 +1,13 @@
 //! A quality for a file that loses nothing.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP315 `quality-of-nothing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP315",
     name: "quality-of-nothing",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A quality is said, and neither the format nor its compression throws anything away.",
     why: "It does nothing; something else was likely meant.",
     breaks: r#"scene = "kiln.toml"
@@ -40,7 +40,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             (!heard && one.movie().is_none()).then(|| (quality.place.clone(), format.name))
         })
         .into_iter()
-        .filter_map(|(one, _)| {
+        .filter_map(|(one, ..)| {
             let format = one.picture.format.name;
             Some(
                 rule.finding(format!("{format} loses nothing, and takes no quality"))

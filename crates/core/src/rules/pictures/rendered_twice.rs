@@ -3,15 +3,15 @@
 use std::collections::{HashMap, HashSet};
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
-use crate::job::Word;
+use crate::finding::{Finding, Severity, count};
+use crate::job::PlacedText;
 use crate::rules::{Rule, Subject};
 
 /// TP309 `rendered-twice`.
 pub(super) const RULE: Rule = Rule {
     code: "TP309",
     name: "rendered-twice",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "Two outputs ask for the same pass with the same settings and the same kind of file.",
     why: "It is rendered twice.",
     breaks: r#"[project]
@@ -44,7 +44,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let Some(first) = all.first() else {
         return Vec::new();
     };
-    // One shot tells: outputs are the same for all.
+    // One shot is enough: outputs are the same for all.
     let shot: Vec<&Deliverable> = all
         .iter()
         .filter(|one| one.common.shot_index == first.common.shot_index && one.movie().is_none())
@@ -60,7 +60,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 &one.common.frames.files.value,
                 &other.common.frames.files.value,
             );
-            // What goes to one path is told as a collision.
+            // What goes to one path is reported as a collision.
             own.count_shared(others) > 0 && one.pattern != other.pattern
         };
         let Some(other) = alike.iter().find(shares).copied() else {
@@ -94,7 +94,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 /// Everything that makes a picture differ from another, except frames and names, as one text.
 fn asked_for(one: &Deliverable) -> String {
     let common = &one.common;
-    let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+    let word = |word: &Option<PlacedText>| PlacedText::text_of(word.as_ref()).map(str::to_owned);
     let words = [
         word(&common.names.camera),
         word(&common.names.variant),

@@ -1,7 +1,7 @@
 //! A scale that gives no whole pixels.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::picture::{Ratio, Size};
 use crate::rules::{Rule, Subject};
@@ -11,7 +11,7 @@ use crate::source::Place;
 pub(super) const RULE: Rule = Rule {
     code: "TP311",
     name: "scale-not-whole",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "A part of the size is no whole number of pixels.",
     why: "The picture is rounded, and its shape changes a little.",
     breaks: r#"scene = "kiln.toml"
@@ -34,20 +34,17 @@ scale = "1/8"
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
-        .once(|one| {
-            let (place, ..) = broken(subject, one)?;
-            Some((place, one.picture.size.as_ref()?.value))
-        })
-        .into_iter()
-        .filter_map(|(one, _)| {
+        .once_by(|one| {
             let (place, width, height) = broken(subject, one)?;
             let size = one.picture.size.as_ref()?.value;
-            Some(
-                rule.finding("this part of the size is no whole number of pixels")
-                    .at(&place, format!("{width} by {height}"))
-                    .so(format!("pictures would be {size}"))
-                    .advise("use a part that divides both sides"),
-            )
+            Some(((place.clone(), size), (place, width, height, size)))
+        })
+        .into_iter()
+        .map(|(_, (place, width, height, size), _)| {
+            rule.finding("this part of the size is no whole number of pixels")
+                .at(&place, format!("{width} by {height}"))
+                .so(format!("pictures would be {size}"))
+                .advise("use a part that divides both sides")
         })
         .collect()
 }

@@ -1,14 +1,14 @@
 //! A scale without a size to take a part of.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP304 `scale-of-nothing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP304",
     name: "scale-of-nothing",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A scale is set, and no size that it could be a part of.",
     why: "The size is the scene's, and nobody here knows it.",
     breaks: r#"scene = "kiln.toml"

@@ -1,8 +1,8 @@
 //! Views of different sizes.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::job::Word;
+use crate::finding::{Finding, Severity};
+use crate::job::PlacedText;
 use crate::rules::{Rule, Subject};
 use crate::source::Place;
 
@@ -10,9 +10,9 @@ use crate::source::Place;
 pub(super) const RULE: Rule = Rule {
     code: "TP312",
     name: "sizes-differ",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Views of the same picture have different sizes.",
-    why: "They could not be shown or put together as one.",
+    why: "They could not be shown or used as one.",
     breaks: r#"[project]
 engine = "understudy"
 size = "64x64"
@@ -46,13 +46,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let all = &subject.expansion.deliverables;
     let same = |one: &Deliverable, other: &Deliverable| {
         let (a, b) = (&one.common, &other.common);
-        let word = |word: &Option<Word>| Word::text_of(word.as_ref()).map(str::to_owned);
+        let word =
+            |word: &Option<PlacedText>| PlacedText::text_of(word.as_ref()).map(str::to_owned);
         (a.shot_index, a.output_index) == (b.shot_index, b.output_index)
             && word(&a.names.camera) == word(&b.names.camera)
             && word(&a.names.variant) == word(&b.names.variant)
             && word(&one.pass) == word(&other.pass)
     };
-    let mut told: Vec<Place> = Vec::new();
+    let mut reported: Vec<Place> = Vec::new();
     let mut findings = Vec::new();
     for (index, one) in all.iter().enumerate() {
         // Views of a picture stand near each other.
@@ -73,11 +74,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         else {
             continue;
         };
-        if told.contains(&size.place) {
+        if reported.contains(&size.place) {
             continue;
         }
-        told.push(size.place.clone());
-        let other_view = Word::text_of(other.common.names.view.as_ref()).unwrap_or_default();
+        reported.push(size.place.clone());
+        let other_view = PlacedText::text_of(other.common.names.view.as_ref()).unwrap_or_default();
         findings.push(
             rule.finding("views of the same picture have different sizes")
                 .at(&size.place, format!("{} of {}", size.value, view.text))
@@ -85,7 +86,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     &other_size.place,
                     format!("{} of {other_view}", other_size.value),
                 )
-                .so("they could not be put together as one")
+                .so("they could not be used as one")
                 .advise("give all views one size"),
         );
     }

@@ -1,13 +1,13 @@
 //! A picture that is larger than its format.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP310 `too-large`.
 pub(super) const RULE: Rule = Rule {
     code: "TP310",
     name: "too-large",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A side has more pixels than the format can count.",
     why: "No file could be written.",
     breaks: r#"scene = "kiln.toml"
@@ -34,7 +34,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             large.then(|| (size.place.clone(), one.picture.format.name))
         })
         .into_iter()
-        .filter_map(|(one, files)| {
+        .filter_map(|(one, _, files)| {
             let format = one.picture.format;
             let size = one.picture.size.as_ref()?;
             Some(

@@ -1,14 +1,14 @@
 //! Output among the scenes.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
 /// TP609 `among-scenes`.
 pub(super) const RULE: Rule = Rule {
     code: "TP609",
     name: "among-scenes",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "Files are written into the folder of the scene itself.",
     why: "Scenes and pictures are mixed, and a careless deletion takes both.",
     breaks: r#"[project]
@@ -45,17 +45,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(among)
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (place, folder) = among(one)?;
-            Some(
-                rule.finding("these files go among the scenes")
-                    .at(&place, folder)
-                    .so(format!(
-                        "{} would lie beside the scene",
-                        count(files, "file", "files")
-                    ))
-                    .advise("give them a folder of their own, such as `renders/`"),
-            )
+        .map(|(_, (place, folder), files)| {
+            rule.finding("these files go among the scenes")
+                .at(&place, folder)
+                .so(format!(
+                    "{} would lie beside the scene",
+                    count(files, "file", "files")
+                ))
+                .advise("give them a folder of their own, such as `renders/`")
         })
         .collect()
 }

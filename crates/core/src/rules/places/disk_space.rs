@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count, grouped};
+use crate::finding::{Finding, Severity, count, grouped};
 use crate::overview::{FilesDone, overview};
 use crate::rules::{Rule, Subject};
 
@@ -11,7 +11,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP611",
     name: "disk-space",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The files that are wanted need more room than the disk has.",
     why: "The run would stop when the disk is full.",
     breaks: r#"scene = "kiln.toml"
@@ -67,7 +67,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "a run would stop before all {} are there",
                     count(files, "file", "files")
                 ))
-                .advise("make room, or use another disk; `truepath overview` tells what each part needs")
+                .advise("make room, or use another disk; `truepath overview` shows what each part needs")
         })
         .collect()
 }

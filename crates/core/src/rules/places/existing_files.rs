@@ -1,7 +1,7 @@
 //! Files that are there already, and are not what this job makes now.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::job::{Job, Key};
 use crate::rules::{Rule, Subject};
 
@@ -9,7 +9,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP610",
     name: "existing-files",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Files of other settings, or files that no run of this job made, lie where frames are wanted.",
     why: "What becomes of them is what `existing` says; kept, today's frames would stand among yesterday's.",
     breaks: r#"scene = "kiln.toml"
@@ -31,11 +31,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         let there = subject.existing(one)?;
         (there.stale + there.unknown > 0).then_some(there)
     };
-    // Told once for a path, with the sums of all that are made from it; other settings first.
+    // Reported once for a path, with the sums of all that are made from it; other settings first.
     subject
         .once(|one| odd(one).map(|_| one.template.place.clone()))
         .into_iter()
-        .map(|(one, _)| {
+        .map(|(one, ..)| {
             let all = &subject.expansion.deliverables;
             let same = all
                 .iter()
@@ -47,7 +47,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 kept += there.kept;
             }
             let has_version = one.template.template.has("version");
-            let fate = Fates::of(subject.job, has_version);
+            let fate = PolicyWords::of(subject.job, has_version);
             let words: Vec<String> = [
                 (stale, "of other settings", fate.stale),
                 (unknown, "that no run made", fate.unknown),
@@ -66,14 +66,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 }
 
 /// What becomes of files, by the policy of the job.
-struct Fates {
+struct PolicyWords {
     stale: &'static str,
     unknown: &'static str,
     kept: &'static str,
     advice: &'static str,
 }
 
-impl Fates {
+impl PolicyWords {
     fn of(job: &Job, has_version: bool) -> Self {
         let existing: Option<String> = job.get(Key::Existing);
         match existing.as_deref().unwrap_or("keep") {
@@ -105,7 +105,7 @@ impl Fates {
                 },
             },
             _ => Self {
-                stale: "kept, and told as stale",
+                stale: "kept, and reported as stale",
                 unknown: "kept, if they are whole",
                 kept: "kept",
                 advice: match has_version {

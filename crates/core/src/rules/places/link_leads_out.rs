@@ -1,7 +1,7 @@
 //! A link that leads out of its place.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::question::first_folder;
 use crate::rules::helpers::is_below;
 use crate::rules::{Rule, Subject};
@@ -10,7 +10,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP606",
     name: "link-leads-out",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A folder below the place is a symbolic link to somewhere else.",
     why: "Files would land outside the place; `run` refuses that.",
     breaks: r#"scene = "kiln.toml"
@@ -41,17 +41,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .once(|one| Some((astray(one)?, one.template.place.clone())))
         .into_iter()
-        .filter_map(|(one, files)| {
-            let (link, real) = astray(one)?;
-            Some(
-                rule.finding("a link leads out of this place")
-                    .at(&one.template.place, format!("{link} is {real}"))
-                    .so(format!(
-                        "{} would land elsewhere; `run` refuses that",
-                        count(files, "file", "files")
-                    ))
-                    .advise("make it a folder, or make a place of what it leads to"),
-            )
+        .map(|(one, ((link, real), _), files)| {
+            rule.finding("a link leads out of this place")
+                .at(&one.template.place, format!("{link} is {real}"))
+                .so(format!(
+                    "{} would land elsewhere; `run` refuses that",
+                    count(files, "file", "files")
+                ))
+                .advise("make it a folder, or make a place of what it leads to")
         })
         .collect()
 }

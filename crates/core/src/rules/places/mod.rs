@@ -16,9 +16,9 @@ use super::{Rule, Subject};
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, count};
 
-/// Tells what is wrong with the folders that paths start from, each once; `more` says what that
+/// Reports what is wrong with the folders that paths start from, each once; `more` says what that
 /// does to so many files, and what to do.
-fn tell(
+fn report(
     rule: &Rule,
     subject: &Subject<'_>,
     sentence: &str,
@@ -26,13 +26,13 @@ fn tell(
     more: impl Fn(Finding, String) -> Finding,
 ) -> Vec<Finding> {
     subject
-        .once(|one| wrong(subject, one).map(|_| one.root.clone()))
+        .once_by(|one| Some((&one.root, wrong(subject, one)?)))
         .into_iter()
-        .filter_map(|(one, files)| {
+        .map(|(one, label, files)| {
             let finding = rule
                 .finding(sentence)
-                .at(&subject.place_of_root(one), wrong(subject, one)?);
-            Some(more(finding, count(files, "file", "files")))
+                .at(&subject.place_of_root(one), label);
+            more(finding, count(files, "file", "files"))
         })
         .collect()
 }

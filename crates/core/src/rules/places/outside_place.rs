@@ -1,14 +1,14 @@
 //! A path that leaves its place.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP601 `outside-place`.
 pub(super) const RULE: Rule = Rule {
     code: "TP601",
     name: "outside-place",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A path leaves its place.",
     why: "Files would land where nobody looks for them, or on a folder that exists on one machine only.",
     breaks: r#"scene = "kiln.toml"

@@ -1,16 +1,16 @@
 //! Output in a folder of one person.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::helpers::is_below;
-use crate::rules::places::tell;
+use crate::rules::places::report;
 use crate::rules::{Rule, Subject};
 
 /// TP607 `personal-folder`.
 pub(super) const RULE: Rule = Rule {
     code: "TP607",
     name: "personal-folder",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Files go to the desktop, the home folder itself or the folder for temporary files.",
     why: "Other machines do not see them, and temporary files are deleted some day.",
     breaks: r#"scene = "kiln.toml"
@@ -32,7 +32,7 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "these files go to a folder of one person",

@@ -1,14 +1,14 @@
 //! A place that this system does not have.
 
 use crate::deliverable::ProblemKind;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP602 `place-elsewhere`.
 pub(super) const RULE: Rule = Rule {
     code: "TP602",
     name: "place-elsewhere",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "A place has folders for some systems, and not for the one that paths are made for.",
     why: "No path can be made.",
     breaks: r#"scene = "kiln.toml"

@@ -1,16 +1,16 @@
 //! A place that is not there.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::helpers::is_below;
-use crate::rules::places::tell;
+use crate::rules::places::report;
 use crate::rules::{Rule, Subject};
 
 /// TP603 `place-missing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP603",
     name: "place-missing",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "A folder outside that of the job is not there.",
     why: "It may be a disk that is not mounted; the files would land on another one.",
     breaks: r#"scene = "kiln.toml"
@@ -32,7 +32,7 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "this place is not there",

@@ -1,15 +1,15 @@
 //! A place where nothing can be written.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::places::tell;
+use crate::finding::{Finding, Severity};
+use crate::rules::places::report;
 use crate::rules::{Rule, Subject};
 
 /// TP604 `place-not-writable`.
 pub(super) const RULE: Rule = Rule {
     code: "TP604",
     name: "place-not-writable",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "Nobody here may make files in the folder.",
     why: "No frame could be published.",
     breaks: r#"scene = "kiln.toml"
@@ -31,7 +31,7 @@ renders = "/srv/renders"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "nothing can be written here",

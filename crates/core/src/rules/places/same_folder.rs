@@ -1,6 +1,6 @@
 //! Two places that are one folder.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::NamedPlace;
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP605",
     name: "same-folder",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Two places lead to the same folder.",
     why: "What is meant to be apart is not: one may be deleted to make room, and the other is gone.",
     breaks: r#"scene = "kiln.toml"

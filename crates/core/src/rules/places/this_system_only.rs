@@ -1,6 +1,6 @@
 //! A place that only this system has.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 use crate::source::Level;
 
@@ -8,7 +8,7 @@ use crate::source::Level;
 pub(super) const RULE: Rule = Rule {
     code: "TP608",
     name: "this-system-only",
-    weight: Weight::Note,
+    severity: Severity::Note,
     what: "A place has one absolute folder, and others of the job have one for each system.",
     why: "On another system its paths mean nothing.",
     breaks: r#"scene = "kiln.toml"

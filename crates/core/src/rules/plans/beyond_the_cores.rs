@@ -1,7 +1,7 @@
 //! More threads than this machine has cores, over all processes at once.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
@@ -9,8 +9,8 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP702",
     name: "beyond-the-cores",
-    weight: Weight::Warning,
-    what: "The processes that run at once are told to use more threads than there are cores.",
+    severity: Severity::Warning,
+    what: "The processes that run at once are set to use more threads than there are cores.",
     why: "They wait for each other, and everything takes longer.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
@@ -39,30 +39,22 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         (all > cores).then_some(all)
     };
     subject
-        .once(|one| {
-            beyond(one)?;
-            subject.place_of(one, Key::Threads)
-        })
+        .once(|one| Some((subject.place_of(one, Key::Threads)?, beyond(one)?)))
         .into_iter()
-        .filter_map(|(one, _)| {
-            Some(
-                rule.finding(format!(
-                    "{} are more than this machine has cores",
-                    count(beyond(one)?, "thread", "threads")
-                ))
-                .at(
-                    &subject.place_of(one, Key::Threads)?,
-                    format!("it has {cores}"),
-                )
-                .so("they would wait for each other")
-                .advise(match jobs {
-                    1 => format!("say threads = {cores}, or leave it to the engine"),
-                    jobs => format!(
-                        "say threads = {} for {jobs} processes at once, or leave it out",
-                        (cores / jobs).max(1)
-                    ),
-                }),
-            )
+        .map(|(_, (place, beyond), _)| {
+            rule.finding(format!(
+                "{} are more than this machine has cores",
+                count(beyond, "thread", "threads")
+            ))
+            .at(&place, format!("it has {cores}"))
+            .so("they would wait for each other")
+            .advise(match jobs {
+                1 => format!("say threads = {cores}, or leave it to the engine"),
+                jobs => format!(
+                    "say threads = {} for {jobs} processes at once, or leave it out",
+                    (cores / jobs).max(1)
+                ),
+            })
         })
         .collect()
 }

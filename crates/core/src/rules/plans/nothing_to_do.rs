@@ -1,6 +1,6 @@
 //! Nothing to do.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::{Key, Value};
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP701",
     name: "nothing-to-do",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "Nothing is made: all is switched off, or no part fits what was chosen.",
     why: "A run would end at once.",
     breaks: r#"[project]

@@ -1,13 +1,13 @@
 //! A share of the work in which there is none.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject};
 
 /// TP703 `share-of-nothing`.
 pub(super) const RULE: Rule = Rule {
     code: "TP703",
     name: "share-of-nothing",
-    weight: Weight::Warning,
+    severity: Severity::Warning,
     what: "The share of the work that was chosen holds no frame.",
     why: "This machine would have nothing to do: there are more parts than there is work.",
     breaks: r#"scene = "kiln.toml"

@@ -1,6 +1,6 @@
 //! Weights that do not fit the number of parts.
 
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::job::{Key, Value};
 use crate::rules::{Rule, Subject};
 
@@ -8,7 +8,7 @@ use crate::rules::{Rule, Subject};
 pub(super) const RULE: Rule = Rule {
     code: "TP704",
     name: "weights-of-shares",
-    weight: Weight::Error,
+    severity: Severity::Error,
     what: "There are more or fewer weights than parts that the work is shared into.",
     why: "Machines that think differently of the shares would render frames twice, or not at all.",
     breaks: r#"scene = "kiln.toml"

@@ -36,7 +36,7 @@ pub(crate) fn sync_folder(folder: &Path) -> io::Result<()> {
     File::open(folder)?.sync_all()
 }
 
-/// What tells a file from all others, whatever it is called: its device and its number there. Links are
+/// What distinguishes a file from all others, whatever it is called: its device and its number there. Links are
 /// not followed.
 pub(crate) fn identity(path: &Path) -> io::Result<(u64, u64)> {
     let facts = fs::symlink_metadata(path)?;

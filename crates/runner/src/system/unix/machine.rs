@@ -8,7 +8,7 @@ pub(crate) fn machine_name() -> String {
     system.nodename().to_string_lossy().into_owned()
 }
 
-/// What is another each time the machine is started; told by Linux, empty elsewhere.
+/// What is another each time the machine is started; known on Linux, empty elsewhere.
 pub(crate) fn boot() -> String {
     let boot = fs::read_to_string("/proc/sys/kernel/random/boot_id").unwrap_or_default();
     boot.trim().to_owned()

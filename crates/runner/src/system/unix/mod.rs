@@ -15,5 +15,5 @@ pub(crate) use files::{
 };
 pub(crate) use machine::{boot, machine_name, user_name};
 pub(crate) use open_files::{is_open_for_writing, is_written_in};
-pub(crate) use orphans::{EngineRegistry, Signs};
+pub(crate) use orphans::{EngineRegistry, ProcessMarks};
 pub(crate) use processes::{Exit, Group, groups_marked, kill_this_process, pipe_name, signal_name};

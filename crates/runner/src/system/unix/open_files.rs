@@ -5,7 +5,7 @@ use std::io;
 use std::os::fd::AsRawFd;
 use std::path::Path;
 
-/// Whether any process has this file open for writing, as far as the system tells: Linux gives a lease
+/// Whether any process has this file open for writing, as far as the system shows: Linux gives a lease
 /// on a file to read only where nobody has. File systems without leases are asked by way of `/proc`,
 /// which knows the processes of this user alone.
 pub(crate) fn is_open_for_writing(path: &Path) -> io::Result<bool> {
@@ -65,7 +65,7 @@ fn lease(_: &File) -> Lease {
     Lease::Unknown
 }
 
-/// Whether a process has a file in this folder open for writing, or works in it; told from
+/// Whether a process has a file in this folder open for writing, or works in it; read from
 /// `/proc`, so only on Linux and only for processes of this user.
 pub(crate) fn is_written_in(folder: &Path, file: Option<&str>) -> bool {
     let Ok(folder) = folder.canonicalize() else {
@@ -97,12 +97,12 @@ fn holds(process: &Path, folder: &Path, wanted: Option<&Path>) -> bool {
             Some(wanted) => target == wanted,
             None => target.starts_with(folder),
         });
-        ours && says_writing(&process.join("fdinfo").join(descriptor.file_name()))
+        ours && has_write_flag(&process.join("fdinfo").join(descriptor.file_name()))
     })
 }
 
 /// The access mode is in the last octal digit of `flags` (proc(5)): 0 is reading only.
-fn says_writing(info: &Path) -> bool {
+fn has_write_flag(info: &Path) -> bool {
     fs::read_to_string(info).is_ok_and(|text| {
         text.lines()
             .find_map(|line| line.strip_prefix("flags:"))

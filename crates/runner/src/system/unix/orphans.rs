@@ -26,9 +26,9 @@ pub(crate) struct EngineRegistry {
     known: Mutex<BTreeSet<i32>>,
 }
 
-/// What tells the processes of one engine.
+/// What marks the processes of one engine.
 #[derive(Debug)]
-pub(crate) struct Signs {
+pub(crate) struct ProcessMarks {
     /// A variable in their environment, as `NAME=VALUE`.
     pub(crate) variable: String,
     /// The pipe that they write to, as `/proc` calls it.
@@ -60,7 +60,7 @@ impl EngineRegistry {
     }
 
     /// Ends what an engine that has ended left behind; gives the names of those processes.
-    pub(crate) fn end_orphans_of(&self, signs: &Signs) -> Vec<String> {
+    pub(crate) fn end_orphans_of(&self, signs: &ProcessMarks) -> Vec<String> {
         let is_its_own = |process, others: bool| {
             is_of(process, signs) || (!others && !is_marked(process, &signs.variable))
         };
@@ -141,7 +141,7 @@ fn is_marked(process: i32, variable: &str) -> bool {
         .any(|one| one.starts_with(name.as_bytes()))
 }
 
-fn is_of(process: i32, signs: &Signs) -> bool {
+fn is_of(process: i32, signs: &ProcessMarks) -> bool {
     let is_marked = || {
         environment(process)
             .split(|byte| *byte == 0)

@@ -97,7 +97,7 @@ pub(crate) fn kill_this_process() {
     let _ = kill_process(getpid(), Signal::KILL);
 }
 
-/// The groups of processes with a variable in their environment, written `NAME=VALUE`; told from `/proc`,
+/// The groups of processes with a variable in their environment, written `NAME=VALUE`; read from `/proc`,
 /// so only on Linux.
 pub(crate) fn groups_marked(variable: &str) -> BTreeSet<i32> {
     let own = std::process::id();

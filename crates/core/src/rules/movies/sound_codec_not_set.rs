@@ -1,15 +1,15 @@
 //! Sound without a codec.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject, one_of};
 
-/// TP413 `sound-codec-not-said`.
+/// TP413 `sound-codec-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP413",
-    name: "sound-codec-not-said",
-    weight: Weight::Error,
+    name: "sound-codec-not-set",
+    severity: Severity::Error,
     what: "A shot has sound, and its movie does not say how it is coded.",
     why: "The movie would be silent, or the encoder would choose.",
     breaks: r#"[project]
@@ -43,15 +43,15 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "the movie would be silent, or the encoder would choose",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let audio = movie.audio.as_ref()?;
     if movie.audio_codec.is_some() || movie.is_direct() {
@@ -59,7 +59,7 @@ fn wrong(one: &Deliverable) -> Option<MovieMistake> {
     }
     Some(MovieMistake {
         place: audio.place.clone(),
-        sentence: "nobody says how this sound is coded".to_owned(),
+        sentence: "the codec of this sound is not set".to_owned(),
         label: format!("in the movie of {}", one.label()),
         advice: format!(
             "say movie.audio-codec: {}",

@@ -5,13 +5,13 @@ use super::Frame;
 /// The frames `first`, `first + step` … `last`. `last` is always one of them, and the step of a
 /// single frame is 1.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Strand {
+pub struct StepRange {
     first: Frame,
     last: Frame,
     step: Frame,
 }
 
-impl Strand {
+impl StepRange {
     /// The frames from `first` up to at most `last`; `None` where there are none or the step is
     /// not above zero.
     #[must_use]
@@ -74,7 +74,7 @@ impl Strand {
         }
     }
 
-    /// The frames that both have: again one strand, or none.
+    /// The frames that both have: again one range, or none.
     #[must_use]
     pub fn intersection(&self, other: &Self) -> Option<Self> {
         let (low, high) = (self.first.max(other.first), self.last.min(other.last));
@@ -107,7 +107,7 @@ impl Strand {
         )
     }
 
-    /// What is left without the frames of `hole`, which must be an intersection with this strand.
+    /// What is left without the frames of `hole`, which must be an intersection with this range.
     /// At most `limit` pieces are made; `None` when that is not enough.
     pub(super) fn without(&self, hole: &Self, limit: usize) -> Option<Vec<Self>> {
         let mut left = Vec::new();

@@ -1,14 +1,14 @@
 //! A movie of a sequence with several passes.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
-/// TP403 `pass-not-said`.
+/// TP403 `pass-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP403",
-    name: "pass-not-said",
-    weight: Weight::Error,
+    name: "pass-not-set",
+    severity: Severity::Error,
     what: "A movie does not say which pass it shows.",
     why: "The movie cannot be made.",
     breaks: r#"[project]
@@ -45,7 +45,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject.unset(
         rule,
         Key::MoviePass,
-        "the sequence has several passes, and nobody says which the movie shows",
+        "the sequence has several passes, and which one the movie shows is not set",
         "say `movie.pass`, such as `movie.pass = \"beauty\"`",
     )
 }

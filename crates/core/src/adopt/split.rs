@@ -7,7 +7,7 @@ pub enum WordsError {
     #[error("line {0}: a quote is not closed")]
     Open(usize),
     /// Something that only a shell can work out.
-    #[error("line {line}: `{sign}` needs a shell to work out; write what it comes to")]
+    #[error("line {line}: `{sign}` needs a shell to work out; write its result")]
     Shell {
         /// The line, from 1.
         line: usize,
@@ -147,7 +147,7 @@ mod tests {
     }
 
     #[test]
-    fn remarks_are_left_out_and_what_needs_a_shell_is_told() {
+    fn remarks_are_left_out_and_what_needs_a_shell_is_reported() {
         let text = "#!/bin/sh\ncd here\nprog -a \\\n  b # why\n\n";
         assert_eq!(read_script(text).unwrap().lines, [["prog", "-a", "b"]]);
         assert_eq!(

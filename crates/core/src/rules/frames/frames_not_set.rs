@@ -1,14 +1,14 @@
 //! A shot without frames.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
-/// TP202 `frames-not-said`.
+/// TP202 `frames-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP202",
-    name: "frames-not-said",
-    weight: Weight::Error,
+    name: "frames-not-set",
+    severity: Severity::Error,
     what: "Nobody says which frames of a shot are wanted.",
     why: "It cannot be known when the sequence is complete.",
     breaks: r#"[project]

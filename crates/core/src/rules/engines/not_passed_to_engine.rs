@@ -1,16 +1,16 @@
-//! A wish that the engine cannot be told.
+//! A setting that cannot be passed to the engine.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
+use crate::finding::{Finding, Severity, count};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 use crate::source::Place;
 
-/// TP509 `not-told-to-engine`.
+/// TP509 `not-passed-to-engine`.
 pub(super) const RULE: Rule = Rule {
     code: "TP509",
-    name: "not-told-to-engine",
-    weight: Weight::Error,
+    name: "not-passed-to-engine",
+    severity: Severity::Error,
     what: "A key is set that the engine has no argument for.",
     why: "The engine would render as if nobody had said it.",
     breaks: r#"scene = "kiln.pov"
@@ -35,28 +35,25 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .flat_map(|&(key, token)| {
             subject
                 .once(move |one| {
-                    let place = said(one, key)?;
+                    let place = set_at(one, key)?;
                     let silent = one.movie().is_none() && !one.common.engine.mentions(token);
                     silent.then_some((place, one.common.engine.name.clone()))
                 })
                 .into_iter()
-                .filter_map(move |(one, files)| {
-                    let engine = &one.common.engine.name;
-                    Some(
-                        rule.finding(format!("{engine} is not told `{}`", key.facts().name))
-                            .at(&said(one, key)?, "")
-                            .so(format!(
-                                "{} would be rendered as if nobody had said it",
-                                count(files, "file", "files")
-                            ))
-                            .advise(format!("no argument of its command line has `{{{token}}}`")),
-                    )
+                .map(move |(_, (place, engine), files)| {
+                    rule.finding(format!("{engine} is not given `{}`", key.facts().name))
+                        .at(&place, "")
+                        .so(format!(
+                            "{} would be rendered as if nobody had said it",
+                            count(files, "file", "files")
+                        ))
+                        .advise(format!("no argument of its command line has `{{{token}}}`"))
                 })
         })
         .collect()
 }
 
-/// Keys that only an engine can heed, with a token that tells it.
+/// Keys that only an engine can act on, with the token that passes them.
 const KEYS: [(Key, &str); 3] = [
     (Key::Crop, "crop.width"),
     (Key::PixelAspect, "pixel-aspect"),
@@ -64,7 +61,7 @@ const KEYS: [(Key, &str); 3] = [
 ];
 
 /// Where such a key is said.
-fn said(one: &Deliverable, key: Key) -> Option<Place> {
+fn set_at(one: &Deliverable, key: Key) -> Option<Place> {
     let picture = &one.picture;
     match key {
         Key::Crop => picture.crop.as_ref().map(|crop| crop.place.clone()),

@@ -1,14 +1,14 @@
 //! Nobody says what renders.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
-/// TP502 `engine-not-said`.
+/// TP502 `engine-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP502",
-    name: "engine-not-said",
-    weight: Weight::Error,
+    name: "engine-not-set",
+    severity: Severity::Error,
     what: "Nobody says which engine renders.",
     why: "Nothing can be started.",
     breaks: r#"scene = "kiln.toml"

@@ -1,15 +1,15 @@
 //! A movie without a speed.
 
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight};
-use crate::rules::movies::{MovieMistake, tell};
+use crate::finding::{Finding, Severity};
+use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 
-/// TP417 `fps-not-said`.
+/// TP417 `fps-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP417",
-    name: "fps-not-said",
-    weight: Weight::Error,
+    name: "fps-not-set",
+    severity: Severity::Error,
     what: "A movie does not say how many frames it shows a second.",
     why: "It would play at whatever the encoder takes for usual.",
     breaks: r#"[project]
@@ -40,22 +40,22 @@ movie = { from = "frames", codec = "h264" }
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    tell(
+    report(
         rule,
         subject,
         "it would play at whatever the encoder takes for usual",
-        wrong,
+        mistake,
     )
 }
 
-fn wrong(one: &Deliverable) -> Option<MovieMistake> {
+fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     if one.common.fps.is_some() || movie.is_direct() {
         return None;
     }
     Some(MovieMistake {
         place: movie.from.as_ref()?.place.clone(),
-        sentence: "nobody says how many frames a second this movie shows".to_owned(),
+        sentence: "the frames per second of this movie are not set".to_owned(),
         label: String::new(),
         advice: "say `fps`, such as `fps = 24` under [project]".to_owned(),
     })

@@ -51,7 +51,7 @@ impl Mark {
         serde_json::from_slice(&fs::read(folder.join(MARK)).ok()?).ok()
     }
 
-    /// Whether a run of the same state folder has written it, as far as that can be told: a folder that
+    /// Whether a run of the same state folder has written it, as far as can be known: a folder that
     /// was renamed keeps its number, one that was moved to another disk or restored keeps its path, and
     /// a copy keeps neither.
     fn is_alike(&self, other: &Self) -> bool {
@@ -61,14 +61,14 @@ impl Mark {
 }
 
 /// The folders of a job in which its runs work.
-pub(crate) struct Grounds<'g> {
+pub(crate) struct JobFolders<'g> {
     /// The folder of the job.
     pub(crate) job: &'g Path,
     pub(crate) mark: &'g Mark,
     pub(crate) expansion: &'g Expansion,
 }
 
-impl Grounds<'_> {
+impl JobFolders<'_> {
     /// Whether a folder is a staging folder, or one in which files are held, that a run of this job made.
     pub(crate) fn is_own_folder(&self, folder: &Path) -> bool {
         let is_folder = fs::symlink_metadata(folder).is_ok_and(|facts| facts.is_dir());

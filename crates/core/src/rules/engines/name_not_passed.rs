@@ -1,22 +1,22 @@
-//! A single camera, view, pass or variant that the engine is not told of.
+//! A single camera, view, pass or variant that the engine is not given.
 
 use std::collections::HashSet;
 
 use super::same_picture::{KINDS, PictureOf, by_shot_and_output, word};
 use crate::command::PictureInputs;
 use crate::deliverable::Deliverable;
-use crate::finding::{Finding, Weight, count};
-use crate::job::{KEYS, Key, Word};
+use crate::finding::{Finding, Severity, count};
+use crate::job::{KEYS, Key, PlacedText};
 use crate::profile::{Each, Naming};
 use crate::rules::{Rule, Subject};
 use crate::source::{Level, Place};
 
-/// TP524 `name-not-told`.
+/// TP524 `name-not-passed`.
 pub(super) const RULE: Rule = Rule {
     code: "TP524",
-    name: "name-not-told",
-    weight: Weight::Warning,
-    what: "A camera, view, pass or variant has a name, and the engine is not told of it.",
+    name: "name-not-passed",
+    severity: Severity::Warning,
+    what: "A camera, view, pass or variant has a name, and the engine is not given it.",
     why: "The picture would be whatever the scene has set, under this name.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
@@ -30,18 +30,18 @@ camera = "front"
 path = "renders/{shot}_{camera}.{frame:04}.png"
 run = ["myrender", "--input", "{scene.file}", ["--camera", "{camera}"], "--frame", "{frame}", "--to", "{target}"]
 "#,
-    fix: "Tell the engine by an argument, or say why it need not be told: `same-picture`.",
+    fix: "Pass it to the engine by an argument, or say why it need not be given it: `same-picture`.",
     check,
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let mut inputs = PictureOf::default();
     let mut known: HashSet<(&'static str, Place)> = HashSet::new();
-    let mut found: Vec<(&'static str, Word, &Deliverable, u64)> = Vec::new();
+    let mut found: Vec<(&'static str, PlacedText, &Deliverable, u64)> = Vec::new();
     for group in by_shot_and_output(subject) {
         let one = group[0];
         // A movie is made of pictures that are judged themselves.
-        if one.is_put_together() || one.common.engine.is_absent {
+        if one.is_assembled() || one.common.engine.is_absent {
             continue;
         }
         for kind in KINDS {
@@ -50,8 +50,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             };
             let is_only = group
                 .iter()
-                .all(|other| Word::text_of(word(other, kind)) == Some(name.text.as_str()));
-            if !is_only || is_told(subject, one, kind, name, inputs.of(&one.common.engine)) {
+                .all(|other| PlacedText::text_of(word(other, kind)) == Some(name.text.as_str()));
+            if !is_only || is_reported(subject, one, kind, name, inputs.of(&one.common.engine)) {
                 continue;
             }
             let files = group
@@ -78,7 +78,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 format!("add an argument with `{{{kind}}}` to the profile of {}", engine.name)
             };
             rule.finding(format!(
-                "{} is not told of the {kind} `{}`",
+                "{} is not given the {kind} `{}`",
                 engine.name, name.text
             ))
             .at(&name.place, "only names the files")
@@ -92,12 +92,12 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .collect()
 }
 
-/// Whether the engine is told of a name in one way or another.
-fn is_told(
+/// Whether the engine is given a name in one way or another.
+fn is_reported(
     subject: &Subject<'_>,
     one: &Deliverable,
     kind: &str,
-    name: &Word,
+    name: &PlacedText,
     inputs: &PictureInputs,
 ) -> bool {
     let profile = &one.common.engine;

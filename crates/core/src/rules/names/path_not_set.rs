@@ -1,14 +1,14 @@
 //! An output without a path.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
 
-/// TP111 `path-not-said`.
+/// TP111 `path-not-set`.
 pub(super) const RULE: Rule = Rule {
     code: "TP111",
-    name: "path-not-said",
-    weight: Weight::Error,
+    name: "path-not-set",
+    severity: Severity::Error,
     what: "An output has no path.",
     why: "Nobody knows where its files go.",
     breaks: r#"[project]

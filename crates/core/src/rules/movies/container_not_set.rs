@@ -1,16 +1,16 @@
-//! A movie without a codec.
+//! A movie of no known kind.
 
-use crate::finding::{Finding, Weight};
+use crate::finding::{Finding, Severity};
 use crate::job::Key;
-use crate::movie::CODECS;
+use crate::movie::{CONTAINERS, ContainerFacts};
 use crate::rules::{Rule, Subject, one_of};
 
-/// TP402 `codec-not-said`.
+/// TP401 `container-not-set`.
 pub(super) const RULE: Rule = Rule {
-    code: "TP402",
-    name: "codec-not-said",
-    weight: Weight::Error,
-    what: "A movie does not say how its pictures are coded.",
+    code: "TP401",
+    name: "container-not-set",
+    severity: Severity::Error,
+    what: "A movie names no container, and its path has no extension of one.",
     why: "The movie cannot be made.",
     breaks: r#"[project]
 engine = "understudy"
@@ -21,8 +21,8 @@ frames = "1-48"
 [output.frames]
 path = "renders/{shot}.{frame:04}.png"
 [output.review]
-path = "renders/{shot}_review.mp4"
-movie = { from = "frames" }
+path = "renders/{shot}_review"
+movie = { from = "frames", codec = "h264" }
 "#,
     keeps: r#"[project]
 engine = "understudy"
@@ -43,11 +43,11 @@ movie = { from = "frames", codec = "h264" }
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject.unset(
         rule,
-        Key::MovieCodec,
-        "the movie does not say how its pictures are coded",
+        Key::MovieContainer,
+        "the kind of movie is not set",
         &format!(
-            "say `movie.codec`: {}",
-            one_of(CODECS.iter().map(|facts| facts.name))
+            "say `movie.container`, or end the path in one of the extensions of movies: {}",
+            one_of(CONTAINERS.iter().map(ContainerFacts::name))
         ),
     )
 }
