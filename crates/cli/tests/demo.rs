@@ -13,9 +13,10 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
     let called = project.call(&["demo", "show"]).ends(0);
     assert!(called.out.lines().count() <= 125, "{}", called.out);
     // Its movies are made where FFmpeg is there.
-    let complete = match common::needs("ffmpeg") && common::needs("ffprobe") {
-        true => "complete: all 188 files are there and whole",
-        false => "files are there and whole",
+    let complete = if common::needs("ffmpeg") && common::needs("ffprobe") {
+        "complete: all 188 files are there and whole"
+    } else {
+        "files are there and whole"
     };
     for part in [
         "TP103",

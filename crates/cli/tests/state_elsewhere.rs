@@ -74,12 +74,13 @@ fn all(folder: &Path) -> Vec<(String, Vec<u8>)> {
     while let Some(one) = folders.pop() {
         for entry in fs::read_dir(one).unwrap().flatten() {
             let path = entry.path();
-            match path.is_dir() {
-                true => folders.push(path),
-                false => found.push((
+            if path.is_dir() {
+                folders.push(path)
+            } else {
+                found.push((
                     path.strip_prefix(folder).unwrap().display().to_string(),
                     fs::read(&path).unwrap_or_default(),
-                )),
+                ))
             }
         }
     }

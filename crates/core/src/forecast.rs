@@ -152,17 +152,19 @@ impl Forecast {
         let mean = known().sum::<f64>() / count as f64;
         let is_known = count > 0 && mean > 0.0;
         let usual = if is_known { mean } else { 1.0 };
-        let seconds: Vec<f64> = match is_known {
-            true => expected.iter().map(|one| one.unwrap_or(usual)).collect(),
-            false => vec![usual; expected.len()],
+        let seconds: Vec<f64> = if is_known {
+            expected.iter().map(|one| one.unwrap_or(usual)).collect()
+        } else {
+            vec![usual; expected.len()]
         };
         let parts = seconds.iter().zip(files);
         let to_do: f64 = parts.map(|(seconds, files)| seconds * *files as f64).sum();
         let parallel = parallel.max(1) as f64;
         Self {
-            before: match is_known {
-                true => (to_do / parallel).min(usual),
-                false => 0.0,
+            before: if is_known {
+                (to_do / parallel).min(usual)
+            } else {
+                0.0
             },
             to_do,
             done: 0.0,

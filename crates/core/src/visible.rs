@@ -29,9 +29,10 @@ pub fn visible(text: &str) -> Cow<'_, str> {
     }
     let mut out = String::with_capacity(text.len() + 8);
     for character in text.chars() {
-        match is_hidden(character) {
-            true => spell(character, &mut out),
-            false => out.push(character),
+        if is_hidden(character) {
+            spell(character, &mut out)
+        } else {
+            out.push(character)
         }
     }
     Cow::Owned(out)

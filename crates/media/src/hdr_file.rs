@@ -118,9 +118,10 @@ fn plain(reader: &mut impl BufRead, columns: u32, first: [u8; 4]) -> Result<(), 
             }
         }
         if done >= u64::from(columns) {
-            return match done == u64::from(columns) {
-                true => Ok(()),
-                false => Err(Flaw::Broken("a run goes beyond its row".to_owned())),
+            return if done == u64::from(columns) {
+                Ok(())
+            } else {
+                Err(Flaw::Broken("a run goes beyond its row".to_owned()))
             };
         }
         read(reader, &mut pixel)?;

@@ -7,9 +7,10 @@ use crate::facts::Flaw;
 /// Reads over bytes that must be there.
 pub(crate) fn pass_over(reader: &mut impl BufRead, bytes: u64) -> Result<(), Flaw> {
     let there = io::copy(&mut reader.take(bytes), &mut io::sink())?;
-    match there == bytes {
-        true => Ok(()),
-        false => Err(cut_short(io::ErrorKind::UnexpectedEof.into())),
+    if there == bytes {
+        Ok(())
+    } else {
+        Err(cut_short(io::ErrorKind::UnexpectedEof.into()))
     }
 }
 

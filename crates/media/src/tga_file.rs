@@ -64,12 +64,11 @@ pub(crate) fn decode(
     let is_footer = (1..SIGNATURE.len())
         .rev()
         .any(|cut| cut >= 4 && tail.ends_with(&SIGNATURE[..cut]));
-    match is_footer {
-        true => Err(Flaw::Broken("it ends within its footer".to_owned())),
-        false => {
-            facts.note_bytes_after_the_end(tail.len());
-            Ok(facts)
-        }
+    if is_footer {
+        Err(Flaw::Broken("it ends within its footer".to_owned()))
+    } else {
+        facts.note_bytes_after_the_end(tail.len());
+        Ok(facts)
     }
 }
 
@@ -84,10 +83,11 @@ fn runs(reader: &mut impl BufRead, pixels: u64, bytes: u64) -> Result<(), Flaw> 
         pass_over(reader, stored * bytes)?;
         done += count;
     }
-    match done == pixels {
-        true => Ok(()),
-        false => Err(Flaw::Broken(
+    if done == pixels {
+        Ok(())
+    } else {
+        Err(Flaw::Broken(
             "its last run is longer than the picture".to_owned(),
-        )),
+        ))
     }
 }

@@ -85,9 +85,10 @@ impl<'a> Claims<'a> {
             {
                 let closed = is_there(&closed(&self.path(claim)))?;
                 if !(closed && again) {
-                    return Ok(match closed {
-                        true => ClaimResult::ClosedBy(*holder),
-                        false => ClaimResult::HeldBy(*holder),
+                    return Ok(if closed {
+                        ClaimResult::ClosedBy(*holder)
+                    } else {
+                        ClaimResult::HeldBy(*holder)
                     });
                 }
             }

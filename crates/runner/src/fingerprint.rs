@@ -75,13 +75,13 @@ impl<'l> Fingerprints<'l> {
             });
             // Where it lies on this machine is no part of it.
             let said = Path::new(&name);
-            let name = match said.is_absolute() {
-                true => said
-                    .file_name()
+            let name = if said.is_absolute() {
+                said.file_name()
                     .unwrap_or_default()
                     .to_string_lossy()
-                    .into_owned(),
-                false => name,
+                    .into_owned()
+            } else {
+                name
             };
             let hash = hash.clone();
             NeededFile { name, path, hash }

@@ -79,9 +79,10 @@ mod tests {
                 });
                 (number, 2 * number)
             },
-            |(number, double)| match bad == Some(number) {
-                true => Err(number),
-                false => {
+            |(number, double)| {
+                if bad == Some(number) {
+                    Err(number)
+                } else {
                     results.push(double);
                     Ok(())
                 }

@@ -61,13 +61,14 @@ pub(crate) fn all_frames(by_reason: &[(String, FrameSet)]) -> FrameSet {
 
 /// What differs between a file and the one that was published.
 pub(crate) fn difference(published: Stamp, found: Stamp) -> String {
-    match published.size == found.size {
-        true => "not the bytes that were published, though as many".to_owned(),
-        false => format!(
+    if published.size == found.size {
+        "not the bytes that were published, though as many".to_owned()
+    } else {
+        format!(
             "not the bytes that were published: {} bytes, {} then",
             grouped(found.size),
             grouped(published.size)
-        ),
+        )
     }
 }
 
@@ -146,9 +147,10 @@ pub(crate) fn look_briefly(
         (*frame, there, bytes)
     };
     let all: Vec<Frame> = frames.iter().collect();
-    let seen: Vec<(Frame, Option<FileOnDisk>, u64)> = match all.len() < 4096 {
-        true => all.iter().map(one).collect(),
-        false => all.par_iter().map(one).collect(),
+    let seen: Vec<(Frame, Option<FileOnDisk>, u64)> = if all.len() < 4096 {
+        all.iter().map(one).collect()
+    } else {
+        all.par_iter().map(one).collect()
     };
     let mut brief = QuickLook::default();
     let mut unrecorded: Vec<Frame> = Vec::new();

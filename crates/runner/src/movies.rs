@@ -58,10 +58,13 @@ pub(crate) fn look(
     let record = ledger.published.get(&path);
     let is_as_recorded = record.is_some_and(|record| Some(record.stamp) == found);
     let flaw = || match proof::flaw(movie, file, folder) {
-        Some(Flaw::Unverifiable(reason)) => match movie.common.allows_unverifiable {
-            true => None,
-            false => Some(FileOnDisk::Unverifiable(reason)),
-        },
+        Some(Flaw::Unverifiable(reason)) => {
+            if movie.common.allows_unverifiable {
+                None
+            } else {
+                Some(FileOnDisk::Unverifiable(reason))
+            }
+        }
         flaw => flaw.map(|flaw| FileOnDisk::Broken(flaw.to_string())),
     };
     let other_frames = |record: &KnownFile| {
@@ -70,10 +73,13 @@ pub(crate) fn look(
     let there = match (found, record) {
         (None, _) => FileOnDisk::Missing,
         (Some(_), None) => flaw().unwrap_or(FileOnDisk::Unrecorded),
-        (Some(_), Some(record)) if is_as_recorded && !decode => match other_frames(record) {
-            true => FileOnDisk::Stale,
-            false => FileOnDisk::Valid,
-        },
+        (Some(_), Some(record)) if is_as_recorded && !decode => {
+            if other_frames(record) {
+                FileOnDisk::Stale
+            } else {
+                FileOnDisk::Valid
+            }
+        }
         (Some(found), Some(record)) => match flaw() {
             Some(FileOnDisk::Broken(flaw)) => FileOnDisk::Broken(flaw),
             _ if hash_file(file)? != record.hash.to_string() => {
@@ -125,9 +131,10 @@ pub(crate) fn look_briefly(
         let today = Fingerprints::of_movie(movie, &hashes)?;
         Ok(record.fingerprint() == Some(today.as_str()))
     };
-    Ok(Some(match lacking.is_empty() && is_of_these_frames()? {
-        true => FileOnDisk::Valid,
-        false => FileOnDisk::Stale,
+    Ok(Some(if lacking.is_empty() && is_of_these_frames()? {
+        FileOnDisk::Valid
+    } else {
+        FileOnDisk::Stale
     }))
 }
 

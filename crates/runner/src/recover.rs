@@ -200,9 +200,10 @@ impl Recovery<'_> {
                     Err(error) => return Err(error),
                 };
             // On another machine somebody may still write: what is copied, nobody else has open.
-            let own = match elsewhere {
-                true => Some(self.copied(staged)?),
-                false => None,
+            let own = if elsewhere {
+                Some(self.copied(staged)?)
+            } else {
+                None
             };
             if let Some((own, _)) = &own {
                 area.folder.clone_from(own);

@@ -144,9 +144,12 @@ impl<'l> Follower<'l> {
     pub fn new(loaded: &'l Loaded, expansion: &'l Expansion) -> Self {
         let mut fingerprints = Fingerprints::new(loaded);
         let all = &expansion.deliverables;
-        let of = |one: &Deliverable| match one.is_assembled() {
-            true => None,
-            false => fingerprints.of(one).ok(),
+        let of = |one: &Deliverable| {
+            if one.is_assembled() {
+                None
+            } else {
+                fingerprints.of(one).ok()
+            }
         };
         let all_fingerprints = all.iter().map(of).collect();
         Self {
@@ -248,9 +251,10 @@ impl<'l> Follower<'l> {
             let fingerprint = self.fingerprints.get(index).and_then(Option::as_deref);
             let seen = FilesFound::of(one, fingerprint, &self.ledger);
             let done = &seen.done;
-            let why_stale = match seen.stale.is_empty() {
-                true => Vec::new(),
-                false => why_stale(one, &seen.stale, &self.ledger, &self.inputs[index]),
+            let why_stale = if seen.stale.is_empty() {
+                Vec::new()
+            } else {
+                why_stale(one, &seen.stale, &self.ledger, &self.inputs[index])
             };
             let at_work = sets(running.get(path.as_str()));
             // What failed once and came after all did not fail.
@@ -311,9 +315,10 @@ struct FilesFound {
 
 impl FilesFound {
     fn of(one: &Deliverable, fingerprint: Option<&str>, ledger: &Ledger) -> Self {
-        let brief = match one.is_assembled() {
-            true => Self::movie(one, ledger),
-            false => look_briefly(one, ledger, fingerprint, MOST_UNRECORDED),
+        let brief = if one.is_assembled() {
+            Self::movie(one, ledger)
+        } else {
+            look_briefly(one, ledger, fingerprint, MOST_UNRECORDED)
         };
         let (mut done, mut stale, mut changed) = (Vec::new(), Vec::new(), Vec::new());
         let (mut broken, mut unverifiable) = (ByReason::default(), ByReason::default());

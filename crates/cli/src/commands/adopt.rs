@@ -270,9 +270,12 @@ fn lines_of(
     index: usize,
     frames: &FrameSet,
 ) -> Result<Vec<String>, CommandError> {
-    let wanted = |other: usize| match other == index {
-        true => frames.clone(),
-        false => FrameSet::empty(),
+    let wanted = |other: usize| {
+        if other == index {
+            frames.clone()
+        } else {
+            FrameSet::empty()
+        }
     };
     let mut lines = Vec::new();
     for invocation in plan(expansion, &wanted) {

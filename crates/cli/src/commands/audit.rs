@@ -178,9 +178,10 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &DeliverableAudit) 
         row("unverifiable", WARNING, frames, &unverifiable(reason))?;
     }
     if is_movie || account.why_stale.is_empty() {
-        let why = match is_movie {
-            true => "\n         its frames have changed since it was made, or are not whole",
-            false => "\n         other settings or another state of the scene made them",
+        let why = if is_movie {
+            "\n         its frames have changed since it was made, or are not whole"
+        } else {
+            "\n         other settings or another state of the scene made them"
         };
         row("stale", WARNING, &account.stale, why)?;
     }

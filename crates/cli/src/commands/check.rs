@@ -173,9 +173,10 @@ fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCod
     }
     let number = fixed.iter().map(|one| one.changes.len() as u64).sum();
     let text = count(number, "place", "places");
-    show::print(&match dry {
-        true => format!("{text} would be fixed"),
-        false => format!("{text} fixed; `truepath check` shows what is left"),
+    show::print(&if dry {
+        format!("{text} would be fixed")
+    } else {
+        format!("{text} fixed; `truepath check` shows what is left")
     })?;
     Ok(ExitCode::from(DONE))
 }

@@ -203,9 +203,10 @@ fn programs(expansion: &Expansion, chosen: &Chosen) -> Result<Vec<(String, Strin
 fn called(name: &str, chosen: &Chosen) -> Result<String, CommandError> {
     let here = System::from_name(std::env::consts::OS) == Some(chosen.loaded.surroundings.system);
     if name == Profile::THIS_PROGRAM {
-        return match here {
-            true => this_program::word().map_err(CommandError::outside("this program")),
-            false => Ok("truepath".to_owned()),
+        return if here {
+            this_program::word().map_err(CommandError::outside("this program"))
+        } else {
+            Ok("truepath".to_owned())
         };
     }
     if !name.contains('/') || !here {

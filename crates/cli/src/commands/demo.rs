@@ -318,14 +318,15 @@ fn write_project(folder: &Path) -> Result<(), CommandError> {
                 let shown = folder.display();
                 let is_demo =
                     fs::read(folder.join(FILES[0].0)).is_ok_and(|text| text == FILES[0].1);
-                return Err(CommandError::Usage(match is_demo {
-                    true => format!(
+                return Err(CommandError::Usage(if is_demo {
+                    format!(
                         "{shown} is not empty: it holds a demo already. Go on there with `cd {shown} && truepath run`, \
                          or begin another with `truepath demo ANOTHER-FOLDER`"
-                    ),
-                    false => format!(
+                    )
+                } else {
+                    format!(
                         "{shown} is not empty, and nothing in it is to be lost; name another folder"
-                    ),
+                    )
                 }));
             }
         }

@@ -97,9 +97,12 @@ fn escaped(text: &str) -> std::borrow::Cow<'_, str> {
     if !text.contains(acts) {
         return text.into();
     }
-    let escape = |one: char| match acts(one) {
-        true => format!("\\u{:04x}", u32::from(one)),
-        false => one.to_string(),
+    let escape = |one: char| {
+        if acts(one) {
+            format!("\\u{:04x}", u32::from(one))
+        } else {
+            one.to_string()
+        }
     };
     text.chars().map(escape).collect::<String>().into()
 }

@@ -114,13 +114,14 @@ fn print(
         .sum();
     let share = 100 * done / wanted.max(1);
     write!(out, "{TITLE}{name}{TITLE:#}  ")?;
-    match done >= wanted {
-        true => write!(
+    if done >= wanted {
+        write!(
             out,
             "{GOOD}complete{GOOD:#}: all {} are there",
             files(wanted)
-        )?,
-        false => write!(out, "{} of {}, {share} %", grouped(done), files(wanted))?,
+        )?
+    } else {
+        write!(out, "{} of {}, {share} %", grouped(done), files(wanted))?
     }
     if failed > 0 {
         write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;

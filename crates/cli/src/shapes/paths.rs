@@ -163,10 +163,7 @@ impl PathsEntry {
                     .color
                     .linear
                     .as_ref()
-                    .map(|linear| match linear.value {
-                        true => "linear",
-                        false => "display",
-                    }),
+                    .map(|linear| if linear.value { "linear" } else { "display" }),
                 transfer: picture.color.transfer.as_ref().map(|one| one.value.name),
             },
             movie: one.movie().map(|movie| MovieShape::of(one, movie, written)),

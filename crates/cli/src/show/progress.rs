@@ -91,9 +91,10 @@ impl ProgressLines {
         let lines = screen
             .lines(columns(io::stderr(), 80), height, self.since.elapsed())
             .join("\n");
-        bar.set_message(match self.colours {
-            true => painted(&lines),
-            false => plain(&lines),
+        bar.set_message(if self.colours {
+            painted(&lines)
+        } else {
+            plain(&lines)
         });
         bar.tick();
     }

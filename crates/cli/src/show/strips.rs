@@ -97,9 +97,10 @@ pub(crate) fn distinct(labels: &[&str], width: usize) -> Vec<String> {
                 .copied()
                 .filter(|word| !is_common(word))
                 .collect();
-            match distinguishing.is_empty() {
-                true => one[..1].to_vec(),
-                false => distinguishing,
+            if distinguishing.is_empty() {
+                one[..1].to_vec()
+            } else {
+                distinguishing
             }
         })
         .collect();

@@ -141,9 +141,10 @@ pub(super) fn split_flag<'t>(column: &[&'t str]) -> (&'t str, &'t str) {
     let first = column[0];
     let at = first.find('=').map_or(0, |at| at + 1);
     let (before, value) = first.split_at(at);
-    match column.iter().all(|text| text.starts_with(before)) {
-        true => (before, value),
-        false => ("", first),
+    if column.iter().all(|text| text.starts_with(before)) {
+        (before, value)
+    } else {
+        ("", first)
     }
 }
 

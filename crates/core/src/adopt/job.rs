@@ -258,9 +258,10 @@ fn token(word: &Meaning, value: &str, output: &AdoptedOutput) -> Option<String> 
     // Digits with zeros before them have a width.
     let number = |token: &str, value: &str| {
         let is_padded = value.len() > 1 && value.starts_with('0');
-        match is_padded && value.chars().all(|c| c.is_ascii_digit()) {
-            true => format!("{{{token}:{:02}}}", value.len()),
-            false => format!("{{{token}}}"),
+        if is_padded && value.chars().all(|c| c.is_ascii_digit()) {
+            format!("{{{token}:{:02}}}", value.len())
+        } else {
+            format!("{{{token}}}")
         }
     };
     Some(match word.means {

@@ -81,9 +81,10 @@ pub(super) fn by_shot(
     {
         return (groups[0].output.clone(), shot_names(found, groups));
     }
-    let target = match is_same {
-        true => groups[0].output.target.clone(),
-        false => Path::of_template(&format!("{target_start}{{shot}}{target_end}")),
+    let target = if is_same {
+        groups[0].output.target.clone()
+    } else {
+        Path::of_template(&format!("{target_start}{{shot}}{target_end}"))
     };
     let path = Path::of_template(&format!("{start}{{shot}}{end}"));
     (AdoptedOutput { path, target }, names)

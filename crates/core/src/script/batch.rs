@@ -189,9 +189,10 @@ fn step(
         .into());
     }
     // Without `call` the script would end with a program that is a batch file itself.
-    let prefix = match may_be_batch_file(&one.spec.program) {
-        true => "call ",
-        false => "",
+    let prefix = if may_be_batch_file(&one.spec.program) {
+        "call "
+    } else {
+        ""
     };
     writeln!(out, "{prefix}{line} >>\"%TP_LOG%\" 2>&1 <nul")?;
     out.push_str("set \"TP_STATUS=%ERRORLEVEL%\"\npopd\n");

@@ -118,9 +118,10 @@ impl<'e> ProcessGroup<'e> {
             .iter()
             .map(|one| about.system.pattern(&one.pattern))
             .collect();
-        let placed = match shared.output_names {
-            true => Some(placed(&invocation, &patterns).map_err(&wrong)?),
-            false => None,
+        let placed = if shared.output_names {
+            Some(placed(&invocation, &patterns).map_err(&wrong)?)
+        } else {
+            None
         };
         Ok(Self {
             naming: ProcessNaming::of(&members, &expansion.deliverables),

@@ -59,9 +59,10 @@ impl<'b> BitReader<'b> {
                 self.count = count;
                 Ok(())
             }
-            None => Err(broken(match self.at >= self.bytes.len() {
-                true => "its picture data end before the picture does",
-                false => "a marker stands before the end of the picture data",
+            None => Err(broken(if self.at >= self.bytes.len() {
+                "its picture data end before the picture does"
+            } else {
+                "a marker stands before the end of the picture data"
             })),
         }
     }

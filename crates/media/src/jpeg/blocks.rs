@@ -80,9 +80,10 @@ pub(super) fn first(
             }
         }
     }
-    match at == to + 1 {
-        true => Ok(()),
-        false => Err(too_many()),
+    if at == to + 1 {
+        Ok(())
+    } else {
+        Err(too_many())
     }
 }
 

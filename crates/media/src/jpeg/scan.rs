@@ -240,13 +240,14 @@ impl ScanFrame {
                 usize::from(one[1] & 15),
             ));
         }
-        let (band, high, low) = match self.progressive {
-            true => (
+        let (band, high, low) = if self.progressive {
+            (
                 (first.into(), last.into()),
                 approximation >> 4,
                 approximation & 15,
-            ),
-            false => ((0, 63), 0, 0),
+            )
+        } else {
+            ((0, 63), 0, 0)
         };
         let header = ScanHeader {
             components,
@@ -261,14 +262,10 @@ impl ScanFrame {
     /// Whether a scan goes on where those before it ended; marks what it brings.
     fn fits(&mut self, header: &ScanHeader) -> Result<(), Flaw> {
         let (first, last) = header.band;
-        let is_band = match self.progressive {
-            true => {
-                last < 64
-                    && (first, last) != (0, 63)
-                    && (first == 0) == (last == 0)
-                    && first <= last
-            }
-            false => true,
+        let is_band = if self.progressive {
+            last < 64 && (first, last) != (0, 63) && (first == 0) == (last == 0) && first <= last
+        } else {
+            true
         };
         let is_one = header.components.len() == 1 || header.band.0 == 0;
         if header.components.is_empty() || !is_band || !is_one {

@@ -71,25 +71,28 @@ impl<R: Read + Seek> TiffSource<R> {
     /// A whole number of up to eight bytes.
     fn number(&self, bytes: &[u8]) -> u64 {
         let add = |sum: u64, byte: &u8| (sum << 8) | u64::from(*byte);
-        match self.little {
-            true => bytes.iter().rev().fold(0, add),
-            false => bytes.iter().fold(0, add),
+        if self.little {
+            bytes.iter().rev().fold(0, add)
+        } else {
+            bytes.iter().fold(0, add)
         }
     }
 
     fn offset(&mut self) -> Result<u64, Flaw> {
-        match self.big {
-            true => self.bytes::<8>().map(|bytes| self.number(&bytes)),
-            false => self.bytes::<4>().map(|bytes| self.number(&bytes)),
+        if self.big {
+            self.bytes::<8>().map(|bytes| self.number(&bytes))
+        } else {
+            self.bytes::<4>().map(|bytes| self.number(&bytes))
         }
     }
 
     /// Reads the directory at a place; gives the place of the next too, 0 for none.
     pub(super) fn directory(&mut self, at: u64) -> Result<(Directory, u64), Flaw> {
         self.file.seek(SeekFrom::Start(at))?;
-        let count = match self.big {
-            true => self.bytes::<8>().map(|bytes| self.number(&bytes))?,
-            false => self.bytes::<2>().map(|bytes| self.number(&bytes))?,
+        let count = if self.big {
+            self.bytes::<8>().map(|bytes| self.number(&bytes))?
+        } else {
+            self.bytes::<2>().map(|bytes| self.number(&bytes))?
         };
         if count > 4096 {
             return Err(Flaw::Broken(format!("a directory of {count} fields")));
@@ -100,9 +103,10 @@ impl<R: Read + Seek> TiffSource<R> {
             let (tag, kind) = (self.number(&head[..2]), self.number(&head[2..]));
             let mut inside = [0; 8];
             let count = self.offset()?;
-            match self.big {
-                true => inside = self.bytes::<8>()?,
-                false => inside[..4].copy_from_slice(&self.bytes::<4>()?),
+            if self.big {
+                inside = self.bytes::<8>()?
+            } else {
+                inside[..4].copy_from_slice(&self.bytes::<4>()?)
             }
             let field = Field {
                 kind: kind as u16,
@@ -129,9 +133,10 @@ impl<R: Read + Seek> TiffSource<R> {
         let fits = if self.big { 8 } else { 4 };
         let length = field.count.saturating_mul(width);
         let at = self.number(&field.inside[..fits]);
-        match length > fits as u64 && at.saturating_add(length) > self.length {
-            true => Err(cut_short()),
-            false => Ok(()),
+        if length > fits as u64 && at.saturating_add(length) > self.length {
+            Err(cut_short())
+        } else {
+            Ok(())
         }
     }
 

@@ -162,16 +162,18 @@ impl Page {
     ) -> Result<(), Flaw> {
         let tile = (source.value(of, 322, 0)?, source.value(of, 323, 0)?);
         let is_tiled = tile.0 > 0 && tile.1 > 0;
-        let full = match is_tiled {
-            true => tile,
-            false => (
+        let full = if is_tiled {
+            tile
+        } else {
+            (
                 self.width,
                 source.value(of, 278, self.height)?.clamp(1, self.height),
-            ),
+            )
         };
-        let (places, lengths) = match is_tiled {
-            true => (source.values(of, 324)?, source.values(of, 325)?),
-            false => (source.values(of, 273)?, source.values(of, 279)?),
+        let (places, lengths) = if is_tiled {
+            (source.values(of, 324)?, source.values(of, 325)?)
+        } else {
+            (source.values(of, 273)?, source.values(of, 279)?)
         };
         let tables = match self.compression {
             Compression::Jpeg => Some(source.values(of, 347)?),

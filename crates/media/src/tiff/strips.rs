@@ -59,9 +59,10 @@ struct Counter {
 impl Write for Counter {
     fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
         self.count += bytes.len() as u64;
-        match self.count > self.limit {
-            true => Err(io::Error::other("it holds more pixels than it should")),
-            false => Ok(bytes.len()),
+        if self.count > self.limit {
+            Err(io::Error::other("it holds more pixels than it should"))
+        } else {
+            Ok(bytes.len())
         }
     }
 
@@ -88,11 +89,12 @@ pub(super) fn decode<R: Read + Seek>(
     if compression == Compression::Jpeg {
         let stream = source.read(piece.at, piece.stored)?;
         let (width, height) = crate::jpeg::decode_inside(&stream, tables)?;
-        return match (u64::from(width), u64::from(height)) >= piece.size
+        return if (u64::from(width), u64::from(height)) >= piece.size
             && u64::from(height) >= piece.size.1
         {
-            true => Ok(()),
-            false => Err(too_few()),
+            Ok(())
+        } else {
+            Err(too_few())
         };
     }
     source.file.seek(SeekFrom::Start(piece.at))?;
@@ -122,9 +124,10 @@ pub(super) fn decode<R: Read + Seek>(
         }
         Compression::PackBits => pack_bits(stored, &mut counter).map_err(broken)?,
     }
-    match counter.count >= piece.wanted {
-        true => Ok(()),
-        false => Err(too_few()),
+    if counter.count >= piece.wanted {
+        Ok(())
+    } else {
+        Err(too_few())
     }
 }
 
@@ -149,8 +152,9 @@ fn pack_bits(mut stored: impl Read, pixels: &mut Counter) -> io::Result<()> {
             }
         }
     }
-    match pixels.count > pixels.limit {
-        true => Err(io::Error::other("it holds more pixels than it should")),
-        false => Ok(()),
+    if pixels.count > pixels.limit {
+        Err(io::Error::other("it holds more pixels than it should"))
+    } else {
+        Ok(())
     }
 }

@@ -25,9 +25,10 @@ pub(crate) fn rename(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> 
         return renamed;
     }
     // By a second name, of which the first is still there.
-    match identity(from).ok() == Some(file) {
-        true => disk.remove_file(from),
-        false => Ok(()),
+    if identity(from).ok() == Some(file) {
+        disk.remove_file(from)
+    } else {
+        Ok(())
     }
 }
 
@@ -35,9 +36,10 @@ pub(crate) fn rename(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> 
 pub(crate) fn rename_over(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> {
     let file = identity(from)?;
     let renamed = disk.rename_over(from, to);
-    match identity(to).ok() == Some(file) {
-        true => Ok(()),
-        false => renamed,
+    if identity(to).ok() == Some(file) {
+        Ok(())
+    } else {
+        renamed
     }
 }
 
@@ -45,9 +47,10 @@ pub(crate) fn rename_over(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result
 pub(crate) fn write_new(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::Result<()> {
     match disk.write_new(path, bytes) {
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-            match fs::read(path).is_ok_and(|found| found == bytes) {
-                true => Ok(()),
-                false => Err(error),
+            if fs::read(path).is_ok_and(|found| found == bytes) {
+                Ok(())
+            } else {
+                Err(error)
             }
         }
         written => written,
@@ -58,9 +61,10 @@ pub(crate) fn write_new(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::Resul
 pub(crate) fn copy_new(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> {
     match disk.copy_new(from, to) {
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-            match hash_file(from)? == hash_file(to)? {
-                true => Ok(()),
-                false => Err(error),
+            if hash_file(from)? == hash_file(to)? {
+                Ok(())
+            } else {
+                Err(error)
             }
         }
         copied => copied,

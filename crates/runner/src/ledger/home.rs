@@ -37,17 +37,19 @@ impl Home {
 
     /// A line of JSON as it is written.
     pub(super) fn shortened(&self, line: String) -> String {
-        match !self.quoted.is_empty() && line.contains(&self.quoted) {
-            true => line.replace(&self.quoted, QUOTED_JOB),
-            false => line,
+        if !self.quoted.is_empty() && line.contains(&self.quoted) {
+            line.replace(&self.quoted, QUOTED_JOB)
+        } else {
+            line
         }
     }
 
     /// A line of JSON with the paths that it means.
     pub(super) fn whole_line<'l>(&self, line: &'l str) -> Cow<'l, str> {
-        match !self.quoted.is_empty() && line.contains(QUOTED_JOB) {
-            true => Cow::Owned(line.replace(QUOTED_JOB, &self.quoted)),
-            false => Cow::Borrowed(line),
+        if !self.quoted.is_empty() && line.contains(QUOTED_JOB) {
+            Cow::Owned(line.replace(QUOTED_JOB, &self.quoted))
+        } else {
+            Cow::Borrowed(line)
         }
     }
 

@@ -60,9 +60,10 @@ impl Sessions {
         let mut file = match File::open(self.state.session(number)) {
             Ok(file) => file,
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                return Ok(match self.state.dead_session(number).exists() {
-                    true => State::Dead,
-                    false => State::Ended,
+                return Ok(if self.state.dead_session(number).exists() {
+                    State::Dead
+                } else {
+                    State::Ended
                 });
             }
             Err(error) => return Err(error),

@@ -254,9 +254,10 @@ fn finish(
     // The intents are safe: should the power fail, they show the next run what to look for. What
     // was replaced is removed only when the new one is safely recorded.
     let replacing = intents.iter().any(|intent| intent.replaces.is_some());
-    let written = match replacing {
-        true => ledger.write(&lines),
-        false => ledger.note(&lines),
+    let written = if replacing {
+        ledger.write(&lines)
+    } else {
+        ledger.note(&lines)
     };
     point("ledger");
     let mut out = Vec::new();

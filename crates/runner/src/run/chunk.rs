@@ -32,9 +32,10 @@ impl Worker<'_> {
     /// Says that nothing is left to begin here, and who has the rest.
     fn say_what_is_waited_for(&self, pieces: usize) {
         let others = self.context.session.others_at_work(&self.journal.known());
-        let by = match others.is_empty() {
-            true => "another run".to_owned(),
-            false => others.join(" and "),
+        let by = if others.is_empty() {
+            "another run".to_owned()
+        } else {
+            others.join(" and ")
         };
         let pieces = truepath_core::finding::count(pieces as u64, "piece", "pieces");
         self.journal.remark(&format!(

@@ -256,15 +256,16 @@ pub(super) fn origins(
                 engine
             }
         };
-        let fingerprint = match deliverable.is_assembled() {
-            true => None,
-            false => Some(fingerprints.of(deliverable).map_err(|error| {
+        let fingerprint = if deliverable.is_assembled() {
+            None
+        } else {
+            Some(fingerprints.of(deliverable).map_err(|error| {
                 let scene = deliverable.common.scene.as_ref();
                 RunError::Scene {
                     path: scene.map_or_else(String::new, |scene| scene.path.clone()),
                     error,
                 }
-            })?),
+            })?)
         };
         if let Some(fingerprint) = &fingerprint {
             inputs

@@ -37,9 +37,10 @@ impl StagingArea<'_> {
         if evidence.success {
             return Ok(found);
         }
-        let passed = match evidence.in_order {
-            true => self.passed(files, &found)?,
-            false => BTreeSet::new(),
+        let passed = if evidence.in_order {
+            self.passed(files, &found)?
+        } else {
+            BTreeSet::new()
         };
         let named: BTreeSet<String> = evidence.named.iter().map(|name| name_of(name)).collect();
         found.retain(|(name, ..)| named.contains(name) || passed.contains(name));

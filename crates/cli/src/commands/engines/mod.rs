@@ -131,13 +131,14 @@ fn list(asked: &List) -> Result<ExitCode, CommandError> {
         .max()
         .unwrap_or(0);
     for (profile, probed) in &rows {
-        let makes = match profile.makes_movies {
-            true => "movies".to_owned(),
-            false => format!(
+        let makes = if profile.makes_movies {
+            "movies".to_owned()
+        } else {
+            format!(
                 "{}: {}",
                 formats(profile).join(" "),
                 profile.takes.meaning()
-            ),
+            )
         };
         write!(
             out,

@@ -32,9 +32,10 @@ pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
         )));
     };
     let mut out = crate::show::out();
-    let what = match profile.makes_movies {
-        true => "puts movies together".to_owned(),
-        false => format!("renders {}", profile.takes.meaning()),
+    let what = if profile.makes_movies {
+        "puts movies together".to_owned()
+    } else {
+        format!("renders {}", profile.takes.meaning())
     };
     writeln!(
         out,
@@ -47,9 +48,10 @@ pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
     };
     writeln!(out, "\nIt is started {working}, with")?;
     for one in profile.explain() {
-        let remark = match one.changes_picture {
-            true => "",
-            false => "  (makes no other picture)",
+        let remark = if one.changes_picture {
+            ""
+        } else {
+            "  (makes no other picture)"
         };
         writeln!(
             out,
@@ -174,10 +176,7 @@ fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
             prepared: profile.prepare.as_ref().map(|_| "/show/prepared"),
         };
         let spec = invocation.spec().ok()?;
-        let program = match profile.is_this_program() {
-            true => "truepath",
-            false => &spec.program,
-        };
+        let program = if profile.is_this_program() { "truepath" } else { &spec.program };
         Some(posix_line(program, spec.arguments.iter().map(String::as_str)))
     })
 }

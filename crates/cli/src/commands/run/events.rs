@@ -41,9 +41,10 @@ impl EventWriter {
         // A pipe that is opened for reading as well neither waits for a reader nor fails without one.
         let is_pipe = fs::metadata(path).is_ok_and(|facts| is_pipe(&facts));
         let mut options = File::options();
-        match is_pipe {
-            true => options.read(true).write(true),
-            false => options.create(true).append(true),
+        if is_pipe {
+            options.read(true).write(true)
+        } else {
+            options.create(true).append(true)
         };
         let mut file = options
             .open(path)

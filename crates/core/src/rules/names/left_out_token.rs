@@ -171,9 +171,12 @@ fn fixed(template: &str, tokens: &[&str], optional: &[&str]) -> String {
         .map(|at| at - usize::from(template[..at].ends_with(['.', '_', '-'])))
         .or_else(|| template.rfind('.'))
         .unwrap_or(template.len());
-    let added = |token: &&str| match optional.contains(token) {
-        true => format!("{{?_{{{token}}}}}"),
-        false => format!("_{{{token}}}"),
+    let added = |token: &&str| {
+        if optional.contains(token) {
+            format!("{{?_{{{token}}}}}")
+        } else {
+            format!("_{{{token}}}")
+        }
     };
     let added: String = tokens.iter().map(added).collect();
     format!("{}{added}{}", &template[..at], &template[at..])

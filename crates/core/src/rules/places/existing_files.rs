@@ -81,40 +81,40 @@ impl PolicyWords {
                 stale: "replaced, each once its successor is verified",
                 unknown: "replaced, and kept aside",
                 kept: "replaced too",
-                advice: match has_version {
-                    true => "say existing = \"keep\", or raise `version`, to keep them",
-                    false => "say existing = \"keep\" to keep them",
+                advice: if has_version {
+                    "say existing = \"keep\", or raise `version`, to keep them"
+                } else {
+                    "say existing = \"keep\" to keep them"
                 },
             },
             "refuse" => Self {
                 stale: "in the way: no run would begin",
                 unknown: "in the way: no run would begin",
                 kept: "in the way too",
-                advice: match has_version {
-                    true => "raise `version`, or move them away",
-                    false => "move them away, or put {version} into the path",
+                advice: if has_version {
+                    "raise `version`, or move them away"
+                } else {
+                    "move them away, or put {version} into the path"
                 },
             },
             "next-version" => Self {
                 stale: "in the way: a run goes on to the next version",
                 unknown: "in the way: a run goes on to the next version",
                 kept: "in the way too",
-                advice: match has_version {
-                    true => "nothing need be done",
-                    false => "there is no next version: put {version} into the path",
+                advice: if has_version {
+                    "nothing need be done"
+                } else {
+                    "there is no next version: put {version} into the path"
                 },
             },
             _ => Self {
                 stale: "kept, and reported as stale",
                 unknown: "kept, if they are whole",
                 kept: "kept",
-                advice: match has_version {
-                    true => {
-                        "raise `version`, or move them away; `run --rerender-stale` renders those of other settings again"
-                    }
-                    false => {
-                        "`run --rerender-stale` renders those of other settings again; `status --stale` says what has changed"
-                    }
+                advice: if has_version {
+                    "raise `version`, or move them away; `run --rerender-stale` renders those of other settings again"
+                } else {
+                    "`run --rerender-stale` renders those of other settings again; `status --stale` says what has changed"
                 },
             },
         }
