@@ -5,19 +5,19 @@ use std::sync::Arc;
 
 /// A list with at least one item. Copies share the items.
 #[derive(Debug, PartialEq, Eq, Hash)]
-pub struct AtLeastOne<T>(Arc<[T]>);
+pub struct AtLeastOne<T>(Arc<Vec<T>>);
 
 impl<T> AtLeastOne<T> {
     /// A list of one item.
     #[must_use]
     pub fn one(item: T) -> Self {
-        Self(Arc::new([item]))
+        Self(Arc::new(vec![item]))
     }
 
     /// A list of these items; none where there are none.
     #[must_use]
     pub fn new(items: Vec<T>) -> Option<Self> {
-        (!items.is_empty()).then(|| Self(items.into()))
+        (!items.is_empty()).then(|| Self(Arc::new(items)))
     }
 
     /// The first.
@@ -36,7 +36,14 @@ impl<T> AtLeastOne<T> {
     /// A list of what each item gives.
     #[must_use]
     pub fn map<U>(&self, change: impl FnMut(&T) -> U) -> AtLeastOne<U> {
-        AtLeastOne(self.0.iter().map(change).collect())
+        AtLeastOne(Arc::new(self.0.iter().map(change).collect()))
+    }
+}
+
+impl<T: Clone> AtLeastOne<T> {
+    /// Adds an item at the end; copies keep what they have.
+    pub fn push(&mut self, item: T) {
+        Arc::make_mut(&mut self.0).push(item);
     }
 }
 
@@ -64,6 +71,9 @@ mod tests {
         let some = AtLeastOne::new(vec![3, 4]).unwrap();
         assert_eq!((*some.first(), some.len()), (3, 2));
         assert_eq!(&some.map(|one| one * 2)[..], [6, 8]);
-        assert_eq!(&AtLeastOne::one(7)[..], [7]);
+        let mut one = AtLeastOne::one(7);
+        let copy = one.clone();
+        one.push(8);
+        assert_eq!((&one[..], &copy[..]), (&[7, 8][..], &[7][..]));
     }
 }

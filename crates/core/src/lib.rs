@@ -19,6 +19,7 @@ pub mod finding;
 pub mod fix;
 pub mod forecast;
 pub mod frames;
+pub mod hex;
 pub mod job;
 pub mod listing;
 pub mod movie;

@@ -1,5 +1,6 @@
 //! One overview of all that is to be made.
 
+use crate::at_least_one::AtLeastOne;
 use crate::deliverable::{Deliverable, DeliverableKind, Expansion};
 use crate::job::PlacedText;
 use crate::pass::is_data;
@@ -18,7 +19,7 @@ pub struct FilesDone {
 #[derive(Debug, Clone)]
 pub struct OverviewLine<'a> {
     /// Its deliverables, one a pass.
-    pub deliverables: Vec<&'a Deliverable>,
+    pub deliverables: AtLeastOne<&'a Deliverable>,
     /// Files that are wanted.
     pub files: u64,
     /// Files that the ledger has.
@@ -46,7 +47,7 @@ pub fn overview<'a>(
         let measured = (there.bytes * wanted).checked_div(there.done);
         let bytes = measured.or_else(|| thumb(deliverable).map(|bytes| bytes * wanted));
         match lines.last_mut() {
-            Some(line) if std::sync::Arc::ptr_eq(&line.deliverables[0].common, common) => {
+            Some(line) if std::sync::Arc::ptr_eq(&line.deliverables.first().common, common) => {
                 line.deliverables.push(deliverable);
                 line.files += wanted;
                 line.done += there.done;
@@ -62,7 +63,7 @@ pub fn overview<'a>(
                     .fps
                     .filter(|_| deliverable.kind != DeliverableKind::Still);
                 lines.push(OverviewLine {
-                    deliverables: vec![deliverable],
+                    deliverables: AtLeastOne::one(deliverable),
                     files: wanted,
                     done: there.done,
                     seconds: fps.map(|fps| fps.seconds(frames)),

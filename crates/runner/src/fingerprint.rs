@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
+use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::command::PictureInputs;
@@ -12,7 +13,7 @@ use truepath_core::profile::Profile;
 
 use crate::Loaded;
 use crate::describe::describe_kept;
-use crate::disk::{hash_file, hash_outline, hex};
+use crate::disk::{hash_file, hash_outline};
 use crate::stale::{InputValues, SCENE};
 
 /// Makes fingerprints; every scene is read once, and every file that scenes are known to need.

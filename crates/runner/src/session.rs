@@ -6,6 +6,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
+use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
@@ -15,7 +16,7 @@ use crate::Loaded;
 use crate::claims::Claims;
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::{Disk, hex};
+use crate::disk::Disk;
 use crate::job_folders::Mark;
 use crate::ledger::{self, Ledger, LedgerWriter, Line, SessionBegan};
 use crate::presence::{self, Presence, PresenceRecord, Sessions, State as Life};

@@ -71,7 +71,7 @@ fn size(line: &OverviewLine<'_>) -> String {
             .file_size()
             .map_or_else(|| "scene's".to_owned(), |size| size.to_string())
     };
-    let first = of(line.deliverables[0]);
+    let first = of(line.deliverables.first());
     if line.deliverables.iter().all(|one| of(one) == first) {
         first
     } else {
@@ -89,7 +89,7 @@ fn state(line: &OverviewLine<'_>) -> String {
 
 /// What a line says in each column.
 fn cells(line: &OverviewLine<'_>) -> Vec<String> {
-    let common = &line.deliverables[0].common;
+    let common = &line.deliverables.first().common;
     let preset = common
         .names
         .preset
@@ -106,7 +106,7 @@ fn cells(line: &OverviewLine<'_>) -> Vec<String> {
         common.engine.name.clone(),
         preset.unwrap_or_default(),
         size(line),
-        frames(line.deliverables[0]).to_string(),
+        frames(line.deliverables.first()).to_string(),
         grouped(line.files),
         line.seconds.map_or_else(String::new, playing_time),
         line.bytes.map_or_else(
@@ -173,7 +173,7 @@ fn print(out: &mut impl Write, lines: &[OverviewLine<'_>]) -> io::Result<()> {
     // A movie shows again what its sequence has, and a still has no time.
     let sequences = lines
         .iter()
-        .filter(|line| line.deliverables[0].kind == DeliverableKind::Sequence);
+        .filter(|line| line.deliverables.first().kind == DeliverableKind::Sequence);
     let seconds: Option<f64> = sequences.map(|line| line.seconds).sum();
     let thumb = if lines.iter().all(|line| line.measured) {
         ""
@@ -196,7 +196,7 @@ fn print(out: &mut impl Write, lines: &[OverviewLine<'_>]) -> io::Result<()> {
 }
 
 fn shape(line: &OverviewLine<'_>) -> OverviewEntry {
-    let first = line.deliverables[0];
+    let first = *line.deliverables.first();
     let common = &first.common;
     let word = |word: &Option<PlacedText>| PlacedText::text_of(word.as_ref()).map(str::to_owned);
     OverviewEntry {

@@ -5,10 +5,11 @@ use std::collections::BTreeSet;
 use super::found::{AdoptedLines, OF_FRAMES};
 use super::output::{AdoptedOutput, output};
 use super::{AdoptError, Meaning, ValueMeaning};
+use crate::at_least_one::AtLeastOne;
 
 /// Lines that differ in their frames only.
 pub(super) struct LineGroup {
-    pub(super) lines: Vec<usize>,
+    pub(super) lines: AtLeastOne<usize>,
     /// The values of the columns that differ among groups, by column.
     pub(super) values: Vec<(usize, String)>,
     /// What it writes.
@@ -16,7 +17,7 @@ pub(super) struct LineGroup {
 }
 
 /// The lines in groups that differ in their frames only.
-pub(super) fn groups(found: &AdoptedLines<'_>) -> Vec<LineGroup> {
+pub(super) fn groups(found: &AdoptedLines<'_>) -> Option<AtLeastOne<LineGroup>> {
     let listed: Vec<usize> = (0..found.words.len())
         .filter(|column| {
             let means = found.words[*column].means;
@@ -36,17 +37,17 @@ pub(super) fn groups(found: &AdoptedLines<'_>) -> Vec<LineGroup> {
         match known {
             Some(known) => known.lines.push(line),
             None => groups.push(LineGroup {
-                lines: vec![line],
+                lines: AtLeastOne::one(line),
                 values,
                 output,
             }),
         }
     }
-    groups
+    AtLeastOne::new(groups)
 }
 
 /// Whether the lines are all combinations of some frames, cameras and passes.
-pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> bool {
+pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &AtLeastOne<LineGroup>) -> bool {
     let is_listed = |group: &LineGroup| {
         group.values.iter().all(|(column, _)| {
             let means = found.words[*column].means;
@@ -63,7 +64,7 @@ pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> bool
     let combinations: BTreeSet<(Option<&str>, Option<&str>)> = groups
         .iter()
         .map(|group| {
-            let line = group.lines[0];
+            let line = *group.lines.first();
             (
                 found.of(ValueMeaning::Camera, line),
                 found.of(ValueMeaning::Pass, line),
@@ -73,7 +74,9 @@ pub(super) fn is_product(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> bool
     let cameras = found.distinct(ValueMeaning::Camera).len().max(1);
     let passes = found.distinct(ValueMeaning::Pass).len().max(1);
     groups.iter().all(is_listed)
-        && groups.iter().all(|one| pieces(one) == pieces(&groups[0]))
+        && groups
+            .iter()
+            .all(|one| pieces(one) == pieces(groups.first()))
         && combinations.len() == groups.len()
         && groups.len() == cameras * passes
         && common_output(found, groups).is_some()
@@ -150,7 +153,7 @@ pub(super) fn split_flag<'t>(column: &[&'t str]) -> (&'t str, &'t str) {
 
 /// The tokens that may stand in a path for the values of a group, with those values.
 pub(super) fn tokens(found: &AdoptedLines<'_>, group: &LineGroup) -> Vec<(String, String)> {
-    let line = group.lines[0];
+    let line = *group.lines.first();
     let mut tokens = Vec::new();
     for (column, value) in &group.values {
         let word = &found.words[*column];
@@ -176,10 +179,10 @@ pub(super) fn tokens(found: &AdoptedLines<'_>, group: &LineGroup) -> Vec<(String
 /// One output whose tokens give that of every group; none where their names cannot be known by tokens.
 pub(super) fn common_output(
     found: &AdoptedLines<'_>,
-    groups: &[LineGroup],
+    groups: &AtLeastOne<LineGroup>,
 ) -> Option<AdoptedOutput> {
-    let mut common = groups[0].output.clone();
-    for (token, value) in tokens(found, &groups[0]) {
+    let mut common = groups.first().output.clone();
+    for (token, value) in tokens(found, groups.first()) {
         common.path.replace_word(&value, &token);
         common.target.replace_word(&value, &token);
     }

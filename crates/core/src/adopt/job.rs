@@ -6,6 +6,7 @@ use super::group::{LineGroup, common_output, groups, is_product, name_settings};
 use super::output::AdoptedOutput;
 use super::shots::{by_shot, shot_names};
 use super::{AdoptError, Adoption, Meaning, Script, ValueMeaning};
+use crate::at_least_one::AtLeastOne;
 
 /// Writes the job.
 pub(super) fn write(
@@ -53,7 +54,7 @@ pub(super) fn write(
             "there is a profile for it: engine = \"{name}\" in place of the run line says the same, and knows more"
         ));
     }
-    let groups = groups(&found);
+    let groups = groups(&found).ok_or(AdoptError::Nothing)?;
     let job = if is_product(&found, &groups) {
         short(program, &found, &groups, script)
     } else {
@@ -152,10 +153,15 @@ fn run_line(program: &str, found: &AdoptedLines<'_>, output: &AdoptedOutput) -> 
 }
 
 /// The job in the short form.
-fn short(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &Script) -> String {
+fn short(
+    program: &str,
+    found: &AdoptedLines<'_>,
+    groups: &AtLeastOne<LineGroup>,
+    script: &Script,
+) -> String {
     let all: Vec<usize> = (0..found.count).collect();
     let frames = found.frames(&all);
-    let output = common_output(found, groups).unwrap_or_else(|| groups[0].output.clone());
+    let output = common_output(found, groups).unwrap_or_else(|| groups.first().output.clone());
     let (place, path) = placed(&output.path.template());
     let mut job = String::from(HEAD);
     let scene = found.of(ValueMeaning::Scene, 0);
@@ -190,7 +196,12 @@ fn short(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: 
 }
 
 /// The job with a shot for each kind of line.
-fn long(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &Script) -> String {
+fn long(
+    program: &str,
+    found: &AdoptedLines<'_>,
+    groups: &AtLeastOne<LineGroup>,
+    script: &Script,
+) -> String {
     let (output, names) = match common_output(found, groups) {
         Some(output) => (output, shot_names(found, groups)),
         None => by_shot(found, groups),
@@ -214,7 +225,7 @@ fn long(program: &str, found: &AdoptedLines<'_>, groups: &[LineGroup], script: &
         job.push_str(&format!("\n[place]\n{place}\n"));
     }
     for (group, name) in groups.iter().zip(&names) {
-        let line = group.lines[0];
+        let line = *group.lines.first();
         job.push_str(&format!("\n[shot.{}]\n", quoted(name)));
         if let Some(scene) = found.of(ValueMeaning::Scene, line) {
             job.push_str(&format!("scene  = {}\n", quoted(&escaped(scene))));

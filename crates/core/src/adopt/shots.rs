@@ -6,9 +6,10 @@ use super::found::AdoptedLines;
 use super::group::{LineGroup, tokens};
 use super::output::AdoptedOutput;
 use super::path::Path;
+use crate::at_least_one::AtLeastOne;
 
 /// Names for the shots of some groups: what differs among them, else a number.
-pub(super) fn shot_names(found: &AdoptedLines<'_>, groups: &[LineGroup]) -> Vec<String> {
+pub(super) fn shot_names(found: &AdoptedLines<'_>, groups: &AtLeastOne<LineGroup>) -> Vec<String> {
     let named = |group: &LineGroup| {
         let tokens = tokens(found, group);
         let words: Vec<String> = tokens.into_iter().map(|(_, value)| plain(&value)).collect();
@@ -61,7 +62,7 @@ pub(super) fn common_ends(texts: &[String]) -> (String, Vec<String>, String) {
 /// common.
 pub(super) fn by_shot(
     found: &AdoptedLines<'_>,
-    groups: &[LineGroup],
+    groups: &AtLeastOne<LineGroup>,
 ) -> (AdoptedOutput, Vec<String>) {
     let with = |part: fn(&AdoptedOutput) -> &Path| -> Vec<String> {
         groups
@@ -79,10 +80,10 @@ pub(super) fn by_shot(
         || !names.iter().all(is_name)
         || !(is_same || target_names == names)
     {
-        return (groups[0].output.clone(), shot_names(found, groups));
+        return (groups.first().output.clone(), shot_names(found, groups));
     }
     let target = if is_same {
-        groups[0].output.target.clone()
+        groups.first().output.target.clone()
     } else {
         Path::of_template(&format!("{target_start}{{shot}}{target_end}"))
     };

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::{Common, Deliverable, Expansion};
+use crate::at_least_one::AtLeastOne;
 use crate::frames::{Frame, FrameSet};
 use crate::job::{Job, Key, Value};
 use crate::source::Place;
@@ -50,7 +51,7 @@ impl Share {
         let mine = self.mine(&chunks.iter().map(|chunk| chunk.size).collect::<Vec<_>>());
         let mut kept: Vec<Vec<Frame>> = vec![Vec::new(); expansion.deliverables.len()];
         for (chunk, _) in chunks.iter().zip(&mine).filter(|(_, mine)| **mine) {
-            for index in &chunk.deliverables {
+            for index in chunk.deliverables.iter() {
                 kept[*index].extend(chunk.frames.iter());
             }
         }
@@ -103,7 +104,7 @@ impl Share {
 
 /// What is never shared out further.
 struct SharedPiece {
-    deliverables: Vec<usize>,
+    deliverables: AtLeastOne<usize>,
     frames: FrameSet,
     /// Pictures that are rendered; of a movie the frames that it is made of.
     size: u64,
@@ -112,21 +113,21 @@ struct SharedPiece {
 /// The work in pieces, in the order of the deliverables. Engines of one pass a process have a
 /// piece a pass; others have all that shares a process in one.
 fn chunks(all: &[Deliverable]) -> Vec<SharedPiece> {
-    let mut groups: Vec<Vec<usize>> = Vec::new();
+    let mut groups: Vec<AtLeastOne<usize>> = Vec::new();
     for (index, one) in all.iter().enumerate() {
         let together = groups.last_mut().filter(|group| {
-            let first = &all[group[0]];
+            let first = &all[*group.first()];
             one.common.engine.takes_all_passes() && Arc::ptr_eq(&first.common, &one.common)
         });
         match together {
             Some(group) => group.push(index),
-            None => groups.push(vec![index]),
+            None => groups.push(AtLeastOne::one(index)),
         }
     }
     groups
         .into_iter()
         .flat_map(|deliverables| {
-            let first = &all[deliverables[0]];
+            let first = &all[*deliverables.first()];
             let common = &first.common;
             // Where nothing is set, a frame is the least that can be given away.
             let size = common.processes.chunk.or(Some(1));

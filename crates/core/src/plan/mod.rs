@@ -13,6 +13,7 @@ use order::{by_turns, permuted};
 use crate::at_least_one::AtLeastOne;
 use crate::deliverable::{Deliverable, Expansion};
 use crate::frames::FrameSet;
+use crate::hex::hex;
 use crate::job::PlacedText;
 
 /// One process to start. Its arguments are written out on demand.
@@ -43,7 +44,7 @@ impl PlannedProcess {
         &deliverables[*self.deliverables.first()]
     }
 
-    /// Tells it from every other, on every machine and in every run: twelve hexadecimal digits of a
+    /// Distinguishes it from every other, on every machine and in every run: twelve hexadecimal digits of a
     /// hash of what it makes.
     #[must_use]
     pub fn identity(&self, deliverables: &[Deliverable]) -> String {
@@ -119,10 +120,7 @@ impl ProcessNaming {
     pub fn identity(&self, frames: &FrameSet) -> String {
         let mut hash = self.hash.clone();
         hash.update(frames.to_string());
-        let hash = hash.finalize();
-        let digit = |four: u8| char::from_digit(four.into(), 16).unwrap_or('0');
-        let both = |byte: &u8| [digit(byte >> 4), digit(byte & 15)];
-        hash[..6].iter().flat_map(both).collect()
+        hex(&hash.finalize()[..6])
     }
 
     /// The name of the process of some frames.
@@ -143,7 +141,7 @@ impl ProcessNaming {
 #[must_use]
 pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<PlannedProcess> {
     let all = &expansion.deliverables;
-    let mut groups: Vec<(Vec<usize>, FrameSet)> = Vec::new();
+    let mut groups: Vec<(AtLeastOne<usize>, FrameSet)> = Vec::new();
     let mut movies = Vec::new();
     for (index, deliverable) in all.iter().enumerate() {
         let frames = wanted(index);
@@ -160,17 +158,19 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Pl
             .iter_mut()
             .rev()
             .take_while(|(members, _)| {
-                together && Arc::ptr_eq(&all[members[0]].common, &deliverable.common)
+                together && Arc::ptr_eq(&all[*members.first()].common, &deliverable.common)
             })
-            .find(|(members, known)| alike(&all[members[0]], deliverable) && *known == frames);
+            .find(|(members, known)| {
+                alike(&all[*members.first()], deliverable) && *known == frames
+            });
         match mate {
             Some((members, _)) => members.push(index),
-            None => groups.push((vec![index], frames)),
+            None => groups.push((AtLeastOne::one(index), frames)),
         }
     }
     let mut plan = Vec::new();
-    let manner = |group: &(Vec<usize>, FrameSet)| {
-        let common = &all[group.0[0]].common;
+    let manner = |group: &(AtLeastOne<usize>, FrameSet)| {
+        let common = &all[*group.0.first()].common;
         (common.processes.spread, common.processes.priority)
     };
     for row in groups.chunk_by(|one, other| manner(one) == manner(other)) {
@@ -187,8 +187,12 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Pl
 }
 
 /// The processes of deliverables that share them.
-fn pieces(all: &[Deliverable], members: &[usize], frames: &FrameSet) -> Vec<PlannedProcess> {
-    let common = &all[members[0]].common;
+fn pieces(
+    all: &[Deliverable],
+    members: &AtLeastOne<usize>,
+    frames: &FrameSet,
+) -> Vec<PlannedProcess> {
+    let common = &all[*members.first()].common;
     let takes = common.engine.takes;
     let mut pieces = match (common.processes.spread, common.processes.chunk) {
         // Without chunks the ends and the middle come first, and then all the rest.

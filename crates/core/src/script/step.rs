@@ -1,5 +1,6 @@
 //! A step of a script: one process, what it needs, and where its files go.
 
+use crate::hex::hex;
 use std::sync::Arc;
 
 use super::{ScriptError, ScriptOptions};
@@ -364,12 +365,12 @@ fn folder_of(path: &str) -> String {
         .to_owned()
 }
 
-/// Tells one scene from another in the name of a folder.
+/// Distinguishes scenes in the name of a folder.
 fn scene_mark(one: &Deliverable) -> String {
     use sha2::{Digest, Sha256};
     let scene = one.common.scene.as_ref().map_or("", |scene| &scene.path);
     let hash = Sha256::digest(format!("{} {scene}", one.common.engine.name));
-    hash[..6].iter().map(|byte| format!("{byte:02x}")).collect()
+    hex(&hash[..6])
 }
 
 /// A written pattern as the shells know it.

@@ -3,6 +3,7 @@
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
+use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 
@@ -45,9 +46,4 @@ pub(crate) fn hash_outline(path: &Path) -> io::Result<String> {
         hasher.update(&bytes);
     }
     Ok(hex(&hasher.finalize()))
-}
-
-/// Bytes as hexadecimal digits.
-pub(crate) fn hex(bytes: &[u8]) -> String {
-    bytes.iter().map(|byte| format!("{byte:02x}")).collect()
 }

@@ -10,7 +10,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 pub use hash::hash_file;
-pub(crate) use hash::{hash_outline, hex};
+pub(crate) use hash::hash_outline;
 pub use real::RealDisk;
 pub use stamp::{Stamp, stamp};
 pub(crate) use stamp::{changed_at, modified_at};

@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 use std::sync::Arc;
+use truepath_core::hex::hex;
 
 use super::recent::Recent;
 use crate::disk::Stamp;
@@ -56,7 +57,7 @@ impl Hash {
 
 impl std::fmt::Display for Hash {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        self.0.iter().try_for_each(|byte| write!(out, "{byte:02x}"))
+        out.write_str(&hex(&self.0))
     }
 }
 

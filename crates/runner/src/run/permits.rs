@@ -3,13 +3,13 @@
 
 use sha2::{Digest, Sha256};
 use truepath_core::command::Invocation;
+use truepath_core::hex::hex;
 use truepath_core::plan::PlannedProcess;
 
 use super::RunError;
 use super::engine_process::of_profile;
 use super::worker::Worker;
 use crate::claims::{Claim, ClaimResult};
-use crate::disk::hex;
 
 impl Worker<'_> {
     /// All that a process needs to itself, over all machines; none where something is in use.

@@ -2,6 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::time::Duration;
+use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
@@ -23,7 +24,6 @@ use super::scenes::Scenes;
 use super::workshop::Workshop;
 use super::{Event, Options, RunError};
 use crate::Loaded;
-use crate::disk::hex;
 use crate::fingerprint::Fingerprints;
 use crate::ledger::{Ledger, Line};
 use crate::publish::Provenance;

@@ -3,6 +3,7 @@
 use std::io;
 use std::path::Path;
 use std::time::Duration;
+use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::command::Invocation;
@@ -11,7 +12,7 @@ use truepath_core::profile::Preparation;
 use super::RunError;
 use super::engine_process::{EngineProcess, of_profile};
 use super::start::Started;
-use crate::disk::{create_free_folder, hash_file, hex};
+use crate::disk::{create_free_folder, hash_file};
 use crate::process::{Process, ProcessEvent};
 use crate::system::Exit;
 

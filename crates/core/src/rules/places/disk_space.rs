@@ -37,9 +37,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     // By the same account as the overview's, taken once.
     let mut wanted: Vec<(&Deliverable, u64, u64)> = Vec::new();
     for line in overview(subject.expansion, &|_| FilesDone::default()) {
-        let (Some(first), Some(bytes)) = (line.deliverables.first(), line.bytes) else {
+        let Some(bytes) = line.bytes else {
             continue;
         };
+        let first = *line.deliverables.first();
         match wanted
             .iter_mut()
             .find(|(known, ..)| known.root == first.root)
