@@ -4,7 +4,7 @@ use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
-use truepath_core::picture::format;
+use truepath_core::picture::{FORMATS, FileFormat, FormatFacts};
 
 use crate::facts::{ExpectedPicture, Facts, Flaw, MOST_MEMORY};
 use crate::quiet;
@@ -22,14 +22,15 @@ pub fn verify(path: &Path, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
         return Err(Flaw::Empty);
     }
     let found = format_of(&head[..length]);
-    if found.is_some_and(|found| found != wanted.format.name)
-        || (found.is_none() && wanted.format.name != "tga")
+    // A TGA file begins with no mark of its own.
+    if found.is_some_and(|found| found.format != wanted.format.format)
+        || (found.is_none() && wanted.format.format != Some(FileFormat::Tga))
     {
         return Err(Flaw::OtherFormat {
             wanted: wanted.format.name,
             found: found.map_or_else(
                 || "of no known format".to_owned(),
-                |name| format!("{name} by its content"),
+                |found| format!("{} by its content", found.name),
             ),
         });
     }
@@ -39,21 +40,21 @@ pub fn verify(path: &Path, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
     // Before anything is allocated by what the file says of itself.
     let expect = |facts: &Facts| facts.compare(wanted);
     // A decoder that panics on a damaged file has found it damaged.
-    quiet::decoding(|| match wanted.format.name {
-        "png" => crate::png_file::decode(reader, &expect),
-        "exr" => crate::exr_file::decode(reader, wanted),
-        "dpx" => crate::dpx_file::decode(reader, &expect),
-        "tiff" => crate::tiff::decode(reader, &expect),
-        "tga" => crate::tga_file::decode(reader, &expect),
-        "bmp" => crate::bmp_file::decode(reader, &expect),
-        "hdr" => crate::hdr_file::decode(reader, &expect),
-        "webp" => crate::webp_file::decode(reader, &expect),
-        "jpeg" => {
+    quiet::decoding(|| match wanted.format.format {
+        Some(FileFormat::Png) => crate::png_file::decode(reader, &expect),
+        Some(FileFormat::Exr) => crate::exr_file::decode(reader, wanted),
+        Some(FileFormat::Dpx) => crate::dpx_file::decode(reader, &expect),
+        Some(FileFormat::Tiff) => crate::tiff::decode(reader, &expect),
+        Some(FileFormat::Tga) => crate::tga_file::decode(reader, &expect),
+        Some(FileFormat::Bmp) => crate::bmp_file::decode(reader, &expect),
+        Some(FileFormat::Hdr) => crate::hdr_file::decode(reader, &expect),
+        Some(FileFormat::Webp) => crate::webp_file::decode(reader, &expect),
+        Some(FileFormat::Jpeg) => {
             let facts = crate::jpeg::decode(&whole(reader, length)?)?;
             expect(&facts)?;
             Ok(facts)
         }
-        other => Err(Flaw::unverifiable(format!("{other} is not decoded"))),
+        None => Err(Flaw::unverifiable("it is no picture".to_owned())),
     })
     .unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))
 }
@@ -69,14 +70,14 @@ fn whole(mut reader: impl Read, length: u64) -> Result<Vec<u8>, Flaw> {
 }
 
 /// The format that the first bytes of a file show.
-fn format_of(head: &[u8]) -> Option<&'static str> {
-    let name = match head {
-        [0x89, b'P', b'N', b'G', ..] => "png",
-        [0x76, 0x2f, 0x31, 0x01, ..] => "exr",
-        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => "dpx",
-        [0xff, 0xd8, 0xff, ..] => "jpeg",
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => "tiff",
-        [b'B', b'M', ..] => "bmp",
+fn format_of(head: &[u8]) -> Option<&'static FormatFacts> {
+    let format = match head {
+        [0x89, b'P', b'N', b'G', ..] => FileFormat::Png,
+        [0x76, 0x2f, 0x31, 0x01, ..] => FileFormat::Exr,
+        [b'S', b'D', b'P', b'X', ..] | [b'X', b'P', b'D', b'S', ..] => FileFormat::Dpx,
+        [0xff, 0xd8, 0xff, ..] => FileFormat::Jpeg,
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => FileFormat::Tiff,
+        [b'B', b'M', ..] => FileFormat::Bmp,
         [
             b'R',
             b'I',
@@ -91,11 +92,11 @@ fn format_of(head: &[u8]) -> Option<&'static str> {
             b'B',
             b'P',
             ..,
-        ] => "webp",
-        [b'#', b'?', b'R', ..] => "hdr",
+        ] => FileFormat::Webp,
+        [b'#', b'?', b'R', ..] => FileFormat::Hdr,
         _ => return None,
     };
-    format(name).map(|facts| facts.name)
+    FORMATS.iter().find(|facts| facts.format == Some(format))
 }
 
 fn read_up_to(file: &mut File, buffer: &mut [u8]) -> io::Result<usize> {

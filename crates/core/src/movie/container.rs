@@ -33,6 +33,7 @@ const fn file(
     source: &'static str,
 ) -> FormatFacts {
     FormatFacts {
+        format: None,
         name,
         extensions,
         channels: &[Channels::Rgb, Channels::Rgba],

@@ -2,9 +2,26 @@
 
 use super::{Bits, Channels};
 
+/// A file format of pictures. Who decodes pictures matches on it, so that no format is forgotten.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[allow(missing_docs)] // each is described in `FORMATS`
+pub enum FileFormat {
+    Png,
+    Exr,
+    Jpeg,
+    Tiff,
+    Dpx,
+    Bmp,
+    Tga,
+    Webp,
+    Hdr,
+}
+
 /// What a file format can hold.
 #[derive(Debug)]
 pub struct FormatFacts {
+    /// The format; none of the pictures inside a movie.
+    pub format: Option<FileFormat>,
     /// The word in job files.
     pub name: &'static str,
     /// Extensions in use, the usual one first.
@@ -64,6 +81,7 @@ use Channels::{Gray, GrayAlpha, Rgb, Rgba};
 /// The formats that pictures can be written in.
 pub const FORMATS: [FormatFacts; 9] = [
     FormatFacts {
+        format: Some(FileFormat::Png),
         name: "png",
         extensions: &["png"],
         channels: &[Gray, GrayAlpha, Rgb, Rgba],
@@ -76,6 +94,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "ISO/IEC 15948 (PNG), table of colour types and depths",
     },
     FormatFacts {
+        format: Some(FileFormat::Exr),
         name: "exr",
         extensions: &["exr"],
         channels: &[Gray, GrayAlpha, Rgb, Rgba],
@@ -90,6 +109,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "OpenEXR file layout, `compression` and `chlist` attributes",
     },
     FormatFacts {
+        format: Some(FileFormat::Jpeg),
         name: "jpeg",
         extensions: &["jpg", "jpeg"],
         channels: &[Gray, Rgb],
@@ -102,6 +122,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "ITU-T T.871 (JFIF): one or three components of 8 bits",
     },
     FormatFacts {
+        format: Some(FileFormat::Tiff),
         name: "tiff",
         extensions: &["tif", "tiff"],
         channels: &[Gray, GrayAlpha, Rgb, Rgba],
@@ -114,6 +135,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "TIFF revision 6.0, sections 8, 18 and 19",
     },
     FormatFacts {
+        format: Some(FileFormat::Dpx),
         name: "dpx",
         extensions: &["dpx"],
         channels: &[Gray, Rgb, Rgba],
@@ -126,6 +148,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "SMPTE ST 268-1, image element descriptors 6, 50 and 51",
     },
     FormatFacts {
+        format: Some(FileFormat::Bmp),
         name: "bmp",
         extensions: &["bmp"],
         channels: &[Rgb, Rgba],
@@ -138,6 +161,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "BITMAPV4HEADER, bit counts 24 and 32",
     },
     FormatFacts {
+        format: Some(FileFormat::Tga),
         name: "tga",
         extensions: &["tga"],
         channels: &[Gray, Rgb, Rgba],
@@ -150,6 +174,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "TGA file format, version 2.0, image types 2, 3, 10 and 11",
     },
     FormatFacts {
+        format: Some(FileFormat::Webp),
         name: "webp",
         extensions: &["webp"],
         channels: &[Rgb, Rgba],
@@ -162,6 +187,7 @@ pub const FORMATS: [FormatFacts; 9] = [
         source: "RFC 9649 (WebP)",
     },
     FormatFacts {
+        format: Some(FileFormat::Hdr),
         name: "hdr",
         extensions: &["hdr"],
         channels: &[Rgb],

@@ -9,7 +9,7 @@ mod size;
 mod transfer;
 
 pub use estimate::rule_of_thumb;
-pub use format::{FORMATS, FormatFacts, Holds, format, format_of_extension};
+pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format, format_of_extension};
 pub use ratio::Ratio;
 pub use region::{Region, RegionError};
 pub use sample::{Bits, Channels};

@@ -1,0 +1,187 @@
+//! A row of a table that some other place has forgotten fails here.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+use std::collections::{BTreeSet, HashMap};
+use std::sync::Arc;
+
+use truepath_core::at_least_one::AtLeastOne;
+use truepath_core::command::{Invocation, arguments};
+use truepath_core::deliverable::{Deliverable, Expansion, Person, Selection, Surroundings, expand};
+use truepath_core::executor::OneThread;
+use truepath_core::job::{KEYS, no_files, read};
+use truepath_core::picture::{FORMATS, FileFormat};
+use truepath_core::profile::{PROFILE_KEYS, Profile, read_profile};
+use truepath_core::source::{SourceKind, Sources};
+use truepath_core::system::System;
+use truepath_core::template::TokenValue;
+use truepath_core::token::{SetBy, Token, ValueKind};
+
+/// A job that sets all that tokens stand for.
+const JOB: &str = r#"
+[project]
+name = "orrery"
+version = 3
+engine = "brass"
+threads = 4
+preset = "final"
+[preset.final]
+[shot.dawn]
+scene = "scenes/dawn.toml"
+camera = "dome"
+frames = "1-9"
+[variant.night]
+[view.left]
+[output.frames]
+variants = ["night"]
+views = ["left"]
+passes = ["beauty"]
+path = "{project}/{shot}_{variant}_{view}_{camera}_{pass}_v{version}.{frame:04}.exr"
+size = "64x48"
+crop = "32x16 at 8,4"
+pixel-aspect = 1
+channels = "rgba"
+bits = "half"
+compression = "zip"
+fps = 24
+settings = { exposure = 2 }
+quality = 45
+color = { pixels = "linear", transfer = "srgb" }
+[output.film]
+variants = ["night"]
+views = ["left"]
+passes = ["beauty"]
+path = "{shot}_{variant}_{view}_{camera}_{codec}_{container}.mp4"
+size = "64x48"
+fps = 24
+audio = "narration.wav"
+movie = { from = "frames", codec = "h264", pixels = "4:2:0 8", encoder = "brass", rate = "8M", audio-codec = "aac" }
+[output.small]
+variants = ["night"]
+views = ["left"]
+passes = ["beauty"]
+path = "{shot}_{variant}_{view}_{camera}_small.mp4"
+movie = { from = "frames", codec = "h264", quality = "high", encoder = "brass" }
+"#;
+
+fn profile(arguments: &str) -> Profile {
+    let text = format!(
+        "engine = {{ name = \"brass\", program = \"brass\" }}\n\
+         arguments = [{arguments}]\noutput-name = \"p{{frame:?}}.exr\"\n"
+    );
+    let mut sources = Sources::default();
+    read_profile("brass.toml", &text, SourceKind::File, &mut sources)
+        .unwrap_or_else(|findings| panic!("{arguments}: {findings:?}"))
+}
+
+fn expansion(profile: Profile) -> Expansion {
+    let around = Surroundings {
+        job_folder: "/work".to_owned(),
+        system: System::Linux,
+        person: Person {
+            user: Some("mira".to_owned()),
+            artist: Some("Mira".to_owned()),
+            host: Some("brass".to_owned()),
+        },
+        began: None,
+        profiles: [Arc::new(profile)].into_iter().collect(),
+        executor: &OneThread,
+        scene_frames: HashMap::new(),
+    };
+    let reading = read("truepath.toml", JOB, &[], &mut no_files);
+    assert!(reading.is_sound(), "{:?}", reading.findings);
+    let expansion = expand(&reading.job, &around, &Selection::default());
+    assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);
+    expansion
+}
+
+#[test]
+fn every_token_of_templates_has_a_value() {
+    let expansion = expansion(profile(""));
+    for (name, _) in Token::of_templates() {
+        let name = match name {
+            "place.NAME" => "place.job",
+            "settings.NAME" => "settings.exposure",
+            name => name,
+        };
+        let mut all = expansion.deliverables.iter();
+        let has_value = |one: &Deliverable| {
+            let value = one.token(name);
+            assert_ne!(value, TokenValue::Unknown, "{{{name}}}");
+            value != TokenValue::Nothing
+        };
+        // The instant of a run is asked for by its template alone.
+        assert!(all.any(has_value) || name == "date", "{{{name}}}");
+    }
+}
+
+#[test]
+fn every_token_of_profiles_has_a_value() {
+    for token in Token::ALL {
+        let facts = token.facts();
+        // Lists and tables stand in files that are given; a setting has a name and a value there.
+        let in_files = facts.kind == ValueKind::Many
+            || matches!(token, Token::SettingKey | Token::SettingValue);
+        if facts.meaning_in_profiles.is_none() || in_files || *token == Token::Map {
+            continue;
+        }
+        // What has no value is left out with its group: in one of the deliverables it has one.
+        let profile = profile(&format!("[\"--value\", \"{{{}}}\"]", facts.name));
+        let expansion = expansion(profile.clone());
+        let frames = "2-4".parse().unwrap();
+        let written = expansion.deliverables.iter().filter(|one| {
+            let invocation = Invocation {
+                profile: &profile,
+                deliverables: &AtLeastOne::one(one),
+                frames: &frames,
+                staging: "/stage",
+                prepared: Some("/prepared"),
+            };
+            let words = arguments(&invocation);
+            !words
+                .unwrap_or_else(|error| panic!("{facts:?}: {error}"))
+                .is_empty()
+        });
+        assert_ne!(written.count(), 0, "{{{}}}", facts.name);
+    }
+}
+
+#[test]
+fn every_token_that_a_key_sets_names_a_key() {
+    for token in Token::ALL {
+        if let SetBy::Key(name) = token.facts().origin {
+            let known = KEYS.iter().any(|facts| facts.name == name);
+            assert!(known, "{}: {name}", token.facts().name);
+        }
+    }
+}
+
+#[test]
+fn every_key_has_an_example_of_its_own() {
+    for facts in &KEYS {
+        assert!(
+            facts.example.starts_with(facts.name)
+                || facts
+                    .example
+                    .contains(&format!("{} =", facts.name.rsplit('.').next().unwrap())),
+            "{}: {}",
+            facts.name,
+            facts.example
+        );
+    }
+    assert!(PROFILE_KEYS.iter().all(|facts| !facts.meaning.is_empty()));
+}
+
+#[test]
+fn every_format_stands_in_the_table_once() {
+    let all: BTreeSet<String> = FORMATS
+        .iter()
+        .map(|one| format!("{:?}", one.format))
+        .collect();
+    assert_eq!(all.len(), FORMATS.len());
+    for facts in &FORMATS {
+        // The name is that of the variant, so that a row cannot stand for another format.
+        let format: FileFormat = facts.format.unwrap();
+        assert_eq!(format!("{format:?}").to_lowercase(), facts.name);
+        assert!(!facts.extensions.is_empty() && !facts.source.is_empty());
+    }
+}
