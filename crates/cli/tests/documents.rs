@@ -4,13 +4,10 @@
 mod common;
 
 use std::fs;
-use std::os::unix::fs::PermissionsExt;
 use std::path::Path;
 use std::process::Command;
 
 use common::{Project, program};
-use truepath_core::profile::read_profile;
-use truepath_core::source::{SourceKind, Sources};
 
 /// A block of code: its language, the file that it is, its text.
 struct Block {
@@ -35,86 +32,135 @@ fn blocks(section: &str) -> Vec<Block> {
     blocks
 }
 
-/// A project with the demo's scenes, small, and a renderer without a profile.
-fn furnished() -> Project {
-    let project = Project::empty();
-    let demo = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/scenes");
-    for name in ["dawn.toml", "transit.toml", "eclipse.toml"] {
-        let text = fs::read_to_string(demo.join(name)).unwrap();
-        project.write(&format!("scenes/{name}"), &text.replace("512x512", "48x48"));
+/// A chapter is tried in a project of its own, after what the guide says to do before one begins.
+struct Chapter {
+    folder: Project,
+    title: String,
+}
+
+impl Chapter {
+    fn begin(set_up: &str, title: &str) -> Self {
+        let folder = Project::empty();
+        std::fs::create_dir(folder.path("bin-of-this-test")).unwrap();
+        std::os::unix::fs::symlink(program(), folder.path("bin-of-this-test/truepath")).unwrap();
+        let chapter = Self {
+            folder,
+            title: title.to_owned(),
+        };
+        chapter.run("", set_up);
+        chapter
     }
-    let scene = fs::read_to_string(project.path("scenes/dawn.toml")).unwrap();
-    project.write("kiln.scene", &scene);
-    project.write(
-        "bin/myrender",
-        "#!/bin/sh\nexec truepath understudy --scene \"$2\" --frames \"$4\" --to \"${6%.png}\"\n",
-    );
-    let mode = fs::Permissions::from_mode(0o755);
-    fs::set_permissions(project.path("bin/myrender"), mode).unwrap();
-    std::os::unix::fs::symlink(program(), project.path("bin/truepath")).unwrap();
-    project
+
+    fn write(&self, file: &str, text: &str) {
+        self.folder.write(&format!("show/{file}"), text);
+    }
+
+    /// Runs a script in a folder below the chapter's, and gives what it prints.
+    fn run(&self, below: &str, script: &str) -> String {
+        let path = format!(
+            "{}:{}:{}",
+            self.folder.path("show/bin").display(),
+            self.folder.path("bin-of-this-test").display(),
+            std::env::var("PATH").unwrap()
+        );
+        let output = Command::new("sh")
+            .args(["-eu", "-c", &format!("exec 2>&1\n{script}")])
+            .current_dir(self.folder.path(below))
+            .env("PATH", path)
+            .env_remove("COLUMNS")
+            .env("XDG_CONFIG_HOME", self.folder.path("nobody"))
+            .output()
+            .unwrap();
+        let printed = String::from_utf8_lossy(&output.stdout).into_owned();
+        assert!(
+            output.status.success(),
+            "{}\n{script}\n{printed}",
+            self.title
+        );
+        printed
+    }
+
+    /// Runs what stands behind each `$`, and compares what is printed: every line that is shown is printed,
+    /// in this order; `…` stands for more.
+    fn console(&self, text: &str) {
+        for call in text.split("$ ").skip(1) {
+            let (command, shown) = call.split_once('\n').unwrap_or((call, ""));
+            // 1 is what a command ends with that has found something.
+            let printed = self.run("show", &format!("{command} || test $? = 1"));
+            let mut lines = printed.lines();
+            for line in shown.lines().filter(|line| *line != "…") {
+                let pieces: Vec<&str> = line.split('…').collect();
+                let is_there = lines.any(|printed| {
+                    let mut rest = printed.trim_end();
+                    let first = rest.starts_with(pieces[0].trim_end());
+                    let all = pieces
+                        .iter()
+                        .all(|piece| match rest.split_once(piece.trim_end()) {
+                            Some((_, behind)) => {
+                                rest = behind;
+                                true
+                            }
+                            None => false,
+                        });
+                    first && all
+                });
+                assert!(
+                    is_there,
+                    "{}: {command}: no {line:?} in\n{printed}",
+                    self.title
+                );
+            }
+        }
+    }
 }
 
 #[test]
 fn every_example_of_the_docs_works() {
     let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let guide = fs::read_to_string(root.join("docs/guide.md")).unwrap();
+    let sections = guide.split("\n## ");
+    let set_up = sections
+        .clone()
+        .find(|section| section.starts_with("Before you begin"))
+        .unwrap();
+    let set_up = blocks(set_up).remove(0).text;
+    let readme = fs::read_to_string(root.join("README.md")).unwrap();
+    let mut chapters: Vec<&str> = readme.split("\n## ").collect();
+    chapters.extend(sections.filter(|section| !section.starts_with("Before you begin")));
     let (mut files, mut scripts) = (0, 0);
-    for name in ["README.md", "docs/guide.md"] {
-        let text = fs::read_to_string(root.join(name)).unwrap();
-        for section in text.split("\n## ") {
-            let title = section.lines().next().unwrap();
-            let project = furnished();
-            for block in blocks(section) {
-                match block.language.as_str() {
-                    "toml" if block.text.starts_with("engine ") && block.file.is_none() => {
-                        files += 1;
-                        let mut sources = Sources::default();
-                        let profile =
-                            read_profile(name, &block.text, SourceKind::File, &mut sources);
-                        assert!(profile.is_ok(), "{title}: {profile:?}");
+    for section in chapters {
+        let title = section.lines().next().unwrap();
+        let blocks = blocks(section);
+        if blocks.is_empty() {
+            continue;
+        }
+        let chapter = Chapter::begin(&set_up, title);
+        for block in blocks {
+            match block.language.as_str() {
+                "toml" => {
+                    files += 1;
+                    let file = block.file.as_deref().unwrap_or("truepath.toml");
+                    chapter.write(file, &block.text);
+                    // What other files belong to is read when a command line is run.
+                    if block.file.is_none() {
+                        chapter.run("show", "truepath paths");
                     }
-                    "toml" => {
-                        files += 1;
-                        let file = block.file.as_deref().unwrap_or("truepath.toml");
-                        project.write(file, &block.text);
-                        // What other files belong to is read when a command line is run.
-                        if block.file.is_none() {
-                            project.call(&["paths"]).ends(0);
-                        }
-                    }
-                    "sh" if block.text.contains("cargo ") || block.text.contains("scripts/") => {}
-                    "sh" => {
-                        scripts += 1;
-                        run(&project, &format!("{name}, {title}"), &block.text);
-                    }
-                    _ => {}
                 }
+                "sh" if block.text.contains("cargo ") || block.text.contains("scripts/") => {}
+                "sh" => {
+                    scripts += 1;
+                    chapter.run("show", &block.text);
+                }
+                "console" => {
+                    scripts += 1;
+                    chapter.console(&block.text);
+                }
+                _ => {}
             }
         }
     }
-    assert!(files >= 10, "{files} files");
-    assert!(scripts >= 6, "{scripts} scripts");
-}
-
-fn run(project: &Project, title: &str, script: &str) {
-    let path = format!(
-        "{}:{}",
-        project.path("bin").display(),
-        std::env::var("PATH").unwrap()
-    );
-    let output = Command::new("sh")
-        .args(["-eu", "-c", script])
-        .current_dir(project.path(""))
-        .env("PATH", path)
-        .env("XDG_CONFIG_HOME", project.path("nobody"))
-        .output()
-        .unwrap();
-    assert!(
-        output.status.success(),
-        "{title}\n{script}\n{}{}",
-        String::from_utf8_lossy(&output.stdout),
-        String::from_utf8_lossy(&output.stderr)
-    );
+    assert!(files >= 20, "{files} files");
+    assert!(scripts >= 25, "{scripts} scripts");
 }
 
 #[test]

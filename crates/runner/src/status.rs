@@ -72,7 +72,7 @@ pub struct Machine {
     pub jobs: usize,
     /// Files that it brought.
     pub brought: u64,
-    /// Files a second, lately.
+    /// Files per second, lately.
     pub rate: Option<f64>,
 }
 
@@ -106,7 +106,7 @@ impl Status {
         )
     }
 
-    /// Files a second, of all runs at work.
+    /// Files per second, of all runs at work.
     #[must_use]
     pub fn rate(&self) -> Option<f64> {
         let rates: Vec<f64> = self.machines.iter().filter_map(|one| one.rate).collect();
@@ -367,7 +367,7 @@ impl FilesFound {
     }
 }
 
-/// Files a second that a run brought lately, by the clock of its machine.
+/// Files per second that a run brought lately, by the clock of its machine.
 fn rate(record: &SessionRecord) -> Option<f64> {
     let (first, last) = (record.recent.front()?, record.recent.back()?);
     let seconds = last.duration_since(*first).as_secs_f64();

@@ -91,7 +91,7 @@ struct MovieShape {
     frames: String,
     codec: Option<&'static str>,
     quality: Option<String>,
-    /// Bits a second
+    /// Bits per second
     rate: Option<i64>,
     /// Sampling and bits, such as `4:2:0 8`
     pixels: Option<&'static str>,

@@ -14,7 +14,7 @@ pub(crate) struct StatusShape {
     pub(crate) wanted: u64,
     /// Files of those that are there and valid, by size and time
     pub(crate) done: u64,
-    /// Files a second of all runs at work, lately
+    /// Files per second of all runs at work, lately
     pub(crate) rate: Option<f64>,
     /// Seconds until all is there, by what the frames took before, else at that pace
     pub(crate) left: Option<f64>,
@@ -86,6 +86,6 @@ pub(crate) struct MachineShape {
     pub(crate) jobs: usize,
     /// Files that it brought
     pub(crate) brought: u64,
-    /// Files a second, lately
+    /// Files per second, lately
     pub(crate) rate: Option<f64>,
 }

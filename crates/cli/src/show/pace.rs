@@ -2,12 +2,12 @@
 
 use std::time::Duration;
 
-/// `3.1 a second`, `12.0 a minute`, `2.5 an hour`
+/// `3.1 per second`, `12.0 per minute`, `2.5 per hour`
 pub(crate) fn pace(rate: f64) -> String {
     match rate {
-        rate if rate >= 0.5 => format!("{rate:.1} a second"),
-        rate if rate >= 0.5 / 60.0 => format!("{:.1} a minute", rate * 60.0),
-        rate => format!("{:.1} an hour", rate * 3600.0),
+        rate if rate >= 0.5 => format!("{rate:.1} per second"),
+        rate if rate >= 0.5 / 60.0 => format!("{:.1} per minute", rate * 60.0),
+        rate => format!("{:.1} per hour", rate * 3600.0),
     }
 }
 

@@ -25,7 +25,7 @@ pub struct Movie {
     pub codec: Option<Sourced<&'static CodecFacts>>,
     /// How good it is.
     pub quality: Option<Sourced<String>>,
-    /// Bits a second.
+    /// Bits per second.
     pub rate: Option<Sourced<i64>>,
     /// How its pixels are stored.
     pub pixels: Option<Sourced<&'static PixelFormat>>,

@@ -56,7 +56,7 @@ pub(super) fn print(
             match report.unread {
                 0 => "there before".to_owned(),
                 unread => format!(
-                    "there before; {} by size and time alone, as the ledger has them",
+                    "there before; {} of them checked by size and time only",
                     grouped(unread)
                 ),
             },

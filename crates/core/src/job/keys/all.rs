@@ -300,7 +300,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "movie.rate",
         kind: &BIT_RATE,
         tables: NOT_BY_PASS,
-        meaning: "The bits a second of a movie, in place of a quality.",
+        meaning: "The bits per second of a movie, in place of a quality.",
         example: r#"movie.rate = "20M""#,
     },
     KeyFacts {

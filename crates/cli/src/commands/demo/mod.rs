@@ -7,6 +7,10 @@ use std::process::{Command, ExitCode};
 
 use clap::Args;
 
+mod files;
+
+use files::{JOB_FILE, write_project};
+
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::show::{self, FAINT, GOOD, TITLE};
 use crate::this_program;
@@ -22,51 +26,10 @@ pub(crate) struct Arguments {
     /// The folder to write; it must be empty or not there yet
     #[arg(default_value = "truepath-demo")]
     folder: PathBuf,
+    /// Write the project, and render nothing
+    #[arg(long)]
+    no_render: bool,
 }
-
-/// The files of the demo project.
-const FILES: [(&str, &[u8]); 10] = [
-    (
-        "truepath.toml",
-        include_bytes!("../../../../demo/truepath.toml"),
-    ),
-    (
-        "raytraced.toml",
-        include_bytes!("../../../../demo/raytraced.toml"),
-    ),
-    (
-        "scenes/dawn.toml",
-        include_bytes!("../../../../demo/scenes/dawn.toml"),
-    ),
-    (
-        "scenes/transit.toml",
-        include_bytes!("../../../../demo/scenes/transit.toml"),
-    ),
-    (
-        "scenes/eclipse.toml",
-        include_bytes!("../../../../demo/scenes/eclipse.toml"),
-    ),
-    (
-        "scenes/model.pov",
-        include_bytes!("../../../../demo/scenes/model.pov"),
-    ),
-    (
-        "scripted.toml",
-        include_bytes!("../../../../demo/scripted.toml"),
-    ),
-    (
-        "scenes/gears.py",
-        include_bytes!("../../../../demo/scenes/gears.py"),
-    ),
-    (
-        "scenes/dawn.wav",
-        include_bytes!("../../../../demo/scenes/dawn.wav"),
-    ),
-    (
-        "scenes/model-brass.inc",
-        include_bytes!("../../../../demo/scenes/model-brass.inc"),
-    ),
-];
 
 /// The frame that is truncated on purpose.
 const VICTIM: &str = "renders/dawn_day/beauty/v003/orr_dawn_day_dome_beauty_v003.0007.exr";
@@ -81,6 +44,14 @@ const PICTURES: [&str; 2] = ["--output", "frames,preview,poster"];
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let folder = arguments.folder;
     write_project(&folder)?;
+    print(&format!(
+        "The demo project is in {TITLE}{}{TITLE:#}: {} and its scenes.",
+        folder.display(),
+        JOB_FILE.0
+    ));
+    if arguments.no_render {
+        return Ok(ExitCode::from(DONE));
+    }
     let mut guide = Guide {
         program: this_program::path().map_err(CommandError::outside("this program"))?,
         folder: folder.clone(),
@@ -90,11 +61,6 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let has_movies = is_here("ffmpeg") && is_here("ffprobe");
     let outputs: &[&str] = if has_movies { &[] } else { &PICTURES };
     let with_outputs = |words: &[&'static str]| [words, outputs].concat();
-    print(&format!(
-        "The demo project is in {TITLE}{}{TITLE:#}: {} and its scenes.",
-        folder.display(),
-        FILES[0].0
-    ));
     if !has_movies {
         print("FFmpeg, which makes its movies, is not installed here: they are left out.");
     }
@@ -142,7 +108,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         "A mistake in the job: a pass left out of the path",
         "mistake.toml is the same job with {pass} taken out of a path: three passes under one name.",
     );
-    let mistake = String::from_utf8_lossy(FILES[0].1).replace(
+    let mistake = String::from_utf8_lossy(JOB_FILE.1).replace(
         "{place.renders}/{shot}{?_{variant}}{?_{view}}/{pass}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_{pass}_v{version:03}.{frame:04}.{ext}",
         WITHOUT_PASS,
     );
@@ -214,7 +180,7 @@ fn again(line: &str) {
     let _ = show::output::print_again(&format!("{line}\n"));
 }
 
-/// Tells what is done and why, and calls this program as a user would.
+/// Says what is done and why, and calls this program as a user would.
 struct Guide {
     program: PathBuf,
     folder: PathBuf,
@@ -304,40 +270,6 @@ impl LineFilter {
             }
         }
     }
-}
-
-/// Writes the files; a folder with anything in it is left alone.
-fn write_project(folder: &Path) -> Result<(), CommandError> {
-    let refused = |error| CommandError::Outside {
-        what: folder.display().to_string(),
-        error,
-    };
-    match fs::read_dir(folder) {
-        Ok(mut entries) => {
-            if entries.next().is_some() {
-                let shown = folder.display();
-                let is_demo =
-                    fs::read(folder.join(FILES[0].0)).is_ok_and(|text| text == FILES[0].1);
-                return Err(CommandError::Usage(if is_demo {
-                    format!(
-                        "{shown} is not empty: it holds a demo already. Go on there with `cd {shown} && truepath run`, \
-                         or begin another with `truepath demo ANOTHER-FOLDER`"
-                    )
-                } else {
-                    format!(
-                        "{shown} is not empty, and nothing in it is to be lost; name another folder"
-                    )
-                }));
-            }
-        }
-        Err(error) if error.kind() == io::ErrorKind::NotFound => {}
-        Err(error) => return Err(refused(error)),
-    }
-    fs::create_dir_all(folder.join("scenes")).map_err(refused)?;
-    for (name, text) in FILES {
-        write_new(&folder.join(name), text)?;
-    }
-    Ok(())
 }
 
 fn write_new(path: &Path, bytes: &[u8]) -> Result<(), CommandError> {
