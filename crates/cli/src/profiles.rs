@@ -2,12 +2,9 @@
 
 /// Name and text of each.
 pub(crate) const SHIPPED: [(&str, &str); 5] = [
-    (
-        "understudy",
-        include_str!("../../../engines/understudy.toml"),
-    ),
-    ("povray", include_str!("../../../engines/povray.toml")),
-    ("tachyon", include_str!("../../../engines/tachyon.toml")),
-    ("python", include_str!("../../../engines/python.toml")),
-    ("ffmpeg", include_str!("../../../engines/ffmpeg.toml")),
+    ("understudy", include_str!("../engines/understudy.toml")),
+    ("povray", include_str!("../engines/povray.toml")),
+    ("tachyon", include_str!("../engines/tachyon.toml")),
+    ("python", include_str!("../engines/python.toml")),
+    ("ffmpeg", include_str!("../engines/ffmpeg.toml")),
 ];

@@ -495,3 +495,19 @@ fn engines_are_listed_and_asked() {
         unknown.err
     );
 }
+
+#[test]
+fn every_profile_that_lies_in_the_folder_ships() {
+    let project = Project::empty();
+    let listed = project.call(&["engines", "--format", "json"]).json();
+    let listed = listed["engines"].as_array().unwrap();
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("engines");
+    let mut files = 0;
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        let name = path.file_stem().unwrap().to_string_lossy().into_owned();
+        assert!(listed.iter().any(|one| one["name"] == *name), "{name}");
+        files += 1;
+    }
+    assert_eq!(files, listed.len());
+}

@@ -29,6 +29,11 @@ fn joined<T: std::fmt::Display>(items: &[T]) -> String {
         .join(" ")
 }
 
+/// What a key takes, without the example of its kind: each key has its own below.
+fn shape_alone(shape: &str) -> &str {
+    shape.split(" such as ").next().unwrap_or(shape)
+}
+
 fn reference() -> String {
     let mut out = String::from(
         "# Reference\n\nMade from the code by `UPDATE_REFERENCE=1 cargo test -p truepath --test reference`.\n\n\
@@ -42,7 +47,7 @@ fn reference() -> String {
             "### `{}`\n\n{} It takes {}.\n\nIn {}.\n\n```toml\n{}\n```\n",
             facts.name,
             facts.meaning,
-            facts.kind.looks_like(),
+            shape_alone(&facts.kind.looks_like()),
             tables.join(", "),
             facts.example
         )
@@ -175,7 +180,9 @@ fn profiles_and_json(out: &mut String) {
     }
     out.push_str("\n## JSON\n\nWhat commands print with `--format json`. `version` rises when something is taken out or changes its\nmeaning; new keys may come without that. `truepath schema NAME` prints each as a JSON Schema.\n");
     let project = Project::empty();
-    for name in ["overview", "paths", "tokens", "match", "check"] {
+    for name in [
+        "overview", "paths", "tokens", "match", "check", "status", "audit", "engines",
+    ] {
         let schema = project.call(&["schema", name]).ends(0).json();
         writeln!(out, "\n### {name}\n\n| key | holds |\n|---|---|").unwrap();
         shape(out, &schema, &schema, "");

@@ -132,6 +132,10 @@ fn commands_print_what_their_schemas_say() {
         ("paths", &["paths"][..]),
         ("tokens", &["tokens"]),
         ("overview", &["overview"]),
+        ("status", &["status"]),
+        ("audit", &["audit"]),
+        ("engines", &["engines"]),
+        ("check", &["check"]),
         (
             "match",
             &["match", "{shot}_{pass}.{frame:04}.exr", "a_b.0001.exr", "x"],
@@ -139,7 +143,7 @@ fn commands_print_what_their_schemas_say() {
     ] {
         let schema = project.call(&["schema", of]).ends(0).json();
         let validator = validator(&schema);
-        let job: &[&str] = if of == "match" {
+        let job: &[&str] = if matches!(of, "match" | "engines") {
             &[]
         } else {
             &["--job", "show.toml"]

@@ -4,7 +4,6 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use serde_json::json;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
@@ -14,7 +13,7 @@ use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{CommandError, DONE, FOUND, WRONG};
-use crate::shapes::VERSION;
+use crate::shapes::audit::AuditShape;
 use crate::show::finding::print_all;
 use crate::show::states::{changes, remark_on_direct_movies, unverifiable};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_ledgers};
@@ -57,7 +56,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     warn_of_ledgers(chosen.loaded.state_folder().path(), &audit.remarks);
     remark_on_direct_movies(&chosen.chosen);
     if arguments.format == OutputFormat::Json {
-        print_json(&as_json(&labels(&rendered.deliverables), &audit))?;
+        print_json(&AuditShape::of(&labels(&rendered.deliverables), &audit))?;
     } else {
         let mut out = crate::show::out();
         print(&mut out, &rendered.deliverables, &audit)?;
@@ -194,52 +193,4 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &DeliverableAudit) 
         count(account.foreign.count(), "frame that", "frames that")
     );
     row("foreign", WARNING, &account.foreign, &why)
-}
-
-fn as_json(labels: &[String], audit: &Audit) -> serde_json::Value {
-    let accounts: Vec<_> = labels
-        .iter()
-        .zip(&audit.accounts)
-        .map(|(label, account)| {
-            let by_reason = |all: &[(String, FrameSet)]| -> Vec<_> {
-                let one = |(reason, frames): &(String, FrameSet)| {
-                    json!({ "frames": frames.to_string(), "reason": reason })
-                };
-                all.iter().map(one).collect()
-            };
-            json!({
-                "deliverable": label,
-                "wanted": account.wanted,
-                "valid": account.valid,
-                "missing": account.missing.to_string(),
-                "broken": by_reason(&account.broken),
-                "changed": by_reason(&account.changed),
-                "unverifiable": by_reason(&account.unverifiable),
-                "notes": by_reason(&account.notes),
-                "stale": account.stale.to_string(),
-                "why-stale": account.why_stale.iter().map(|why| json!({
-                    "frames": why.frames.to_string(),
-                    "changes": why.changes,
-                })).collect::<Vec<_>>(),
-                "foreign": account.foreign.to_string(),
-            })
-        })
-        .collect();
-    let strangers: Vec<_> = audit
-        .strangers
-        .iter()
-        .map(|(folder, name, frames)| {
-            json!({ "folder": folder, "name": name, "frames": frames.to_string() })
-        })
-        .collect();
-    json!({
-        "version": VERSION,
-        "complete": audit.is_clean(),
-        "deliverables": accounts,
-        "foreign": strangers,
-        "unsound-ledger-lines": audit.unsound.iter().map(|(ledger, line)| json!({
-            "ledger": ledger,
-            "line": line,
-        })).collect::<Vec<_>>(),
-    })
 }

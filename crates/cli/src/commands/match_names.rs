@@ -241,7 +241,7 @@ fn print(out: &mut impl Write, one: &MatchedName) -> io::Result<()> {
             writeln!(out, "  {}", one.text)?;
             writeln!(
                 out,
-                "  {:before$}{ERROR}^{ERROR:#} {FAINT}here should stand {}{FAINT:#}",
+                "  {:before$}{ERROR}^{ERROR:#} {FAINT}expected here: {}{FAINT:#}",
                 "",
                 departure.expected.join(" or ")
             )

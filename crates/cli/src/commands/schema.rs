@@ -43,6 +43,10 @@ enum SchemaKind {
     Check,
     /// What `status --format json` prints
     Status,
+    /// What `audit --format json` prints
+    Audit,
+    /// What `engines --format json` prints
+    Engines,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
@@ -54,6 +58,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Match => print_json(&schema_for!(shapes::matched::MatchedShape))?,
         SchemaKind::Check => print_json(&schema_for!(shapes::findings::Findings))?,
         SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
+        SchemaKind::Audit => print_json(&schema_for!(shapes::audit::AuditShape))?,
+        SchemaKind::Engines => print_json(&schema_for!(shapes::engines::EnginesShape))?,
         SchemaKind::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
     }
     Ok(ExitCode::from(DONE))

@@ -31,6 +31,6 @@ pub(crate) struct NameReadings {
 pub(crate) struct DepartureShape {
     /// The byte of the name, from 0
     pub(crate) byte: usize,
-    /// What should stand there
+    /// What is expected there
     pub(crate) expected: Vec<String>,
 }

@@ -29,7 +29,7 @@ pub type Values = Vec<(String, String)>;
 pub struct Departure {
     /// The byte up to which the path fits at best.
     pub at: usize,
-    /// What should stand there.
+    /// What is expected there.
     pub expected: Vec<String>,
 }
 

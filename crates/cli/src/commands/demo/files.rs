@@ -10,7 +10,7 @@ use crate::outcome::CommandError;
 /// The job file.
 pub(super) const JOB_FILE: (&str, &[u8]) = (
     "truepath.toml",
-    include_bytes!("../../../../../demo/truepath.toml"),
+    include_bytes!("../../../demo/truepath.toml"),
 );
 
 /// The files of the demo project.
@@ -18,39 +18,39 @@ pub(super) const FILES: [(&str, &[u8]); 10] = [
     JOB_FILE,
     (
         "raytraced.toml",
-        include_bytes!("../../../../../demo/raytraced.toml"),
+        include_bytes!("../../../demo/raytraced.toml"),
     ),
     (
         "scenes/dawn.toml",
-        include_bytes!("../../../../../demo/scenes/dawn.toml"),
+        include_bytes!("../../../demo/scenes/dawn.toml"),
     ),
     (
         "scenes/transit.toml",
-        include_bytes!("../../../../../demo/scenes/transit.toml"),
+        include_bytes!("../../../demo/scenes/transit.toml"),
     ),
     (
         "scenes/eclipse.toml",
-        include_bytes!("../../../../../demo/scenes/eclipse.toml"),
+        include_bytes!("../../../demo/scenes/eclipse.toml"),
     ),
     (
         "scenes/model.pov",
-        include_bytes!("../../../../../demo/scenes/model.pov"),
+        include_bytes!("../../../demo/scenes/model.pov"),
     ),
     (
         "scripted.toml",
-        include_bytes!("../../../../../demo/scripted.toml"),
+        include_bytes!("../../../demo/scripted.toml"),
     ),
     (
         "scenes/gears.py",
-        include_bytes!("../../../../../demo/scenes/gears.py"),
+        include_bytes!("../../../demo/scenes/gears.py"),
     ),
     (
         "scenes/dawn.wav",
-        include_bytes!("../../../../../demo/scenes/dawn.wav"),
+        include_bytes!("../../../demo/scenes/dawn.wav"),
     ),
     (
         "scenes/model-brass.inc",
-        include_bytes!("../../../../../demo/scenes/model-brass.inc"),
+        include_bytes!("../../../demo/scenes/model-brass.inc"),
     ),
 ];
 

@@ -9,7 +9,6 @@ use std::process::ExitCode;
 use std::sync::Arc;
 
 use clap::{Args, Subcommand};
-use serde_json::json;
 use truepath_core::picture::FORMATS;
 use truepath_core::profile::Profile;
 use truepath_runner::load::profiles;
@@ -20,6 +19,7 @@ use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::profiles::SHIPPED;
 use crate::shapes::VERSION;
+use crate::shapes::engines::{EngineShape, EnginesShape};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, remark};
 use crate::this_program;
 
@@ -107,21 +107,26 @@ fn list(asked: &List) -> Result<ExitCode, CommandError> {
         DONE
     };
     if asked.format == OutputFormat::Json {
-        let rows: Vec<_> = rows
-            .iter()
-            .map(|(profile, probed)| {
-                json!({
-                    "name": profile.name,
-                    "makes": if profile.makes_movies { "movies" } else { "pictures" },
-                    "program": profile.program,
-                    "found": probed.program.as_ref().map(|path| path.display().to_string()),
-                    "asked": probed.asked,
-                    "version": probed.version,
-                    "formats": formats(profile),
-                })
-            })
-            .collect();
-        print_json(&json!({ "version": VERSION, "engines": rows }))?;
+        let engines = rows.iter().map(|(profile, probed)| EngineShape {
+            name: profile.name.clone(),
+            makes: if profile.makes_movies {
+                "movies"
+            } else {
+                "pictures"
+            },
+            program: profile.program.clone(),
+            found: probed
+                .program
+                .as_ref()
+                .map(|path| path.display().to_string()),
+            asked: probed.asked,
+            version: probed.version.clone(),
+            formats: formats(profile).into_iter().map(str::to_owned).collect(),
+        });
+        print_json(&EnginesShape {
+            version: VERSION,
+            engines: engines.collect(),
+        })?;
         return Ok(ExitCode::from(code));
     }
     let mut out = crate::show::out();

@@ -1,0 +1,148 @@
+//! What `truepath audit --format json` prints.
+
+use schemars::JsonSchema;
+use serde::Serialize;
+use truepath_core::frames::FrameSet;
+use truepath_runner::audit::{Audit, DeliverableAudit};
+
+use super::VERSION;
+
+/// The files on disk, compared with the job
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+pub(crate) struct AuditShape {
+    /// The version of this shape
+    version: u32,
+    /// Whether every wanted file is there and whole
+    complete: bool,
+    /// In the order in which they are made
+    deliverables: Vec<DeliverableShape>,
+    /// Files in the folders of the job that no part of it wants
+    foreign: Vec<ForeignShape>,
+    /// Lines of ledgers that could not be read; they count for nothing
+    unsound_ledger_lines: Vec<LedgerLineShape>,
+}
+
+/// The frames of a deliverable by state, each as a set such as `1-9,12`
+#[derive(Debug, Serialize, JsonSchema)]
+#[serde(rename_all = "kebab-case")]
+struct DeliverableShape {
+    /// Its shot, variant, view, camera, pass and output
+    deliverable: String,
+    /// Files that are wanted
+    wanted: u64,
+    /// Files that are whole, and made with the settings of today
+    valid: u64,
+    /// Frames without a file
+    missing: String,
+    /// Frames that do not decode or are not what the job wants
+    broken: Vec<ReasonShape>,
+    /// Frames whose bytes are not those that were published
+    changed: Vec<ReasonShape>,
+    /// Frames that this program cannot decode
+    unverifiable: Vec<ReasonShape>,
+    /// What is no fault, such as further layers
+    notes: Vec<ReasonShape>,
+    /// Frames that were made with other settings
+    stale: String,
+    /// Which settings have changed since
+    why_stale: Vec<ChangeShape>,
+    /// Frames that the job does not want
+    foreign: String,
+}
+
+/// Frames with one reason
+#[derive(Debug, Serialize, JsonSchema)]
+struct ReasonShape {
+    /// A set of frames
+    frames: String,
+    /// A sentence
+    reason: String,
+}
+
+/// Frames with the same changes of settings
+#[derive(Debug, Serialize, JsonSchema)]
+struct ChangeShape {
+    /// A set of frames
+    frames: String,
+    /// A sentence for each setting, from what to what
+    changes: Vec<String>,
+}
+
+/// Files that no part of the job wants
+#[derive(Debug, Serialize, JsonSchema)]
+struct ForeignShape {
+    /// Their folder
+    folder: String,
+    /// Their name, with `#` for the digits of the frame
+    name: String,
+    /// Their frames; empty for a single file
+    frames: String,
+}
+
+/// A line of a ledger
+#[derive(Debug, Serialize, JsonSchema)]
+struct LedgerLineShape {
+    /// The file, in the state folder
+    ledger: String,
+    /// The line, from 1
+    line: u64,
+}
+
+impl AuditShape {
+    /// The result of an audit, with the labels of its deliverables.
+    pub(crate) fn of(labels: &[String], audit: &Audit) -> Self {
+        let accounts = labels.iter().zip(&audit.accounts);
+        let foreign = audit.strangers.iter();
+        let unsound = audit.unsound.iter();
+        Self {
+            version: VERSION,
+            complete: audit.is_clean(),
+            deliverables: accounts
+                .map(|(label, account)| DeliverableShape::of(label, account))
+                .collect(),
+            foreign: foreign
+                .map(|(folder, name, frames)| ForeignShape {
+                    folder: folder.display().to_string(),
+                    name: name.clone(),
+                    frames: frames.to_string(),
+                })
+                .collect(),
+            unsound_ledger_lines: unsound
+                .map(|(ledger, line)| LedgerLineShape {
+                    ledger: ledger.clone(),
+                    line: *line as u64,
+                })
+                .collect(),
+        }
+    }
+}
+
+impl DeliverableShape {
+    fn of(label: &str, account: &DeliverableAudit) -> Self {
+        let by_reason = |all: &[(String, FrameSet)]| {
+            let one = |(reason, frames): &(String, FrameSet)| ReasonShape {
+                frames: frames.to_string(),
+                reason: reason.clone(),
+            };
+            all.iter().map(one).collect()
+        };
+        let changes = account.why_stale.iter().map(|why| ChangeShape {
+            frames: why.frames.to_string(),
+            changes: why.changes.clone(),
+        });
+        Self {
+            deliverable: label.to_owned(),
+            wanted: account.wanted,
+            valid: account.valid,
+            missing: account.missing.to_string(),
+            broken: by_reason(&account.broken),
+            changed: by_reason(&account.changed),
+            unverifiable: by_reason(&account.unverifiable),
+            notes: by_reason(&account.notes),
+            stale: account.stale.to_string(),
+            why_stale: changes.collect(),
+            foreign: account.foreign.to_string(),
+        }
+    }
+}
