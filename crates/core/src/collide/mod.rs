@@ -4,6 +4,25 @@
 //! length, so that each run of a piece has a fixed number of digits; pieces with the same outline
 //! meet in one bucket, where a run is a whole number: a constant, or the frame times a power of ten
 //! plus a constant. The cost grows with the sequences and not with their frames.
+//!
+//! ```
+//! use truepath_core::collide::collisions;
+//! use truepath_core::frames::FrameSet;
+//! use truepath_core::template::{FrameField, PathPattern, Piece};
+//!
+//! let named = |text: &str, digits| {
+//!     PathPattern::new(vec![
+//!         Piece::Text(text.into()),
+//!         Piece::Frame(FrameField::Digits(digits)),
+//!     ])
+//! };
+//! // Frame 123 of the first and frame 23 of the second have one name.
+//! let (version, plain) = (named("v1", 2), named("v", 3));
+//! let (few, many) = (FrameSet::range(1, 30), FrameSet::range(100, 200));
+//! let found = collisions(&[(&version, &few), (&plain, &many)]);
+//! assert_eq!(found.len(), 1);
+//! assert_eq!(found[0].example, "v101");
+//! ```
 
 mod cut;
 mod fold;

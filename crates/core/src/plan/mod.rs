@@ -1,4 +1,38 @@
 //! The plan: the processes to start, in order.
+//!
+//! ```
+//! use std::sync::Arc;
+//! use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
+//! use truepath_core::executor::OneThread;
+//! use truepath_core::job::{no_files, read};
+//! use truepath_core::plan::plan;
+//! use truepath_core::system::System;
+//!
+//! let job = r#"
+//! scene  = "dawn.scene"
+//! frames = "1-10"
+//! chunk  = 4
+//! path   = "renders/{shot}.{frame:04}.png"
+//! run    = ["myrender", "{scene.file}", "{first}", "{last}", "{target}"]
+//! "#;
+//! let reading = read("truepath.toml", job, &[], &mut no_files);
+//! let around = Surroundings {
+//!     job_folder: "/show".to_owned(),
+//!     system: System::Linux,
+//!     person: Person::default(),
+//!     began: None,
+//!     profiles: std::iter::empty::<Arc<_>>().collect(),
+//!     executor: &OneThread,
+//!     scene_frames: Default::default(),
+//! };
+//! let expansion = expand(&reading.job, &around, &Selection::default());
+//! let all = |index: usize| expansion.deliverables[index].common.frames.selected.clone();
+//! let chunks: Vec<String> = plan(&expansion, &all)
+//!     .iter()
+//!     .map(|process| process.frames.to_string())
+//!     .collect();
+//! assert_eq!(chunks, ["1-4", "5-8", "9-10"]);
+//! ```
 
 mod order;
 

@@ -2,6 +2,22 @@
 //!
 //! A [`Template`] is what somebody wrote. With every value but the frame filled in it becomes a
 //! [`PathPattern`], a short row of texts and frame fields.
+//!
+//! ```
+//! use truepath_core::template::{Template, TokenValue, expand};
+//!
+//! let template: Template = "{shot}{?_{camera}}.{frame:04}.exr".parse()?;
+//! let pattern = expand(&template, &|name| match name {
+//!     "shot" => TokenValue::Text("dawn".to_owned()),
+//!     "frame" => TokenValue::Frame,
+//!     // Nobody has set a camera: its optional part is left out.
+//!     "camera" => TokenValue::Nothing,
+//!     _ => TokenValue::Unknown,
+//! })
+//! .expect("every token has a value");
+//! assert_eq!(pattern.path(12), "dawn.0012.exr");
+//! # Ok::<(), truepath_core::template::TemplateError>(())
+//! ```
 
 mod expand;
 mod format;

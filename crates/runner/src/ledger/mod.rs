@@ -1,6 +1,22 @@
 //! The ledger: one JSON object a line, append only, one file a run, a checksum a line.
 //!
 //! It says what was meant and what was done; it is never trusted over the disk.
+//!
+//! ```
+//! use truepath_runner::disk::RealDisk;
+//! use truepath_runner::ledger::{Ledger, LedgerWriter, Line, Warned};
+//!
+//! # let folder = tempfile::tempdir()?;
+//! # let folder = folder.path();
+//! let mut writer = LedgerWriter::create(&RealDisk, &folder.join("0001.jsonl"))?;
+//! writer.write(&[Line::Warned(Warned { kind: "lamp flickers".to_owned(), count: 1 })])?;
+//!
+//! // A line that is torn or edited is reported and counts for nothing.
+//! let ledger = Ledger::read(folder)?;
+//! assert!(ledger.warned.contains("lamp flickers"));
+//! assert!(ledger.unsound().is_empty());
+//! # Ok::<(), std::io::Error>(())
+//! ```
 
 mod files;
 mod home;
