@@ -131,7 +131,7 @@ fn a_byte_that_flips_on_the_disk_is_found() {
     project.call(&["audit"]).ends(1);
     let shown = project.call(&["run", "--verify-all"]).ends(1).out;
     assert!(!shown.contains("by size and time"), "{shown}");
-    assert!(shown.contains("changed kiln · frames: frames 2"), "{shown}");
+    assert!(shown.contains("changed kiln · frames: frame 2"), "{shown}");
     // It is rendered again when the user says so, and what was there is kept.
     project
         .call(&["run", "--verify-all", "--rerender-stale"])

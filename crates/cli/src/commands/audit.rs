@@ -16,7 +16,7 @@ use crate::outcome::{CommandError, DONE, FOUND, WRONG};
 use crate::shapes::audit::AuditShape;
 use crate::show::finding::print_all;
 use crate::show::states::{changes, remark_on_direct_movies, unverifiable};
-use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, warn_of_ledgers};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, frames_of, warn_of_ledgers};
 
 /// Compare the files on disk with the job
 ///
@@ -153,10 +153,10 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &DeliverableAudit) 
         if frames.is_empty() {
             return Ok(());
         }
-        let frames = match (is_movie, frames.count()) {
-            (true, _) => "the movie".to_owned(),
-            (false, 1) => format!("frame {frames}"),
-            (false, _) => format!("frames {frames}"),
+        let frames = if is_movie {
+            "the movie".to_owned()
+        } else {
+            frames_of(frames)
         };
         writeln!(out, "\n{style}{word:<7}{style:#}  {label}: {frames}{why}")
     };

@@ -7,19 +7,19 @@ use std::time::Duration;
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
-use truepath_core::job::PlacedText;
+use truepath_core::frames::FrameSet;
 use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::{CommandError, DONE, FOUND};
-use crate::shapes::{VERSION, status as shapes};
+use crate::shapes::status::StatusShape;
 use crate::show::pace::{pace, rough};
 use crate::show::states::{changes, unverifiable};
 use crate::show::strips::{bar, coloured, fitted, table};
 use crate::show::{
-    ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, warn_of_ledgers,
+    ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, frames_of, warn_of_ledgers,
 };
 
 /// Tell how far the runs of a job are
@@ -54,7 +54,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let mut status = follower.look().map_err(refused())?;
     warn_of_ledgers(chosen.loaded.state_folder().path(), &status.remarks);
     if arguments.format == OutputFormat::Json {
-        print_json(&shape(&expansion.deliverables, &status))?;
+        print_json(&StatusShape::of(&expansion.deliverables, &status))?;
     } else if !arguments.follow {
         print(&expansion.deliverables, &status, &chosen.name, None)?;
     } else {
@@ -73,7 +73,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         }
     }
     if arguments.stale {
-        tell_stale(&expansion.deliverables, &status)?;
+        print_stale(&expansion.deliverables, &status)?;
     }
     let (wanted, done) = status.files();
     // What is remembered of a hundred thousand files goes with the process; to take it apart takes time.
@@ -91,57 +91,7 @@ fn print(
     let mut out = crate::show::out();
     let width = columns(io::stdout(), 80);
     let (wanted, done) = status.files();
-    let failed: u64 = status
-        .rows
-        .iter()
-        .map(|row| row.states.failed.count())
-        .sum();
-    let stale: u64 = status.rows.iter().map(|row| row.states.stale.count()).sum();
-    let changed: u64 = status
-        .rows
-        .iter()
-        .map(|row| row.states.changed.count())
-        .sum();
-    let broken: u64 = status
-        .rows
-        .iter()
-        .map(|row| row.states.broken.count())
-        .sum();
-    let unverifiable_files: u64 = status
-        .rows
-        .iter()
-        .map(|row| row.states.unverifiable.count())
-        .sum();
-    let share = 100 * done / wanted.max(1);
-    write!(out, "{TITLE}{name}{TITLE:#}  ")?;
-    if done >= wanted {
-        write!(
-            out,
-            "{GOOD}complete{GOOD:#}: all {} are there",
-            files(wanted)
-        )?
-    } else {
-        write!(out, "{} of {}, {share} %", grouped(done), files(wanted))?
-    }
-    if failed > 0 {
-        write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;
-    }
-    for (number, word, style) in [
-        (broken, "broken", ERROR),
-        (changed, "changed", WARNING),
-        (unverifiable_files, "unverifiable", WARNING),
-        (stale, "stale", WARNING),
-    ] {
-        if number > 0 {
-            write!(out, ", {style}{} {word}{style:#}", grouped(number))?;
-        }
-    }
-    if let Some(rate) = status.rate() {
-        write!(out, ", {}", pace(rate))?;
-    }
-    if let Some(left) = status.left().filter(|_| done < wanted) {
-        write!(out, ", {} left", rough(left))?;
-    }
+    head(&mut out, status, name)?;
     writeln!(out, "\n{}\n", bar(done, wanted, (width / 2).min(60)))?;
     // Lines for the head, the legend, and two for each run at work.
     let most = height.map(|height| height.saturating_sub(8 + 3 * status.machines.len()).max(3));
@@ -163,6 +113,58 @@ fn print(
         "\n{FAINT}█ done  ▄ partly  ▒ running  ~ kept, not valid  ! failed or broken  · missing    {} on the disk{FAINT:#}",
         bytes(size)
     )?;
+    at_work(&mut out, status, width)?;
+    details(&mut out, deliverables, status)?;
+    Ok(out.flush()?)
+}
+
+/// The totals, in a line.
+fn head(out: &mut impl Write, status: &Status, name: &str) -> io::Result<()> {
+    let (wanted, done) = status.files();
+    let number = |of: fn(&States) -> &FrameSet| -> u64 {
+        let rows = status.rows.iter();
+        rows.map(|row| of(&row.states).count()).sum()
+    };
+    let failed = number(|states| &states.failed);
+    let share = 100 * done / wanted.max(1);
+    write!(out, "{TITLE}{name}{TITLE:#}  ")?;
+    if done >= wanted {
+        write!(
+            out,
+            "{GOOD}complete{GOOD:#}: all {} are there",
+            files(wanted)
+        )?
+    } else {
+        write!(out, "{} of {}, {share} %", grouped(done), files(wanted))?
+    }
+    if failed > 0 {
+        write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;
+    }
+    for (number, word, style) in [
+        (number(|states| &states.broken), "broken", ERROR),
+        (number(|states| &states.changed), "changed", WARNING),
+        (
+            number(|states| &states.unverifiable),
+            "unverifiable",
+            WARNING,
+        ),
+        (number(|states| &states.stale), "stale", WARNING),
+    ] {
+        if number > 0 {
+            write!(out, ", {style}{} {word}{style:#}", grouped(number))?;
+        }
+    }
+    if let Some(rate) = status.rate() {
+        write!(out, ", {}", pace(rate))?;
+    }
+    if let Some(left) = status.left().filter(|_| done < wanted) {
+        write!(out, ", {} left", rough(left))?;
+    }
+    Ok(())
+}
+
+/// Runs at work with their processes, and dead ones.
+fn at_work(out: &mut impl Write, status: &Status, width: usize) -> io::Result<()> {
     for one in &status.machines {
         writeln!(
             out,
@@ -187,33 +189,40 @@ fn print(
             "\n{WARNING}dead{WARNING:#}    run {number}; what it left is recovered by the next `truepath run`"
         )?;
     }
+    Ok(())
+}
+
+/// Frames that are not as they should be, and why.
+fn details(out: &mut impl Write, deliverables: &[Deliverable], status: &Status) -> io::Result<()> {
     for (one, row) in deliverables.iter().zip(&status.rows) {
         let label = one.label();
         for (reason, frames) in &row.broken {
             writeln!(
                 out,
-                "\n{ERROR}broken{ERROR:#}  {label}: frames {frames}\n        {reason}"
+                "\n{ERROR}broken{ERROR:#}  {label}: {}\n        {reason}",
+                frames_of(frames)
             )?;
         }
         if !row.states.changed.is_empty() {
             writeln!(
                 out,
-                "\n{WARNING}changed{WARNING:#} {label}: frames {}\n        they are not the files that were published",
-                row.states.changed
+                "\n{WARNING}changed{WARNING:#} {label}: {}\n        they are not the files that were published",
+                frames_of(&row.states.changed)
             )?;
         }
         for (reason, frames) in &row.unverifiable {
             writeln!(
                 out,
-                "\n{WARNING}unverifiable{WARNING:#} {label}: frames {frames}{}",
+                "\n{WARNING}unverifiable{WARNING:#} {label}: {}{}",
+                frames_of(frames),
                 unverifiable(reason)
             )?;
         }
         if !row.not_looked_into.is_empty() {
             writeln!(
                 out,
-                "\n{WARNING}unknown{WARNING:#} {label}: frames {}\n        the ledger does not know these files, and they were not opened; `truepath audit` does that",
-                row.not_looked_into
+                "\n{WARNING}unknown{WARNING:#} {label}: {}\n        the ledger does not know these files, and they were not opened; `truepath audit` does that",
+                frames_of(&row.not_looked_into)
             )?;
         }
         for failed in &row.failed {
@@ -229,19 +238,19 @@ fn print(
             }
         }
     }
-    Ok(out.flush()?)
+    Ok(())
 }
 
 /// Which frames are stale, and what has changed since they were made.
-fn tell_stale(deliverables: &[Deliverable], status: &Status) -> io::Result<()> {
+fn print_stale(deliverables: &[Deliverable], status: &Status) -> io::Result<()> {
     let mut out = crate::show::out();
     for (one, row) in deliverables.iter().zip(&status.rows) {
         for why in &row.why_stale {
             writeln!(
                 out,
-                "\n{WARNING}stale{WARNING:#}   {}: frames {}\n        {}",
+                "\n{WARNING}stale{WARNING:#}   {}: {}\n        {}",
                 one.label(),
-                why.frames,
+                frames_of(&why.frames),
                 changes(&why.changes)
             )?;
         }
@@ -276,70 +285,4 @@ fn shown_rows(
     };
     let hidden = hidden.into_iter().map(|index| row(index).1).collect();
     (order.into_iter().map(row).collect(), hidden)
-}
-
-fn shape(deliverables: &[Deliverable], status: &Status) -> shapes::StatusShape {
-    let (wanted, done) = status.files();
-    let row = |(one, row): (&Deliverable, &truepath_runner::status::Row)| shapes::RowShape {
-        shot: one.common.names.shot.clone(),
-        pass: PlacedText::text_of(one.pass.as_ref()).map(str::to_owned),
-        deliverable: one.label(),
-        wanted: row.states.wanted.to_string(),
-        done: row.states.done.to_string(),
-        running: row.states.running.to_string(),
-        stale: row.states.stale.to_string(),
-        changed: row.states.changed.to_string(),
-        unverifiable: row.states.unverifiable.to_string(),
-        broken: row
-            .broken
-            .iter()
-            .map(|(reason, frames)| shapes::Broken {
-                frames: frames.to_string(),
-                reason: reason.clone(),
-            })
-            .collect(),
-        not_looked_into: row.not_looked_into.to_string(),
-        failed: row
-            .failed
-            .iter()
-            .map(|failed| shapes::FailureShape {
-                frames: failed.frames.clone(),
-                reason: failed.reason.clone(),
-                log: failed.log.clone(),
-            })
-            .collect(),
-        bytes: row.bytes,
-    };
-    shapes::StatusShape {
-        version: VERSION,
-        complete: done >= wanted,
-        wanted,
-        done,
-        rate: status.rate(),
-        left: status.left(),
-        deliverables: deliverables.iter().zip(&status.rows).map(row).collect(),
-        running: status
-            .running
-            .iter()
-            .map(|one| shapes::RunningShape {
-                machine: one.machine.clone(),
-                deliverable: one.label.clone(),
-                frames: one.frames.to_string(),
-                since: one.since.clone(),
-                log: one.log.clone(),
-            })
-            .collect(),
-        machines: status
-            .machines
-            .iter()
-            .map(|one| shapes::MachineShape {
-                session: one.session,
-                machine: one.machine.clone(),
-                jobs: one.jobs,
-                brought: one.brought,
-                rate: one.rate,
-            })
-            .collect(),
-        dead: status.dead.clone(),
-    }
 }

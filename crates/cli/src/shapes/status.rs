@@ -2,6 +2,11 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
+use truepath_core::deliverable::Deliverable;
+use truepath_core::job::PlacedText;
+use truepath_runner::status::{Row, Status};
+
+use super::VERSION;
 
 /// How far the runs of a job are
 #[derive(Debug, Serialize, JsonSchema)]
@@ -26,6 +31,75 @@ pub(crate) struct StatusShape {
     pub(crate) machines: Vec<MachineShape>,
     /// Runs that died and are not yet recovered, by their numbers
     pub(crate) dead: Vec<u32>,
+}
+
+impl StatusShape {
+    /// The status of a job, by the deliverables of which it is.
+    pub(crate) fn of(deliverables: &[Deliverable], status: &Status) -> Self {
+        let (wanted, done) = status.files();
+        let row = |(one, row): (&Deliverable, &Row)| RowShape {
+            shot: one.common.names.shot.clone(),
+            pass: PlacedText::text_of(one.pass.as_ref()).map(str::to_owned),
+            deliverable: one.label(),
+            wanted: row.states.wanted.to_string(),
+            done: row.states.done.to_string(),
+            running: row.states.running.to_string(),
+            stale: row.states.stale.to_string(),
+            changed: row.states.changed.to_string(),
+            unverifiable: row.states.unverifiable.to_string(),
+            broken: row
+                .broken
+                .iter()
+                .map(|(reason, frames)| Broken {
+                    frames: frames.to_string(),
+                    reason: reason.clone(),
+                })
+                .collect(),
+            not_looked_into: row.not_looked_into.to_string(),
+            failed: row
+                .failed
+                .iter()
+                .map(|failed| FailureShape {
+                    frames: failed.frames.clone(),
+                    reason: failed.reason.clone(),
+                    log: failed.log.clone(),
+                })
+                .collect(),
+            bytes: row.bytes,
+        };
+        StatusShape {
+            version: VERSION,
+            complete: done >= wanted,
+            wanted,
+            done,
+            rate: status.rate(),
+            left: status.left(),
+            deliverables: deliverables.iter().zip(&status.rows).map(row).collect(),
+            running: status
+                .running
+                .iter()
+                .map(|one| RunningShape {
+                    machine: one.machine.clone(),
+                    deliverable: one.label.clone(),
+                    frames: one.frames.to_string(),
+                    since: one.since.clone(),
+                    log: one.log.clone(),
+                })
+                .collect(),
+            machines: status
+                .machines
+                .iter()
+                .map(|one| MachineShape {
+                    session: one.session,
+                    machine: one.machine.clone(),
+                    jobs: one.jobs,
+                    brought: one.brought,
+                    rate: one.rate,
+                })
+                .collect(),
+            dead: status.dead.clone(),
+        }
+    }
 }
 
 /// A sequence, a still or a movie

@@ -15,6 +15,7 @@ use std::sync::atomic::{AtomicBool, Ordering};
 
 pub(crate) use output::{ERROR, FAINT, GOOD, NOTE, TITLE, WARNING, out};
 pub(crate) use truepath_core::finding::count;
+use truepath_core::frames::FrameSet;
 
 /// The columns that `COLUMNS` sets, as shells do, else those of the terminal behind a stream; what is
 /// written elsewhere has the same width everywhere.
@@ -66,6 +67,14 @@ pub(crate) fn alert(line: &str) {
 /// `1 file`, `2 files`
 pub(crate) fn files(number: u64) -> String {
     count(number, "file", "files")
+}
+
+/// `frame 7`, `frames 1-9,12`
+pub(crate) fn frames_of(frames: &FrameSet) -> String {
+    match frames.count() {
+        1 => format!("frame {frames}"),
+        _ => format!("frames {frames}"),
+    }
 }
 
 /// `512 B`, `1.5 MB`: bytes in powers of ten.

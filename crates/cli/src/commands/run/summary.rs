@@ -11,7 +11,7 @@ use truepath_runner::run::{Report, Warning};
 
 use crate::show::pace::{pace, rough};
 use crate::show::states::unverifiable;
-use crate::show::{ERROR, FAINT, GOOD, WARNING, bytes, count, files};
+use crate::show::{ERROR, FAINT, GOOD, WARNING, bytes, count, files, frames_of};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
 pub(super) fn print(
@@ -20,6 +20,15 @@ pub(super) fn print(
     report: &Report,
     name: &str,
 ) -> io::Result<()> {
+    result(out, report, name)?;
+    numbers(out, report)?;
+    kept_and_not_done(out, deliverables, report)?;
+    print_warnings(out, &report.warnings)?;
+    not_made(out, deliverables, report)
+}
+
+/// Whether all is there, in a line.
+fn result(out: &mut impl Write, report: &Report, name: &str) -> io::Result<()> {
     let there = report.there();
     if let Some(halt) = report.halt.as_ref().filter(|_| !report.is_complete()) {
         writeln!(
@@ -43,6 +52,11 @@ pub(super) fn print(
             files(report.wanted)
         )?;
     }
+    Ok(())
+}
+
+/// How the files came, and what did not.
+fn numbers(out: &mut impl Write, report: &Report) -> io::Result<()> {
     let seconds = report.took.as_secs_f64();
     let rows = [
         (
@@ -107,18 +121,29 @@ pub(super) fn print(
             writeln!(out, "  {word:<10}{:>7}  {remark}", grouped(number))?;
         }
     }
+    Ok(())
+}
+
+/// Files that are there and count as not done.
+fn kept_and_not_done(
+    out: &mut impl Write,
+    deliverables: &[Deliverable],
+    report: &Report,
+) -> io::Result<()> {
     for (index, difference, frames) in &report.changed {
         writeln!(
             out,
-            "\n{WARNING}changed{WARNING:#} {}: frames {frames}\n        {difference}; they are kept and count as not done.\n        `run --keep-stale` takes them as they are, `run --rerender-stale` renders them again",
-            deliverables[*index].label()
+            "\n{WARNING}changed{WARNING:#} {}: {}\n        {difference}; they are kept and count as not done.\n        `run --keep-stale` takes them as they are, `run --rerender-stale` renders them again",
+            deliverables[*index].label(),
+            frames_of(frames)
         )?;
     }
     for (index, reason, frames) in &report.unverifiable {
         writeln!(
             out,
-            "\n{WARNING}unverifiable{WARNING:#} {}: frames {frames}{}",
+            "\n{WARNING}unverifiable{WARNING:#} {}: {}{}",
             deliverables[*index].label(),
+            frames_of(frames),
             unverifiable(reason)
         )?;
     }
@@ -132,11 +157,16 @@ pub(super) fn print(
     for (index, frames) in &report.stale {
         writeln!(
             out,
-            "\n{WARNING}stale{WARNING:#}   {}: frames {frames}\n        other settings or another state of the scene made them; they are kept and count as not done.\n        `run --rerender-stale` renders them again, `run --keep-stale` takes them as they are",
-            deliverables[*index].label()
+            "\n{WARNING}stale{WARNING:#}   {}: {}\n        other settings or another state of the scene made them; they are kept and count as not done.\n        `run --rerender-stale` renders them again, `run --keep-stale` takes them as they are",
+            deliverables[*index].label(),
+            frames_of(frames)
         )?;
     }
-    tell_warnings(out, &report.warnings)?;
+    Ok(())
+}
+
+/// Frames that were not finished, and why.
+fn not_made(out: &mut impl Write, deliverables: &[Deliverable], report: &Report) -> io::Result<()> {
     for (index, frame, continues) in &report.unfinished {
         let then = if *continues {
             "the next run continues it from its checkpoint"
@@ -155,13 +185,9 @@ pub(super) fn print(
         let frames = FrameSet::from_frames(tried.clone().map(|failure| failure.frame));
         writeln!(
             out,
-            "\n{ERROR}given up{ERROR:#} {}: {} {frames} failed alike, so {} {} not tried\n        {}",
+            "\n{ERROR}given up{ERROR:#} {}: {} failed alike, so {} {} not tried\n        {}",
             deliverables[one.deliverable].label(),
-            if frames.count() == 1 {
-                "frame"
-            } else {
-                "frames"
-            },
+            frames_of(&frames),
             count(one.frames.count(), "frame", "frames"),
             if one.frames.count() == 1 {
                 "was"
@@ -175,15 +201,10 @@ pub(super) fn print(
         }
     }
     for (label, frames, reason, log) in failures(deliverables, report) {
-        let word = if frames.count() == 1 {
-            "frame"
-        } else {
-            "frames"
-        };
         let which = if frames.is_empty() {
             "the movie".to_owned()
         } else {
-            format!("{word} {frames}")
+            frames_of(&frames)
         };
         writeln!(
             out,
@@ -200,7 +221,7 @@ pub(super) fn print(
 const MOST_KINDS: usize = 8;
 
 /// The warnings by kind, those first that no earlier run had.
-fn tell_warnings(out: &mut impl Write, warnings: &[Warning]) -> io::Result<()> {
+fn print_warnings(out: &mut impl Write, warnings: &[Warning]) -> io::Result<()> {
     for one in warnings.iter().take(MOST_KINDS) {
         let new = if one.is_new { ", new" } else { "" };
         writeln!(
