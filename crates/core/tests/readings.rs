@@ -87,7 +87,7 @@ fn every_way_is_reported_where_there_are_several() {
     );
     // A job's own names decide.
     let known = |name: &str| match name {
-        "pass" => Candidates::Known(vec!["c".to_owned(), "d".to_owned()]),
+        "pass" => Candidates::Known(["c".to_owned(), "d".to_owned()].into()),
         other => free(other),
     };
     let template: Template = "{shot}_{pass}.{frame:04}.exr".parse().unwrap();
@@ -101,7 +101,7 @@ fn every_way_is_reported_where_there_are_several() {
 #[test]
 fn where_a_name_departs_is_reported() {
     let known = |name: &str| match name {
-        "shot" => Candidates::Known(vec!["dawn".to_owned(), "dusk".to_owned()]),
+        "shot" => Candidates::Known(["dawn".to_owned(), "dusk".to_owned()].into()),
         other => free(other),
     };
     for (path, at, expected) in [
@@ -208,7 +208,7 @@ fn templates_that_people_use_are_read_back_by_the_jobs_own_names() {
         };
         let path = expand(&template, &given).unwrap().path(12);
         let known = |name: &str| match numbers_too(name) {
-            Candidates::Text | Candidates::Path => Candidates::Known(vec![value(name).to_owned()]),
+            Candidates::Text | Candidates::Path => Candidates::Known([value(name).to_owned()].into()),
             number => number,
         };
         let found = readings(&template, &path, &known).unwrap();

@@ -16,14 +16,16 @@ use crate::movies;
 /// is there are left out.
 #[must_use]
 pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, ExistingFacts> {
-    // A folder or the ledger of a long show takes a while to read: both are read at once.
-    let (mut folders, ledger) = thread::scope(|scope| {
-        let ledger = scope.spawn(|| {
-            let ledgers = loaded.state_folder().ledgers();
-            loaded.read_ledger(&ledgers).unwrap_or_default()
-        });
-        (folders(expansion), ledger.join().unwrap_or_default())
-    });
+    let ledgers = loaded.state_folder().ledgers();
+    let (mut folders, ledger) = if ledgers.is_dir() {
+        // A folder or the ledger of a long show takes a while to read: both are read at once.
+        thread::scope(|scope| {
+            let ledger = scope.spawn(|| loaded.read_ledger(&ledgers).unwrap_or_default());
+            (folders(expansion), ledger.join().unwrap_or_default())
+        })
+    } else {
+        (folders(expansion), Default::default())
+    };
     let mut found = BTreeMap::new();
     let mut fingerprints = Fingerprints::new(loaded);
     for one in &expansion.deliverables {

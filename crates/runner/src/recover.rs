@@ -18,7 +18,7 @@ use crate::job_folders::JobFolders;
 use crate::ledger::{Intent, Line, Record, SessionRecord, Staged, Unproven};
 use crate::outside::give_back;
 use crate::publish::{
-    Provenance, PublishError, PublishedFile, VerifiedFile, carry_out, tell_carried_out,
+    Provenance, PublishError, PublishedFile, VerifiedFile, carry_out, record_carried_out,
 };
 use crate::session::Session;
 use crate::staging;
@@ -114,7 +114,7 @@ impl Recovery<'_> {
         }
         let mut ledger = self.session.publisher.ledger();
         let finished = if is_there {
-            tell_carried_out(self.disk, &mut ledger, intent.clone())
+            record_carried_out(self.disk, &mut ledger, intent.clone())
         } else if (intent.replaces.is_some() || stamp(to).is_ok_and(|there| there.is_none()))
             && same(Path::new(&intent.staged), record)?
         {

@@ -196,7 +196,7 @@ fn candidates(deliverables: &[Deliverable], token: &str) -> Candidates {
             TokenValue::Nothing | TokenValue::Unknown => {}
         }
     }
-    Candidates::Known(known)
+    Candidates::Known(known.into())
 }
 
 fn shown(values: &Values) -> String {

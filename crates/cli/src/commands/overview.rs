@@ -11,7 +11,7 @@ use truepath_core::job::PlacedText;
 use truepath_core::overview::{OverviewLine, overview};
 use truepath_runner::progress::progress;
 
-use super::paths::tell_unexpanded;
+use super::paths::report_unexpanded;
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
 use crate::outcome::CommandError;
@@ -52,7 +52,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         print(&mut out, &lines)?;
         out.flush()?;
     }
-    tell_unexpanded(&chosen)
+    report_unexpanded(&chosen)
 }
 
 fn text(word: Option<&PlacedText>) -> String {

@@ -10,7 +10,7 @@ use truepath_core::job::{Job, KEYS, PlacedText};
 use truepath_core::template::TokenValue;
 use truepath_core::token::Token;
 
-use super::paths::tell_unexpanded;
+use super::paths::report_unexpanded;
 use super::{OutputFormat, print_json};
 use crate::job_arguments::{Chosen, ForSystem, JobArguments};
 use crate::outcome::CommandError;
@@ -114,7 +114,7 @@ pub(super) fn run(mut arguments: Arguments) -> Result<ExitCode, CommandError> {
         }
         out.flush()?;
     }
-    tell_unexpanded(&chosen)
+    report_unexpanded(&chosen)
 }
 
 /// Every token that the job knows: built in, places, settings, and its own.

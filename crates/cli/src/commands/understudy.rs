@@ -98,7 +98,7 @@ fn setting(text: &str) -> Result<(String, String), String> {
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if arguments.describe {
-        return tell_scene(&arguments.scene);
+        return describe_scene(&arguments.scene);
     }
     let request = Request {
         scene: arguments.scene,
@@ -130,7 +130,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     }
 }
 
-fn tell_scene(path: &Path) -> Result<ExitCode, CommandError> {
+fn describe_scene(path: &Path) -> Result<ExitCode, CommandError> {
     let name = path.display().to_string();
     let text = std::fs::read_to_string(path).map_err(CommandError::outside(&*name))?;
     let scene = Scene::parse(&text).map_err(|error| CommandError::Usage(error.to_string()))?;

@@ -38,7 +38,7 @@ pub(super) fn version_of_scene(
     let candidates = |asked: &str| match (Token::read(asked), known.token(asked)) {
         (Some((Token::Version, _)), _) => Candidates::Number,
         (Some((Token::Scene, _)), _) => Candidates::Text,
-        (_, TokenValue::Text(text)) => Candidates::Known(vec![text]),
+        (_, TokenValue::Text(text)) => Candidates::Known([text].into()),
         (_, TokenValue::Number(_)) => Candidates::Number,
         _ => Candidates::Text,
     };

@@ -1,5 +1,7 @@
 //! Reads the values of tokens back out of a path.
 
+use std::sync::Arc;
+
 use jiff::civil::Time;
 use jiff::fmt::strtime;
 
@@ -9,7 +11,7 @@ use super::{Format, Part, Template, TemplateToken, TokenValue, expand};
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub enum Candidates {
     /// One of these.
-    Known(Vec<String>),
+    Known(Arc<[String]>),
     /// A number.
     Number,
     /// Any text without a separator.
@@ -258,7 +260,8 @@ fn value_of(written: &str, token: &TemplateToken, allowed: &Candidates) -> Optio
     }
     match (&token.format, allowed) {
         (None, Candidates::Known(known)) => known
-            .contains(&written.to_owned())
+            .iter()
+            .any(|one| one == written)
             .then(|| written.to_owned()),
         (Some(format), Candidates::Known(known)) => known
             .iter()

@@ -286,11 +286,11 @@ pub(crate) fn carry_out(
     intent: Intent,
 ) -> PublishResult {
     take_name(disk, &intent)?;
-    tell_carried_out(disk, ledger, intent)
+    record_carried_out(disk, ledger, intent)
 }
 
 /// Tells of an intent of a run that died right after it was carried out.
-pub(crate) fn tell_carried_out(
+pub(crate) fn record_carried_out(
     disk: &dyn Disk,
     ledger: &mut LedgerWriter,
     intent: Intent,

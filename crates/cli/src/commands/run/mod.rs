@@ -277,7 +277,7 @@ fn one(
     let mut out = crate::show::out();
     let printed = summary::print(&mut out, &rendered.deliverables, &report, &chosen.name);
     let printed = printed
-        .and_then(|()| summary::tell_set_aside(&mut out, &rendered))
+        .and_then(|()| summary::print_set_aside(&mut out, &rendered))
         .and_then(|()| out.flush());
     Ok(JobEnded::of_report(&chosen.name, &report, printed))
 }

@@ -288,7 +288,7 @@ fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedF
 }
 
 /// How much was set aside beside the frames, by this run and by those before.
-pub(super) fn tell_set_aside(out: &mut impl Write, expansion: &Expansion) -> io::Result<()> {
+pub(super) fn print_set_aside(out: &mut impl Write, expansion: &Expansion) -> io::Result<()> {
     let left = set_aside(expansion)?;
     if left.files > 0 {
         writeln!(

@@ -1,5 +1,7 @@
 //! A template whose names can be read in two ways.
 
+use std::sync::Arc;
+
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity};
 use crate::rules::{Rule, Subject, one_of};
@@ -52,7 +54,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .iter()
                 .filter(|other| other.template.place == one.template.place)
                 .collect();
-            let (path, several) = ambiguous(&of_template)?;
+            let (path, several) = ambiguous(one, &of_template)?;
             let reading = |values: &Values| {
                 let words: Vec<String> = differing(&several, values);
                 words.join(", ")
@@ -80,10 +82,10 @@ fn differing(all: &[Values], values: &Values) -> Vec<String> {
 }
 
 /// The first name that can be read in two ways, with the ways.
-fn ambiguous(all: &[&Deliverable]) -> Option<(String, Vec<Values>)> {
-    let template = &all[0].template.template;
+fn ambiguous(first: &Deliverable, all: &[&Deliverable]) -> Option<(String, Vec<Values>)> {
+    let template = &first.template.template;
     // Values that are the same everywhere or stand alone cannot be mistaken for one another.
-    let mut known: Vec<(&str, Vec<String>)> = Vec::new();
+    let mut known: Vec<(&str, Arc<[String]>)> = Vec::new();
     for (token, _) in template.tokens() {
         if known.iter().any(|(name, _)| *name == token.name) {
             continue;
@@ -102,10 +104,10 @@ fn ambiguous(all: &[&Deliverable]) -> Option<(String, Vec<Values>)> {
                 break;
             }
         }
-        known.push((&token.name, values));
+        known.push((&token.name, values.into()));
     }
     let candidates = |name: &str| match known.iter().find(|(known, _)| *known == name) {
-        Some((_, values)) if !values.is_empty() => Candidates::Known(values.clone()),
+        Some((_, values)) if !values.is_empty() => Candidates::Known(Arc::clone(values)),
         _ if name == "date" => Candidates::Date,
         _ => Candidates::Number,
     };
