@@ -208,7 +208,9 @@ fn templates_that_people_use_are_read_back_by_the_jobs_own_names() {
         };
         let path = expand(&template, &given).unwrap().path(12);
         let known = |name: &str| match numbers_too(name) {
-            Candidates::Text | Candidates::Path => Candidates::Known([value(name).to_owned()].into()),
+            Candidates::Text | Candidates::Path => {
+                Candidates::Known([value(name).to_owned()].into())
+            }
             number => number,
         };
         let found = readings(&template, &path, &known).unwrap();

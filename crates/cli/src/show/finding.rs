@@ -176,7 +176,8 @@ fn excerpts(sources: &Sources, finding: &Finding, columns: usize) -> String {
         .term_width(columns)
         .render(&[group])
         // The signs before the names of files are missing from the fonts of most terminals.
-        .replace(['▸', '⸬'], "─")
+        .replace('▸', "─")
+        .replace('⸬', "├")
 }
 
 /// How a label is drawn: behind its underline, or below where it would not fit there.
