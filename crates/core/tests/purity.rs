@@ -116,6 +116,10 @@ fn calls_nothing_outside() {
 
 /// Every file of core with its text, by its path below `src`.
 fn sources() -> Vec<(PathBuf, String)> {
+    sources_of(&Path::new(env!("CARGO_MANIFEST_DIR")).join("src"))
+}
+
+fn sources_of(root: &Path) -> Vec<(PathBuf, String)> {
     fn look(root: &Path, folder: &Path, files: &mut Vec<(PathBuf, String)>) {
         for entry in fs::read_dir(folder).unwrap() {
             let path = entry.unwrap().path();
@@ -127,9 +131,8 @@ fn sources() -> Vec<(PathBuf, String)> {
             }
         }
     }
-    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("src");
     let mut files = Vec::new();
-    look(&root, &root, &mut files);
+    look(root, root, &mut files);
     files
 }
 
@@ -252,4 +255,47 @@ fn a_circle_is_found() {
     let edge = |from: &str, to: &str| (from.to_owned(), BTreeSet::from([to.to_owned()]));
     let graph = BTreeMap::from([edge("a", "b"), edge("b", "c"), edge("c", "b")]);
     assert_eq!(circle(&graph).unwrap(), ["b", "c", "b"]);
+}
+
+/// A file that no other names is not compiled, and nobody notices.
+#[test]
+fn every_file_is_a_module() {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    let mut modules = 0;
+    for entry in fs::read_dir(crates).unwrap() {
+        let files = sources_of(&entry.unwrap().path().join("src"));
+        for (path, _) in files
+            .iter()
+            .filter(|(path, _)| path.extension().is_some_and(|end| end == "rs"))
+        {
+            let stem = path.file_stem().unwrap().to_string_lossy().into_owned();
+            if matches!(path.to_str(), Some("lib.rs" | "main.rs")) {
+                continue;
+            }
+            let folder = path.parent().unwrap();
+            let (name, above) = if stem == "mod" {
+                let name = folder.file_name().unwrap().to_string_lossy().into_owned();
+                (name, folder.parent().unwrap())
+            } else {
+                (stem, folder)
+            };
+            let parents = [
+                above.join("mod.rs"),
+                above.with_extension("rs"),
+                PathBuf::from("lib.rs"),
+                PathBuf::from("main.rs"),
+            ];
+            let named = files.iter().any(|(other, text)| {
+                let is_parent = parents.contains(other)
+                    && (above != Path::new("") || other.parent() == Some(Path::new("")));
+                is_parent
+                    && text
+                        .lines()
+                        .any(|line| line.trim_end().ends_with(&format!("mod {name};")))
+            });
+            assert!(named, "{}", path.display());
+            modules += 1;
+        }
+    }
+    assert!(modules > 300, "{modules}");
 }

@@ -156,21 +156,6 @@ fn every_token_that_a_key_sets_names_a_key() {
 }
 
 #[test]
-fn every_key_has_an_example_of_its_own() {
-    for facts in &KEYS {
-        assert!(
-            facts.example.starts_with(facts.name)
-                || facts
-                    .example
-                    .contains(&format!("{} =", facts.name.rsplit('.').next().unwrap())),
-            "{}: {}",
-            facts.name,
-            facts.example
-        );
-    }
-}
-
-#[test]
 fn every_example_of_a_profile_key_is_read() {
     let base = [
         "engine.name = \"brass\"",

@@ -8,10 +8,23 @@ pub use table_kind::TableKind;
 
 use super::kinds::KeyKind;
 
-/// A key that can be set in the layers of a job.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
-#[allow(missing_docs)] // each is described in `KEYS`
-pub enum Key {
+macro_rules! keys {
+    ($($key:ident,)*) => {
+        /// A key that can be set in the tables of a job.
+        #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash)]
+        #[allow(missing_docs)] // each is described in `KEYS`
+        pub enum Key {
+            $($key,)*
+        }
+
+        impl Key {
+            /// All of them.
+            pub const ALL: &'static [Self] = &[$(Self::$key,)*];
+        }
+    };
+}
+
+keys! {
     Name,
     Version,
     Fps,
@@ -151,6 +164,12 @@ mod tests {
             assert!(facts.example.starts_with(&format!("{} = ", facts.name)));
             assert_eq!(facts.key.facts().key, facts.key);
             assert!(facts.meaning.ends_with('.'));
+        }
+        for key in Key::ALL {
+            assert!(
+                KEYS.iter().any(|facts| facts.key == *key),
+                "{key:?} has no row"
+            );
         }
     }
 }
