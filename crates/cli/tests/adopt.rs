@@ -372,6 +372,20 @@ fn a_meaning_that_cannot_be_guessed_is_given_by_the_user() {
     assert!(wrong.err.contains("did you mean `frame`?"), "{}", wrong.err);
 }
 
+#[test]
+fn a_camera_whose_name_stands_in_a_folder_by_chance_is_no_reason_to_stop() {
+    let project = Project::empty();
+    project.write("kiln.scene", "x");
+    project.write(
+        "night.sh",
+        "render -s 1 -e 1 --camera r -o r/a_r.####.png kiln.scene\n\
+         render -s 2 -e 2 --camera ra -o r/a_ra.####.png kiln.scene\n",
+    );
+    project.call(&["adopt", "--script", "night.sh"]).ends(0);
+    let job = project.read("truepath.toml");
+    assert!(job.contains("r/a_{camera}"), "{job}");
+}
+
 proptest::proptest! {
     #![proptest_config(proptest::prelude::ProptestConfig { cases: 60, failure_persistence: None, ..Default::default() })]
     #[test]

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::found::{AdoptedLines, OF_FRAMES};
 use super::output::{AdoptedOutput, output};
+use super::path::Path;
 use super::{AdoptError, Meaning, ValueMeaning};
 use crate::at_least_one::AtLeastOne;
 
@@ -176,23 +177,27 @@ pub(super) fn tokens(found: &AdoptedLines<'_>, group: &LineGroup) -> Vec<(String
     tokens
 }
 
-/// One output whose tokens give that of every group; none where their names cannot be known by tokens.
+/// Groups whose outputs are tried as a template for all.
+const MOST_TRIED: usize = 8;
+
+/// One output whose tokens give that of every group; none where there is no such.
 pub(super) fn common_output(
     found: &AdoptedLines<'_>,
     groups: &AtLeastOne<LineGroup>,
 ) -> Option<AdoptedOutput> {
-    let mut common = groups.first().output.clone();
-    for (token, value) in tokens(found, groups.first()) {
-        common.path.replace_word(&value, &token);
-        common.target.replace_word(&value, &token);
-    }
-    let is_of = |group: &LineGroup| {
-        let mut own = group.output.clone();
+    // A value may stand in a name by chance as well: then the template of another group fits all.
+    groups.iter().take(MOST_TRIED).find_map(|group| {
+        let mut common = group.output.clone();
         for (token, value) in tokens(found, group) {
-            own.path.replace_word(&value, &token);
-            own.target.replace_word(&value, &token);
+            common.path.replace_word(&value, &token);
+            common.target.replace_word(&value, &token);
         }
-        own == common
-    };
-    groups.iter().all(is_of).then_some(common)
+        let fits = |other: &LineGroup| {
+            let values = tokens(found, other);
+            let is_same = |common: &Path, own: &Path| common.filled(&values) == own.filled(&[]);
+            is_same(&common.path, &other.output.path)
+                && is_same(&common.target, &other.output.target)
+        };
+        groups.iter().all(fits).then_some(common)
+    })
 }

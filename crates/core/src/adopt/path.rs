@@ -65,6 +65,19 @@ impl Path {
         found
     }
 
+    /// The text with the values of these tokens; others stand for themselves.
+    pub(super) fn filled(&self, values: &[(String, String)]) -> String {
+        let part = |part: &PathPart| match part {
+            PathPart::Text(text) => text.clone(),
+            PathPart::Token(token) => {
+                let value = values.iter().find(|(known, _)| known == token);
+                // No path of a command line has a zero in it.
+                value.map_or_else(|| format!("\0{token}\0"), |(_, value)| value.clone())
+            }
+        };
+        self.parts.iter().map(part).collect()
+    }
+
     /// The template: braces of the text are doubled.
     pub(super) fn template(&self) -> String {
         let part = |part: &PathPart| match part {
