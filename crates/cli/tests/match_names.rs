@@ -33,7 +33,7 @@ fn a_template_alone_shows_every_way() {
         .ends(1);
     assert!(
         none.out.contains(
-            "  dawn.exr\n       ^ here should stand {frame}, a number of at least 4 digits"
+            "  dawn.exr\n       ^ expected here: {frame}, a number of at least 4 digits"
         ),
         "{}",
         none.out
@@ -71,7 +71,7 @@ fn the_jobs_own_names_decide() {
         .ends(1);
     assert!(
         slip.out
-            .contains("here should stand {pass}, one of beauty, sun_mask"),
+            .contains("expected here: {pass}, one of beauty, sun_mask"),
         "{}",
         slip.out
     );
