@@ -32,9 +32,8 @@ fn a_template_alone_shows_every_way() {
         .call(&["match", "{shot}.{frame:04}.exr", "dawn.exr"])
         .ends(1);
     assert!(
-        none.out.contains(
-            "  dawn.exr\n       ^ expected here: {frame}, a number of at least 4 digits"
-        ),
+        none.out
+            .contains("  dawn.exr\n       ^ expected here: {frame}, a number of at least 4 digits"),
         "{}",
         none.out
     );

@@ -29,7 +29,7 @@ impl<T> AtLeastOne<T> {
 
     /// Whether two are copies of one list: quicker than comparing their items.
     #[must_use]
-    pub fn is_copy_of(&self, other: &Self) -> bool {
+    pub(crate) fn is_copy_of(&self, other: &Self) -> bool {
         Arc::ptr_eq(&self.0, &other.0)
     }
 

@@ -88,7 +88,7 @@ impl Finding {
 
     /// Says what to do, where that is known.
     #[must_use]
-    pub fn advise_some(self, advice: Option<String>) -> Self {
+    pub(crate) fn advise_some(self, advice: Option<String>) -> Self {
         match advice {
             Some(advice) => self.advise(advice),
             None => self,

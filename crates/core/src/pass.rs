@@ -2,14 +2,14 @@
 
 /// Names of passes whose values are measures and no light: a value between two others means
 /// something else, so they bear neither few bits nor loss, and they are smooth.
-pub const DATA_PASSES: [&str; 14] = [
+pub(crate) const DATA_PASSES: [&str; 14] = [
     "depth", "z", "normal", "normals", "position", "uv", "id", "ids", "matte", "mask", "motion",
     "vector", "velocity", "index",
 ];
 
 /// Whether a pass is one of measures, by the parts of its name.
 #[must_use]
-pub fn is_data(name: &str) -> bool {
+pub(crate) fn is_data(name: &str) -> bool {
     name.to_lowercase()
         .split(|c: char| !c.is_alphanumeric())
         .any(|part| DATA_PASSES.contains(&part.trim_end_matches(|c: char| c.is_ascii_digit())))

@@ -59,7 +59,7 @@ pub enum DescribeError {
 
 /// The file beside a scene that says what it has.
 #[must_use]
-pub fn facts_file(scene: &Path) -> PathBuf {
+pub(crate) fn facts_file(scene: &Path) -> PathBuf {
     let mut name = scene.as_os_str().to_owned();
     name.push(".facts.json");
     PathBuf::from(name)
@@ -86,7 +86,7 @@ fn facts_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
 ///
 /// # Errors
 /// When something should answer and does not.
-pub fn describe_kept(
+pub(crate) fn describe_kept(
     profile: &Profile,
     scene: &Path,
     loaded: &Loaded,

@@ -17,7 +17,11 @@ const OF_THE_SHELL: [&str; 5] = ["_", "OLDPWD", "PWD", "SHLVL", "PS1"];
 ///
 /// # Errors
 /// When the script is not there, or ends with an error.
-pub fn capture(disk: &dyn Disk, script: &Path, folder: &Path) -> io::Result<Vec<(String, String)>> {
+pub(crate) fn capture(
+    disk: &dyn Disk,
+    script: &Path,
+    folder: &Path,
+) -> io::Result<Vec<(String, String)>> {
     let kept = folder.join(format!("{}.json", hash_file(script)?));
     if let Ok(text) = fs::read_to_string(&kept)
         && let Ok(known) = serde_json::from_str(&text)

@@ -37,7 +37,7 @@ impl RunRecord {
     /// That of a call that begins now: it goes on with the call before, unless that ended or
     /// did something else about files that were there.
     #[must_use]
-    pub fn of_call(before: Option<&Self>, instant: DateTime, existing: &str) -> Self {
+    pub(crate) fn of_call(before: Option<&Self>, instant: DateTime, existing: &str) -> Self {
         let before = before.filter(|before| before.instant == instant);
         let pass = before.map_or(0, |before| {
             let goes_on = !before.pass_ended && before.existing == existing;

@@ -126,7 +126,7 @@ impl Scene {
     ///
     /// # Errors
     /// When it is none of its passes.
-    pub fn check_pass(&self, name: &str) -> Result<(), SceneError> {
+    pub(crate) fn check_pass(&self, name: &str) -> Result<(), SceneError> {
         let known: Vec<&str> = self.passes.iter().map(String::as_str).collect();
         if known.contains(&name) {
             return Ok(());

@@ -111,7 +111,7 @@ impl AuditShape {
             unsound_ledger_lines: unsound
                 .map(|(ledger, line)| LedgerLineShape {
                     ledger: ledger.clone(),
-                    line: *line as u64,
+                    line: *line,
                 })
                 .collect(),
         }

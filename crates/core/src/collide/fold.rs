@@ -7,7 +7,7 @@ use crate::template::{PathPattern, Piece};
 
 /// Whether folding surely changes nothing about a text.
 #[must_use]
-pub fn is_folded(text: &str) -> bool {
+pub(crate) fn is_folded(text: &str) -> bool {
     text.bytes()
         .all(|byte| byte.is_ascii() && !byte.is_ascii_uppercase())
 }
@@ -15,7 +15,7 @@ pub fn is_folded(text: &str) -> bool {
 /// A pattern folded by the canonical caseless matching of the Unicode standard (D145): two paths
 /// that fold to the same may be the same file there. `None` when that changes nothing.
 #[must_use]
-pub fn folded(pattern: &PathPattern) -> Option<PathPattern> {
+pub(crate) fn folded(pattern: &PathPattern) -> Option<PathPattern> {
     let texts = pattern.pieces().iter().filter_map(|piece| match piece {
         Piece::Text(text) => Some(text),
         Piece::Frame(_) => None,

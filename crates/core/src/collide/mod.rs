@@ -34,7 +34,7 @@ use std::collections::{BTreeMap, HashMap};
 use crate::frames::FrameSet;
 use crate::template::PathPattern;
 
-pub use fold::{folded, is_folded};
+pub(crate) use fold::{folded, is_folded};
 
 use cut::{NameOutline, members};
 use groups::Groups;

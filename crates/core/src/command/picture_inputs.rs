@@ -75,7 +75,7 @@ impl PictureInputs {
 
     /// Whether the value of a token reaches the engine.
     #[must_use]
-    pub fn can_see(&self, token: &str) -> bool {
+    pub(crate) fn can_see(&self, token: &str) -> bool {
         let lists = [("pass", "passes"), ("view", "views")];
         let list = lists.iter().find(|(one, _)| *one == token);
         let names = self.token_names();

@@ -35,7 +35,7 @@ impl Invocation<'_> {
     ///
     /// # Errors
     /// When the profile asks for something that is not there, or that the engine cannot take.
-    pub fn spec_beside(&self, shared: &SharedParts) -> Result<ProcessSpec, ArgumentError> {
+    pub(crate) fn spec_beside(&self, shared: &SharedParts) -> Result<ProcessSpec, ArgumentError> {
         let profile = self.profile;
         let mut files = Vec::new();
         for file in &profile.files {

@@ -11,7 +11,7 @@ use crate::executor;
 use crate::job::{Job, NamedTable};
 
 /// A job has so many deliverables at most.
-pub const MOST_DELIVERABLES: usize = 100_000;
+pub(crate) const MOST_DELIVERABLES: usize = 100_000;
 
 /// So many shots are one piece of work.
 const SHOTS_AT_A_TIME: usize = 100;

@@ -30,7 +30,8 @@ mod version;
 mod walk;
 
 pub use common::{Common, Frames, Limits, Names, Processes};
-pub use expand::{MOST_DELIVERABLES, expand};
+pub(crate) use expand::MOST_DELIVERABLES;
+pub use expand::expand;
 pub use expansion::Expansion;
 pub use model::{Deliverable, DeliverableKind, PathTemplate};
 pub use movie::Movie;

@@ -38,7 +38,7 @@ pub struct Movie {
 impl Movie {
     /// How its pixels are stored: as the job says it, else as its encoder usually does.
     #[must_use]
-    pub fn stored_pixels(&self, encoder: &Profile) -> Option<&'static PixelFormat> {
+    pub(crate) fn stored_pixels(&self, encoder: &Profile) -> Option<&'static PixelFormat> {
         if let Some(pixels) = &self.pixels {
             return Some(pixels.value);
         }

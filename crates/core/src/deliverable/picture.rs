@@ -43,14 +43,14 @@ impl Picture {
 
     /// Whether the pixels are linear light: said, or because the format usually holds it.
     #[must_use]
-    pub fn is_light(&self) -> bool {
+    pub(crate) fn is_light(&self) -> bool {
         let said = self.color.linear.as_ref().map(|linear| linear.value);
         said.unwrap_or_else(|| self.format.is_light())
     }
 
     /// Whether the files have 8 bits: said, or because the format has no others.
     #[must_use]
-    pub fn has_eight_bits(&self) -> bool {
+    pub(crate) fn has_eight_bits(&self) -> bool {
         match &self.bits {
             Some(bits) => bits.value == Bits::Eight,
             None => self.format.bits == [Bits::Eight],

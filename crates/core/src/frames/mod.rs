@@ -25,4 +25,4 @@ pub use step_range::StepRange;
 pub type Frame = i64;
 
 /// No frame number is further from zero than this.
-pub const FARTHEST: Frame = 999_999_999_999;
+pub(crate) const FARTHEST: Frame = 999_999_999_999;

@@ -22,7 +22,7 @@ pub struct TooIntricate;
 
 impl FrameSet {
     /// The most ranges that a set may need.
-    pub const MOST_RANGES: usize = 100_000;
+    pub(crate) const MOST_RANGES: usize = 100_000;
 
     /// No frames at all.
     #[must_use]

@@ -11,7 +11,8 @@ mod value;
 
 pub use check_table::{CheckTable, Exemption};
 pub use from_value::FromValue;
-pub use keys::{KEYS, Key, KeyFacts, TableKind, is_group};
+pub(crate) use keys::is_group;
+pub use keys::{KEYS, Key, KeyFacts, TableKind};
 pub use kinds::{KeyKind, length_of_time};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
@@ -117,7 +118,7 @@ impl Job {
 
     /// The same job without what the command line sets.
     #[must_use]
-    pub fn without_command_line(&self) -> Self {
+    pub(crate) fn without_command_line(&self) -> Self {
         Self {
             command_line: Table::empty(Level::CommandLine),
             ..self.clone()
@@ -126,7 +127,7 @@ impl Job {
 
     /// The same job, rendered with a preset of it.
     #[must_use]
-    pub fn with_preset(&self, name: &str) -> Self {
+    pub(crate) fn with_preset(&self, name: &str) -> Self {
         let mut job = self.without_command_line();
         if let Some(preset) = self.presets.iter().find(|preset| preset.name == name) {
             let word = PlacedText {

@@ -18,7 +18,7 @@ pub struct CodecFacts {
 }
 
 /// How good a movie can be asked to be, the smallest file first.
-pub const QUALITIES: [&str; 4] = ["draft", "good", "high", "lossless"];
+pub(crate) const QUALITIES: [&str; 4] = ["draft", "good", "high", "lossless"];
 
 const LOSSY: &[&str] = &["draft", "good", "high"];
 const BOTH: &[&str] = &["draft", "good", "high", "lossless"];

@@ -6,7 +6,12 @@ use crate::picture::Size;
 /// Bytes of a movie by a rule of thumb: its pixels, times the bits that the codec usually spends on
 /// one at that quality. A rate that is set gives a better estimate.
 #[must_use]
-pub fn rule_of_thumb(codec: &CodecFacts, quality: Option<&str>, size: Size, frames: u64) -> u64 {
+pub(crate) fn rule_of_thumb(
+    codec: &CodecFacts,
+    quality: Option<&str>,
+    size: Size,
+    frames: u64,
+) -> u64 {
     let pixels = u64::from(size.width) * u64::from(size.height) * frames;
     pixels * hundredths_of_bits(codec.name, quality.unwrap_or("good")) / 800
 }

@@ -8,11 +8,14 @@ mod fps;
 mod pixels;
 
 pub use audio::{AUDIO_CODECS, AudioCodecFacts, audio_codec};
-pub use codec::{CODECS, CodecFacts, QUALITIES, codec};
-pub use container::{CONTAINERS, ContainerFacts, container, container_of_extension};
-pub use estimate::rule_of_thumb;
+pub(crate) use codec::QUALITIES;
+pub use codec::{CODECS, CodecFacts, codec};
+pub(crate) use container::container_of_extension;
+pub use container::{CONTAINERS, ContainerFacts, container};
+pub(crate) use estimate::rule_of_thumb;
 pub use fps::{Fps, FpsError};
-pub use pixels::{PIXEL_FORMATS, PixelFormat, pixel_format};
+pub use pixels::PixelFormat;
+pub(crate) use pixels::{PIXEL_FORMATS, pixel_format};
 
 #[cfg(test)]
 mod tests {

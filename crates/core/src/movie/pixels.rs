@@ -25,7 +25,7 @@ const fn row(name: &'static str, shared: (u32, u32), bits: u8, alpha: bool) -> P
 /// The pixel formats. The numbers of the sampling are those of ITU-R BT.601 and its successors:
 /// 4:2:0 shares chroma among two by two pixels, 4:2:2 between two of a row, 4:4:4 not at all; a
 /// fourth number is alpha.
-pub const PIXEL_FORMATS: [PixelFormat; 14] = [
+pub(crate) const PIXEL_FORMATS: [PixelFormat; 14] = [
     row("4:2:0 8", (2, 2), 8, false),
     row("4:2:0 10", (2, 2), 10, false),
     row("4:2:0 12", (2, 2), 12, false),
@@ -44,6 +44,6 @@ pub const PIXEL_FORMATS: [PixelFormat; 14] = [
 
 /// The pixel format with this name.
 #[must_use]
-pub fn pixel_format(name: &str) -> Option<&'static PixelFormat> {
+pub(crate) fn pixel_format(name: &str) -> Option<&'static PixelFormat> {
     PIXEL_FORMATS.iter().find(|facts| facts.name == name)
 }

@@ -6,7 +6,7 @@ use super::{Bits, Channels, FormatFacts, Size};
 /// leaves of rendered pictures, which are noisy, or of measures such as depth, which are not. Flat
 /// pictures come out far smaller; frames that are rendered already give a better estimate.
 #[must_use]
-pub fn rule_of_thumb(
+pub(crate) fn rule_of_thumb(
     format: &FormatFacts,
     size: Size,
     channels: Option<Channels>,

@@ -47,7 +47,7 @@ pub struct FormatFacts {
 impl FormatFacts {
     /// Whether a compression throws something away.
     #[must_use]
-    pub fn is_lossy(&self, compression: Option<&str>) -> bool {
+    pub(crate) fn is_lossy(&self, compression: Option<&str>) -> bool {
         self.lossy.contains(&compression.unwrap_or_default())
     }
 
@@ -59,7 +59,7 @@ impl FormatFacts {
 
     /// Whether it holds nothing but fractions, which usually are linear light.
     #[must_use]
-    pub fn is_light(&self) -> bool {
+    pub(crate) fn is_light(&self) -> bool {
         self.bits
             .iter()
             .all(|bits| matches!(bits, Bits::Half | Bits::Float))
@@ -211,7 +211,7 @@ pub fn format(name: &str) -> Option<&'static FormatFacts> {
 
 /// The format that an extension stands for, in any case.
 #[must_use]
-pub fn format_of_extension(extension: &str) -> Option<&'static FormatFacts> {
+pub(crate) fn format_of_extension(extension: &str) -> Option<&'static FormatFacts> {
     let lowered = extension.to_lowercase();
     FORMATS
         .iter()

@@ -8,8 +8,9 @@ mod sample;
 mod size;
 mod transfer;
 
-pub use estimate::rule_of_thumb;
-pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format, format_of_extension};
+pub(crate) use estimate::rule_of_thumb;
+pub(crate) use format::format_of_extension;
+pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format};
 pub use ratio::Ratio;
 pub use region::{Region, RegionError};
 pub use sample::{Bits, Channels};

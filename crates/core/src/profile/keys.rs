@@ -324,7 +324,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
 
 /// The keys of a table (`""` for the top), each once.
 #[must_use]
-pub fn keys_of(table: &str) -> Vec<&'static str> {
+pub(crate) fn keys_of(table: &str) -> Vec<&'static str> {
     let mut names: Vec<&'static str> = Vec::new();
     for key in &PROFILE_KEYS {
         let name = match (key.name.split_once('.'), table) {

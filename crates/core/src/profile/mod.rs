@@ -18,7 +18,8 @@ mod takes;
 
 pub use explain::ExplainedEntry;
 pub use given_file::{Content, GivenFile, JsonTemplate, Language};
-pub use keys::{PROFILE_KEYS, ProfileKey, ProfileKind, keys_of};
+pub(crate) use keys::keys_of;
+pub use keys::{PROFILE_KEYS, ProfileKey, ProfileKind};
 pub use known::Profiles;
 pub use log_pattern::{LogKind, LogPattern};
 pub use model::{

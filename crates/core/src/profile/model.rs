@@ -88,7 +88,7 @@ impl Profile {
     pub const THIS_PROGRAM: &'static str = "{self}";
 
     /// The profile that puts movies together where the job names no other.
-    pub const USUAL_ENCODER: &'static str = "ffmpeg";
+    pub(crate) const USUAL_ENCODER: &'static str = "ffmpeg";
 
     /// Whether the program is a part of True Path itself.
     #[must_use]
@@ -109,7 +109,7 @@ impl Profile {
 
     /// Whether one process makes all passes of an output.
     #[must_use]
-    pub fn takes_all_passes(&self) -> bool {
+    pub(crate) fn takes_all_passes(&self) -> bool {
         self.passes == PassesPerProcess::All
     }
 

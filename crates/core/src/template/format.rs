@@ -21,7 +21,7 @@ pub enum Format {
 
 impl Format {
     /// The most digits that a format may ask for.
-    pub const MOST_DIGITS: u8 = 18;
+    pub(crate) const MOST_DIGITS: u8 = 18;
 
     /// Reads what stands behind the colon.
     ///

@@ -33,7 +33,7 @@ pub use expand::{ExpandError, TokenValue, expand, refuse_component};
 pub use format::Format;
 pub use parse::TemplateError;
 pub use pattern::{FrameField, PathPattern, Piece};
-pub use reading::{Candidates, Departure, MOST_READINGS, Values, readings};
+pub use reading::{Candidates, Departure, Values, readings};
 
 /// A text with tokens and optional parts.
 #[derive(Debug, Clone, PartialEq, Eq)]

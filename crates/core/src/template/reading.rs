@@ -36,7 +36,7 @@ pub struct Departure {
 }
 
 /// The most ways that are listed.
-pub const MOST_READINGS: usize = 16;
+pub(crate) const MOST_READINGS: usize = 16;
 /// Steps after which the search for more ways is given up.
 const MOST_STEPS: usize = 200_000;
 

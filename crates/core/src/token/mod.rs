@@ -53,7 +53,7 @@ impl Token {
 
 /// Whether a name is taken by a token of templates.
 #[must_use]
-pub fn is_built_in(name: &str) -> bool {
+pub(crate) fn is_built_in(name: &str) -> bool {
     Token::of_name(name).is_some_and(|token| token.facts().meaning.is_some())
 }
 
@@ -66,7 +66,7 @@ pub fn can_change_picture(name: &str) -> bool {
 
 /// Whether a token of a profile has another value in another process of the same deliverables.
 #[must_use]
-pub fn varies_by_process(name: &str) -> bool {
+pub(crate) fn varies_by_process(name: &str) -> bool {
     Token::read(name).is_some_and(|(token, _)| token.facts().varies_by_process)
 }
 

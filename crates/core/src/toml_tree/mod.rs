@@ -52,7 +52,7 @@ pub struct Entry {
 impl Node {
     /// What kind of value it is, for messages.
     #[must_use]
-    pub fn kind_word(&self) -> &'static str {
+    pub(crate) fn kind_word(&self) -> &'static str {
         match self.kind {
             NodeKind::Text(_) => "a text",
             NodeKind::Integer(_) => "a number",
@@ -66,7 +66,7 @@ impl Node {
 
     /// A single value as the text that somebody would type for it.
     #[must_use]
-    pub fn scalar(&self) -> Option<String> {
+    pub(crate) fn scalar(&self) -> Option<String> {
         match &self.kind {
             NodeKind::Text(text) | NodeKind::Date(text) => Some(text.clone()),
             NodeKind::Integer(number) => Some(number.to_string()),

@@ -11,7 +11,7 @@ use sha2::{Digest, Sha256};
 ///
 /// # Errors
 /// When it cannot be read.
-pub fn hash_file(path: &Path) -> io::Result<String> {
+pub(crate) fn hash_file(path: &Path) -> io::Result<String> {
     let mut file = File::open(path)?;
     let mut hasher = Sha256::new();
     let mut buffer = vec![0; 1 << 16];

@@ -9,7 +9,7 @@ use std::fs::{self, File};
 use std::io;
 use std::path::{Path, PathBuf};
 
-pub use hash::hash_file;
+pub(crate) use hash::hash_file;
 pub(crate) use hash::hash_outline;
 pub use real::RealDisk;
 pub use stamp::{Stamp, stamp};

@@ -134,7 +134,7 @@ impl Ledger {
     ///
     /// # Errors
     /// When a ledger cannot be read.
-    pub fn refresh(&mut self, folder: &Path) -> io::Result<()> {
+    pub(crate) fn refresh(&mut self, folder: &Path) -> io::Result<()> {
         let open: Vec<u32> = self
             .sessions
             .iter()

@@ -120,14 +120,14 @@ pub struct KeyFacts {
 impl KeyFacts {
     /// Whether the key may stand in such a table.
     #[must_use]
-    pub fn stands_in(&self, table: TableKind) -> bool {
+    pub(crate) fn stands_in(&self, table: TableKind) -> bool {
         table == TableKind::CommandLine || self.tables.contains(&table)
     }
 }
 
 /// Whether keys stand in a table of this name: `movie` of `movie.from`.
 #[must_use]
-pub fn is_group(name: &str) -> bool {
+pub(crate) fn is_group(name: &str) -> bool {
     KEYS.iter().any(|facts| {
         facts
             .name
@@ -139,7 +139,7 @@ pub fn is_group(name: &str) -> bool {
 impl Key {
     /// The key of a name.
     #[must_use]
-    pub fn of_name(name: &str) -> Option<Self> {
+    pub(crate) fn of_name(name: &str) -> Option<Self> {
         let facts = KEYS.iter().find(|facts| facts.name == name)?;
         Some(facts.key)
     }

@@ -46,14 +46,14 @@ pub const FORMAT: KeyKind = KeyKind {
 };
 
 /// Channels of a pixel.
-pub const CHANNELS: KeyKind = KeyKind {
+pub(crate) const CHANNELS: KeyKind = KeyKind {
     words: || Channels::ALL.map(Channels::word).to_vec(),
     read: |given| given.choice(|word| Channels::from_name(word).map(Value::Channels)),
     ..CHOICE
 };
 
 /// Bits of a channel.
-pub const BITS: KeyKind = KeyKind {
+pub(crate) const BITS: KeyKind = KeyKind {
     words: || Bits::ALL.map(Bits::word).to_vec(),
     // 8 and 16 are numbers.
     read: |given| {
@@ -66,42 +66,42 @@ pub const BITS: KeyKind = KeyKind {
 };
 
 /// Which frames of a shot a preset renders.
-pub const FRAMES_TO_RENDER: KeyKind = KeyKind {
+pub(crate) const FRAMES_TO_RENDER: KeyKind = KeyKind {
     words: || FramesToRender::ALL.map(FramesToRender::word).to_vec(),
     read: |given| given.choice(|word| FramesToRender::from_name(word).map(Value::FramesToRender)),
     ..CHOICE
 };
 
 /// A transfer function.
-pub const TRANSFER: KeyKind = KeyKind {
+pub(crate) const TRANSFER: KeyKind = KeyKind {
     words: || TRANSFERS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| transfer(word).map(Value::Transfer)),
     ..CHOICE
 };
 
 /// A container of movies.
-pub const CONTAINER: KeyKind = KeyKind {
+pub(crate) const CONTAINER: KeyKind = KeyKind {
     words: || CONTAINERS.iter().map(ContainerFacts::name).collect(),
     read: |given| given.choice(|word| container(word).map(Value::Container)),
     ..CHOICE
 };
 
 /// A codec of pictures.
-pub const CODEC: KeyKind = KeyKind {
+pub(crate) const CODEC: KeyKind = KeyKind {
     words: || CODECS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| codec(word).map(Value::Codec)),
     ..CHOICE
 };
 
 /// A codec of sound.
-pub const AUDIO_CODEC: KeyKind = KeyKind {
+pub(crate) const AUDIO_CODEC: KeyKind = KeyKind {
     words: || AUDIO_CODECS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| audio_codec(word).map(Value::AudioCodec)),
     ..CHOICE
 };
 
 /// How pixels of a movie are stored.
-pub const PIXELS: KeyKind = KeyKind {
+pub(crate) const PIXELS: KeyKind = KeyKind {
     words: || PIXEL_FORMATS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| pixel_format(word).map(Value::Pixels)),
     ..CHOICE

@@ -16,18 +16,20 @@ use std::fmt;
 use super::value::Value;
 use crate::finding::Finding;
 
-pub use choices::{
-    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, FORMAT, FRAMES_TO_RENDER, PIXELS, TRANSFER,
-    choice,
+pub(crate) use choices::{
+    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, FRAMES_TO_RENDER, PIXELS, TRANSFER,
 };
+pub use choices::{FORMAT, choice};
 pub(super) use given::Given;
 pub use notation::duration as length_of_time;
-pub use numbers::{
-    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, NUMBER, QUALITY, REGION, SCALE, SHARE, SIZE, TRUTH,
-    WEIGHTS,
+pub(crate) use numbers::{
+    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, QUALITY, REGION, SCALE, SHARE, TRUTH,
 };
-pub use tables::{EXIT_CODES, LAYERS, RUN, SETTINGS};
-pub use texts::{COMPONENT, COMPONENTS, FRAMES, TEMPLATE, TEXT, VERSION};
+pub use numbers::{NUMBER, SIZE, WEIGHTS};
+pub(crate) use tables::{EXIT_CODES, LAYERS};
+pub use tables::{RUN, SETTINGS};
+pub(crate) use texts::{COMPONENT, COMPONENTS, TEXT};
+pub use texts::{FRAMES, TEMPLATE, VERSION};
 
 /// A kind of value.
 pub struct KeyKind {

@@ -21,7 +21,7 @@ pub const NUMBER: KeyKind = KeyKind {
 };
 
 /// A whole number, below zero too.
-pub const INTEGER: KeyKind = KeyKind {
+pub(crate) const INTEGER: KeyKind = KeyKind {
     shape: "a whole number such as 10 or -1",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "integer" }),
@@ -30,7 +30,7 @@ pub const INTEGER: KeyKind = KeyKind {
 };
 
 /// From 1 to 100.
-pub const QUALITY: KeyKind = KeyKind {
+pub(crate) const QUALITY: KeyKind = KeyKind {
     shape: "a whole number from 1 to 100",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "integer", "minimum": 1, "maximum": 100 }),
@@ -39,7 +39,7 @@ pub const QUALITY: KeyKind = KeyKind {
 };
 
 /// Frames per second.
-pub const FPS: KeyKind = KeyKind {
+pub(crate) const FPS: KeyKind = KeyKind {
     shape: "a number such as 30 or 23.976",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "number", "exclusiveMinimum": 0 }),
@@ -54,7 +54,7 @@ pub const FPS: KeyKind = KeyKind {
 };
 
 /// True or false.
-pub const TRUTH: KeyKind = KeyKind {
+pub(crate) const TRUTH: KeyKind = KeyKind {
     shape: "true or false",
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "boolean" }),
@@ -75,7 +75,7 @@ pub const SIZE: KeyKind = KeyKind {
 };
 
 /// A part of a size.
-pub const SCALE: KeyKind = KeyKind {
+pub(crate) const SCALE: KeyKind = KeyKind {
     shape: "a part such as \"1/8\", \"10%\" or 0.125",
     schema: |_| {
         json!({ "anyOf": [
@@ -92,7 +92,7 @@ pub const SCALE: KeyKind = KeyKind {
 };
 
 /// Width of a pixel by its height.
-pub const ASPECT: KeyKind = KeyKind {
+pub(crate) const ASPECT: KeyKind = KeyKind {
     shape: "a number such as 2, 1.5 or \"64/45\"",
     read: |given| {
         given.parsed("it takes `2`, `1.5` or `64/45`", |text| {
@@ -103,7 +103,7 @@ pub const ASPECT: KeyKind = KeyKind {
 };
 
 /// A part of a picture.
-pub const REGION: KeyKind = KeyKind {
+pub(crate) const REGION: KeyKind = KeyKind {
     shape: "a part such as \"640x360 at 100,50\"",
     schema: |_| json!({ "type": "string", "pattern": "^.+ at [0-9]+, ?[0-9]+$" }),
     read: |given| {
@@ -115,7 +115,7 @@ pub const REGION: KeyKind = KeyKind {
 };
 
 /// Bits per second.
-pub const BIT_RATE: KeyKind = KeyKind {
+pub(crate) const BIT_RATE: KeyKind = KeyKind {
     shape: "bits per second such as \"20M\" or \"800k\"",
     schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+[kM]$" }),
     read: |given| {
@@ -127,7 +127,7 @@ pub const BIT_RATE: KeyKind = KeyKind {
 };
 
 /// A length of time.
-pub const DURATION: KeyKind = KeyKind {
+pub(crate) const DURATION: KeyKind = KeyKind {
     shape: "a time such as \"90s\", \"5m\" or \"2h\"",
     schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+[smh]$" }),
     read: |given| {
@@ -139,7 +139,7 @@ pub const DURATION: KeyKind = KeyKind {
 };
 
 /// One of several parts of the work.
-pub const SHARE: KeyKind = KeyKind {
+pub(crate) const SHARE: KeyKind = KeyKind {
     shape: "a part such as \"2/4\"",
     schema: |_| json!({ "type": "string", "pattern": "^[0-9]+ */ *[0-9]+$" }),
     read: |given| {

@@ -24,7 +24,7 @@ pub const SETTINGS: KeyKind = KeyKind {
 };
 
 /// Which passes share a file, by the file's name.
-pub const LAYERS: KeyKind = KeyKind {
+pub(crate) const LAYERS: KeyKind = KeyKind {
     shape: "a table such as { light = [\"beauty\", \"shadow\"] }",
     schema: |_| {
         json!({
@@ -62,7 +62,7 @@ pub const RUN: KeyKind = KeyKind {
 };
 
 /// Exit codes of a process.
-pub const EXIT_CODES: KeyKind = KeyKind {
+pub(crate) const EXIT_CODES: KeyKind = KeyKind {
     shape: "a list of exit codes such as [3]",
     schema: |_| {
         json!({

@@ -11,13 +11,13 @@ use crate::template::Template;
 use crate::toml_tree::NodeKind;
 
 /// Any text.
-pub const TEXT: KeyKind = KeyKind {
+pub(crate) const TEXT: KeyKind = KeyKind {
     shape: "a text such as \"zip\"",
     ..PLAIN
 };
 
 /// A text that is one component of a path.
-pub const COMPONENT: KeyKind = KeyKind {
+pub(crate) const COMPONENT: KeyKind = KeyKind {
     shape: "a text such as \"dome\"",
     schema: |_| json!({ "type": "string", "minLength": 1, "pattern": r"^[^/\\]+$" }),
     read: |given| Ok(Value::Words(vec![given.component()?])),
@@ -25,7 +25,7 @@ pub const COMPONENT: KeyKind = KeyKind {
 };
 
 /// A list of such texts.
-pub const COMPONENTS: KeyKind = KeyKind {
+pub(crate) const COMPONENTS: KeyKind = KeyKind {
     shape: "a list of texts such as [\"beauty\", \"depth\"]",
     cell: CellNotation::List,
     schema: |_| json!({ "type": "array", "items": (COMPONENT.schema)(&COMPONENT) }),
