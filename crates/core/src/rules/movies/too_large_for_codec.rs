@@ -19,7 +19,7 @@ fps = 24
 size = "20000x20000"
 [shot.dawn]
 scene = "dawn.toml"
-frames = "1-48"
+frames = "1-4"
 [output.frames]
 path = "renders/{shot}.{frame:04}.png"
 [output.review]
