@@ -12,7 +12,7 @@ pub struct FrameSet {
     ranges: Vec<StepRange>,
 }
 
-/// The set would need more than [`FrameSet::MOST_RANGES`] ranges.
+/// The set would need more than `FrameSet::MOST_RANGES` ranges.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, thiserror::Error)]
 #[error(
     "this set of frames is too intricate: it would need more than {} pieces",

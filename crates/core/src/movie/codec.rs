@@ -7,7 +7,7 @@ pub struct CodecFacts {
     pub name: &'static str,
     /// The pixel formats that it can store, the usual one first.
     pub pixel_formats: &'static [&'static str],
-    /// The qualities that it can be asked for, of [`QUALITIES`].
+    /// The qualities that it can be asked for, of `QUALITIES`.
     pub qualities: &'static [&'static str],
     /// The most pixels of a picture in its highest level.
     pub most_pixels: u64,

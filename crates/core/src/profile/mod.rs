@@ -1,6 +1,6 @@
 //! Engine profiles: what a profile says about one program. Nothing about any engine is in the code.
 //!
-//! [`read_profile`] reads the text by the table of [`keys`] into a [`Profile`], which is data and does
+//! [`read_profile`] reads the text by the table of `keys` into a [`Profile`], which is data and does
 //! nothing: [`crate::command`] makes command lines of it, [`crate::schema`] a schema of the table.
 //! A `run` line of a job is turned into a profile as well (`run_line`), so that all that follows
 //! knows profiles only. `explain` puts one into words.

@@ -1,6 +1,6 @@
 //! Tokens: the names in braces that templates and profiles know.
 //!
-//! [`table`] is the only place that knows a token; what a token is worth is worked out where its
+//! `table` is the only place that knows a token; what a token is worth is worked out where its
 //! value lives, in a `match` that the compiler keeps complete: [`crate::deliverable`] for templates,
 //! [`crate::command`] for profiles. Completion, schema, reference, provenance and the fingerprint are
 //! derived from the table.

@@ -2,17 +2,17 @@
 //!
 //! [`run`] begins a session and makes the parts, which do not change any more once they are made:
 //!
-//! - [`RunContext`](context::RunContext): what the run works with: job, options, disk, session. Immutable.
-//! - [`Journal`](journal::Journal): all that it says and writes down: events, report, ledger.
-//! - [`Board`](board::Board): the chunks that are left, and who is at them. Threads take work from here.
-//! - [`Worker`](worker::Worker): one thread. It takes a chunk, claims it, and starts an
-//!   [`EngineProcess`](engine_process::EngineProcess) for what is missing of it; `chunk`, `try_again` and
+//! - `RunContext`: what the run works with: job, options, disk, session. Immutable.
+//! - `Journal`: all that it says and writes down: events, report, ledger.
+//! - `Board`: the chunks that are left, and who is at them. Threads take work from here.
+//! - `Worker`: one thread. It takes a chunk, claims it, and starts an
+//!   `EngineProcess` for what is missing of it; `chunk`, `try_again` and
 //!   `probing` say what follows from the outcome.
-//! - [`Workshop`](workshop::Workshop): what engines share: supervisor, staging folders, preparations.
+//! - `Workshop`: what engines share: supervisor, staging folders, preparations.
 //!
 //! Beside the workers one thread watches (`watcher`): the interrupt, the clock, the disk, and
-//! [`OtherRuns`](other_runs::OtherRuns), of which the dead are recovered.
-//! [`ExistingFiles`](existing_files::ExistingFiles) is what is there when the run begins, and what the
+//! `OtherRuns`, of which the dead are recovered.
+//! `ExistingFiles` is what is there when the run begins, and what the
 //! policy says about it.
 
 mod attend;

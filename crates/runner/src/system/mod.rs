@@ -1,7 +1,7 @@
 //! What differs by operating system, and nothing else: the rest of the crate asks here.
 //!
-//! Each system is one folder that gives the same names: process groups and signals ([`Group`]), processes
-//! that engines leave behind ([`EngineRegistry`]), open files, renaming without replacing, locks, identities and
+//! Each system is one folder that gives the same names: process groups and signals (`Group`), processes
+//! that engines leave behind (`EngineRegistry`), open files, renaming without replacing, locks, identities and
 //! times of files, free space, machine and boot. Another system is another folder beside `unix`.
 
 #[cfg(unix)]

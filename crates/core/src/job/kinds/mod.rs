@@ -1,7 +1,7 @@
 //! The kinds of values that keys take: the one table of what a value looks like, how it is read, and
 //! what it is in a schema.
 //!
-//! A key names its kind; the reader hands a [`Given`] value to [`KeyKind::read`]. One kind is one constant
+//! A key names its kind; the reader hands a `Given` value to `KeyKind::read`. One kind is one constant
 //! in the file of its family: `texts`, `numbers`, `choices`, `tables`.
 
 mod choices;
