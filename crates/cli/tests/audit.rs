@@ -1,4 +1,4 @@
-//! Each way in which a file on disk can be wrong, given by frame and reason.
+//! Each way in which a file on disk can be wrong, reported by frame and reason.
 #![allow(clippy::unwrap_used)]
 
 mod common;

@@ -1,5 +1,5 @@
 //! Frames that cannot be rendered take no others with them, wherever they stand; and where nothing at
-//! all can be rendered, that is found out soon and said once.
+//! all can be rendered, that is found out soon and reported once.
 #![allow(clippy::unwrap_used)]
 
 mod common;
@@ -88,11 +88,11 @@ fn what_cannot_work_at_all_is_found_out_soon_and_said_once() {
             "{} starts, {case}",
             starts(&project)
         );
-        let said = called
+        let printed = called
             .err
             .lines()
             .filter(|line| line.contains("no licence"));
-        assert_eq!(said.count(), 1, "{case}");
+        assert_eq!(printed.count(), 1, "{case}");
         assert!(called.out.contains("given up"), "{case}");
         assert!(called.out.contains("not tried"), "{case}");
     }

@@ -150,11 +150,11 @@ fn output_that_cannot_be_written_is_reported() {
     ] {
         let full = fs::File::options().write(true).open("/dev/full").unwrap();
         let output = project.command(command).stdout(full).output().unwrap();
-        let said = String::from_utf8_lossy(&output.stderr);
-        assert_eq!(output.status.code(), Some(3), "{command:?}: {said}");
+        let printed = String::from_utf8_lossy(&output.stderr);
+        assert_eq!(output.status.code(), Some(3), "{command:?}: {printed}");
         assert!(
-            said.contains("the output cannot be written"),
-            "{command:?}: {said}"
+            printed.contains("the output cannot be written"),
+            "{command:?}: {printed}"
         );
     }
     assert_eq!(project.files("renders").len(), 3);

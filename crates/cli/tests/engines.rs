@@ -196,10 +196,10 @@ fn movies_of_every_codec_are_made_and_proven() {
             .arg(project.path(&format!("r/{codec}.{container}")))
             .output()
             .unwrap();
-        let said = String::from_utf8(output.stdout).unwrap();
-        let lines: Vec<&str> = said.lines().collect();
-        assert_eq!(lines.len(), 2, "{codec}: {said}");
-        assert_eq!(lines[0], format!("{codec},12"), "{said}");
+        let printed = String::from_utf8(output.stdout).unwrap();
+        let lines: Vec<&str> = printed.lines().collect();
+        assert_eq!(lines.len(), 2, "{codec}: {printed}");
+        assert_eq!(lines[0], format!("{codec},12"), "{printed}");
     }
     project.call(&["audit"]).ends(0);
 }

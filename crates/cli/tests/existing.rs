@@ -76,7 +76,7 @@ enum Cell {
     /// It stays, and the job is complete.
     Kept,
     /// It stays, is reported, and the job is not complete.
-    Told,
+    Reported,
     /// It is rendered again; nothing is left of the old one.
     Replaced,
     /// It is rendered again; the old one is set aside.
@@ -120,7 +120,7 @@ fn look(existing: &str, options: &[&str], there: There) -> Cell {
         (Some(1), false, false) if now == before => {
             let shown = called.out.contains("stale") || called.out.contains("changed");
             assert!(shown, "{}", called.out);
-            Cell::Told
+            Cell::Reported
         }
         (Some(0), true, false) => Cell::Replaced,
         (Some(0), true, true) => {
@@ -134,7 +134,7 @@ fn look(existing: &str, options: &[&str], there: There) -> Cell {
 
 #[test]
 fn every_cell_of_the_table() {
-    use Cell::{Kept, Refused, Replaced, SetAside, Told};
+    use Cell::{Kept, Refused, Replaced, Reported, SetAside};
     let all = [
         There::Valid,
         There::Stale,
@@ -143,7 +143,7 @@ fn every_cell_of_the_table() {
         There::Foreign,
     ];
     let table: [(&str, &[&str], [Cell; 5]); 7] = [
-        ("", &[], [Kept, Told, SetAside, Told, Kept]),
+        ("", &[], [Kept, Reported, SetAside, Reported, Kept]),
         (
             "",
             &["--rerender-stale"],
@@ -153,7 +153,7 @@ fn every_cell_of_the_table() {
         (
             "",
             &["--rerender-unrecorded"],
-            [Kept, Told, SetAside, Told, SetAside],
+            [Kept, Reported, SetAside, Reported, SetAside],
         ),
         (
             "existing = \"keep\"\n",
@@ -263,12 +263,12 @@ fn a_file_put_there_while_its_successor_is_made_is_set_aside() {
             .replace("engine = \"understudy\"\n", "")
     );
     project.write("truepath.toml", &job);
-    let said = project.call(&["run"]).ends(0).err;
+    let printed = project.call(&["run"]).ends(0).err;
     let begun = "3 files wanted, 3 there give way to new ones";
-    assert!(said.contains(begun), "{said}");
+    assert!(printed.contains(begun), "{printed}");
     assert!(
-        said.contains("set aside the file that it replaces"),
-        "{said}"
+        printed.contains("set aside the file that it replaces"),
+        "{printed}"
     );
     let third = fs::read(project.path("kept.0003.png")).unwrap();
     for frame in 1..=3 {

@@ -213,8 +213,8 @@ fn a_run_that_dies_over_what_another_machine_left_leaves_nothing_behind_either()
         }
         let mut run = project.command(&["run", "--verbose"]);
         let ended = run.env("TRUEPATH_MACHINE", "east").output().unwrap();
-        let said = String::from_utf8_lossy(&ended.stderr);
-        assert_eq!(ended.status.code(), Some(0), "{point}: {said}");
+        let printed = String::from_utf8_lossy(&ended.stderr);
+        assert_eq!(ended.status.code(), Some(0), "{point}: {printed}");
         assert_eq!(nothing_broken(&project), 3, "{point}");
         assert_eq!(hidden(&project), [""; 0], "{point}");
         assert_eq!(project.files("renders/set-aside"), [""; 0], "{point}");

@@ -223,7 +223,7 @@ fn the_version_is_read_from_the_name_of_the_scene() {
     let called = project.call(&["check"]).ends(1);
     let shown = called.out + &called.err;
     assert!(
-        shown.contains("`kiln_v012.toml` does not report the version"),
+        shown.contains("`kiln_v012.toml` does not hold the version"),
         "{shown}"
     );
     assert!(shown.contains("`_v012.toml` should be `-v`"), "{shown}");

@@ -12,7 +12,7 @@ use common::{Project, job, scene, wrote};
 /// How many times as fast the clock of the run goes.
 const HASTE: &str = "3600";
 
-/// Runs, and gives the exit code, what was said, and the most memory that the run ever had, in KiB.
+/// Runs, and gives the exit code, what was printed, and the most memory that the run ever had, in KiB.
 fn run(project: &Project, arguments: &[&str]) -> (i32, String, u64) {
     let mut run = project
         .command(&[&["run"], arguments].concat())
@@ -22,16 +22,16 @@ fn run(project: &Project, arguments: &[&str]) -> (i32, String, u64) {
         .spawn()
         .unwrap();
     let status = format!("/proc/{}/status", run.id());
-    let (mut said, mut most) = (String::new(), 0);
+    let (mut printed, mut most) = (String::new(), 0);
     for line in BufReader::new(run.stderr.take().unwrap()).lines() {
-        said.push_str(&line.unwrap());
-        said.push('\n');
+        printed.push_str(&line.unwrap());
+        printed.push('\n');
         let text = fs::read_to_string(&status).unwrap_or_default();
         let peak = text.lines().find_map(|line| line.strip_prefix("VmHWM:"));
         let peak = peak.and_then(|peak| peak.trim().strip_suffix(" kB")?.parse().ok());
         most = most.max(peak.unwrap_or(0));
     }
-    (run.wait().unwrap().code().unwrap(), said, most)
+    (run.wait().unwrap().code().unwrap(), printed, most)
 }
 
 #[test]
@@ -43,21 +43,23 @@ fn a_night_of_twelve_hours() {
     ));
     project.write("kiln.toml", &scene("[mishap]\nslow = 120\n"));
     // The evening: somebody has the machine until eight hours are over.
-    let (code, said, _) = run(&project, &["--for", "8h"]);
-    assert_eq!(code, 1, "{said}");
-    assert!(said.contains("stopping: its time is over"), "{said}");
+    let (code, printed, _) = run(&project, &["--for", "8h"]);
+    assert_eq!(code, 1, "{printed}");
+    assert!(printed.contains("stopping: its time is over"), "{printed}");
     let done = project.files("renders").len();
     assert!(
         (10..=68).contains(&done),
         "{done} frames in eight hours of 7.2 minutes each"
     );
     // The time left is reported in hours, and shrinks.
-    let first = said.lines().find(|line| line.contains(" of 100 files, "));
-    assert!(first.unwrap().contains(" h "), "{said}");
+    let first = printed
+        .lines()
+        .find(|line| line.contains(" of 100 files, "));
+    assert!(first.unwrap().contains(" h "), "{printed}");
     // The rest of the night.
-    let (code, said, most) = run(&project, &[]);
-    assert_eq!(code, 0, "{said}");
-    assert!(said.contains("by what it took before"), "{said}");
+    let (code, printed, most) = run(&project, &[]);
+    assert_eq!(code, 0, "{printed}");
+    assert!(printed.contains("by what it took before"), "{printed}");
     assert_eq!(project.files("renders").len(), 100);
     assert_eq!(wrote(&project).len(), 100, "no frame was rendered twice");
     assert!((1..60 * 1024).contains(&most), "{most} KiB");

@@ -145,8 +145,8 @@ fn frames_of_an_engine_that_never_pauses_in_its_talk_are_published_while_it_work
          open('b3.png', 'wb').write(png(3))\n",
         "1-3",
     );
-    let said = project.call(&["run"]).ends(0).err;
-    assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{said}");
+    let printed = project.call(&["run"]).ends(0).err;
+    assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{printed}");
 }
 
 #[test]
@@ -165,8 +165,8 @@ fn frames_that_are_reported_before_they_are_written_are_published_while_the_engi
     let profile = project.read("engines/brass.toml");
     let log = "log = [{ file = '^file (?P<file>.*)' },";
     project.write("engines/brass.toml", &profile.replace("log = [", log));
-    let said = project.call(&["run"]).ends(0).err;
-    assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{said}");
+    let printed = project.call(&["run"]).ends(0).err;
+    assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{printed}");
 }
 
 #[test]

@@ -100,8 +100,8 @@ fn run_batch(folder: &Path, file: &str) -> String {
         .current_dir(folder)
         .output()
         .unwrap();
-    let said = [&output.stdout[..], &output.stderr].concat();
-    String::from_utf8_lossy(&said).into_owned()
+    let printed = [&output.stdout[..], &output.stderr].concat();
+    String::from_utf8_lossy(&printed).into_owned()
 }
 
 #[test]
@@ -161,13 +161,13 @@ fn a_batch_file_gives_back_the_same_bytes_or_refuses() {
         .write(true)
         .open(&pipe)
         .unwrap();
-    let said = run_batch(folder.path(), "t.bat");
+    let printed = run_batch(folder.path(), "t.bat");
     let output = reader.wait_with_output().unwrap();
     drop(held);
     let got = String::from_utf8(output.stdout).unwrap();
     let mut got: Vec<&str> = got.lines().collect();
     got.sort_unstable();
-    assert_eq!(got, wanted, "{said}\n{text}");
+    assert_eq!(got, wanted, "{printed}\n{text}");
 }
 
 const JOB: &str = "scene = \"dawn.toml\"\nframes = \"-1-3\"\nengine = \"understudy\"\nsize = \"64x64\"\n\
@@ -208,13 +208,13 @@ fn scripts_make_what_a_run_makes(job: &str) {
             .call(&["commands", "--as", "sh", "--to", "night.sh"])
             .ends(0);
         let output = shell.arg(project.path("night.sh")).output().unwrap();
-        let said = String::from_utf8_lossy(&output.stderr);
-        assert!(output.status.success(), "{line:?}\n{said}");
+        let printed = String::from_utf8_lossy(&output.stderr);
+        assert!(output.status.success(), "{line:?}\n{printed}");
         assert_eq!(
             String::from_utf8_lossy(&output.stdout),
             "1 of 1 steps done, 0 there before, 0 failed, 0 files missing\n"
         );
-        assert!(bytes(&project) == wanted, "{line:?}\n{said}");
+        assert!(bytes(&project) == wanted, "{line:?}\n{printed}");
         project.call(&["audit"]).ends(0);
     }
 }
@@ -256,25 +256,25 @@ fn a_script_never_replaces_a_file_and_reports_what_is_missing() {
         "{}",
         String::from_utf8_lossy(&output.stderr)
     );
-    let said = String::from_utf8_lossy(&output.stdout).into_owned();
-    assert!(said.ends_with("0 files missing\nthen 0\n"), "{said}");
+    let printed = String::from_utf8_lossy(&output.stdout).into_owned();
+    assert!(printed.ends_with("0 files missing\nthen 0\n"), "{printed}");
     assert_eq!(project.read("r $x's/dawn_beauty.0002.png"), "mine");
     // What is missing is rendered again, and nothing else.
     fs::remove_file(project.path("r $x's/dawn_depth.0003.png")).unwrap();
-    let said = String::from_utf8_lossy(&run().stdout).into_owned();
+    let printed = String::from_utf8_lossy(&run().stdout).into_owned();
     assert!(
-        said.starts_with("1 of 3 steps done, 2 there before"),
-        "{said}"
+        printed.starts_with("1 of 3 steps done, 2 there before"),
+        "{printed}"
     );
     // Without its scene the engine fails: reported, and nothing is lost.
     fs::remove_file(project.path("r $x's/dawn_depth.0003.png")).unwrap();
     fs::remove_file(project.path("dawn.toml")).unwrap();
     let output = run();
     assert!(!output.status.success());
-    let said = String::from_utf8_lossy(&output.stderr).into_owned();
+    let printed = String::from_utf8_lossy(&output.stderr).into_owned();
     assert!(
-        said.contains("missing: ") && said.contains("dawn_depth.0003.png"),
-        "{said}"
+        printed.contains("missing: ") && printed.contains("dawn_depth.0003.png"),
+        "{printed}"
     );
     assert_eq!(bytes(&project).len(), 9);
 }
@@ -297,9 +297,9 @@ fn a_script_goes_on_after_a_failure_or_stops_as_asked() {
             .arg(project.path("night.sh"))
             .output()
             .unwrap();
-        let said = String::from_utf8_lossy(&output.stdout).into_owned();
+        let printed = String::from_utf8_lossy(&output.stdout).into_owned();
         assert_eq!(
-            said,
+            printed,
             format!(
                 "{done} of 3 steps done, 0 there before, 1 failed, {} files missing\n",
                 3 - done
@@ -379,10 +379,10 @@ fn a_batch_file_goes_on_after_a_renderer_that_is_a_batch_file() {
         "night.bat",
     ];
     project.call(&words).ends(0);
-    let said = run_batch(&project.path(""), "night.bat");
+    let printed = run_batch(&project.path(""), "night.bat");
     assert!(
-        said.contains("3 of 3 steps done"),
-        "{said}\n{}",
+        printed.contains("3 of 3 steps done"),
+        "{printed}\n{}",
         project.read("night.bat")
     );
     let logs = project.files("r/truepath-logs");
@@ -393,7 +393,7 @@ fn a_batch_file_goes_on_after_a_renderer_that_is_a_batch_file() {
     assert_eq!(
         project.files("r").len(),
         6,
-        "{said}\n{logs:?}\n{}",
+        "{printed}\n{logs:?}\n{}",
         project.read("night.bat")
     );
     assert_eq!(project.read("r/kiln.003.png").trim(), "picture");
@@ -431,13 +431,13 @@ fn a_batch_file_makes_the_files_and_leaves_alone_what_is_there() {
             "night.bat",
         ])
         .ends(0);
-    let mut said = run_batch(&project.path(""), "night.bat");
+    let mut printed = run_batch(&project.path(""), "night.bat");
     for log in fs::read_dir(project.path("r & 100/truepath-logs")).unwrap() {
-        said += &fs::read_to_string(log.unwrap().path()).unwrap_or_default();
+        printed += &fs::read_to_string(log.unwrap().path()).unwrap_or_default();
     }
     assert!(
-        said.contains("3 of 4 steps done, 1 there before, 0 failed, 0 files missing"),
-        "{said}"
+        printed.contains("3 of 4 steps done, 1 there before, 0 failed, 0 files missing"),
+        "{printed}"
     );
     for (name, content) in [
         ("-001", "picture"),
@@ -448,7 +448,7 @@ fn a_batch_file_makes_the_files_and_leaves_alone_what_is_there() {
         assert_eq!(
             project.read(&format!("r & 100/kiln.{name}.png")),
             content,
-            "{said}"
+            "{printed}"
         );
     }
 }

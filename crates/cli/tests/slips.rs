@@ -166,15 +166,18 @@ fn findings_of_one_cause_are_gathered() {
     ));
     for words in [&["check"][..], &["run"], &["commands"]] {
         let called = project.call(words).ends(1);
-        let said = format!("{}{}", called.out, called.err);
+        let printed = format!("{}{}", called.out, called.err);
         assert!(
-            said.lines().count() < 40,
+            printed.lines().count() < 40,
             "{words:?}: {} lines",
-            said.lines().count()
+            printed.lines().count()
         );
-        assert!(said.contains("299 more times"), "{words:?}: {said}");
+        assert!(printed.contains("299 more times"), "{words:?}: {printed}");
         let all = project.call(&[words, &["--all"]].concat());
-        assert!(all.out.len() + all.err.len() > 10 * said.len(), "{words:?}");
+        assert!(
+            all.out.len() + all.err.len() > 10 * printed.len(),
+            "{words:?}"
+        );
     }
 }
 

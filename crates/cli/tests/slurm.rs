@@ -66,8 +66,8 @@ impl Cluster {
             "{}",
             String::from_utf8_lossy(&output.stderr)
         );
-        let said = String::from_utf8_lossy(&output.stdout).into_owned();
-        let last = said.lines().last().unwrap();
+        let printed = String::from_utf8_lossy(&output.stdout).into_owned();
+        let last = printed.lines().last().unwrap();
         let job = last.split([' ', ',']).nth(2).unwrap();
         let after = format!("--dependency=afterany:{job}");
         let waited = self

@@ -317,7 +317,7 @@ fn whatever_is_killed_every_frame_is_there_once() {
         let longest = Duration::from_secs((seconds / 3).clamp(10, 60));
         let (kills, engines) = storm(&wild, &mut chance, longest);
         eprintln!(
-            "storm {round}, seed {seed}, given by {words}: {kills} killed, {engines} of them renderers"
+            "storm {round}, seed {seed}, reported by {words}: {kills} killed, {engines} of them renderers"
         );
         wild.call(&["audit"]).ends(0);
         let found = pictures(&wild);

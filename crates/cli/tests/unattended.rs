@@ -276,16 +276,16 @@ fn the_understudy_goes_on_with_a_frame_after_a_crash() {
         std::thread::yield_now();
     }
     signal(&run, Signal::INT);
-    let mut said = String::new();
+    let mut printed = String::new();
     run.stdout
         .take()
         .unwrap()
-        .read_to_string(&mut said)
+        .read_to_string(&mut printed)
         .unwrap();
     run.wait().unwrap();
     assert!(
-        said.contains("in the middle of frame 1; the next run continues it from its checkpoint"),
-        "{said}"
+        printed.contains("in the middle of frame 1; the next run continues it from its checkpoint"),
+        "{printed}"
     );
     let called = project.call(&["run"]).ends(0);
     assert!(called.out.contains("complete"), "{}", called.out);

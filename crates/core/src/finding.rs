@@ -13,7 +13,7 @@ pub enum Severity {
     Note,
 }
 
-/// A place in a text with what is to be said about it.
+/// A place in a text with a remark.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Label {
     /// Where.

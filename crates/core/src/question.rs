@@ -55,7 +55,7 @@ pub struct FolderFacts {
 /// What lies beside a scene.
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
 pub struct SceneAnswer {
-    /// What it has, where somebody said so.
+    /// What it has, where that is known.
     pub facts: Option<SceneFacts>,
     /// Why nobody could say, though it was asked for.
     pub no_answer: Option<String>,

@@ -122,7 +122,7 @@ pub fn start(work: Work, engine: &Profile, scenes: &[StartScene]) -> String {
             "overrides by name; a shot lists those that it wants",
         );
         put(&mut text, "[variant.night]", "");
-        put(&mut text, "inherits = \"day\"", "all that is not said here");
+        put(&mut text, "inherits = \"day\"", "all that is not set here");
         put(
             &mut text,
             "env = { LIGHT = \"night\" }",

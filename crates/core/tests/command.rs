@@ -1,18 +1,16 @@
-//! Profiles: what is said to an engine, what is left out, and how its files are recognised.
+//! Profiles: what an engine is given, what is left out, and how its files are recognised.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::sync::Arc;
 
 use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{ArgumentError, Invocation, arguments};
-use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Expansion, Selection, Surroundings, expand};
 use truepath_core::frames::FrameSet;
 use truepath_core::job::{no_files, read};
 use truepath_core::plan::plan;
 use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 fn profile(takes: &str, passes: &str) -> String {
     format!(
@@ -43,15 +41,7 @@ shortest-clip = 2
 fn expansion(profile: &str, more: &str) -> Expansion {
     let mut sources = Sources::default();
     let profile = read_profile("brass.toml", profile, SourceKind::File, &mut sources).unwrap();
-    let around = Surroundings {
-        job_folder: "/work".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: [Arc::new(profile)].into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    };
+    let around = Surroundings::of_folder("/work", [Arc::new(profile)].into_iter().collect());
     let text =
         format!("engine = \"brass\"\npath = \"r/{{shot}}{{?_{{pass}}}}.{{frame:04}}.png\"\n{more}");
     let reading = read("truepath.toml", &text, &[], &mut no_files);

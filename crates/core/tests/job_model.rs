@@ -4,14 +4,12 @@
 use std::collections::BTreeMap;
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Deliverable, Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
 use truepath_core::job::{Key, Reading, read};
 use truepath_core::movie::Fps;
 use truepath_core::precedence::{Case, Chain};
 use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 fn reading(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Reading {
     let sets: Vec<String> = sets.iter().map(|&set| set.to_owned()).collect();
@@ -29,15 +27,7 @@ fn made(text: &str, sets: &[&str], files: &[(&str, &str)]) -> Vec<Deliverable> {
     let profile = include_str!("../../../engines/understudy.toml");
     let mut sources = Sources::default();
     let profile = read_profile("understudy", profile, SourceKind::BuiltIn, &mut sources).unwrap();
-    let around = Surroundings {
-        job_folder: "/work".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: [Arc::new(profile)].into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    };
+    let around = Surroundings::of_folder("/work", [Arc::new(profile)].into_iter().collect());
     let expansion = expand(&reading.job, &around, &Selection::default());
     assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);
     expansion.deliverables

@@ -4,15 +4,13 @@
 use std::fmt::Write;
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Expansion, Selection, Surroundings, expand};
 use truepath_core::finding::Finding;
 use truepath_core::job::{Job, no_files, read};
 use truepath_core::profile::read_profile;
 use truepath_core::question::Answers;
 use truepath_core::rules::{Subject, check, rules};
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 const SHOTS: usize = 350;
 
@@ -53,15 +51,7 @@ fn surroundings() -> Surroundings {
     let mut sources = Sources::default();
     let text = include_str!("../../../engines/understudy.toml");
     let profile = read_profile("p", text, SourceKind::BuiltIn, &mut sources).unwrap();
-    Surroundings {
-        job_folder: "/work/show".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: [Arc::new(profile)].into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    }
+    Surroundings::of_folder("/work/show", [Arc::new(profile)].into_iter().collect())
 }
 
 fn paths(expansion: &Expansion) -> Vec<String> {

@@ -6,11 +6,9 @@ use std::sync::Arc;
 use proptest::prelude::*;
 use truepath_core::command::PictureInputs;
 use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
 use truepath_core::job::{no_files, read};
 use truepath_core::profile::{Profile, read_profile};
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 use truepath_core::token::{Token, can_change_picture};
 
 /// A job in which every value may be another.
@@ -112,17 +110,16 @@ fn inputs(profile: &Arc<Profile>, values: &Values) -> Vec<(&'static str, String)
     assert!(reading.findings.is_empty(), "{job}\n{:?}", reading.findings);
     let day = jiff::civil::date(2026, 3, values.day);
     let around = Surroundings {
-        job_folder: format!("/{}", values.folder),
-        system: System::Linux,
         person: Person {
             user: Some(values.user.clone()),
             artist: Some(values.user.clone()),
             host: Some(values.host.clone()),
         },
         began: Some(day.at(9, 30, 0, 0)),
-        profiles: [Arc::clone(profile)].into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
+        ..Surroundings::of_folder(
+            &format!("/{}", values.folder),
+            [Arc::clone(profile)].into_iter().collect(),
+        )
     };
     let expansion = expand(&reading.job, &around, &Selection::default());
     assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);

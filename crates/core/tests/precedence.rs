@@ -3,13 +3,11 @@
 
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Deliverable, Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
 use truepath_core::job::{Job, Key, no_files, read};
 use truepath_core::precedence::{Case, Chain};
 use truepath_core::profile::read_profile;
 use truepath_core::source::{Level, SourceKind, Sources};
-use truepath_core::system::System;
 
 const JOB: &str = r#"
 [project]
@@ -46,15 +44,7 @@ fn deliverables(job: &Job, selection: &Selection) -> Vec<Deliverable> {
     let text = include_str!("../../../engines/understudy.toml");
     let mut sources = Sources::default();
     let profile = read_profile("understudy", text, SourceKind::BuiltIn, &mut sources).unwrap();
-    let around = Surroundings {
-        job_folder: "/work".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: [Arc::new(profile)].into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    };
+    let around = Surroundings::of_folder("/work", [Arc::new(profile)].into_iter().collect());
     let expansion = expand(job, &around, selection);
     assert!(expansion.problems.is_empty(), "{:?}", expansion.problems);
     expansion.deliverables

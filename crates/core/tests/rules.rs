@@ -4,8 +4,7 @@
 use std::collections::BTreeSet;
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Selection, Surroundings, expand};
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::movie::Fps;
@@ -16,7 +15,6 @@ use truepath_core::question::{
 use truepath_core::rules::{Subject, check, rules};
 use truepath_core::scene_facts::SceneFacts;
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 /// Takes nothing with a space in it.
 const EXPORTER: &str = r#"
@@ -61,13 +59,8 @@ fn surroundings() -> Surroundings {
         Arc::new(read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap())
     });
     Surroundings {
-        job_folder: "/work/show".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
         began: "2026-03-21T09:30:00".parse().ok(),
-        profiles: profiles.iter().cloned().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
+        ..Surroundings::of_folder("/work/show", profiles.iter().cloned().collect())
     }
 }
 

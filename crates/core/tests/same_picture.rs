@@ -3,14 +3,12 @@
 
 use std::sync::Arc;
 
-use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Selection, Surroundings, expand};
 use truepath_core::job::{no_files, read};
 use truepath_core::profile::{Profile, read_profile};
 use truepath_core::question::Answers;
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 const NAMING: &str = "engine = { name = \"naming\", program = \"n\", frames = \"range\", passes = \"all\" }\n\
     arguments = [\"{scene.file}\", \"{first}\", \"{last}\"]\noutput-name = \"{pass}{frame:?}.{ext}\"\n";
@@ -39,15 +37,7 @@ fn surroundings() -> Surroundings {
     ]
     .map(profile)
     .to_vec();
-    Surroundings {
-        job_folder: "/work/show".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: profiles.into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    }
+    Surroundings::of_folder("/work/show", profiles.into_iter().collect())
 }
 
 /// The codes of the rules about names that make no difference.
@@ -158,7 +148,7 @@ fn names_that_the_engine_never_hears_of() {
 fn no_ordinary_job_trips_over_it() {
     let path = "path = \"r/{shot}{?_{camera}}{?_{pass}}.{frame:04}.png\"";
     for job in [
-        // Told by a group, in one word, or in a file.
+        // Given by a group, in one word, or in a file.
         short(&format!(
             "{path}\ncameras = [\"front\", \"top\"]\nrun = [\"myrender\", [\"--camera\", \"{{camera}}\"], \"--frame\", \"{{frame}}\", \"{{target}}\"]"
         )),

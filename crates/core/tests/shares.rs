@@ -5,14 +5,12 @@ use std::collections::BTreeMap;
 use std::sync::Arc;
 
 use proptest::prelude::*;
-use truepath_core::deliverable::{Expansion, Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Expansion, Selection, Surroundings, expand};
 use truepath_core::frames::FrameSet;
 use truepath_core::job::{no_files, read};
 use truepath_core::plan::plan;
 use truepath_core::profile::read_profile;
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 /// The deliverables of a job, with an engine that takes frames in this way.
 fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion {
@@ -26,15 +24,7 @@ fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion
     ];
     let profiles = texts
         .map(|text| Arc::new(read_profile("p", text, SourceKind::BuiltIn, &mut sources).unwrap()));
-    let around = Surroundings {
-        job_folder: "/work/show".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: profiles.iter().cloned().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    };
+    let around = Surroundings::of_folder("/work/show", profiles.iter().cloned().collect());
     let reading = read("truepath.toml", job, sets, &mut no_files);
     assert!(reading.is_sound(), "{job}\n{:?}", reading.findings);
     let expansion = expand(&reading.job, &around, &Selection::default());

@@ -1,18 +1,16 @@
 //! A row of a table that some other place has forgotten fails here.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::BTreeSet;
 use std::sync::Arc;
 
 use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{Invocation, arguments};
 use truepath_core::deliverable::{Deliverable, Expansion, Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
 use truepath_core::job::{KEYS, no_files, read};
 use truepath_core::picture::{FORMATS, FileFormat};
 use truepath_core::profile::{PROFILE_KEYS, Profile, read_profile};
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 use truepath_core::template::TokenValue;
 use truepath_core::token::{SetBy, Token, ValueKind};
 
@@ -75,17 +73,12 @@ fn profile(arguments: &str) -> Profile {
 
 fn expansion(profile: Profile) -> Expansion {
     let around = Surroundings {
-        job_folder: "/work".to_owned(),
-        system: System::Linux,
         person: Person {
             user: Some("mira".to_owned()),
             artist: Some("Mira".to_owned()),
             host: Some("brass".to_owned()),
         },
-        began: None,
-        profiles: [Arc::new(profile)].into_iter().collect(),
-        executor: &OneThread,
-        scene_frames: HashMap::new(),
+        ..Surroundings::of_folder("/work", [Arc::new(profile)].into_iter().collect())
     };
     let reading = read("truepath.toml", JOB, &[], &mut no_files);
     assert!(reading.is_sound(), "{:?}", reading.findings);

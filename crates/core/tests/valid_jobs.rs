@@ -5,8 +5,7 @@ use std::fmt::Write;
 use std::sync::{Arc, LazyLock};
 
 use proptest::prelude::*;
-use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Selection, Surroundings, expand};
 use truepath_core::finding::Finding;
 use truepath_core::fix::fix;
 use truepath_core::job::{Reading, no_files, read};
@@ -14,7 +13,6 @@ use truepath_core::profile::read_profile;
 use truepath_core::question::{Answers, Question, questions};
 use truepath_core::rules::{Subject, check};
 use truepath_core::source::{SourceKind, Sources};
-use truepath_core::system::System;
 
 static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
     let mut sources = Sources::default();
@@ -24,15 +22,7 @@ static SURROUNDINGS: LazyLock<Surroundings> = LazyLock::new(|| {
     ];
     let profiles = texts
         .map(|text| Arc::new(read_profile("p", text, SourceKind::BuiltIn, &mut sources).unwrap()));
-    Surroundings {
-        job_folder: "/work/show".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: profiles.iter().cloned().collect(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    }
+    Surroundings::of_folder("/work/show", profiles.iter().cloned().collect())
 });
 
 /// What a valid job is made of.

@@ -91,9 +91,9 @@ fn chunks(reader: &mut (impl BufRead + Seek)) -> Result<u64, Flaw> {
             sum.update(&piece[..now]);
             left -= now as u64;
         }
-        let mut said = [0; 4];
-        reader.read_exact(&mut said)?;
-        if u32::from_be_bytes(said) != sum.finalize() {
+        let mut stored = [0; 4];
+        reader.read_exact(&mut stored)?;
+        if u32::from_be_bytes(stored) != sum.finalize() {
             let name = String::from_utf8_lossy(name);
             return Err(Flaw::Broken(format!(
                 "the checksum of its chunk {name} is wrong"

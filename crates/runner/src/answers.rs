@@ -17,7 +17,7 @@ use crate::program::find_program;
 use crate::run::name_and_version;
 use crate::system::{free_space, is_writable};
 
-/// Answers all questions about the deliverables of a job. With `ask` engines are started to say their
+/// Answers all questions about the deliverables of a job. With `ask` engines are started to report their
 /// version and what their scenes have.
 #[must_use]
 pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {

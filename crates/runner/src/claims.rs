@@ -52,7 +52,7 @@ pub(crate) struct Claims<'a> {
 #[derive(Default)]
 struct OwnClaims {
     /// The file that its claims are links to.
-    said: Option<PathBuf>,
+    written: Option<PathBuf>,
     /// How many such files it has begun: file systems take only so many links to one.
     files: u32,
     held: HashSet<PathBuf>,
@@ -145,20 +145,20 @@ impl<'a> Claims<'a> {
 
     /// Gives what this run says of itself another name.
     fn link(&self, own: &mut OwnClaims, path: &Path) -> io::Result<()> {
-        if let Some(said) = &own.said {
-            match self.disk.second_name(said, path) {
+        if let Some(written) = &own.written {
+            match self.disk.second_name(written, path) {
                 Err(error) if error.kind() == io::ErrorKind::TooManyLinks => {}
                 made => return made,
             }
         }
         own.files += 1;
-        let said = self
+        let written = self
             .folder
             .join(format!("of-{}-{}", self.session, own.files));
         self.disk
-            .write_new(&said, format!("{}\n", self.session).as_bytes())?;
-        let made = self.disk.second_name(&said, path);
-        own.said = Some(said);
+            .write_new(&written, format!("{}\n", self.session).as_bytes())?;
+        let made = self.disk.second_name(&written, path);
+        own.written = Some(written);
         made
     }
 

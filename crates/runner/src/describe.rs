@@ -50,7 +50,7 @@ pub enum DescribeError {
     /// What was reported is no description.
     #[error("{from} does not describe a scene: {reason}")]
     Unreadable {
-        /// Who said it.
+        /// Where it is from.
         from: String,
         /// Why.
         reason: String,
@@ -177,8 +177,8 @@ fn ask(profile: &Profile, scene: &Path, folder: &Path) -> Result<Option<String>,
     let output = output_of(Command::new(&program).args(&arguments))
         .map_err(|error| no_answer(error.to_string()))?;
     if !output.status.success() {
-        let said = String::from_utf8_lossy(&output.stderr);
-        let mut lines = said.lines().filter(|line| !line.trim().is_empty());
+        let printed = String::from_utf8_lossy(&output.stderr);
+        let mut lines = printed.lines().filter(|line| !line.trim().is_empty());
         return Err(no_answer(
             lines.next().unwrap_or("it says nothing").to_owned(),
         ));

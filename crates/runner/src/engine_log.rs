@@ -62,12 +62,12 @@ impl LogReader {
     }
 }
 
-/// What a log of an earlier run reports finished frames.
+/// What a log of an earlier run reports of finished frames.
 #[derive(Debug, Default)]
 pub(crate) struct FinishedInLog {
     /// Files that the engine named as final.
     pub(crate) named: Vec<String>,
-    /// The last frame that it said to have begun.
+    /// The last frame that it reported to have begun.
     pub(crate) begun: Option<Frame>,
 }
 

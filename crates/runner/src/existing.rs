@@ -89,7 +89,7 @@ fn folders(expansion: &Expansion) -> HashMap<String, Vec<Name>> {
     let mut folders: HashMap<String, Vec<Name>> = HashMap::new();
     let mut uppers: HashMap<&str, bool> = HashMap::new();
     for one in &expansion.deliverables {
-        // Most of a fresh job is not there yet: its upper folders say that at once.
+        // Most of a fresh job is not there yet: its upper folders show that at once.
         let fresh = first_folder(&one.root, &one.pattern).is_some_and(|above| {
             let there = uppers.entry(above);
             !*there.or_insert_with(|| Path::new(above).is_dir())

@@ -4,11 +4,11 @@ use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
-use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::command::PictureInputs;
 use truepath_core::deliverable::Deliverable;
+use truepath_core::hex::hex;
 use truepath_core::profile::Profile;
 
 use crate::Loaded;
@@ -75,9 +75,10 @@ impl<'l> Fingerprints<'l> {
                 hash_outline(file).unwrap_or_default()
             });
             // Where it lies on this machine is no part of it.
-            let said = Path::new(&name);
-            let name = if said.is_absolute() {
-                said.file_name()
+            let given = Path::new(&name);
+            let name = if given.is_absolute() {
+                given
+                    .file_name()
                     .unwrap_or_default()
                     .to_string_lossy()
                     .into_owned()

@@ -43,7 +43,7 @@ pub fn in_turns<P: Send, S, R: Send, E>(
             let piece = next()?;
             let ended = piece.is_none();
             if let Some(piece) = piece {
-                // A thread that is gone has panicked, which the end of the scope says.
+                // A thread that is gone has panicked, which the end of the scope shows.
                 let _ = pieces[given % cores].send(piece);
                 given += 1;
             }

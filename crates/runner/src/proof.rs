@@ -47,10 +47,10 @@ fn ask(proof: &MovieProof, program: &Path, movie: &Path) -> Result<String, Strin
         .stdin(Stdio::null())
         .output()
         .map_err(|error| error.to_string())?;
-    let said = [&output.stdout[..], b"\n", &output.stderr].concat();
-    let said = String::from_utf8_lossy(&said).into_owned();
+    let printed = [&output.stdout[..], b"\n", &output.stderr].concat();
+    let printed = String::from_utf8_lossy(&printed).into_owned();
     if output.status.success() {
-        return Ok(said);
+        return Ok(printed);
     }
     let errors = String::from_utf8_lossy(&output.stderr);
     Err(errors
@@ -62,7 +62,7 @@ fn ask(proof: &MovieProof, program: &Path, movie: &Path) -> Result<String, Strin
 }
 
 /// Compares what was found with what is wanted.
-fn against(proof: &MovieProof, deliverable: &Deliverable, said: &str) -> Option<String> {
+fn against(proof: &MovieProof, deliverable: &Deliverable, printed: &str) -> Option<String> {
     let size = deliverable.picture.file_size();
     let wanted = [
         (
@@ -85,7 +85,7 @@ fn against(proof: &MovieProof, deliverable: &Deliverable, said: &str) -> Option<
         let Ok(pattern) = Regex::new(find) else {
             return Some(format!("its pattern {find:?} cannot be read"));
         };
-        for found in said.lines().filter_map(|line| pattern.captures(line)) {
+        for found in printed.lines().filter_map(|line| pattern.captures(line)) {
             if let Some(error) = found.name("error") {
                 return Some(error.as_str().to_owned());
             }

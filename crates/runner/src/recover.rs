@@ -56,7 +56,7 @@ pub(crate) struct Recovery<'a> {
     pub(crate) expansion: &'a Expansion,
     pub(crate) provenance: &'a [Provenance],
     /// What may be moved or removed.
-    pub(crate) grounds: JobFolders<'a>,
+    pub(crate) job_folders: JobFolders<'a>,
     pub(crate) recovered: Recovered,
 }
 
@@ -94,7 +94,7 @@ impl Recovery<'_> {
     /// Whether a folder that the ledger speaks of is this job's; one that is there and is not is reported.
     fn is_own(&mut self, folder: &str) -> bool {
         let path = Path::new(folder);
-        let is_own = self.grounds.is_own_folder(path);
+        let is_own = self.job_folders.is_own_folder(path);
         if !is_own && fs::symlink_metadata(path).is_ok() {
             self.recovered.strange.push(folder.to_owned());
         }
@@ -107,9 +107,10 @@ impl Recovery<'_> {
         let to = Path::new(&record.path);
         let staged = Path::new(&intent.staged);
         let staging = staged.parent().unwrap_or(Path::new("/"));
-        let is_staged = self.grounds.is_own_folder(staging) || self.grounds.is_set_aside(staged);
+        let is_staged =
+            self.job_folders.is_own_folder(staging) || self.job_folders.is_set_aside(staged);
         let is_there = same(to, record)?;
-        if !self.grounds.is_true_name(&record.path) || !(is_there || is_staged) {
+        if !self.job_folders.is_true_name(&record.path) || !(is_there || is_staged) {
             return Ok(());
         }
         let mut ledger = self.session.publisher.ledger();
@@ -139,7 +140,7 @@ impl Recovery<'_> {
         elsewhere: bool,
     ) -> Result<(), CollectError> {
         let staging = PathBuf::from(&staged.folder);
-        if self.grounds.is_instead_of_own_folder(&staging) {
+        if self.job_folders.is_instead_of_own_folder(&staging) {
             let aside = staging::clear(self.disk, &staging, "instead-of", &[])?;
             self.recovered.aside.extend(aside);
             return Ok(());
@@ -184,7 +185,7 @@ impl Recovery<'_> {
                 };
                 output.done = area.frames.iter().filter(|frame| !taken(frame)).collect();
             }
-            // What its log reports files and frames was heard before the run died.
+            // What its log reports of files and frames was read before the run died.
             let heard = engine_log::finished_in_log(&profile, Path::new(&staged.log));
             area.begun = heard.begun;
             let evidence = Evidence {

@@ -6,11 +6,11 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU32, Ordering};
 use std::time::Duration;
-use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
 use truepath_core::frames::FrameSet;
+use truepath_core::hex::hex;
 
 use crate::Loaded;
 use crate::claims::Claims;

@@ -53,9 +53,9 @@ fn environment(script: Option<&Path>) -> io::Result<BTreeMap<String, String>> {
     }
     let output = output_of(&mut shell)?;
     if !output.status.success() {
-        let said = String::from_utf8_lossy(&output.stderr).trim().to_owned();
+        let printed = String::from_utf8_lossy(&output.stderr).trim().to_owned();
         return Err(io::Error::other(format!(
-            "it ended with {}: {said}",
+            "it ended with {}: {printed}",
             output.status
         )));
     }

@@ -25,7 +25,7 @@ pub struct BadTask {
 /// # Errors
 /// When `sbatch` is not here or refuses.
 pub fn submit(script: &Path, tasks: u64, options: &[String], output: &Path) -> io::Result<String> {
-    let said = ask(Command::new("sbatch")
+    let printed = ask(Command::new("sbatch")
         .arg("--parsable")
         .arg("--job-name=true-path")
         .arg(format!("--array=1-{tasks}"))
@@ -35,7 +35,12 @@ pub fn submit(script: &Path, tasks: u64, options: &[String], output: &Path) -> i
         .args(options)
         .arg(script))?;
     // With several clusters their name stands behind.
-    Ok(said.trim().split(';').next().unwrap_or_default().to_owned())
+    Ok(printed
+        .trim()
+        .split(';')
+        .next()
+        .unwrap_or_default()
+        .to_owned())
 }
 
 /// How many tasks of a job wait or run.
@@ -94,8 +99,8 @@ fn ask(command: &mut Command) -> io::Result<String> {
     if output.status.success() {
         return Ok(String::from_utf8_lossy(&output.stdout).into_owned());
     }
-    let said = String::from_utf8_lossy(&output.stderr).trim().to_owned();
-    Err(io::Error::other(format!("{program}: {said}")))
+    let printed = String::from_utf8_lossy(&output.stderr).trim().to_owned();
+    Err(io::Error::other(format!("{program}: {printed}")))
 }
 
 #[cfg(test)]

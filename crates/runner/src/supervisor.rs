@@ -21,7 +21,7 @@ pub(crate) struct Supervisor {
     mark: String,
     pub(crate) engines: EngineRegistry,
     started: AtomicU32,
-    /// Whether it was said that the supervisor is gone.
+    /// Whether it was reported that the supervisor is gone.
     is_missed: AtomicBool,
     supervisor: Mutex<(Child, Option<ChildStdin>)>,
 }

@@ -298,7 +298,7 @@ fn misbehave(
 const PARTS: u32 = 10;
 
 /// Takes the time that a slow frame takes; after each part of it a small file says how far it is,
-/// and what is said there need not be done again.
+/// and what is done by then need not be done again.
 fn take_time(
     scene: &Scene,
     go_on: bool,

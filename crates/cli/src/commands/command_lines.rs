@@ -31,7 +31,7 @@ use crate::this_program;
 /// To read, each line comes with what it sets and what it leaves to the scene. As a
 /// script, the lines run without True Path: each renders into a new folder of its own and brings
 /// its files to the true names, never onto a file that is there, keeps a log, and says at the end
-/// what is missing. What only a run does is said in its head: it decodes every picture.
+/// what is missing. Its head says what only a run does: it decodes every picture.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath commands --shot dawn\n  truepath commands --as sh --to night.sh && sh night.sh\n  truepath commands --as batch --for windows --to night.bat\n  truepath commands --as slurm --set chunk=8 --to night.sh && sh night.sh"

@@ -32,7 +32,7 @@ pub(crate) struct Arguments {
     /// The kind of work: sequence, passes, stereo, stills, movie or show
     #[arg(long, value_name = "KIND", default_value = "sequence", value_parser = work)]
     work: Work,
-    /// A scene; may be said several times. Else the engine's scenes in the folder of the job file, or in scenes/ there
+    /// A scene; may be given several times. Else the engine's scenes in the folder of the job file, or in scenes/ there
     #[arg(long, value_name = "FILE")]
     for_scene: Vec<PathBuf>,
     /// The file to write

@@ -64,7 +64,7 @@ fn passes(line: &OverviewLine<'_>) -> Vec<String> {
     line.deliverables.iter().filter_map(pass).collect()
 }
 
-/// Size, or what is said instead; passes may differ.
+/// Size, or what stands in its place; passes may differ.
 fn size(line: &OverviewLine<'_>) -> String {
     let of = |one: &Deliverable| {
         one.picture

@@ -227,12 +227,15 @@ fn movie_line(one: &Deliverable, movie: &Movie) -> String {
 
 /// What the pictures are, in a line; what is left to the engine is not shown.
 fn picture(picture: &Picture) -> String {
-    let words = picture.said().into_iter().map(|(name, value)| match name {
-        "bits" if value.starts_with(|c: char| c.is_ascii_digit()) => format!("{value} bit"),
-        "quality" => format!("quality {value}"),
-        "crop" => format!("only {value}"),
-        "pixel-aspect" => format!("pixels {value}"),
-        _ => value,
-    });
+    let words = picture
+        .requirements()
+        .into_iter()
+        .map(|(name, value)| match name {
+            "bits" if value.starts_with(|c: char| c.is_ascii_digit()) => format!("{value} bit"),
+            "quality" => format!("quality {value}"),
+            "crop" => format!("only {value}"),
+            "pixel-aspect" => format!("pixels {value}"),
+            _ => value,
+        });
     words.collect::<Vec<_>>().join(", ")
 }

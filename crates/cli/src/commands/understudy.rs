@@ -44,7 +44,7 @@ pub(crate) struct Arguments {
     /// A view; left and right stand a little to either side of the camera
     #[arg(long)]
     view: Vec<String>,
-    /// A pass; may be said several times
+    /// A pass; may be given several times
     #[arg(long)]
     pass: Vec<String>,
     /// Put all passes and views into one file, as layers

@@ -43,7 +43,7 @@ struct PlaceShape {
     column: usize,
     /// First byte, and the byte behind the last
     bytes: [usize; 2],
-    /// What is to be said about it
+    /// What it is about
     text: String,
 }
 

@@ -76,7 +76,7 @@ struct PlaneShape {
 /// What the values of pixels are
 #[derive(Debug, Serialize, JsonSchema)]
 struct ColorShape {
-    /// `linear` or `display`; null where nobody said
+    /// `linear` or `display`; null where it is not set
     pixels: Option<&'static str>,
     /// How linear pixels become ready for display
     transfer: Option<&'static str>,

@@ -114,7 +114,7 @@ pub(crate) fn playing_time(seconds: f64) -> String {
     }
 }
 
-/// So many things that are wrong with ledgers are said one by one.
+/// So many things that are wrong with ledgers are shown one by one.
 const MOST_WARNINGS: usize = 10;
 
 /// Warns of what is wrong with ledgers.

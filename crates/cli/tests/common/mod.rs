@@ -42,7 +42,7 @@ pub fn program() -> &'static str {
 }
 
 /// Whether a program is here. One that is not must be named in `TRUEPATH_TESTS_WITHOUT`, which the
-/// test script sets after it has said so; else the test fails.
+/// test script sets after it has printed so; else the test fails.
 pub fn needs(name: &str) -> bool {
     if truepath_runner::find_program(name, Path::new("/")).is_some() {
         return true;

@@ -16,7 +16,7 @@
 //!         Piece::Frame(FrameField::Digits(digits)),
 //!     ])
 //! };
-//! // Frame 123 of the first and frame 23 of the second have one name.
+//! // Frame 1 of the first and frame 101 of the second have one name.
 //! let (version, plain) = (named("v1", 2), named("v", 3));
 //! let (few, many) = (FrameSet::range(1, 30), FrameSet::range(100, 200));
 //! let found = collisions(&[(&version, &few), (&plain, &many)]);

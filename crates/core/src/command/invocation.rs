@@ -78,7 +78,7 @@ impl Invocation<'_> {
 
     fn value(&self, token: Token, part: &str) -> TokenValue {
         let common = &self.first().common;
-        let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
+        let number = TokenValue::number;
         let clip = &common.frames.shot;
         let scene = common.scene.as_ref();
         // Paths are held with `/`, and written as the system that they are for writes them.
@@ -103,9 +103,7 @@ impl Invocation<'_> {
             Token::TargetStem => TokenValue::Text(self.target_stem()),
             Token::TargetPrintf => path(&self.numbered("%04d")),
             Token::TargetHashes => path(&self.numbered("####")),
-            Token::Prepared => self.prepared.map_or(TokenValue::Nothing, |path| {
-                TokenValue::Text(path.to_owned())
-            }),
+            Token::Prepared => TokenValue::text(self.prepared),
             Token::SourcePrintf => match self.source_files() {
                 None => TokenValue::Nothing,
                 Some(SourceFiles::Direct { printf, .. }) => path(&printf),

@@ -22,7 +22,7 @@ use crate::token::can_change_picture;
 /// arguments = ["--title={shot}", ["--out", "{target}"], ["--threads", "{threads}"]]
 /// "#;
 /// let profile = read_profile("brass.toml", text, SourceKind::File, &mut Sources::default()).unwrap();
-/// // The target always reads `{target}`, and whether threads are said makes no difference.
+/// // The target always reads `{target}`, and whether threads are set makes no difference.
 /// let inputs = PictureInputs::of(&profile);
 /// assert!(inputs.can_see("shot"));
 /// assert!(!inputs.can_see("camera"));
@@ -75,7 +75,7 @@ impl PictureInputs {
 
     /// Whether the value of a token reaches the engine.
     #[must_use]
-    pub(crate) fn can_see(&self, token: &str) -> bool {
+    pub fn can_see(&self, token: &str) -> bool {
         let lists = [("pass", "passes"), ("view", "views")];
         let list = lists.iter().find(|(one, _)| *one == token);
         let names = self.token_names();

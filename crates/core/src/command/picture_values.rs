@@ -35,13 +35,9 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
     let movie = deliverable.movie();
     let whole = picture.size.as_ref().map(|size| size.value);
     let crop = picture.crop.as_ref().map(|crop| crop.value);
-    let number = |number: Option<i64>| number.map_or(TokenValue::Nothing, TokenValue::Number);
+    let number = TokenValue::number;
     let pixels = |pixels: Option<u32>| number(pixels.map(i64::from));
-    let text = |text: Option<&str>| {
-        text.map_or(TokenValue::Nothing, |text| {
-            TokenValue::Text(text.to_owned())
-        })
-    };
+    let text = TokenValue::text::<&str>;
     match token {
         Token::TargetExtension => text(Some(picture.format.extension())),
         Token::Format => text(Some(picture.format.name)),
@@ -49,10 +45,10 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
         Token::Bits => text(picture.bits.as_ref().map(|bits| bits.value.word())),
         Token::Compression => text(picture.compression.as_ref().map(|one| one.value.as_str())),
         Token::Quality => number(picture.quality.as_ref().map(|one| one.value)),
-        Token::PixelAspect => match &picture.pixel_aspect {
-            Some(aspect) => TokenValue::Text(aspect.value.decimal().to_string()),
-            None => TokenValue::Nothing,
-        },
+        Token::PixelAspect => {
+            let aspect = picture.pixel_aspect.as_ref();
+            TokenValue::text(aspect.map(|aspect| aspect.value.decimal().to_string()))
+        }
         // The engine is given the whole picture and the part of it; files are as large as the part.
         Token::Width => pixels(whole.map(|size| size.width)),
         Token::Height => pixels(whole.map(|size| size.height)),
@@ -63,41 +59,32 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
         Token::Together => text(Some(yes_or_no(deliverable.planes.len() > 1))),
         Token::Transfer => text(picture.color.transfer.as_ref().map(|one| one.value.name)),
         Token::PixelValues => {
-            text(picture.color.linear.as_ref().map(
-                |linear| {
-                    if linear.value { "linear" } else { "display" }
-                },
-            ))
+            let linear = picture.color.linear.as_ref().map(|linear| linear.value);
+            let word = |linear| if linear { "linear" } else { "display" };
+            text(linear.map(word))
         }
         Token::Pixels => text(movie.and_then(|movie| Some(movie.pixels.as_ref()?.value.name))),
         Token::MovieQuality => {
             text(movie.and_then(|movie| Some(movie.quality.as_ref()?.value.as_str())))
         }
         Token::Rate => number(movie.and_then(|movie| Some(movie.rate.as_ref()?.value))),
-        Token::Audio => match movie.and_then(|movie| movie.audio.as_ref()) {
-            Some(audio) => {
-                let system = deliverable.common.project_values.system;
-                TokenValue::Text(system.written(&audio.value))
-            }
-            None => TokenValue::Nothing,
-        },
+        Token::Audio => {
+            let system = deliverable.common.project_values.system;
+            let audio = movie.and_then(|movie| movie.audio.as_ref());
+            TokenValue::text(audio.map(|audio| system.written(&audio.value)))
+        }
         // Silence needs no codec.
         Token::AudioCodec => text(movie.and_then(|movie| {
             movie.audio.as_ref()?;
             Some(movie.audio_codec.as_ref()?.value.name)
         })),
-        Token::FpsFraction => match deliverable.common.fps {
-            Some(fps) => TokenValue::Text(fps.fraction()),
-            None => TokenValue::Nothing,
-        },
+        Token::FpsFraction => TokenValue::text(deliverable.common.fps.map(|fps| fps.fraction())),
         // Encoders round it to whole frames.
-        Token::Seconds => match deliverable.common.fps {
-            Some(fps) => {
-                let seconds = fps.seconds(deliverable.common.frames.shot.count());
-                TokenValue::Text(format!("{seconds:.6}"))
-            }
-            None => TokenValue::Nothing,
-        },
+        Token::Seconds => {
+            let frames = deliverable.common.frames.shot.count();
+            let fps = deliverable.common.fps;
+            TokenValue::text(fps.map(|fps| format!("{:.6}", fps.seconds(frames))))
+        }
         Token::SourceFormat
         | Token::SourceCount
         | Token::SourceValues
@@ -162,8 +149,9 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
 fn source_value(movie: &Deliverable, source: &Deliverable, token: Token) -> TokenValue {
     match token {
         Token::SourceFormat => TokenValue::Text(source.picture.format.name.to_owned()),
-        Token::SourceCount => i64::try_from(source.common.frames.shot.count())
-            .map_or(TokenValue::Nothing, TokenValue::Number),
+        Token::SourceCount => {
+            TokenValue::number(i64::try_from(source.common.frames.shot.count()).ok())
+        }
         Token::SourceValues => picture_value(source, Token::PixelValues, ""),
         Token::SourceAlpha => {
             let channels = source.picture.channels.as_ref();

@@ -91,14 +91,15 @@ impl<'j> Maker<'j> {
                 let (movie, picture) = self.movie(request, &chain, common, file, &path)?;
                 (DeliverableKind::Movie(Arc::new(movie)), Some(picture))
             }
-            OutputKind::Still => (
-                DeliverableKind::Still,
-                picture::picture(&chain, &path.template, None),
-            ),
-            OutputKind::Sequence => (
-                DeliverableKind::Sequence,
-                picture::picture(&chain, &path.template, None),
-            ),
+            OutputKind::Still | OutputKind::Sequence => {
+                let is_still = request.kind == OutputKind::Still;
+                let kind = if is_still {
+                    DeliverableKind::Still
+                } else {
+                    DeliverableKind::Sequence
+                };
+                (kind, picture::picture(&chain, &path.template, None))
+            }
         };
         if let Some(picture) = &picture
             && let Err((problem, place)) = check_parts(&chain, picture)

@@ -13,7 +13,7 @@ use crate::template::{Part, Template};
 pub struct Picture {
     /// The file format.
     pub format: &'static FormatFacts,
-    /// Where the format is said, when it is not taken from the extension.
+    /// Where the format is set, when it is not taken from the extension.
     pub format_place: Option<Place>,
     /// The channels.
     pub channels: Option<Sourced<Channels>>,
@@ -41,14 +41,14 @@ impl Picture {
         crop.or(self.size.as_ref().map(|size| size.value))
     }
 
-    /// Whether the pixels are linear light: said, or because the format usually holds it.
+    /// Whether the pixels are linear light: set, or because the format usually holds it.
     #[must_use]
     pub(crate) fn is_light(&self) -> bool {
-        let said = self.color.linear.as_ref().map(|linear| linear.value);
-        said.unwrap_or_else(|| self.format.is_light())
+        let set = self.color.linear.as_ref().map(|linear| linear.value);
+        set.unwrap_or_else(|| self.format.is_light())
     }
 
-    /// Whether the files have 8 bits: said, or because the format has no others.
+    /// Whether the files have 8 bits: set, or because the format has no others.
     #[must_use]
     pub(crate) fn has_eight_bits(&self) -> bool {
         match &self.bits {
@@ -57,9 +57,9 @@ impl Picture {
         }
     }
 
-    /// All that is said of the files, by name; pictures of which the same is said are alike.
+    /// What the files must be, by name; pictures with equal requirements are alike.
     #[must_use]
-    pub fn said(&self) -> Vec<(&'static str, String)> {
+    pub fn requirements(&self) -> Vec<(&'static str, String)> {
         [
             ("format", Some(self.format.name.to_owned())),
             (

@@ -11,7 +11,7 @@ use super::{Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind,
 use crate::frames::FrameSet;
 use crate::job::{FramesToRender, Key};
 use crate::precedence::Chain;
-use crate::profile::FramesPerProcess;
+use crate::profile::{FramesPerProcess, Profile};
 use crate::source::{Level, Sourced};
 
 impl<'j> Context<'j> {
@@ -25,6 +25,9 @@ impl<'j> Context<'j> {
     ) -> Option<Common> {
         let count = request.deliverables();
         let engine = engines.of(self, request, chain, expansion)?;
+        let frames = known_frames(request, chain, &engine);
+        // Names in the scene's path may need the frames of the shot.
+        let known_or_one = frames.clone().unwrap_or_else(|| one_frame(request));
         let mut common = Common {
             shot_index: request.shot_index,
             output_index: request.output_index,
@@ -38,7 +41,7 @@ impl<'j> Context<'j> {
                 preset: request.preset.clone(),
                 version: chain.value(Key::Version),
             },
-            frames: self.frames(chain, request.kind, one_frame(request)),
+            frames: self.frames(chain, request.kind, known_or_one),
             engine,
             scene: None,
             fps: chain.value(Key::Fps),
@@ -47,11 +50,6 @@ impl<'j> Context<'j> {
                 == Some("allow"),
             project_values: Arc::clone(&self.project_values),
         };
-        // Names in the scene's path may need the frames of the shot.
-        let frames = known_frames(request, chain, &common);
-        if let Some(frames) = &frames {
-            common.frames = self.frames(chain, request.kind, frames.clone());
-        }
         if let Some(path) = chain.setting(Key::Scene).and_then(PathTemplate::of_setting) {
             common.scene = Some(self.file(&path, &common, count, expansion)?);
         }
@@ -130,17 +128,16 @@ impl<'j> Context<'j> {
     }
 }
 
-/// The frames of a shot as the job sets them; none where the scene has to say them.
+/// The frames of a shot as the job sets them; none where the scene has to provide them.
 fn known_frames(
     request: &OutputRequest<'_>,
     chain: &Chain<'_>,
-    common: &Common,
+    engine: &Profile,
 ) -> Option<Sourced<FrameSet>> {
     let frames = chain.get(Key::Frames);
     // A still of a shot without frames is all that is needed, and so is one picture of an engine that
     // takes no frames.
     frames.or_else(|| still(chain, request.kind)).or_else(|| {
-        let engine = &common.engine;
         let takes_none = engine.place.is_some() && engine.takes == FramesPerProcess::Nothing;
         takes_none.then(|| one_frame(request))
     })

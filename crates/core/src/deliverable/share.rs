@@ -19,7 +19,7 @@ pub struct Share {
     pub weights: Vec<u64>,
     /// Whether parts take turns over the frames, and not one row of them each.
     pub interleaved: bool,
-    /// Where it is said.
+    /// Where it is set.
     pub place: Place,
 }
 

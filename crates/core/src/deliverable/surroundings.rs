@@ -1,15 +1,15 @@
-//! What a job must be given the world around it.
+//! What a job must know of the world around it.
 
 use std::collections::HashMap;
 
 use jiff::civil::DateTime;
 
-use crate::executor::Executor;
+use crate::executor::{Executor, OneThread};
 use crate::frames::FrameSet;
 use crate::profile::Profiles;
 use crate::system::System;
 
-/// What a job must be given the world around it.
+/// What a job must know of the world around it.
 #[derive(Debug, Clone)]
 pub struct Surroundings {
     /// The absolute folder of the job file, with `/` between components.
@@ -26,6 +26,22 @@ pub struct Surroundings {
     pub scene_frames: HashMap<String, FrameSet>,
     /// What large jobs are worked on with.
     pub executor: &'static dyn Executor,
+}
+
+impl Surroundings {
+    /// Those of a job in a folder of a Linux machine of which nothing else is known, on one thread.
+    #[must_use]
+    pub fn of_folder(job_folder: &str, profiles: Profiles) -> Self {
+        Self {
+            job_folder: job_folder.to_owned(),
+            system: System::Linux,
+            person: Person::default(),
+            began: None,
+            profiles,
+            scene_frames: HashMap::new(),
+            executor: &OneThread,
+        }
+    }
 }
 
 /// Values that are the same for the whole job.

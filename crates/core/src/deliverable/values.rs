@@ -42,12 +42,8 @@ impl<'a> KnownValues<'a> {
     }
 
     fn value(&self, token: Token, part: &str) -> TokenValue {
-        let text = |value: Option<&str>| {
-            value.map_or(TokenValue::Nothing, |text| {
-                TokenValue::Text(text.to_owned())
-            })
-        };
-        let number = |value: Option<i64>| value.map_or(TokenValue::Nothing, TokenValue::Number);
+        let text = TokenValue::text::<&str>;
+        let number = TokenValue::number;
         let common = self.common;
         let person = &common.project_values.person;
         let size = self.picture.and_then(Picture::file_size);
@@ -57,11 +53,7 @@ impl<'a> KnownValues<'a> {
             Token::Shot => text(Some(&common.names.shot)),
             Token::Scene => {
                 let scene = common.scene.as_ref();
-                text(
-                    scene
-                        .and_then(|scene| crate::job::stem(&scene.path))
-                        .as_deref(),
-                )
+                TokenValue::text(scene.and_then(|scene| crate::job::stem(&scene.path)))
             }
             Token::Variant => text(PlacedText::text_of(common.names.variant.as_ref())),
             Token::View => text(PlacedText::text_of(common.names.view.as_ref())),
@@ -83,9 +75,7 @@ impl<'a> KnownValues<'a> {
             Token::Count => number(i64::try_from(common.frames.shot.count()).ok()),
             Token::Width => number(size.map(|size| size.width.into())),
             Token::Height => number(size.map(|size| size.height.into())),
-            Token::Fps => common
-                .fps
-                .map_or(TokenValue::Nothing, |fps| TokenValue::Text(fps.to_string())),
+            Token::Fps => TokenValue::text(common.fps.map(|fps| fps.to_string())),
             Token::Ext => text(self.picture.map(|picture| picture.format.extension())),
             Token::Codec => {
                 let codec = self.movie.and_then(|movie| movie.codec.as_ref());

@@ -1,4 +1,4 @@
-//! The version, said or read from the scene's name.
+//! The version, set or read from the scene's name.
 
 use super::values::KnownValues;
 use super::{Common, Expansion, PathTemplate, ProblemKind};

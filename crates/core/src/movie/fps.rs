@@ -66,7 +66,7 @@ impl Fps {
 
     /// The exact rate for encoders: `24000/1001`, `30`, `12.5`.
     #[must_use]
-    pub(crate) fn fraction(self) -> String {
+    pub fn fraction(self) -> String {
         let exact = self.exact();
         if exact.denominator == 1001 {
             format!("{}/1001", exact.numerator)

@@ -1,12 +1,10 @@
 //! The plan: the processes to start, in order.
 //!
 //! ```
-//! use std::sync::Arc;
-//! use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-//! use truepath_core::executor::OneThread;
+//! use truepath_core::deliverable::{Selection, Surroundings, expand};
 //! use truepath_core::job::{no_files, read};
 //! use truepath_core::plan::plan;
-//! use truepath_core::system::System;
+//! use truepath_core::profile::Profiles;
 //!
 //! let job = r#"
 //! scene  = "dawn.scene"
@@ -16,15 +14,7 @@
 //! run    = ["myrender", "{scene.file}", "{first}", "{last}", "{target}"]
 //! "#;
 //! let reading = read("truepath.toml", job, &[], &mut no_files);
-//! let around = Surroundings {
-//!     job_folder: "/show".to_owned(),
-//!     system: System::Linux,
-//!     person: Person::default(),
-//!     began: None,
-//!     profiles: std::iter::empty::<Arc<_>>().collect(),
-//!     executor: &OneThread,
-//!     scene_frames: Default::default(),
-//! };
+//! let around = Surroundings::of_folder("/show", Profiles::default());
 //! let expansion = expand(&reading.job, &around, &Selection::default());
 //! let all = |index: usize| expansion.deliverables[index].common.frames.selected.clone();
 //! let chunks: Vec<String> = plan(&expansion, &all)
@@ -310,7 +300,7 @@ fn alike(one: &Deliverable, other: &Deliverable) -> bool {
     // What goes into one file comes out of one process of its own.
     one.planes.len() == 1
         && other.planes.len() == 1
-        && one.picture.said() == other.picture.said()
+        && one.picture.requirements() == other.picture.requirements()
         && one
             .settings
             .iter()

@@ -14,7 +14,7 @@ pub enum FramesPerProcess {
     Stepped,
     /// Any set of frames.
     List,
-    /// It cannot be given a frame at all.
+    /// It cannot be asked for a frame at all.
     Nothing,
 }
 

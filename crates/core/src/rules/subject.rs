@@ -73,21 +73,9 @@ impl<'a> Subject<'a> {
         &self,
         key: impl Fn(&'a Deliverable) -> Option<K>,
     ) -> Vec<(&'a Deliverable, K, u64)> {
-        let mut known: HashMap<K, (usize, &Deliverable, u64)> = HashMap::new();
-        for deliverable in &self.expansion.deliverables {
-            let Some(key) = key(deliverable) else {
-                continue;
-            };
-            let order = known.len();
-            let entry = known.entry(key).or_insert((order, deliverable, 0));
-            entry.2 += deliverable.common.frames.files.value.count();
-        }
-        let mut found: Vec<_> = known.into_iter().collect();
-        found.sort_unstable_by_key(|(_, (order, ..))| *order);
-        let found = found.into_iter();
-        found
-            .map(|(key, (_, one, files))| (one, key, files))
-            .collect()
+        let gathered = self.gathered(|one| Some((key(one)?, ()))).into_iter();
+        let found = gathered.map(|(key, first)| (first.deliverable, key, first.files));
+        found.collect()
     }
 
     /// The same where only a part of what is measured is the key: the rest is of the first deliverable.
@@ -95,11 +83,33 @@ impl<'a> Subject<'a> {
         &self,
         measure: impl Fn(&'a Deliverable) -> Option<(K, V)>,
     ) -> Vec<(&'a Deliverable, V, u64)> {
-        let found = self.once(|one| measure(one).map(|(key, value)| Measured { key, value }));
-        let found = found.into_iter();
-        found
-            .map(|(one, measured, files)| (one, measured.value, files))
-            .collect()
+        let gathered = self.gathered(measure).into_iter();
+        let found = gathered.map(|(_, first)| (first.deliverable, first.measured, first.files));
+        found.collect()
+    }
+
+    /// The first deliverable of each key, in the order of the job.
+    fn gathered<K: Eq + Hash, V>(
+        &self,
+        measure: impl Fn(&'a Deliverable) -> Option<(K, V)>,
+    ) -> Vec<(K, First<'a, V>)> {
+        let mut known: HashMap<K, First<'a, V>> = HashMap::new();
+        for deliverable in &self.expansion.deliverables {
+            let Some((key, measured)) = measure(deliverable) else {
+                continue;
+            };
+            let order = known.len();
+            let first = known.entry(key).or_insert(First {
+                order,
+                deliverable,
+                measured,
+                files: 0,
+            });
+            first.files += deliverable.common.frames.files.value.count();
+        }
+        let mut gathered: Vec<_> = known.into_iter().collect();
+        gathered.sort_unstable_by_key(|(_, first)| first.order);
+        gathered
     }
 
     /// What its rules are worked on with.
@@ -131,18 +141,18 @@ impl<'a> Subject<'a> {
         origins.first().map(|origin| origin.place.clone())
     }
 
-    /// The chain of layers of a deliverable.
+    /// The chain of precedence of a deliverable.
     pub(super) fn chain(&self, one: &Deliverable) -> Chain<'a> {
         one.chain(self.job)
     }
 
-    /// What the scene of a deliverable has, where somebody said so.
+    /// What the scene of a deliverable has, where that is known.
     pub(super) fn scene_facts(&self, one: &Deliverable) -> Option<&'a SceneFacts> {
         let scene = one.common.scene.as_ref()?;
         self.answers.scenes.get(&scene.path)?.facts.as_ref()
     }
 
-    /// Where the folder that a deliverable starts from is said: its place, else its path.
+    /// Where the folder that a deliverable starts from is set: its place, else its path.
     pub(super) fn place_of_root(&self, one: &Deliverable) -> Place {
         let named = match one.template.template.parts().first() {
             Some(Part::Token(token)) => token.name.strip_prefix("place."),
@@ -230,7 +240,7 @@ fn near_collisions(
     near
 }
 
-/// What a path says besides numbers, as a hash: what shares one by chance is only looked at in vain.
+/// What a path holds besides numbers, as a hash: what shares one by chance is only looked at in vain.
 fn wording(pattern: &PathPattern) -> u64 {
     let mut hasher = DefaultHasher::new();
     for piece in pattern.pieces() {
@@ -243,22 +253,10 @@ fn wording(pattern: &PathPattern) -> u64 {
     hasher.finish()
 }
 
-/// A value that is compared by its key alone.
-struct Measured<K, V> {
-    key: K,
-    value: V,
-}
-
-impl<K: PartialEq, V> PartialEq for Measured<K, V> {
-    fn eq(&self, other: &Self) -> bool {
-        self.key == other.key
-    }
-}
-
-impl<K: Eq, V> Eq for Measured<K, V> {}
-
-impl<K: Hash, V> Hash for Measured<K, V> {
-    fn hash<H: Hasher>(&self, state: &mut H) {
-        self.key.hash(state);
-    }
+/// The first deliverable of a key, and the files of all that have it.
+struct First<'a, V> {
+    order: usize,
+    deliverable: &'a Deliverable,
+    measured: V,
+    files: u64,
 }

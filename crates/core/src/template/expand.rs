@@ -21,10 +21,22 @@ pub enum TokenValue {
     Date(DateTime),
     /// The frame, which stays open.
     Frame,
-    /// The token is known and nobody gave it a value.
+    /// The token is known and has no value.
     Nothing,
     /// There is no such token.
     Unknown,
+}
+
+impl TokenValue {
+    /// A text, or nothing.
+    pub(crate) fn text<T: Into<String>>(text: Option<T>) -> Self {
+        text.map_or(Self::Nothing, |text| Self::Text(text.into()))
+    }
+
+    /// A number, or nothing.
+    pub(crate) fn number(number: Option<i64>) -> Self {
+        number.map_or(Self::Nothing, Self::Number)
+    }
 }
 
 /// Why a template cannot be filled.

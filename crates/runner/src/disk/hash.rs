@@ -3,9 +3,9 @@
 use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
-use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
+use truepath_core::hex::hex;
 
 /// The SHA-256 (FIPS 180-4) of a file, in hexadecimal digits.
 ///

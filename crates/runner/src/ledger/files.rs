@@ -17,7 +17,7 @@ pub struct Files {
 type NamesInFolder = HashMap<Box<str>, KnownFile, RandomState>;
 
 impl Files {
-    /// What is given a file.
+    /// What is recorded of a file.
     #[must_use]
     pub fn get(&self, path: &str) -> Option<&KnownFile> {
         let (folder, name) = split(path);

@@ -2,10 +2,10 @@
 
 use std::collections::HashSet;
 use std::sync::Arc;
-use truepath_core::hex::hex;
 
 use super::recent::Recent;
 use crate::disk::Stamp;
+use truepath_core::hex::hex;
 
 /// What is remembered of a published file.
 #[derive(Debug, Clone, PartialEq, Eq)]

@@ -234,11 +234,11 @@ pub enum FileOrigin {
     Recovered,
     /// Found there, decoded and taken.
     Adopted,
-    /// Of other settings, and taken as it is because somebody said so.
+    /// Of other settings, and taken as it is because a user asked for it.
     Accepted,
 }
 
-/// What there is to say of a published file.
+/// What is recorded of a published file.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Record {
     /// Its path.

@@ -284,7 +284,7 @@ impl Ledger {
     }
 
     /// Whether somebody has recorded that this very file has its true name.
-    pub(crate) fn reports_frame(&self, record: &Record) -> bool {
+    pub(crate) fn has_recorded(&self, record: &Record) -> bool {
         let known = self.published.get(&record.path);
         known.is_some_and(|known| known.hash == Hash::of_digits(&record.hash))
     }

@@ -248,7 +248,7 @@ mod tests {
         }
         let whole = text.len() as u64;
         text.push_str("{\"check\":\"00");
-        // Told that there is little, it is read without threads.
+        // With little to read, it is read without threads.
         for about in [0, whole] {
             let mut found: Vec<usize> = Vec::new();
             let read = read_lines(

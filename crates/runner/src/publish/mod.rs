@@ -19,7 +19,7 @@ use crate::ledger::{FileOrigin, Intent, LedgerWriter, Line, Record, Replaces};
 use crate::lock::lock;
 use crate::presence::machine;
 
-/// What is given every file that a run publishes.
+/// What is recorded with every file that a run publishes.
 #[derive(Debug, Clone)]
 pub(crate) struct Provenance {
     pub(crate) engine: String,

@@ -47,7 +47,7 @@ impl EngineProcess<'_> {
             engine: profile.name.clone(),
             error,
         })?;
-        let mut attendance = EngineProgress {
+        let mut progress = EngineProgress {
             reader,
             times: Times::now(),
             is_watched: area.is_predictable() && profile.in_order,
@@ -55,17 +55,17 @@ impl EngineProcess<'_> {
             ending: None,
         };
         loop {
-            self.end_if_due(&process, &mut attendance, area);
-            let happening = process.next(pause(TICK));
-            let mut published = match happening.map_err(RunError::disk(&area.folder))? {
-                ProcessEvent::Ended(exit) => return self.has_ended(&process, exit, attendance),
+            self.end_if_due(&process, &mut progress, area);
+            let event = process.next(pause(TICK));
+            let mut published = match event.map_err(RunError::disk(&area.folder))? {
+                ProcessEvent::Ended(exit) => return self.has_ended(&process, exit, progress),
                 ProcessEvent::Quiet => 0,
-                ProcessEvent::Line(line) => self.read_line(&line, &mut attendance, area)?,
+                ProcessEvent::Line(line) => self.read_line(&line, &mut progress, area)?,
             };
             if published == 0 {
-                published = self.look_for_finished(&mut attendance, area)?;
+                published = self.look_for_finished(&mut progress, area)?;
             }
-            let times = &mut attendance.times;
+            let times = &mut progress.times;
             if published > 0 {
                 self.outcome.published += published;
                 times.frame = Moment::now();
@@ -86,15 +86,15 @@ impl EngineProcess<'_> {
         &mut self,
         process: &Process<'_>,
         exit: Exit,
-        attendance: EngineProgress,
+        progress: EngineProgress,
     ) -> Result<(), RunError> {
         let journal = self.worker.journal;
         journal.remark_on_left_behind(process.left_behind());
         let written = self.log.engine_ended();
         written.map_err(RunError::disk(self.log.path()))?;
-        let started = attendance.times.started;
+        let started = progress.times.started;
         self.outcome.took = started.elapsed().saturating_sub(self.outcome.start);
-        self.outcome.end = match attendance.ending {
+        self.outcome.end = match progress.ending {
             Some((end, _)) => end,
             None => end_of(exit, &self.profile),
         };
@@ -105,11 +105,11 @@ impl EngineProcess<'_> {
     fn read_line(
         &mut self,
         line: &str,
-        attendance: &mut EngineProgress,
+        progress: &mut EngineProgress,
         area: &mut StagingArea<'_>,
     ) -> Result<u64, RunError> {
-        attendance.times.line = Moment::now();
-        let meaning = attendance.reader.read(line);
+        progress.times.line = Moment::now();
+        let meaning = progress.reader.read(line);
         let written = self.log.engine(line, meaning.is_some());
         written.map_err(RunError::disk(self.log.path()))?;
         self.outcome.complaint.line(line);
@@ -120,14 +120,14 @@ impl EngineProcess<'_> {
                     ..Evidence::default()
                 };
                 let published = self.collect_at_work(area, evidence)?;
-                let named = &mut attendance.named;
+                let named = &mut progress.named;
                 if published == 0 && area.expects(&name) && !named.contains(&name) {
                     named.push(name);
                 }
                 Ok(published)
             }
             Some(meaning) => {
-                self.understood(meaning, &mut attendance.times, area);
+                self.understood(meaning, &mut progress.times, area);
                 Ok(0)
             }
             None => Ok(0),
@@ -161,23 +161,23 @@ impl EngineProcess<'_> {
     /// without a pause. Gives how many files.
     fn look_for_finished(
         &mut self,
-        attendance: &mut EngineProgress,
+        progress: &mut EngineProgress,
         area: &mut StagingArea<'_>,
     ) -> Result<u64, RunError> {
-        if attendance.times.looked.elapsed() < TICK {
+        if progress.times.looked.elapsed() < TICK {
             return Ok(0);
         }
-        attendance.times.looked = Moment::now();
-        if !attendance.is_watched && attendance.named.is_empty() {
+        progress.times.looked = Moment::now();
+        if !progress.is_watched && progress.named.is_empty() {
             return Ok(0);
         }
         let evidence = Evidence {
-            named: &attendance.named,
-            in_order: attendance.is_watched,
+            named: &progress.named,
+            in_order: progress.is_watched,
             success: false,
         };
         let published = self.collect_at_work(area, evidence)?;
-        attendance.named.retain(|name| area.expects(name));
+        progress.named.retain(|name| area.expects(name));
         Ok(published)
     }
 
@@ -185,23 +185,23 @@ impl EngineProcess<'_> {
     fn end_if_due(
         &self,
         process: &Process<'_>,
-        attendance: &mut EngineProgress,
+        progress: &mut EngineProgress,
         area: &StagingArea<'_>,
     ) {
-        if let Some((_, since)) = &attendance.ending {
+        if let Some((_, since)) = &progress.ending {
             if since.elapsed() > GRACE {
                 process.kill();
             }
             return;
         }
-        let Some(end) = self.why_end(&mut attendance.times, area) else {
+        let Some(end) = self.why_end(&mut progress.times, area) else {
             return;
         };
         match self.worker.board.halted() {
             Some(halt) if !halt.finish => process.kill(),
             _ => process.terminate(),
         }
-        attendance.ending = Some((end, Moment::now()));
+        progress.ending = Some((end, Moment::now()));
     }
 
     /// Why a process is to be ended, if it is.

@@ -37,7 +37,7 @@ pub(super) struct Attempt {
     pub(super) tries: u32,
     /// Not before this.
     pub(super) not_before: Option<Moment>,
-    /// What the try before left, where only its exit code did not say success.
+    /// What the try before left, where only its exit code did not mean success.
     pub(super) unconfirmed: Option<UnconfirmedPictures>,
 }
 
@@ -88,8 +88,8 @@ struct Inner {
     open: VecDeque<usize>,
     later: Vec<(Moment, usize)>,
     away: VecDeque<usize>,
-    /// Whether it was said that nothing is left to begin here.
-    said_waiting: bool,
+    /// Whether it was reported that nothing is left to begin here.
+    reported_waiting: bool,
     /// Chunks that are not done, by the deliverable that they make.
     left: HashMap<usize, usize>,
     busy: usize,
@@ -132,7 +132,7 @@ impl Board {
                 chunks: chunks.into_iter().map(Some).collect(),
                 later: Vec::new(),
                 away: VecDeque::new(),
-                said_waiting: false,
+                reported_waiting: false,
                 left,
                 busy: 0,
                 jobs,
@@ -148,7 +148,7 @@ impl Board {
         lock(&self.inner)
     }
 
-    /// The next piece of work and a turn to do it in, waited for; none when the run is at its end.
+    /// The next piece of work and a slot to do it in, waited for; none when the run is at its end.
     pub(super) fn take(
         &self,
         prospects: &Prospects,
@@ -182,8 +182,8 @@ impl Board {
                 }
             }
             let is_idle = inner.busy == 0 && inner.open.is_empty() && inner.later.is_empty();
-            if is_idle && !inner.away.is_empty() && !inner.said_waiting {
-                inner.said_waiting = true;
+            if is_idle && !inner.away.is_empty() && !inner.reported_waiting {
+                inner.reported_waiting = true;
                 waits_for(inner.away.len());
             }
             let first = inner.later.iter().map(|(when, _)| *when).min();

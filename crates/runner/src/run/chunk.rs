@@ -17,8 +17,8 @@ impl Worker<'_> {
     /// Renders chunk after chunk, until there is none left.
     pub(super) fn render(&self) {
         let waits_for = |pieces: usize| self.say_what_is_waited_for(pieces);
-        while let Some((number, mut chunk, turn)) = self.board.take(self.prospects, &waits_for) {
-            let next = match self.go_on_with(&mut chunk, turn) {
+        while let Some((number, mut chunk, slot)) = self.board.take(self.prospects, &waits_for) {
+            let next = match self.go_on_with(&mut chunk, slot) {
                 Ok(next) => next,
                 Err(error) => {
                     self.board.fail(error);
@@ -46,7 +46,7 @@ impl Worker<'_> {
     fn go_on_with(
         &self,
         chunk: &mut Chunk,
-        turn: ProcessSlot<'_>,
+        slot: ProcessSlot<'_>,
     ) -> Result<ChunkOutcome, RunError> {
         if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.planned) {
             return self.give_up_chunk(chunk, &reason);
@@ -55,7 +55,7 @@ impl Worker<'_> {
         let Some(held) = self.permits(&chunk.planned)? else {
             return Ok(ChunkOutcome::NotYet);
         };
-        let next = self.with_permits(chunk, turn);
+        let next = self.with_permits(chunk, slot);
         self.give_up(held)?;
         next
     }
@@ -63,7 +63,7 @@ impl Worker<'_> {
     fn with_permits(
         &self,
         chunk: &mut Chunk,
-        turn: ProcessSlot<'_>,
+        slot: ProcessSlot<'_>,
     ) -> Result<ChunkOutcome, RunError> {
         if chunk.claim.is_none()
             && let Some(next) = self.begin(chunk)?
@@ -99,7 +99,7 @@ impl Worker<'_> {
         if one.is_assembled() && !self.movie_is_due(index)? {
             return self.close(chunk);
         }
-        let outcome = EngineProcess::run(*self, &attempt, turn)?;
+        let outcome = EngineProcess::run(*self, &attempt, slot)?;
         if outcome.end == End::Halted {
             self.report_unfinished(&attempt, &outcome);
             chunk.attempts.push_front(attempt);

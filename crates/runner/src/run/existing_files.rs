@@ -36,7 +36,7 @@ pub(super) struct ExistingFiles<'r> {
 impl ExistingFiles<'_> {
     /// Looks at what is there, and does about it what the policy says.
     pub(super) fn take_inventory(&self) -> Result<Backlog, RunError> {
-        let mut stock = Backlog::default();
+        let mut backlog = Backlog::default();
         let mut refused: Vec<String> = Vec::new();
         let mut others = OtherVersions::new();
         for (index, deliverable) in self.context.expansion.deliverables.iter().enumerate() {
@@ -62,8 +62,8 @@ impl ExistingFiles<'_> {
                         .collect(),
                 )?;
             }
-            stock.missing.push(missing);
-            stock.replaced.push(replaced);
+            backlog.missing.push(missing);
+            backlog.replaced.push(replaced);
         }
         if let Some(first) = refused.first() {
             return Err(RunError::Refused {
@@ -77,7 +77,7 @@ impl ExistingFiles<'_> {
                 "{files} there that {made_by} made; today it is {today}"
             ));
         }
-        Ok(stock)
+        Ok(backlog)
     }
 
     fn inventory_of(
@@ -208,8 +208,8 @@ impl ExistingFiles<'_> {
         run.is_some() && record.is_some_and(|record| record.origin.run.as_deref() == run)
     }
 
-    /// Whether another run has said that it is about to bring a file. It says so before the file is
-    /// there, so that whoever sees the file finds it said.
+    /// Whether another run has written down that it is about to bring a file. It does so before the file is
+    /// there, so that whoever sees the file finds the line.
     fn is_on_its_way(&self, path: &str) -> Result<bool, RunError> {
         self.journal.refresh()?;
         let known = self.journal.known();

@@ -22,7 +22,7 @@ impl Worker<'_> {
                 continue;
             }
             let provenance = &self.context.provenance[index];
-            let wanted = planned.frames.intersection(&self.stock.missing[index]);
+            let wanted = planned.frames.intersection(&self.backlog.missing[index]);
             let wanted = wanted.unwrap_or_else(|_| planned.frames.clone());
             let seen = look(
                 one,
@@ -33,7 +33,7 @@ impl Worker<'_> {
             );
             let mut missing: Vec<Frame> = Vec::new();
             for (frame, there) in seen {
-                let is_to_go = self.stock.replaced[index].contains_key(&frame);
+                let is_to_go = self.backlog.replaced[index].contains_key(&frame);
                 match there {
                     FileOnDisk::Missing => missing.push(frame),
                     // A run that goes on replacing finds what it has replaced.

@@ -102,7 +102,7 @@ pub struct Options<'a> {
 /// Renders what is missing of the chosen frames, and publishes it.
 ///
 /// # Errors
-/// When nothing can be done at all; frames that fail are reported in the report.
+/// When nothing can be done at all; frames that fail are in the report.
 pub fn run(
     loaded: &Loaded,
     expansion: &Expansion,

@@ -43,7 +43,7 @@ impl OtherRuns<'_> {
     /// lives, and recovers what the dead left.
     pub(super) fn wait_for_the_silent(&self) -> Result<(), RunError> {
         self.context.session.sessions.look_anew();
-        let mut record = false;
+        let mut is_reported = false;
         loop {
             self.journal.refresh()?;
             let before = self.open_runs();
@@ -59,8 +59,8 @@ impl OtherRuns<'_> {
             if is_over || self.context.options.interrupt.load(Ordering::Relaxed) > 0 {
                 return Ok(());
             }
-            if undecided && !record {
-                record = true;
+            if undecided && !is_reported {
+                is_reported = true;
                 self.journal.remark("another run has not ended: waiting for a sign of its life, or to recover what it left");
             }
             std::thread::sleep(pause(TICK));
@@ -84,7 +84,7 @@ impl OtherRuns<'_> {
         let folder = self.context.state.path();
         let refused = |error| RunError::disk(folder)(error);
         let session = &self.context.session;
-        let name = format!("picking-up-{number:04}");
+        let name = format!("recovering-{number:04}");
         let gone = |one: u32| session.is_gone(one);
         let ClaimResult::Ours(claim) = session.claims.ask(&name, false, &gone).map_err(refused)?
         else {
@@ -104,7 +104,7 @@ impl OtherRuns<'_> {
                 // One that picked it up before, and died over it, may have reported some already.
                 record
                     .intents
-                    .retain(|intent| !known.reports_frame(&intent.record));
+                    .retain(|intent| !known.has_recorded(&intent.record));
                 record
             };
             let mut recovery = Recovery {
@@ -113,7 +113,7 @@ impl OtherRuns<'_> {
                 session,
                 expansion: self.context.expansion,
                 provenance: &self.context.provenance,
-                grounds: self.context.job_folders(),
+                job_folders: self.context.job_folders(),
                 recovered: Recovered::default(),
             };
             recovery.recover(&record, elsewhere)?;

@@ -43,7 +43,7 @@ impl Existing {
     }
 }
 
-/// What was said for this call.
+/// What the options of this call set.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub struct Policy {
     /// What the job says.

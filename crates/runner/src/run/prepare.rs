@@ -2,13 +2,13 @@
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 use std::time::Duration;
-use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::count;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::FrameSet;
+use truepath_core::hex::hex;
 use truepath_core::job::Key;
 use truepath_core::plan::plan;
 
@@ -79,9 +79,9 @@ pub(super) fn prepare<'r>(
     OtherRuns { context, journal }.recover_dead_runs()?;
     let files = ExistingFiles { context, journal };
     files.accept_unproven()?;
-    let stock = files.take_inventory()?;
-    announce(context, journal, &stock);
-    let chunks = chunks(context.expansion, &stock);
+    let backlog = files.take_inventory()?;
+    announce(context, journal, &backlog);
+    let chunks = chunks(context.expansion, &backlog);
     let jobs = context.options.jobs;
     if jobs > 1 && !chunks.is_empty() && chunks.len() < jobs {
         journal.remark(&format!(
@@ -93,13 +93,13 @@ pub(super) fn prepare<'r>(
     }
     let is_begun = |index: usize| {
         let selected = &context.expansion.deliverables[index].common.frames.selected;
-        stock.missing[index].count() < selected.count()
+        backlog.missing[index].count() < selected.count()
     };
-    let prospects = Prospects::new(&stock.missing, &is_begun);
+    let prospects = Prospects::new(&backlog.missing, &is_begun);
     Ok(Running {
         context,
         journal,
-        stock,
+        backlog,
         board: Board::new(chunks, jobs.max(1)),
         prospects,
         workshop: Workshop::new(supervisor),
@@ -138,15 +138,15 @@ fn note_inputs(
 }
 
 /// Says what is wanted, what is there, and how long the rest may take.
-fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Backlog) {
+fn announce(context: &RunContext<'_>, journal: &Journal<'_>, backlog: &Backlog) {
     let expansion = context.expansion;
     let mut done = Vec::new();
-    for (deliverable, missing) in expansion.deliverables.iter().zip(&stock.missing) {
+    for (deliverable, missing) in expansion.deliverables.iter().zip(&backlog.missing) {
         let selected = &deliverable.common.frames.selected;
         done.push(selected.difference(missing).unwrap_or_default());
     }
     let expected = journal.known().experience.expected(expansion);
-    let files: Vec<u64> = stock.missing.iter().map(FrameSet::count).collect();
+    let files: Vec<u64> = backlog.missing.iter().map(FrameSet::count).collect();
     let forecast = Forecast::new(&expected, &files, context.options.jobs);
     let (wanted, there) = {
         let report = journal.report();
@@ -155,7 +155,11 @@ fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Backlog) {
     journal.event(&Event::Begun {
         wanted,
         there,
-        replaced: stock.replaced.iter().map(|files| files.len() as u64).sum(),
+        replaced: backlog
+            .replaced
+            .iter()
+            .map(|files| files.len() as u64)
+            .sum(),
         done: &done,
         forecast: &forecast,
     });
@@ -163,13 +167,13 @@ fn announce(context: &RunContext<'_>, journal: &Journal<'_>, stock: &Backlog) {
 
 /// The chunks of which something is missing. They are those of all that is selected, so that every run
 /// of the same job has the same.
-fn chunks(expansion: &Expansion, stock: &Backlog) -> Vec<Chunk> {
+fn chunks(expansion: &Expansion, backlog: &Backlog) -> Vec<Chunk> {
     let selected = |index: usize| expansion.deliverables[index].common.frames.selected.clone();
     let sources = sources(expansion);
     plan(expansion, &selected)
         .into_iter()
         .filter(|one| {
-            let lacks = |index: &usize| one.frames.count_shared(&stock.missing[*index]) > 0;
+            let lacks = |index: &usize| one.frames.count_shared(&backlog.missing[*index]) > 0;
             one.deliverables.iter().any(lacks)
         })
         .map(|planned| Chunk {

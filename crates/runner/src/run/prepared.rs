@@ -3,10 +3,10 @@
 use std::io;
 use std::path::Path;
 use std::time::Duration;
-use truepath_core::hex::hex;
 
 use sha2::{Digest, Sha256};
 use truepath_core::command::Invocation;
+use truepath_core::hex::hex;
 use truepath_core::profile::Preparation;
 
 use super::RunError;

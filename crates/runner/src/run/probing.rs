@@ -111,7 +111,7 @@ impl Worker<'_> {
         let not_tried = frames.difference(&failed).unwrap_or_default();
         chunk.attempts.clear();
         for &deliverable in chunk.planned.deliverables.iter() {
-            let missing = not_tried.intersection(&self.stock.missing[deliverable]);
+            let missing = not_tried.intersection(&self.backlog.missing[deliverable]);
             self.journal
                 .report()
                 .give_up(deliverable, reason, &missing.unwrap_or_default());

@@ -17,7 +17,7 @@ pub(super) struct Running<'r> {
     pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
     /// What was missing when the run began.
-    pub(super) stock: Backlog,
+    pub(super) backlog: Backlog,
     pub(super) board: Board,
     /// Which deliverables can be rendered at all.
     pub(super) prospects: Prospects,
@@ -58,7 +58,7 @@ impl Running<'_> {
         Worker {
             context: self.context,
             journal: self.journal,
-            stock: &self.stock,
+            backlog: &self.backlog,
             board: &self.board,
             prospects: &self.prospects,
             workshop: &self.workshop,

@@ -30,13 +30,13 @@ impl<'w> EngineProcess<'w> {
     pub(super) fn run(
         worker: Worker<'w>,
         attempt: &'w Attempt,
-        turn: ProcessSlot<'_>,
+        slot: ProcessSlot<'_>,
     ) -> Result<Outcome, RunError> {
         let mut process = Self::begin(worker, attempt)?;
         let at_work = AtWork {
             journal: worker.journal,
             number: process.number,
-            _turn: turn,
+            _slot: slot,
         };
         process.see_through(at_work)?;
         Ok(process.outcome)
@@ -92,7 +92,7 @@ impl<'w> EngineProcess<'w> {
             let process = self.number;
             self.worker.journal.note(Line::Succeeded { process })?;
         }
-        // A movie is proven by a program, which is part of the turn; to decode frames is not.
+        // A movie is proven by a program, which is part of the slot; to decode frames is not.
         let at_work = Some(at_work).filter(|_| self.members.first().1.is_assembled());
         if let Some(outside) = outside {
             let ended = outside.end(context.disk, &staging);
@@ -184,7 +184,7 @@ impl<'w> EngineProcess<'w> {
     {
         let Worker {
             context,
-            stock,
+            backlog,
             workshop,
             ..
         } = self.worker;
@@ -194,7 +194,7 @@ impl<'w> EngineProcess<'w> {
             .map(|(index, one)| (*index, *one, workshop.provenance(context, *index)));
         let mut area = StagingArea::new(staging.to_owned(), &outputs, frames.clone(), profile);
         for output in &mut area.outputs {
-            let replaced = &stock.replaced[output.index];
+            let replaced = &backlog.replaced[output.index];
             if !replaced.is_empty() {
                 output.replaces = frames
                     .iter()
@@ -261,7 +261,7 @@ impl<'w> EngineProcess<'w> {
 struct AtWork<'s> {
     journal: &'s Journal<'s>,
     number: u32,
-    _turn: ProcessSlot<'s>,
+    _slot: ProcessSlot<'s>,
 }
 
 impl Drop for AtWork<'_> {

@@ -18,7 +18,7 @@ const SPARE: u64 = 3;
 pub(super) struct Worker<'r> {
     pub(super) context: &'r RunContext<'r>,
     pub(super) journal: &'r Journal<'r>,
-    pub(super) stock: &'r Backlog,
+    pub(super) backlog: &'r Backlog,
     pub(super) board: &'r Board,
     pub(super) prospects: &'r Prospects,
     pub(super) workshop: &'r Workshop,

@@ -5,15 +5,13 @@ use std::process::ExitCode;
 
 use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{Invocation, map_row};
-use truepath_core::deliverable::{Person, Selection, Surroundings, expand};
-use truepath_core::executor::OneThread;
+use truepath_core::deliverable::{Selection, Surroundings, expand};
 use truepath_core::job::{no_files, read};
 use truepath_core::nearest::advice;
 use truepath_core::picture::FORMATS;
 use truepath_core::plan::{PlannedProcess, plan};
 use truepath_core::profile::{Profile, Profiles};
 use truepath_core::quote::posix_line;
-use truepath_core::system::System;
 use truepath_runner::load::profiles;
 
 use super::folder;
@@ -125,15 +123,7 @@ fn more(out: &mut impl Write, profile: &Profile) -> io::Result<()> {
 
 /// A command line that the profile makes of a made-up job.
 fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
-    let around = Surroundings {
-        job_folder: "/show".to_owned(),
-        system: System::Linux,
-        person: Person::default(),
-        began: None,
-        profiles: all.clone(),
-        executor: &OneThread,
-        scene_frames: std::collections::HashMap::new(),
-    };
+    let around = Surroundings::of_folder("/show", all.clone());
     let scene = profile.scenes.first().map_or("scene", String::as_str);
     FORMATS.iter().find_map(|format| {
         let text = if profile.makes_movies {

@@ -49,7 +49,7 @@ pub(crate) struct Arguments {
     /// Job files to run one after another, each with its own state, in place of --job
     #[arg(value_name = "JOB", conflicts_with = "job")]
     jobs_in_order: Vec<PathBuf>,
-    /// Render although this error was found; may be said several times
+    /// Render although this error was found; may be given several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
     ignore: Vec<String>,
     /// Show every finding, also those of one cause

@@ -83,7 +83,7 @@ fn numbers(out: &mut impl Write, report: &Report) -> io::Result<()> {
         (
             "accepted",
             report.accepted,
-            "of those: taken as they are, because you said so".to_owned(),
+            "of those: taken as they are, as you asked".to_owned(),
         ),
         (
             "elsewhere",

@@ -1,4 +1,4 @@
-//! A value that is given to a key, and what can be said of it.
+//! A value that is given to a key, and its mistakes.
 
 use super::super::value::{PlacedText, Value};
 use super::KeyKind;

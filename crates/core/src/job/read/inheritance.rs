@@ -17,7 +17,7 @@ impl JobReader<'_> {
             let mut from = variant.inherits.as_ref();
             while let Some(word) = from {
                 let Some(parent) = job.variants.iter().find(|one| one.name == word.text) else {
-                    // Told where it is written, not for all that inherit from it.
+                    // Reported where it is written, not for all that inherit from it.
                     if path.len() == 1 {
                         self.findings.push(
                             Finding::error(

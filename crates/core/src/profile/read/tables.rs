@@ -223,7 +223,7 @@ impl ProfileReader {
         }
     }
 
-    /// Tells what a table does not say and must.
+    /// Reports what a table does not set and must.
     fn must(&mut self, entry: &Entry, missing: bool, what: &str) {
         if missing {
             self.findings.push(

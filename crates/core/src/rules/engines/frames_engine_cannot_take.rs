@@ -1,4 +1,4 @@
-//! Frames that the engine renders wrongly or cannot be given.
+//! Frames that the engine renders wrongly or cannot be asked for.
 
 use crate::finding::{Finding, Severity};
 use crate::profile::FramesPerProcess;
@@ -9,7 +9,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP506",
     name: "frames-engine-cannot-take",
     severity: Severity::Error,
-    what: "The engine cannot be given a frame, or renders such a frame wrongly.",
+    what: "The engine cannot be asked for a frame, or renders such a frame wrongly.",
     why: "Other frames than the ones asked for would be rendered without a message.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"

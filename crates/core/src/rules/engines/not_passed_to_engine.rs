@@ -12,7 +12,7 @@ pub(super) const RULE: Rule = Rule {
     name: "not-passed-to-engine",
     severity: Severity::Error,
     what: "A key is set that the engine has no argument for.",
-    why: "The engine would render as if nobody had said it.",
+    why: "The engine would render as if it were not set.",
     breaks: r#"scene = "kiln.pov"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
@@ -44,7 +44,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     rule.finding(format!("{engine} is not given `{}`", key.facts().name))
                         .at(&place, "")
                         .so(format!(
-                            "{} would be rendered as if nobody had said it",
+                            "{} would be rendered as if it were not set",
                             count(files, "file", "files")
                         ))
                         .advise(format!("no argument of its command line has `{{{token}}}`"))
@@ -60,7 +60,7 @@ const KEYS: [(Key, &str); 3] = [
     (Key::Quality, "quality"),
 ];
 
-/// Where such a key is said.
+/// Where such a key is set.
 fn set_at(one: &Deliverable, key: Key) -> Option<Place> {
     let picture = &one.picture;
     match key {

@@ -37,8 +37,8 @@ pub(super) fn of_command_line(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding
                     .map(|(name, word)| format!("{name} {}", word.text))
                     .collect()
             };
-            let differs =
-                other.picture.said() != one.picture.said() || settings(other) != settings(one);
+            let differs = other.picture.requirements() != one.picture.requirements()
+                || settings(other) != settings(one);
             other.pattern == one.pattern && differs
         })
     };

@@ -120,5 +120,5 @@ fn differs(one: &Deliverable, other: &Deliverable) -> bool {
             .map(|(name, word)| (name.clone(), word.text.clone()))
             .collect()
     };
-    one.picture.said() != other.picture.said() || settings(one) != settings(other)
+    one.picture.requirements() != other.picture.requirements() || settings(one) != settings(other)
 }

@@ -1,12 +1,12 @@
 //! Collisions with one cause, reported together: two deliverables of which each says what it is by the
-//! same words, but for those that say the two apart.
+//! same words, but for those that distinguish the two.
 
 use crate::collide::Collision;
 use crate::deliverable::Deliverable;
 use crate::job::PlacedText;
 use crate::source::Place;
 
-/// The tokens that say deliverables apart, with what each stands for.
+/// The tokens that distinguish deliverables, with what each stands for.
 pub(super) fn words(one: &Deliverable) -> [(&'static str, Option<&str>); 6] {
     let common = &one.common;
     [
@@ -39,7 +39,7 @@ pub(super) struct Clash<'a> {
     cause: ClashCause<'a>,
 }
 
-/// Two templates, and the words that say the one from the other.
+/// Two templates, and the words that distinguish them.
 type ClashCause<'a> = (
     (&'a Place, &'a Place),
     Vec<(&'static str, Option<&'a str>, Option<&'a str>)>,

@@ -31,7 +31,7 @@ passes = ["beauty", "depth"]
     check,
 };
 
-/// The tokens that say the members of a collision apart and that their template leaves out;
+/// The tokens that distinguish the members of a collision and that their template leaves out;
 /// none when they have different templates.
 pub(super) fn left_out(collision: &Collision, all: &[Deliverable]) -> Vec<&'static str> {
     let members = || collision.members.iter().map(|&member| &all[member]);

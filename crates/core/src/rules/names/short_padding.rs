@@ -27,7 +27,7 @@ engine = "understudy"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    // Told once a template, by the frames that need the most digits.
+    // Reported once for a template, by the frames that need the most digits.
     let mut worst: Vec<(&Deliverable, (u8, u8, i64))> = Vec::new();
     let once = subject.once_by(|one| {
         let found = short(one)?;

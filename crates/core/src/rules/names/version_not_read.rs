@@ -35,7 +35,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             _ => None,
         })
         .map(|(problem, name, reason)| {
-            rule.finding(format!("`{name}` does not report the version"))
+            rule.finding(format!("`{name}` does not hold the version"))
                 .at(&problem.place, reason)
                 .advise("fix the template, or say the version as a number")
         })

@@ -11,7 +11,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP314",
     name: "brightened-twice",
     severity: Severity::Warning,
-    what: "A transfer is said for pixels that are ready for display.",
+    what: "A transfer is set for pixels that are ready for display.",
     why: "It would be applied again, and everything would come out too bright.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
@@ -45,7 +45,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .collect()
 }
 
-/// What is said of pixels and transfer in one layer: a transfer of the whole project is meant for
+/// Pixels and transfer that are set in one table: a transfer of the whole project is meant for
 /// those of its outputs that are linear.
 fn both(one: &Deliverable) -> Option<(&Sourced<bool>, &Sourced<&'static TransferFacts>)> {
     let color = &one.picture.color;

@@ -8,7 +8,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP313",
     name: "color-not-set",
     severity: Severity::Warning,
-    what: "A movie is assembled from a sequence of linear light, or of a format that usually holds it, and no transfer is said.",
+    what: "A movie is assembled from a sequence of linear light, or of a format that usually holds it, and no transfer is set.",
     why: "It comes out far too dark, or too bright.",
     breaks: r#"[project]
 engine = "understudy"

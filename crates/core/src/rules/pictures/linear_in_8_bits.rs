@@ -10,7 +10,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP308",
     name: "linear-in-8-bits",
     severity: Severity::Warning,
-    what: "Pixels are said to be linear light, and the file has 8 bits.",
+    what: "Pixels are set to be linear light, and the file has 8 bits.",
     why: "Dark parts fall into visible steps.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"

@@ -8,7 +8,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP315",
     name: "quality-of-nothing",
     severity: Severity::Warning,
-    what: "A quality is said, and neither the format nor its compression throws anything away.",
+    what: "A quality is set, and neither the format nor its compression throws anything away.",
     why: "It does nothing; something else was likely meant.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"

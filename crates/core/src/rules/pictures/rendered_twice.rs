@@ -106,9 +106,9 @@ fn asked_for(one: &Deliverable) -> String {
         .iter()
         .map(|(name, word)| (name, &word.text))
         .collect();
-    let said = one.picture.said();
+    let requirements = one.picture.requirements();
     format!(
-        "{words:?} {said:?} {settings:?} {:?} {:?}",
+        "{words:?} {requirements:?} {settings:?} {:?} {:?}",
         common.engine.name, one.kind
     )
 }
