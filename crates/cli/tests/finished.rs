@@ -8,8 +8,8 @@ use std::fs;
 use std::path::Path;
 use std::process::{Child, Stdio};
 
-use common::{Project, picture};
-use rustix::process::{Pid, Signal, kill_process};
+use common::{Project, picture, signal};
+use rustix::process::Signal;
 
 /// What an engine does at the bad frame, once it has left its picture there.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -125,11 +125,6 @@ fn until_it_hangs(project: &Project) {
     while !project.path("hangs").exists() {
         std::thread::yield_now();
     }
-}
-
-fn signal(run: &Child, signal: Signal) {
-    let id = Pid::from_raw(run.id().try_into().unwrap()).unwrap();
-    kill_process(id, signal).unwrap();
 }
 
 fn run_badly(project: &Project, ending: Ending) {

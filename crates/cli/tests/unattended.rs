@@ -1,14 +1,12 @@
-//! A run with nobody watching: retries, takeovers, licences, checkpoints, signals, warnings, the end.
+//! A run with nobody watching: retries, takeovers, licences, signals, warnings, limits.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod common;
 
 use std::fs;
-use std::io::{BufRead, BufReader, Read, Write};
-use std::process::{Child, Command, Stdio};
 
-use common::{Project, kiln, needs, scene, wrote};
-use rustix::process::{Pid, Signal, kill_process};
+use common::{Project, kiln, made_up, on, scene, signal, wrote};
+use rustix::process::Signal;
 
 fn ledgers(project: &Project) -> String {
     let mut all = String::new();
@@ -28,30 +26,6 @@ fn logs(project: &Project) -> usize {
     folders
         .map(|folder| fs::read_dir(folder.path()).unwrap().count())
         .sum()
-}
-
-/// Starts a run as on a machine of this name, and waits for a line of it.
-fn on(project: &Project, machine: &str, arguments: &[&str], line: &str) -> Child {
-    let mut run = project
-        .command(&[&["run", "--verbose"], arguments].concat())
-        .env("TRUEPATH_MACHINE", machine)
-        .stdout(Stdio::piped())
-        .stderr(Stdio::piped())
-        .spawn()
-        .unwrap();
-    let mut lines = BufReader::new(run.stderr.take().unwrap()).lines();
-    assert!(
-        lines.any(|one| one.unwrap().contains(line)),
-        "no line with {line}"
-    );
-    // The rest is read too, so that the run never waits for it.
-    std::thread::spawn(move || lines.for_each(drop));
-    run
-}
-
-fn signal(run: &Child, signal: Signal) {
-    let id = Pid::from_raw(run.id().try_into().unwrap()).unwrap();
-    kill_process(id, signal).unwrap();
 }
 
 #[test]
@@ -83,22 +57,6 @@ fn the_time_left_is_reported_from_what_it_took_before() {
         begun(&["--frames", "1-20"]),
         "20 files wanted, 20 are there already"
     );
-}
-
-fn made_up(profile: &str, script: &str, job: &str) -> Project {
-    let project = Project::new(&format!(
-        "scene = \"dawn.toml\"\nengine = \"made-up\"\npath = \"r/{{shot}}.{{frame:04}}.png\"\n{job}"
-    ));
-    project.write("dawn.toml", "a scene");
-    let head = "engine = { name = \"made-up\", program = \"./made-up\", frames = \"one\"";
-    project.write("engines/made-up.toml", &format!("{head}{profile}"));
-    project.write("made-up", &format!("#!/bin/sh\nset -e\n{script}"));
-    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
-    fs::set_permissions(project.path("made-up"), mode).unwrap();
-    let drawn = kiln("1", "", "");
-    drawn.call(&["run"]).ends(0);
-    fs::copy(drawn.path("renders/kiln.0001.png"), project.path("one.png")).unwrap();
-    project
 }
 
 #[test]
@@ -190,120 +148,6 @@ fn a_licence_limit_holds_over_two_machines() {
     }
     assert_eq!(project.files("r").len(), 24);
     assert_eq!(logs(&project), 24);
-}
-
-#[test]
-fn checkpoints_are_taken_while_it_works_and_the_last_are_kept() {
-    let script = "for i in $(seq 1 60); do echo $i >p$1.state; sleep 0.02; done\nexit 5\n";
-    let project = made_up(
-        " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\n\
-         checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
-        script,
-        "frames = \"1\"\nretries = 0\ncheckpoint = { every = \"0.1s\", keep = 2 }\n",
-    );
-    project.call(&["run"]).ends(1);
-    let kept = project.files(".truepath/checkpoints");
-    assert_eq!(kept.len(), 2, "{kept:?}");
-    let numbers: Vec<u32> = kept
-        .iter()
-        .map(|name| name.rsplit('~').next().unwrap().parse().unwrap())
-        .collect();
-    assert!(numbers[1] > 3, "they were taken all along: {kept:?}");
-    // The last of them is what stood there at the end.
-    let last = kept.iter().max_by_key(|name| name.len()).unwrap();
-    assert!(
-        !project
-            .read(&format!(".truepath/checkpoints/{last}"))
-            .is_empty()
-    );
-}
-
-#[test]
-fn a_checkpoint_that_an_engine_fails_on_is_passed_over() {
-    // It gets one part further each time, but for what it writes second, which it cannot read.
-    let script = r#"
-state=p$1.state
-case "$(cat $state 2>/dev/null)" in
-  '')     echo first >$state; exit 1 ;;
-  first)  if [ -e ../../seen ]; then cp ../../one.png p$1.png; exit 0; fi
-          touch ../../seen; echo broken >$state; exit 1 ;;
-  broken) echo "cannot read $state"; exit 1 ;;
-esac
-"#;
-    let project = made_up(
-        " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\n\
-         checkpoint = { files = \"p{frame:?}.state\", put = \"--go-on\" }\n",
-        script,
-        "frames = \"1\"\nsize = \"48x32\"\nretries = 0\n",
-    );
-    let numbers = || -> Vec<String> {
-        let kept = project.files(".truepath/checkpoints");
-        kept.iter()
-            .map(|name| name.rsplit('~').next().unwrap().to_owned())
-            .collect()
-    };
-    project.call(&["run"]).ends(1);
-    assert_eq!(numbers(), ["1"]);
-    project.call(&["run"]).ends(1);
-    assert_eq!(numbers(), ["1", "2"]);
-    // What it fails on is not kept again and again.
-    project.call(&["run"]).ends(1);
-    assert_eq!(numbers(), ["1", "2"]);
-    project
-        .call(&["run", "--set", "retries=1", "--set", "retry-pause=0.01s"])
-        .ends(0);
-    assert_eq!(numbers(), [""; 0]);
-}
-
-#[test]
-fn the_understudy_goes_on_with_a_frame_after_a_crash() {
-    let project = kiln(
-        "1",
-        "checkpoint = { every = \"0.05s\" }\n",
-        "[mishap]\nslow = 2000\nparts = true\n",
-    );
-    let events = project.path("events.jsonl");
-    let mut run = on(
-        &project,
-        "north",
-        &["--events", events.to_str().unwrap()],
-        "started",
-    );
-    while !fs::read_to_string(&events)
-        .unwrap_or_default()
-        .contains("\"percent\":60")
-    {
-        std::thread::yield_now();
-    }
-    signal(&run, Signal::INT);
-    let mut printed = String::new();
-    run.stdout
-        .take()
-        .unwrap()
-        .read_to_string(&mut printed)
-        .unwrap();
-    run.wait().unwrap();
-    assert!(
-        printed.contains("in the middle of frame 1; the next run continues it from its checkpoint"),
-        "{printed}"
-    );
-    let called = project.call(&["run"]).ends(0);
-    assert!(called.out.contains("complete"), "{}", called.out);
-    assert!(
-        called
-            .err
-            .contains("frame 1 is continued from its checkpoint"),
-        "{}",
-        called.err
-    );
-    assert!(called.out.contains("continued"), "{}", called.out);
-    let log = fs::read_dir(project.path(".truepath/logs/0002"))
-        .unwrap()
-        .next()
-        .unwrap();
-    let log = fs::read_to_string(log.unwrap().path()).unwrap();
-    assert!(log.contains("going on from part"), "{log}");
-    assert_eq!(project.files(".truepath/checkpoints").len(), 0);
 }
 
 #[test]
@@ -407,162 +251,6 @@ fn a_run_that_is_given_a_time_stops_then() {
     assert!(project.files("renders").len() < 60);
     let wrong = project.call(&["run", "--until", "7 pm"]).ends(2);
     assert!(wrong.err.contains("07:00"), "{}", wrong.err);
-}
-
-#[test]
-fn several_jobs_run_in_order_each_with_its_own_state() {
-    let project = kiln("1-2", "", "");
-    let job = project.read("truepath.toml").replace("renders/", "other/");
-    project.write(
-        "other/second.toml",
-        &job.replace("other/", "renders/")
-            .replace("kiln.toml", "../kiln.toml"),
-    );
-    project.write("broken.toml", "frames = ");
-    let called = project
-        .call(&[
-            "run",
-            "truepath.toml",
-            "broken.toml",
-            "other/second.toml",
-            "--then",
-            "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >>shown",
-            "--then-each",
-            "echo $TRUEPATH_JOB $TRUEPATH_RESULT >>each",
-        ])
-        .ends(2);
-    assert_eq!(project.read("shown"), "aborted 4 of 4\n");
-    assert_eq!(
-        project.read("each"),
-        "truepath.toml complete\nbroken.toml aborted\nother/second.toml complete\n"
-    );
-    // A line for each at the end, the worst last.
-    let lines: Vec<&str> = called.out.lines().rev().take(3).collect();
-    assert!(
-        lines[0].starts_with("aborted       broken.toml"),
-        "{}",
-        called.out
-    );
-    assert!(
-        lines[1].starts_with("complete      other/second.toml"),
-        "{}",
-        called.out
-    );
-    assert!(
-        lines[2].starts_with("complete      truepath.toml"),
-        "{}",
-        called.out
-    );
-    assert_eq!(project.files("other/renders").len(), 2);
-    assert!(project.path("other/.truepath/ledger/0001.jsonl").is_file());
-}
-
-#[test]
-fn the_end_is_reported_to_a_command_and_to_an_address() {
-    let project = kiln("1-2", "", "[mishap]\nfail-at = 2\n");
-    let then = "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >shown";
-    project
-        .call(&["run", "--then", then, "--then-when", "success"])
-        .ends(1);
-    assert!(!project.path("shown").exists());
-    project.call(&["run", "--then", then]).ends(1);
-    assert_eq!(project.read("shown"), "not-complete 1 of 2\n");
-    // One that cannot even begin is reported as well: nobody watches.
-    let whole = project.read("truepath.toml");
-    project.write("truepath.toml", &whole.replace("kiln.toml", "kilm.toml"));
-    let then = "echo $TRUEPATH_JOB $TRUEPATH_RESULT: $TRUEPATH_REASON >shown";
-    project.call(&["run", "--then", then]).ends(1);
-    let shown = project.read("shown");
-    assert!(
-        shown.ends_with("truepath.toml aborted: the job has errors, so nothing was rendered\n"),
-        "{shown}"
-    );
-    project.write("truepath.toml", &whole.replace("scene", "scnee"));
-    project
-        .call(&["run", "--then", then, "--then-when", "failure"])
-        .ends(2);
-    assert!(
-        project.read("shown").starts_with("truepath.toml aborted: "),
-        "{}",
-        project.read("shown")
-    );
-    project.write("truepath.toml", &whole);
-    if !needs("curl") {
-        return;
-    }
-    let listener = std::net::TcpListener::bind("127.0.0.1:0").unwrap();
-    let address = format!("http://{}/shown", listener.local_addr().unwrap());
-    let server = std::thread::spawn(move || {
-        let (mut stream, _) = listener.accept().unwrap();
-        let mut seen = String::new();
-        let mut buffer = [0; 4096];
-        while !seen.trim_end().ends_with('}') {
-            let read = stream.read(&mut buffer).unwrap();
-            seen.push_str(&String::from_utf8_lossy(&buffer[..read]));
-        }
-        stream
-            .write_all(b"HTTP/1.1 204 No Content\r\n\r\n")
-            .unwrap();
-        seen
-    });
-    project.call(&["run", "--notify", &address]).ends(1);
-    let seen = server.join().unwrap();
-    assert!(seen.starts_with("POST /shown"), "{seen}");
-    assert!(seen.contains("\"result\":\"not-complete\""), "{seen}");
-    assert!(seen.contains("\"there\":1"), "{seen}");
-}
-
-#[test]
-fn the_end_is_reported_although_its_summary_cannot_be_printed() {
-    let shots: Vec<String> = (0..100)
-        .map(|number| format!("[shot.s{number:03}]\nscene = \"kiln.toml\"\nframes = \"1\"\n"))
-        .collect();
-    let project = Project::new(&format!(
-        "[project]\nrun = [\"false\", \"{{frame}}\", \"{{target}}\"]\nsize = \"16x8\"\nretries = 0\n{}\
-         [output.o]\npath = \"renders/{{shot}}.{{frame:04}}.png\"\n",
-        shots.concat()
-    ));
-    project.write("kiln.toml", &scene(""));
-    let full = fs::File::options().write(true).open("/dev/full").unwrap();
-    let then = "echo $TRUEPATH_RESULT $TRUEPATH_FAILED >shown";
-    let mut run = project.command(&["run", "--verbose", "--jobs", "4", "--then", then]);
-    let code = run.stdout(full).stderr(Stdio::null()).status().unwrap();
-    assert_eq!(code.code(), Some(3));
-    assert_eq!(project.read("shown"), "not-complete 100\n");
-}
-
-#[test]
-fn a_detached_run_goes_on_and_a_closed_terminal_ends_nothing() {
-    let project = kiln("1-20", "", "[mishap]\nslow = 20\n");
-    let called = project.call(&["run", "--detach"]).ends(0);
-    assert!(called.out.contains("goes on as process"), "{}", called.out);
-    // It is followed to its end from here.
-    while project.call(&["status"]).code != Some(0) {
-        std::thread::yield_now();
-    }
-    assert_eq!(project.files("renders").len(), 20);
-    // A terminal that is gone takes no more output, and the end is reported all the same.
-    if needs("python3") {
-        let closed = kiln("1-20", "", "[mishap]\nslow = 20\n");
-        let terminal = "import os, pty, subprocess, sys\nmaster, slave = pty.openpty()\n\
-             run = subprocess.Popen(sys.argv[1:], stdin=slave, stdout=slave, stderr=slave)\nos.close(slave)\n\
-             while not os.path.exists('renders/kiln.0002.png'):\n    os.read(master, 4096)\n\
-             os.close(master)\nrun.wait()\n";
-        let run = closed.command(&["run", "--verbose", "--then", "echo $TRUEPATH_RESULT >shown"]);
-        let words = std::iter::once(run.get_program()).chain(run.get_args());
-        let mut python = Command::new("python3");
-        python.args(["-c", terminal]).args(words);
-        let ended = python.current_dir(closed.path("")).status().unwrap();
-        assert!(ended.success());
-        assert_eq!(closed.files("renders").len(), 20);
-        assert_eq!(closed.read("shown"), "complete\n");
-    }
-    let hung_up = kiln("1-20", "", "[mishap]\nslow = 20\n");
-    let run = on(&hung_up, "north", &[], "frame 1 ");
-    signal(&run, Signal::HUP);
-    let output = run.wait_with_output().unwrap();
-    assert!(output.status.success());
-    assert_eq!(hung_up.files("renders").len(), 20);
 }
 
 #[test]

@@ -13,6 +13,7 @@ pub mod describe;
 pub mod disk;
 mod engine_log;
 pub mod existing;
+mod files_found;
 mod fingerprint;
 pub mod in_turns;
 mod inventory;

@@ -8,9 +8,11 @@
 )]
 
 use std::fs;
+use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Output, Stdio};
 
+use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
@@ -290,4 +292,45 @@ pub fn ledger_line(value: &serde_json::Value) -> String {
         }
     }
     format!("{{\"check\":\"{:08x}\",\"line\":{text}}}\n", !sum)
+}
+
+/// Starts a run as on a machine of this name, and waits for a line of it.
+pub fn on(project: &Project, machine: &str, arguments: &[&str], line: &str) -> Child {
+    let mut run = project
+        .command(&[&["run", "--verbose"], arguments].concat())
+        .env("TRUEPATH_MACHINE", machine)
+        .stdout(Stdio::piped())
+        .stderr(Stdio::piped())
+        .spawn()
+        .unwrap();
+    let mut lines = BufReader::new(run.stderr.take().unwrap()).lines();
+    assert!(
+        lines.any(|one| one.unwrap().contains(line)),
+        "no line with {line}"
+    );
+    // The rest is read too, so that the run never waits for it.
+    std::thread::spawn(move || lines.for_each(drop));
+    run
+}
+
+pub fn signal(run: &Child, signal: Signal) {
+    let id = Pid::from_raw(run.id().try_into().unwrap()).unwrap();
+    kill_process(id, signal).unwrap();
+}
+
+/// A job whose engine is a shell script beside it; `one.png` is a picture that it may bring.
+pub fn made_up(profile: &str, script: &str, job: &str) -> Project {
+    let project = Project::new(&format!(
+        "scene = \"dawn.toml\"\nengine = \"made-up\"\npath = \"r/{{shot}}.{{frame:04}}.png\"\n{job}"
+    ));
+    project.write("dawn.toml", "a scene");
+    let head = "engine = { name = \"made-up\", program = \"./made-up\", frames = \"one\"";
+    project.write("engines/made-up.toml", &format!("{head}{profile}"));
+    project.write("made-up", &format!("#!/bin/sh\nset -e\n{script}"));
+    let mode = std::os::unix::fs::PermissionsExt::from_mode(0o755);
+    fs::set_permissions(project.path("made-up"), mode).unwrap();
+    let drawn = kiln("1", "", "");
+    drawn.call(&["run"]).ends(0);
+    fs::copy(drawn.path("renders/kiln.0001.png"), project.path("one.png")).unwrap();
+    project
 }

@@ -5,9 +5,11 @@
 mod batch;
 mod json;
 mod power_shell;
+mod process_group;
 mod shell;
 mod slurm;
 mod step;
+mod written_name;
 
 use std::fmt::{self, Write};
 
@@ -17,8 +19,9 @@ use crate::plan::PlannedProcess;
 use crate::system::System;
 
 pub use batch::word as batch_word;
-use step::ProcessGroup;
-pub use step::{Preparing, Step, StepFiles, WrittenName};
+use process_group::ProcessGroup;
+pub use step::{Preparing, Step};
+pub use written_name::{StepFiles, WrittenName};
 
 /// What a script is about, and how it behaves.
 #[derive(Debug, Clone)]

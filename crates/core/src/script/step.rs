@@ -1,16 +1,15 @@
 //! A step of a script: one process, what it needs, and where its files go.
 
-use crate::hex::hex;
 use std::sync::Arc;
 
+use super::process_group::{ProcessGroup, argument_error, folders, placed};
+use super::written_name::{StepFiles, true_name};
 use super::{ScriptError, ScriptOptions};
-use crate::at_least_one::AtLeastOne;
-use crate::command::{ArgumentError, Invocation, ProcessSpec, SharedParts};
-use crate::deliverable::{Deliverable, Expansion};
+use crate::command::{Invocation, ProcessSpec};
 use crate::frames::FrameSet;
-use crate::plan::{PlannedProcess, ProcessNaming, label};
+use crate::plan::PlannedProcess;
 use crate::profile::Naming as EngineNaming;
-use crate::template::{FrameField, PathPattern, Piece};
+use crate::template::PathPattern;
 
 /// One process, what it needs, and where its files go. Paths are written as the system has them.
 #[derive(Debug, Clone)]
@@ -62,135 +61,6 @@ pub struct Preparing {
     pub keep: bool,
 }
 
-/// Files of one deliverable that a step brings.
-#[derive(Debug, Clone)]
-pub struct StepFiles {
-    /// How they are called in the staging folder.
-    pub written: WrittenName,
-    /// Their true names.
-    pub pattern: PathPattern,
-}
-
-/// How files are called in a staging folder.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub enum WrittenName {
-    /// One file of this name.
-    One(String),
-    /// What stands before the digits of the frame, and after them.
-    Digits(String, String),
-    /// Any name; the last digits before the extension are the frame, or there is one file only.
-    Any,
-}
-
-/// What the steps of the same deliverables share.
-pub(super) struct ProcessGroup<'e> {
-    members: AtLeastOne<usize>,
-    deliverables: AtLeastOne<&'e Deliverable>,
-    naming: ProcessNaming,
-    label: String,
-    patterns: Vec<PathPattern>,
-    /// The folders, where the frame is no part of them.
-    folders: Option<Arc<[String]>>,
-    shared: SharedParts,
-    /// What it brings, where the files have the same names in every staging folder.
-    placed: Option<Arc<[StepFiles]>>,
-    prepared_folder: String,
-    sources: Option<(PathPattern, FrameSet)>,
-}
-
-impl<'e> ProcessGroup<'e> {
-    /// What the steps of an planned's deliverables share.
-    pub(super) fn of(
-        expansion: &'e Expansion,
-        planned: &PlannedProcess,
-        about: &ScriptOptions<'_>,
-    ) -> Result<Self, ScriptError> {
-        let members = planned.deliverables.clone();
-        let deliverables = planned.members(&expansion.deliverables);
-        let one = *deliverables.first();
-        let framed = deliverables
-            .iter()
-            .any(|one| one.pattern.split().0.has_frame());
-        let source = one.movie().and_then(|movie| movie.source.as_ref());
-        let invocation = Invocation::planned(&one.common.engine, &deliverables, &planned.frames);
-        let wrong = wrong(&invocation);
-        let shared = SharedParts::of(&invocation).map_err(&wrong)?;
-        let patterns: Vec<PathPattern> = deliverables
-            .iter()
-            .map(|one| about.system.pattern(&one.pattern))
-            .collect();
-        let placed = if shared.output_names {
-            Some(placed(&invocation, &patterns).map_err(&wrong)?)
-        } else {
-            None
-        };
-        Ok(Self {
-            naming: ProcessNaming::of(&members, &expansion.deliverables),
-            label: label(&deliverables),
-            patterns,
-            shared,
-            placed,
-            folders: (!framed).then(|| folders(&deliverables, &planned.frames, about)),
-            prepared_folder: format!("{}/truepath-prepared-{}", one.root, scene_mark(one)),
-            sources: source.map(|source| {
-                let pattern = about.system.pattern(&source.pattern);
-                (pattern, source.common.frames.shot.clone())
-            }),
-            members,
-            deliverables,
-        })
-    }
-
-    /// Whether a process is of these deliverables.
-    pub(super) fn is_of(&self, planned: &PlannedProcess) -> bool {
-        self.members.is_copy_of(&planned.deliverables)
-    }
-}
-
-/// The folders of the true names, each once.
-fn folders(
-    deliverables: &[&Deliverable],
-    frames: &FrameSet,
-    about: &ScriptOptions<'_>,
-) -> Arc<[String]> {
-    let mut folders: Vec<String> = Vec::new();
-    for folder in deliverables.iter().flat_map(|one| one.folders(frames)) {
-        let folder = about.system.written(&folder);
-        if !folders.contains(&folder) {
-            folders.push(folder);
-        }
-    }
-    folders.into()
-}
-
-/// What a process brings.
-fn placed(
-    invocation: &Invocation<'_>,
-    patterns: &[PathPattern],
-) -> Result<Arc<[StepFiles]>, ArgumentError> {
-    let mut placed = Vec::with_capacity(patterns.len());
-    for (deliverable, pattern) in invocation.deliverables.iter().zip(patterns) {
-        let written = match invocation.output_name(deliverable)? {
-            Some(written) => written_name(&written),
-            None => WrittenName::Any,
-        };
-        placed.push(StepFiles {
-            written,
-            pattern: pattern.clone(),
-        });
-    }
-    Ok(placed.into())
-}
-
-/// What is wrong with the arguments of an engine.
-fn wrong(invocation: &Invocation<'_>) -> impl Fn(ArgumentError) -> ScriptError + use<> {
-    let engine = invocation.profile.name.clone();
-    move |error| ScriptError::Arguments {
-        engine: engine.clone(),
-        error,
-    }
-}
-
 impl Step {
     /// The step of a process.
     ///
@@ -219,17 +89,19 @@ impl Step {
             staging: &staging,
             prepared: None,
         };
-        let wrong = wrong(&scouting);
+        let argument_error = argument_error(&scouting);
         let prepared_folder = &group.prepared_folder;
         let result = scouting
             .prepared_name()
-            .map_err(&wrong)?
+            .map_err(&argument_error)?
             .map(|name| format!("{prepared_folder}/{name}"));
         let invocation = Invocation {
             prepared: result.as_deref(),
             ..scouting
         };
-        let mut spec = invocation.spec_beside(&group.shared).map_err(&wrong)?;
+        let mut spec = invocation
+            .spec_beside(&group.shared)
+            .map_err(&argument_error)?;
         let called = |program: &str| {
             let known = about.programs.iter().find(|(name, _)| name == program);
             known.map_or_else(|| program.to_owned(), |(_, called)| called.clone())
@@ -237,7 +109,7 @@ impl Step {
         spec.program = called(&spec.program);
         let written = |path: &str| about.system.written(path);
         spec.folder = spec.folder.as_deref().map(written);
-        let preparing = match (invocation.preparation().map_err(&wrong)?, &result) {
+        let preparing = match (invocation.preparation().map_err(&argument_error)?, &result) {
             (Some((program, arguments)), Some(result)) => Some(Preparing {
                 folder: written(prepared_folder),
                 result: written(result),
@@ -249,7 +121,7 @@ impl Step {
         };
         let placed = match &group.placed {
             Some(placed) => Arc::clone(placed),
-            None => placed(&invocation, &group.patterns).map_err(&wrong)?,
+            None => placed(&invocation, &group.patterns).map_err(&argument_error)?,
         };
         let title = if one.is_assembled() {
             format!("{}, the movie", group.label)
@@ -363,45 +235,4 @@ fn folder_of(path: &str) -> String {
     path.rsplit_once('/')
         .map_or("", |(above, _)| above)
         .to_owned()
-}
-
-/// Distinguishes scenes in the name of a folder.
-fn scene_mark(one: &Deliverable) -> String {
-    use sha2::{Digest, Sha256};
-    let scene = one.common.scene.as_ref().map_or("", |scene| &scene.path);
-    let hash = Sha256::digest(format!("{} {scene}", one.common.engine.name));
-    hex(&hash[..6])
-}
-
-/// A written pattern as the shells know it.
-fn written_name(pattern: &PathPattern) -> WrittenName {
-    let (mut before, mut after, mut seen) = (String::new(), String::new(), false);
-    for piece in pattern.pieces() {
-        match piece {
-            Piece::Text(text) if seen => after.push_str(text),
-            Piece::Text(text) => before.push_str(text),
-            Piece::Frame(_) if seen => return WrittenName::Any,
-            Piece::Frame(_) => seen = true,
-        }
-    }
-    if seen {
-        WrittenName::Digits(before, after)
-    } else {
-        WrittenName::One(before)
-    }
-}
-
-/// The text before the frame, the text after it, and the digits; none where the frame stands in a
-/// name more than once.
-fn true_name(pattern: &PathPattern) -> Option<(String, String, u8)> {
-    let (mut before, mut after, mut digits) = (String::new(), String::new(), None);
-    for piece in pattern.pieces() {
-        match (piece, digits) {
-            (Piece::Text(text), None) => before.push_str(text),
-            (Piece::Text(text), Some(_)) => after.push_str(text),
-            (Piece::Frame(FrameField::Digits(count)), None) => digits = Some(*count),
-            (Piece::Frame(_), _) => return None,
-        }
-    }
-    Some((before, after, digits.unwrap_or(0)))
 }

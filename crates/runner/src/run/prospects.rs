@@ -96,7 +96,7 @@ impl Prospects {
         verdict.unwrap_or(Verdict::Works)
     }
 
-    /// The next frame of an planned that is to be tried alone.
+    /// The next frame of a process that is to be tried alone.
     pub(super) fn probe(&self, frames: &FrameSet, planned: &PlannedProcess) -> Option<Frame> {
         let probe = |one: &mut Prospect| {
             let mut left = one.probes.left().into_iter();
