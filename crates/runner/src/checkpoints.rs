@@ -225,3 +225,133 @@ pub(crate) fn names(checkpoint: &Checkpoint, invocation: &Invocation<'_>) -> Opt
     };
     expand(&checkpoint.files, &value).ok()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::RealDisk;
+    use crate::disk::faulty::{Fault, FaultyDisk};
+    use crate::sample::{Project, names, picture};
+
+    const FINGERPRINT: &str = "00112233";
+
+    fn of<'c>(project: &'c Project, disk: &'c dyn Disk) -> Checkpoints<'c> {
+        let state = project.state();
+        Checkpoints::of(disk, &state, Some(FINGERPRINT), project.deliverable(0)).unwrap()
+    }
+
+    fn project() -> Project {
+        let project = Project::with("frames = \"1-3\"\ncheckpoint.keep = 2\n");
+        fs::create_dir(project.path("renders/staging")).unwrap();
+        project
+    }
+
+    /// What the engine calls the checkpoint of a frame.
+    fn name(checkpoints: &Checkpoints<'_>, frame: Frame) -> String {
+        checkpoints.pattern.path(frame)
+    }
+
+    fn write(project: &Project, name: &str, content: &str) -> PathBuf {
+        let path = project.path("renders/staging").join(name);
+        fs::write(&path, content).unwrap();
+        path
+    }
+
+    #[test]
+    fn the_last_few_states_of_a_frame_are_kept() {
+        let project = project();
+        let checkpoints = of(&project, &RealDisk);
+        let name = name(&checkpoints, 2);
+        let staging = project.path("renders/staging");
+        for state in ["10 %", "20 %", "20 %", "30 %"] {
+            write(&project, &name, state);
+            assert_eq!(checkpoints.keep(&staging, false).unwrap(), [""; 0]);
+        }
+        let kept: Vec<String> = names(&checkpoints.folder);
+        let contents: Vec<String> = kept
+            .iter()
+            .map(|name| fs::read_to_string(checkpoints.folder.join(name)).unwrap())
+            .collect();
+        // One that is as the last is not kept twice.
+        assert_eq!(contents, ["20 %", "30 %"], "{kept:?}");
+        assert_eq!(checkpoints.continuable(&"1-3".parse().unwrap()), [2]);
+        assert!(checkpoints.continuable(&"1,3".parse().unwrap()).is_empty());
+        // What is no checkpoint stays out of it.
+        write(&project, "notes.txt", "mine");
+        checkpoints.keep(&staging, false).unwrap();
+        assert_eq!(names(&checkpoints.folder), kept);
+    }
+
+    #[test]
+    fn a_frame_goes_on_from_the_latest_or_from_the_one_before_what_fails() {
+        let project = project();
+        let checkpoints = of(&project, &RealDisk);
+        let name = name(&checkpoints, 2);
+        let staging = project.path("renders/staging");
+        for state in ["10 %", "20 %"] {
+            write(&project, &name, state);
+            checkpoints.keep(&staging, false).unwrap();
+        }
+        let deliverables = AtLeastOne::one(project.deliverable(0));
+        let folder = staging.display().to_string();
+        for (tries, frames, laid) in [
+            (0, "1-3", Some("20 %")),
+            (1, "1-3", Some("10 %")),
+            (2, "1-3", None),
+            (0, "3", None),
+        ] {
+            fs::remove_file(staging.join(&name)).unwrap_or_default();
+            let frames: FrameSet = frames.parse().unwrap();
+            let profile = &project.deliverable(0).common.engine;
+            let mut invocation = Invocation::planned(profile, &deliverables, &frames);
+            invocation.staging = &folder;
+            let restored = checkpoints.lay_in(&invocation, tries).unwrap();
+            let found = fs::read_to_string(staging.join(&name)).ok();
+            assert_eq!(found.as_deref(), laid, "{tries} tries of {frames}");
+            let (arguments, continued) = match laid {
+                Some(_) => (vec!["--go-on".to_owned()], vec![2]),
+                None => (Vec::new(), Vec::new()),
+            };
+            assert_eq!(restored.arguments, arguments);
+            assert_eq!(restored.frames, continued);
+        }
+    }
+
+    #[test]
+    fn of_frames_that_are_done_nothing_is_kept() {
+        let project = project();
+        let checkpoints = of(&project, &RealDisk);
+        let staging = project.path("renders/staging");
+        let (done, open) = (name(&checkpoints, 1), name(&checkpoints, 2));
+        write(&project, &done, "90 %");
+        write(&project, &open, "40 %");
+        checkpoints.keep(&staging, true).unwrap();
+        assert!(names(&staging).is_empty());
+        assert_eq!(names(&checkpoints.folder).len(), 2);
+        picture(Path::new(&project.deliverable(0).path(1)), 0.5);
+        checkpoints.remove_done().unwrap();
+        assert_eq!(checkpoints.continuable(&"1-3".parse().unwrap()), [2]);
+        // With the last frame its folder goes too.
+        picture(Path::new(&project.deliverable(0).path(2)), 0.5);
+        checkpoints.remove_done().unwrap();
+        assert!(!checkpoints.folder.exists());
+    }
+
+    #[test]
+    fn a_full_disk_costs_a_checkpoint_and_no_frame() {
+        let project = project();
+        let full = FaultyDisk::at("copy_new", Fault::Refused(io::ErrorKind::StorageFull));
+        let checkpoints = of(&project, &full);
+        let path = write(&project, &name(&checkpoints, 2), "40 %");
+        let remarks = checkpoints
+            .keep(&project.path("renders/staging"), false)
+            .unwrap();
+        assert_eq!(remarks.len(), 1);
+        assert!(
+            remarks[0].contains(&path.display().to_string()),
+            "{remarks:?}"
+        );
+        assert!(path.exists());
+        assert!(checkpoints.continuable(&"1-3".parse().unwrap()).is_empty());
+    }
+}

@@ -213,10 +213,10 @@ fn is_there(path: &Path) -> io::Result<bool> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use std::os::unix::fs::MetadataExt;
     use std::sync::atomic::{AtomicU32, Ordering};
 
-    use crate::disk::{Append, RealDisk, Rewriter};
+    use crate::disk::RealDisk;
+    use crate::disk::faulty::{Fault, FaultyDisk};
 
     #[test]
     fn one_of_many_gets_a_claim_and_one_takes_it_over() {
@@ -268,58 +268,19 @@ mod tests {
         );
     }
 
-    macro_rules! not_asked {
-        ($($name:ident($($argument:ident: $type:ty),*) -> $result:ty;)*) => {
-            $(fn $name(&self, $($argument: $type),*) -> $result {
-                unreachable!("{} {:?}", stringify!($name), ($($argument),*))
-            })*
-        };
-    }
-
     #[test]
     fn file_systems_that_take_few_links_and_lose_answers_do_no_harm() {
-        /// Takes three links to a file; of every second one the answer is lost.
-        #[derive(Default)]
-        struct Server(AtomicU32);
-        impl Disk for Server {
-            fn second_name(&self, from: &Path, to: &Path) -> io::Result<()> {
-                if fs::metadata(from)?.nlink() > 3 {
-                    return Err(io::ErrorKind::TooManyLinks.into());
-                }
-                RealDisk.second_name(from, to)?;
-                match self.0.fetch_add(1, Ordering::Relaxed) % 2 {
-                    // It was asked again, and the name was taken by then.
-                    1 => RealDisk.second_name(from, to),
-                    _ => Ok(()),
-                }
+        // Takes three links to a file; of every second one the answer is lost.
+        let (links, files) = (AtomicU32::new(0), AtomicU32::new(0));
+        let server = FaultyDisk::new(move |operation, _| match operation {
+            "second_name" if links.fetch_add(1, Ordering::Relaxed) % 4 == 3 => {
+                Some(Fault::Refused(io::ErrorKind::TooManyLinks))
             }
-            fn create_folders(&self, folder: &Path) -> io::Result<()> {
-                RealDisk.create_folders(folder)
-            }
-            fn write_new(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
-                RealDisk.write_new(path, bytes)
-            }
-            not_asked! {
-                create_new_folder(folder: &Path) -> io::Result<()>;
-                link(target: &str, name: &Path) -> io::Result<()>;
-                sync_file(path: &Path) -> io::Result<()>;
-                sync_folder(path: &Path) -> io::Result<()>;
-                rename_new(from: &Path, to: &Path) -> io::Result<()>;
-                rename_over(from: &Path, to: &Path) -> io::Result<()>;
-                create_locked(path: &Path, bytes: &[u8]) -> io::Result<fs::File>;
-                rewriter(path: &Path) -> Rewriter;
-                copy_permissions(from: &Path, to: &Path) -> io::Result<()>;
-                remove_folder(folder: &Path) -> io::Result<()>;
-                copy_new(from: &Path, to: &Path) -> io::Result<()>;
-                create_log(path: &Path) -> io::Result<Box<dyn Append>>;
-                exchange(one: &Path, other: &Path) -> io::Result<()>;
-                write_whole(path: &Path, bytes: &[u8]) -> io::Result<()>;
-                remove_file(path: &Path) -> io::Result<()>;
-                remove_tree(folder: &Path) -> io::Result<()>;
-            }
-        }
+            // It was asked again, and the name was taken by then.
+            "second_name" if files.fetch_add(1, Ordering::Relaxed) % 2 == 1 => Some(Fault::Twice),
+            _ => None,
+        });
         let folder = tempfile::tempdir().unwrap();
-        let server = Server::default();
         let of = |session| Claims::new(&server, folder.path().to_owned(), session).unwrap();
         let (one, other) = (of(1), of(2));
         let nobody = |_: u32| false;

@@ -98,3 +98,63 @@ pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
     }
     heard
 }
+
+#[cfg(test)]
+mod tests {
+    use std::fs;
+
+    use super::*;
+    use crate::sample::Project;
+
+    #[test]
+    fn a_line_means_what_the_first_pattern_says_that_finds_it() {
+        let project = Project::new();
+        let reader = LogReader::new(&project.deliverable(0).common.engine).unwrap();
+        for (line, meaning) in [
+            ("frame -12", Some(LineMeaning::Frame(-12))),
+            (
+                "wrote a b.png",
+                Some(LineMeaning::File("a b.png".to_owned())),
+            ),
+            ("progress 40 %", Some(LineMeaning::Progress(40.0))),
+            (
+                "warning: no lamp",
+                Some(LineMeaning::Warning("no lamp".to_owned())),
+            ),
+            (
+                "error: no scene",
+                Some(LineMeaning::Error("no scene".to_owned())),
+            ),
+            // More digits than a frame can have are no frame.
+            ("frame 99999999999999999999", None),
+            ("  frame 3", None),
+            ("", None),
+        ] {
+            assert_eq!(reader.read(line), meaning, "{line}");
+        }
+    }
+
+    #[test]
+    fn what_the_run_itself_wrote_into_a_log_proves_nothing() {
+        let project = Project::new();
+        let log = project.path("0001.log");
+        let lines = [
+            "04:05:06 = wrote by the run.png",
+            "04:05:06 frame 3",
+            "04:05:07 wrote dawn_f3.png",
+            "04:05:07 frame 5",
+            "04:05:08 frame 4",
+            "frame 9",
+            "04:05:08 wrote half",
+        ];
+        fs::write(&log, lines.join("\n")).unwrap();
+        let heard = finished_in_log(&project.deliverable(0).common.engine, &log);
+        assert_eq!(heard.begun, Some(5));
+        assert_eq!(heard.named, ["dawn_f3.png", "half"]);
+        let nothing = finished_in_log(
+            &project.deliverable(0).common.engine,
+            &project.path("no such.log"),
+        );
+        assert!(nothing.named.is_empty() && nothing.begun.is_none());
+    }
+}

@@ -201,3 +201,88 @@ fn add_inputs(
 fn add(hasher: &mut Sha256, name: &str, value: &str) {
     hasher.update(format!("{name} {} {value}\n", value.len()));
 }
+
+#[cfg(test)]
+mod tests {
+    use std::fs;
+
+    use super::*;
+    use crate::sample::Project;
+
+    fn of(project: &Project) -> String {
+        Fingerprints::new(&project.loaded)
+            .of(project.deliverable(0))
+            .unwrap()
+    }
+
+    #[test]
+    fn it_is_of_what_makes_the_picture_and_of_nothing_else() {
+        let frames = "frames = \"1-3\"\n";
+        // The folder is another each time: where a project lies makes no picture.
+        let plain = of(&Project::with(frames));
+        for same in ["threads = 3\n", "chunk = 1\n", "retries = 5\n"] {
+            let other = of(&Project::with(&format!("{frames}{same}")));
+            assert_eq!(plain, other, "{same}");
+        }
+        for another in [
+            "settings = { samples = 4 }\n",
+            "bits = 16\n",
+            "crop = \"2x2 at 0,0\"\n",
+            "camera = \"top\"\n",
+        ] {
+            let other = of(&Project::with(&format!("{frames}{another}")));
+            assert_ne!(plain, other, "{another}");
+        }
+    }
+
+    #[test]
+    fn it_changes_with_the_scene_and_with_the_files_that_the_scene_needs() {
+        let project = Project::with("frames = \"1-3\"\n");
+        let plain = of(&project);
+        fs::write(project.path("kiln.toml"), "title = \"another\"\n").unwrap();
+        let other = of(&project);
+        assert_ne!(plain, other);
+        // A facts file beside the scene names what it needs.
+        fs::write(
+            project.path("kiln.toml.facts.json"),
+            r#"{"files": ["wood.png"]}"#,
+        )
+        .unwrap();
+        let missing = of(&project);
+        fs::write(project.path("wood.png"), "grain").unwrap();
+        let there = of(&project);
+        fs::write(project.path("wood.png"), "knots").unwrap();
+        let changed = of(&project);
+        let all = [&other, &missing, &there, &changed];
+        for (at, one) in all.iter().enumerate() {
+            assert!(!all[..at].contains(one), "{all:?}");
+        }
+    }
+
+    #[test]
+    fn a_scene_that_cannot_be_read_is_an_error_and_no_fingerprint() {
+        let project = Project::with("frames = \"1-3\"\n");
+        fs::remove_file(project.path("kiln.toml")).unwrap();
+        let error = Fingerprints::new(&project.loaded).of(project.deliverable(0));
+        assert_eq!(error.unwrap_err().kind(), io::ErrorKind::NotFound);
+    }
+
+    #[test]
+    fn neighbouring_values_are_kept_apart() {
+        let digest = |values: [(&str, &str); 2]| {
+            let mut hasher = Sha256::new();
+            for (name, value) in values {
+                add(&mut hasher, name, value);
+            }
+            hex(&hasher.finalize())
+        };
+        assert_ne!(
+            digest([("tint", "red"), ("lamp", "on")]),
+            digest([("tint", "red\nlamp 2 on"), ("lamp", "")])
+        );
+        assert_ne!(
+            digest([("a", "bc"), ("d", "")]),
+            digest([("a", "b"), ("d", "c")])
+        );
+    }
+}

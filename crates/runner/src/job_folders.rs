@@ -130,3 +130,97 @@ impl JobFolders<'_> {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::RealDisk;
+    use crate::disk::faulty::{Fault, FaultyDisk};
+    use crate::sample::Project;
+
+    const NAME: &str = "renders/.truepath-0a1b2c3d-0001-0001";
+
+    fn folders<'g>(project: &'g Project, mark: &'g Mark) -> JobFolders<'g> {
+        JobFolders {
+            job: &project.loaded.folder,
+            mark,
+            expansion: &project.expansion,
+        }
+    }
+
+    #[test]
+    fn a_folder_is_a_runs_own_by_name_place_and_mark() {
+        let project = Project::new();
+        let mark = Mark::of(project.state().path());
+        let folders = folders(&project, &mark);
+        assert!(
+            !folders.is_own_folder(&project.path(NAME)),
+            "it is not there"
+        );
+        mark.make(&RealDisk, &project.path(NAME)).unwrap();
+        assert!(folders.is_own_folder(&project.path(NAME)));
+
+        // One that a run died over making has no mark yet; one with files and no mark is somebody's.
+        let bare = project.path("renders/.truepath-0a1b2c3d-0001-0002");
+        fs::create_dir(&bare).unwrap();
+        assert!(folders.is_own_folder(&bare));
+        fs::write(bare.join("dawn.0001.png"), "mine").unwrap();
+        assert!(!folders.is_own_folder(&bare));
+
+        // Another name, another place, a link, a file.
+        mark.make(&RealDisk, &project.path("renders/mine")).unwrap();
+        assert!(!folders.is_own_folder(&project.path("renders/mine")));
+        let elsewhere = tempfile::tempdir().unwrap();
+        let strange = elsewhere.path().join(".truepath-0a1b2c3d-0001-0001");
+        mark.make(&RealDisk, &strange).unwrap();
+        assert!(!folders.is_own_folder(&strange));
+        let link = project.path("renders/.truepath-0a1b2c3d-0001-0003");
+        crate::system::symlink(&strange.display().to_string(), &link).unwrap();
+        assert!(!folders.is_own_folder(&link));
+        assert!(folders.is_instead_of_own_folder(&link));
+        assert!(!folders.is_instead_of_own_folder(&project.path(NAME)));
+    }
+
+    #[test]
+    fn a_mark_is_written_once_and_never_over_another() {
+        let project = Project::new();
+        let mark = Mark::of(project.state().path());
+        // The folder and the mark were made, and their answers got lost.
+        let lost = FaultyDisk::new(|operation, _| match operation {
+            "create_new_folder" | "write_new" => Some(Fault::Twice),
+            _ => None,
+        });
+        mark.make(&lost, &project.path(NAME)).unwrap();
+        let other = Mark::of(&project.path("renders"));
+        assert!(other.make(&RealDisk, &project.path(NAME)).is_err());
+        assert_eq!(Mark::read(&project.path(NAME)), Some(mark));
+    }
+
+    #[test]
+    fn a_state_folder_that_moved_is_known_and_a_copy_is_not() {
+        let folder = tempfile::tempdir().unwrap();
+        let (here, there) = (folder.path().join("here"), folder.path().join("there"));
+        fs::create_dir(&here).unwrap();
+        let mark = Mark::of(&here);
+        fs::create_dir(&there).unwrap();
+        assert!(!mark.is_alike(&Mark::of(&there)), "a copy");
+        fs::remove_dir(&there).unwrap();
+        fs::rename(&here, &there).unwrap();
+        assert!(mark.is_alike(&Mark::of(&there)), "renamed");
+    }
+
+    #[test]
+    fn only_names_that_the_job_gives_are_true_names() {
+        let project = Project::new();
+        let mark = Mark::of(project.state().path());
+        let folders = folders(&project, &mark);
+        let path = project.deliverable(0).path(2);
+        assert!(folders.is_true_name(&path));
+        assert!(!folders.is_true_name(&path.replace(".png", ".exr")));
+        assert!(!folders.is_true_name("/show/dawn.0001.png"));
+        let aside = project.path("renders/set-aside/dawn.0001.png");
+        assert!(folders.is_set_aside(&aside));
+        assert!(!folders.is_set_aside(&project.path("renders/dawn.0001.png")));
+        assert!(!folders.is_set_aside(Path::new("/show/set-aside/dawn.0001.png")));
+    }
+}

@@ -33,6 +33,8 @@ mod publish;
 mod recover;
 mod rewrite;
 pub mod run;
+#[cfg(test)]
+mod sample;
 mod session;
 pub mod set_up;
 pub mod slurm;

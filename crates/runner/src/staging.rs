@@ -186,3 +186,147 @@ pub(crate) fn clear(
     disk.remove_tree(staging)?;
     Ok(aside)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::RealDisk;
+    use crate::disk::faulty::{Fault, FaultyDisk};
+    use crate::sample::names;
+
+    /// A folder of frames with an empty staging folder.
+    fn staging() -> (tempfile::TempDir, PathBuf) {
+        let folder = tempfile::tempdir().unwrap();
+        let staging = name(folder.path(), "0a1b2c3d", 7, 12);
+        fs::create_dir(&staging).unwrap();
+        fs::write(staging.join(MARK), "{}").unwrap();
+        (folder, staging)
+    }
+
+    #[test]
+    fn only_names_that_runs_give_are_theirs() {
+        let (folder, staging) = staging();
+        assert!(staging.ends_with(".truepath-0a1b2c3d-0007-0012"));
+        let next = name(folder.path(), "0a1b2c3d", 7, 12);
+        assert!(next.ends_with(".truepath-0a1b2c3d-0007-0012.2"));
+        for own in [
+            ".truepath-0a1b2c3d-0007-0012",
+            ".truepath-0a1b2c3d-0007-0012.2",
+            ".truepath-0a1b2c3d-10000-20000",
+            ".truepath-held",
+            ".truepath-held.3",
+        ] {
+            assert!(has_own_name(Path::new(own)), "{own}");
+        }
+        for other in [
+            "renders",
+            ".truepath",
+            ".truepath-",
+            ".truepath-notes",
+            ".truepath-0a1b2c3d",
+            ".truepath-0a1b2c3d-0007",
+            ".truepath-0a1b2c3x-0007-0012",
+            ".truepath-0a1b2c3d-007-0012",
+            ".truepath-0a1b2c3d-0007-copy",
+            "truepath-0a1b2c3d-0007-0012",
+        ] {
+            assert!(!has_own_name(Path::new(other)), "{other}");
+        }
+    }
+
+    #[test]
+    fn regular_files_are_listed_and_nothing_else() {
+        let (_folder, staging) = staging();
+        assert!(is_empty(&staging).unwrap() && is_there(&staging));
+        fs::write(staging.join("b.png"), "").unwrap();
+        fs::write(staging.join("a.png"), "").unwrap();
+        fs::create_dir(staging.join("c.png")).unwrap();
+        crate::system::symlink("a.png", &staging.join("d.png")).unwrap();
+        assert_eq!(files(&staging).unwrap(), ["a.png", "b.png"]);
+        assert_eq!(leftovers(&staging).unwrap(), ["a.png", "b.png", "c.png"]);
+        assert!(!is_empty(&staging).unwrap());
+    }
+
+    #[test]
+    fn what_took_the_place_of_a_staging_folder_is_never_looked_into() {
+        let (folder, staging) = staging();
+        let other = folder.path().join("other");
+        fs::create_dir(&other).unwrap();
+        fs::write(other.join("dawn.0001.png"), "mine").unwrap();
+        fs::rename(&staging, folder.path().join("moved")).unwrap();
+        crate::system::symlink("other", &staging).unwrap();
+        assert!(!is_there(&staging) && !is_empty(&staging).unwrap());
+        assert_eq!(files(&staging).unwrap(), [""; 0]);
+        let aside = clear(&RealDisk, &staging, "unfinished", &[]).unwrap();
+        // The link itself is moved away, and what it leads to stays.
+        assert_eq!(aside, [folder.path().join("set-aside/unfinished-folder")]);
+        assert!(fs::symlink_metadata(&aside[0]).unwrap().is_symlink());
+        assert_eq!(names(&other), ["dawn.0001.png"]);
+    }
+
+    #[test]
+    fn what_is_left_is_set_aside_but_for_what_was_given() {
+        let (folder, staging) = staging();
+        for name in ["list.txt", "dawn.0001.png", "core"] {
+            fs::write(staging.join(name), name).unwrap();
+        }
+        let given = ["list.txt".to_owned()];
+        let aside = clear(&RealDisk, &staging, "unfinished", &given).unwrap();
+        assert_eq!(aside.len(), 2);
+        assert!(!staging.exists());
+        let kept = folder.path().join("set-aside");
+        assert_eq!(
+            names(&kept),
+            ["unfinished-core", "unfinished-dawn.0001.png"]
+        );
+        // Once more under the same names: nothing there gives way.
+        fs::create_dir(&staging).unwrap();
+        fs::write(staging.join("core"), "another").unwrap();
+        let aside = clear(&RealDisk, &staging, "unfinished", &[]).unwrap();
+        assert_eq!(aside, [kept.join("unfinished-core.2")]);
+        assert_eq!(fs::read(kept.join("unfinished-core")).unwrap(), b"core");
+    }
+
+    #[test]
+    fn very_many_leftovers_stay_together() {
+        let (folder, staging) = staging();
+        for number in 0..=MOST_ONE_BY_ONE {
+            fs::write(staging.join(format!("f{number}")), "").unwrap();
+        }
+        let aside = clear(&RealDisk, &staging, "unfinished", &[]).unwrap();
+        assert_eq!(aside, [folder.path().join("set-aside/unfinished-folder")]);
+        // With the mark.
+        assert_eq!(names(&aside[0]).len(), MOST_ONE_BY_ONE + 2);
+        assert!(!staging.exists());
+    }
+
+    #[test]
+    fn a_folder_with_something_that_cannot_be_set_aside_stays() {
+        let (_folder, staging) = staging();
+        fs::write(staging.join("dawn.0001.png"), "whole").unwrap();
+        let disk = FaultyDisk::at(
+            "rename_new",
+            Fault::Refused(io::ErrorKind::PermissionDenied),
+        );
+        assert!(clear(&disk, &staging, "unfinished", &[]).is_err());
+        assert_eq!(files(&staging).unwrap(), ["dawn.0001.png"]);
+    }
+
+    #[test]
+    fn long_names_get_room_and_keep_their_extension() {
+        assert_eq!(shortened("dawn.0001.png"), "dawn.0001.png");
+        let long = format!("{}.0001.png", "n".repeat(240));
+        let short = shortened(&long);
+        assert_eq!(short.len(), LONGEST_NAME);
+        assert!(short.starts_with("nnn") && short.ends_with(".png"));
+        // Letters of several bytes are never cut apart.
+        let marks = shortened(&format!("{}.exr", "é".repeat(120)));
+        assert!(
+            marks.len() <= LONGEST_NAME && marks.ends_with(".exr"),
+            "{marks}"
+        );
+        // A dot far from the end begins no extension.
+        let dotted = shortened(&format!("a.{}", "x".repeat(240)));
+        assert_eq!(dotted.len(), LONGEST_NAME);
+    }
+}

@@ -156,3 +156,86 @@ pub fn write(
     }
     write_durably(disk, &path, &serde_json::to_vec(record)?)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::disk::RealDisk;
+    use crate::sample::names;
+
+    fn at(text: &str) -> DateTime {
+        text.parse().unwrap()
+    }
+
+    fn state() -> (tempfile::TempDir, StateFolder) {
+        let folder = tempfile::tempdir().unwrap();
+        let state = StateFolder::new(folder.path().to_owned());
+        (folder, state)
+    }
+
+    #[test]
+    fn a_call_goes_on_with_the_one_before_until_that_has_ended() {
+        let began = at("2026-02-03T04:05:06");
+        let first = RunRecord::of_call(None, began, "keep");
+        assert_eq!(first.id(), "2026-02-03T04:05:06/0");
+        // Killed: the next call goes on with it.
+        let second = RunRecord::of_call(Some(&first), began, "keep");
+        assert_eq!(second.id(), first.id());
+        // Ended, or asked to do something else about files that are there.
+        let ended = RunRecord {
+            pass_ended: true,
+            ..second.clone()
+        };
+        assert_eq!(RunRecord::of_call(Some(&ended), began, "keep").pass, 1);
+        assert_eq!(RunRecord::of_call(Some(&second), began, "replace").pass, 1);
+        // Another run counts from the beginning.
+        let later = at("2026-02-03T04:05:07");
+        assert_eq!(RunRecord::of_call(Some(&ended), later, "keep").pass, 0);
+    }
+
+    #[test]
+    fn a_run_keeps_its_instant_until_it_is_complete() {
+        let (_folder, state) = state();
+        let unknown = RunBegan::find(&state, "truepath.toml", When::Latest).unwrap();
+        assert_eq!(unknown.instant(), unknown.instant());
+
+        // Far ahead of any clock, so that the next one shows how it is chosen.
+        let began = at("2999-12-30T23:59:59");
+        let mut record = RunRecord::of_call(None, began, "keep");
+        write(&RealDisk, &state, "truepath.toml", &record).unwrap();
+        for when in [When::Next, When::Latest] {
+            let found = RunBegan::find(&state, "truepath.toml", when).unwrap();
+            assert_eq!(found.instant(), began);
+        }
+        record.complete = true;
+        write(&RealDisk, &state, "truepath.toml", &record).unwrap();
+        let latest = RunBegan::find(&state, "truepath.toml", When::Latest).unwrap();
+        assert_eq!(latest.instant(), began);
+        let next = RunBegan::find(&state, "truepath.toml", When::Next).unwrap();
+        assert_eq!(next.instant(), at("2999-12-31T00:00:00"));
+        // Another job file of the folder has its own.
+        let other = RunBegan::find(&state, "trial.toml", When::Latest).unwrap();
+        assert_ne!(other.instant(), began);
+    }
+
+    #[test]
+    fn a_record_that_cannot_be_read_is_reported_and_kept() {
+        let (folder, state) = state();
+        let path = state.run_record("truepath.toml");
+        fs::write(&path, "{\n  \"instant\": ").unwrap();
+        assert_eq!(latest(&state, "truepath.toml").unwrap(), None);
+        let remark = remark(&state, "truepath.toml").unwrap();
+        assert!(
+            remark.starts_with(&format!("{}:2: ", path.display())),
+            "{remark}"
+        );
+        let record = RunRecord::of_call(None, at("2026-02-03T04:05:06"), "keep");
+        write(&RealDisk, &state, "truepath.toml", &record).unwrap();
+        assert_eq!(latest(&state, "truepath.toml").unwrap(), Some(record));
+        assert_eq!(
+            names(folder.path()),
+            ["run-truepath.toml.json", "run-truepath.toml.json.unread"]
+        );
+        assert_eq!(super::remark(&state, "truepath.toml"), None);
+    }
+}

@@ -1,5 +1,7 @@
 //! The disk behind a trait: every operation that changes something goes through it.
 
+#[cfg(test)]
+pub(crate) mod faulty;
 mod hash;
 mod real;
 mod stamp;
@@ -200,4 +202,147 @@ pub(crate) fn write_durably(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::R
 /// Whether nothing at all is in a folder.
 pub(crate) fn is_empty(folder: &Path) -> io::Result<bool> {
     Ok(fs::read_dir(folder)?.next().is_none())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::faulty::{Fault, FaultyDisk};
+    use super::*;
+    use crate::sample::names;
+
+    #[test]
+    fn a_file_that_is_written_durably_is_new_or_as_it_was() {
+        for operation in ["write_new", "sync_file", "rename_over"] {
+            let folder = tempfile::tempdir().unwrap();
+            let path = folder.path().join("run.json");
+            fs::write(&path, "before").unwrap();
+            let disk = FaultyDisk::at(operation, Fault::Refused(io::ErrorKind::StorageFull));
+            let written = write_durably(&disk, &path, b"after");
+            assert_eq!(written.unwrap_err().kind(), io::ErrorKind::StorageFull);
+            assert_eq!(fs::read(&path).unwrap(), b"before", "{operation}");
+            assert_eq!(names(folder.path()), ["run.json"], "{operation}");
+
+            let disk = FaultyDisk::at(operation, Fault::Done(io::ErrorKind::TimedOut));
+            // Whatever it says then, it is one of both.
+            let _ = write_durably(&disk, &path, b"after");
+            let found = fs::read(&path).unwrap();
+            assert!(
+                found == b"before" || found == b"after",
+                "{operation}: {found:?}"
+            );
+            assert_eq!(names(folder.path()), ["run.json"], "{operation}");
+        }
+    }
+
+    #[test]
+    fn what_is_written_durably_is_synced_before_it_has_its_name() {
+        let folder = tempfile::tempdir().unwrap();
+        let disk = FaultyDisk::new(|_, _| None);
+        write_durably(&disk, &folder.path().join("run.json"), b"after").unwrap();
+        assert_eq!(
+            disk.asked(),
+            ["write_new", "sync_file", "rename_over", "sync_folder"]
+        );
+    }
+
+    #[test]
+    fn a_free_name_is_nobody_elses() {
+        let folder = tempfile::tempdir().unwrap();
+        let name = |number: &str| folder.path().join(format!("dawn.0001.png{number}"));
+        assert_eq!(free_name(folder.path(), "dawn.0001.png"), name(""));
+        fs::write(name(""), "one").unwrap();
+        // A link that leads nowhere takes a name too.
+        crate::system::symlink("nowhere", &name(".2")).unwrap();
+        assert_eq!(free_name(folder.path(), "dawn.0001.png"), name(".3"));
+    }
+
+    #[test]
+    fn threads_that_look_for_a_folder_at_once_get_one_each() {
+        let folder = tempfile::tempdir().unwrap();
+        let made = std::thread::scope(|scope| {
+            let make = || create_free_folder(&RealDisk, folder.path(), "prepared").unwrap();
+            let threads: Vec<_> = (0..8).map(|_| scope.spawn(make)).collect();
+            let made = threads.into_iter().map(|thread| thread.join().unwrap());
+            made.collect::<std::collections::BTreeSet<_>>()
+        });
+        assert_eq!(made.len(), 8);
+    }
+
+    #[test]
+    fn folders_are_made_with_all_above_them_and_each_is_synced_into_its_own() {
+        let folder = tempfile::tempdir().unwrap();
+        let deep = folder.path().join("a/b/c");
+        RealDisk.create_folders(&deep).unwrap();
+        RealDisk.create_folders(&deep).unwrap();
+        assert!(deep.is_dir());
+        // A file in the way is an error, and stays.
+        fs::write(folder.path().join("a/file"), "mine").unwrap();
+        assert!(
+            RealDisk
+                .create_folders(&folder.path().join("a/file/d"))
+                .is_err()
+        );
+        assert_eq!(fs::read(folder.path().join("a/file")).unwrap(), b"mine");
+    }
+
+    #[test]
+    fn renaming_to_a_new_name_never_replaces() {
+        let folder = tempfile::tempdir().unwrap();
+        let (one, other) = (folder.path().join("one"), folder.path().join("other"));
+        fs::write(&one, "one").unwrap();
+        fs::write(&other, "other").unwrap();
+        let refused = RealDisk.rename_new(&one, &other).unwrap_err();
+        assert_eq!(refused.kind(), io::ErrorKind::AlreadyExists);
+        let refused = RealDisk.copy_new(&one, &other).unwrap_err();
+        assert_eq!(refused.kind(), io::ErrorKind::AlreadyExists);
+        let refused = RealDisk.write_new(&other, b"new").unwrap_err();
+        assert_eq!(refused.kind(), io::ErrorKind::AlreadyExists);
+        assert!(RealDisk.create_log(&other).is_err());
+        assert_eq!(fs::read(&one).unwrap(), b"one");
+        assert_eq!(fs::read(&other).unwrap(), b"other");
+    }
+
+    #[test]
+    fn what_is_gone_counts_as_removed_and_what_is_full_does_not() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("file");
+        RealDisk.remove_file(&path).unwrap();
+        RealDisk.remove_tree(&path).unwrap();
+        fs::create_dir(&path).unwrap();
+        fs::write(path.join("frame"), "mine").unwrap();
+        assert!(RealDisk.remove_folder(&path).is_err());
+        assert!(path.join("frame").exists());
+        RealDisk.remove_tree(&path).unwrap();
+        assert!(!path.exists());
+    }
+
+    #[test]
+    fn a_stamp_is_of_a_regular_file_alone() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("frame.png");
+        assert_eq!(stamp(&path).unwrap(), None);
+        fs::write(&path, "12345").unwrap();
+        assert_eq!(stamp(&path).unwrap().unwrap().size, 5);
+        let link = folder.path().join("link.png");
+        crate::system::symlink("frame.png", &link).unwrap();
+        for path in [&link, folder.path()] {
+            let refused = stamp(path).unwrap_err();
+            assert_eq!(refused.kind(), io::ErrorKind::AlreadyExists);
+        }
+    }
+
+    #[test]
+    fn a_long_file_is_known_by_its_length_and_its_ends() {
+        let folder = tempfile::tempdir().unwrap();
+        let path = folder.path().join("cache");
+        let file = File::create(&path).unwrap();
+        file.set_len((1 << 26) + 10).unwrap();
+        let hash = hash_outline(&path).unwrap();
+        assert_ne!(hash, hash_file(&path).unwrap());
+        file.set_len((1 << 26) + 11).unwrap();
+        assert_ne!(hash, hash_outline(&path).unwrap());
+        let short = folder.path().join("short");
+        fs::write(&short, "frame").unwrap();
+        assert_eq!(hash_outline(&short).unwrap(), hash_file(&short).unwrap());
+    }
 }

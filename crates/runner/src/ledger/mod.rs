@@ -26,6 +26,8 @@ mod merged;
 mod published;
 mod reading;
 mod recent;
+#[cfg(test)]
+mod tests;
 mod written;
 
 use std::path::{Path, PathBuf};

@@ -7,6 +7,8 @@
 
 mod others;
 mod own;
+#[cfg(test)]
+mod tests;
 
 use serde::{Deserialize, Serialize};
 

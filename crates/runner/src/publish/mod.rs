@@ -1,6 +1,8 @@
 //! Brings finished files to their true names: sync, intent, rename without replacing, folder sync,
 //! ledger line. What several processes finish at the same time goes the way together.
 
+#[cfg(test)]
+mod tests;
 mod true_name;
 
 use std::collections::BTreeMap;

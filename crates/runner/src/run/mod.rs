@@ -44,6 +44,8 @@ mod running;
 mod scenes;
 mod see_through;
 mod start;
+#[cfg(test)]
+mod tests;
 mod times;
 mod try_again;
 mod unfinished;

@@ -6,6 +6,8 @@
 
 mod evidence;
 mod left_over;
+#[cfg(test)]
+mod tests;
 
 pub(crate) use evidence::Evidence;
 
