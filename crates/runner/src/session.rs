@@ -224,6 +224,13 @@ impl<'a> Session<'a> {
 
     /// Removes what else there is of a run that is dead and recovered.
     pub(crate) fn forget(&self, number: u32) -> io::Result<()> {
+        // What it was preparing when it died is half, and may be large.
+        for entry in fs::read_dir(self.state.prepared()).into_iter().flatten() {
+            let entry = entry?;
+            if StateFolder::is_making_of(&entry.file_name().to_string_lossy(), number) {
+                self.disk.remove_tree(&entry.path())?;
+            }
+        }
         self.disk.remove_file(&self.state.wants(number))?;
         self.sessions.mark_recovered(self.disk, number)
     }

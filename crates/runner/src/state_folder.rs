@@ -29,6 +29,9 @@ pub struct StateFolder {
     root: PathBuf,
 }
 
+/// What stands before the number of a run that is making something.
+const MAKING: &str = ".making-";
+
 impl StateFolder {
     /// What it is called where the job does not set `state`.
     const NAME: &'static str = ".truepath";
@@ -114,6 +117,19 @@ impl StateFolder {
     /// What was prepared of scenes.
     pub(crate) fn prepared(&self) -> PathBuf {
         self.root.join("prepared")
+    }
+
+    /// The name of a folder in that of prepared scenes in which a run is making one.
+    pub(crate) fn name_of_making(key: &str, session: u32) -> String {
+        format!("{key}{MAKING}{session:04}")
+    }
+
+    /// Whether a run was making something in a folder of this name.
+    pub(crate) fn is_making_of(file_name: &str, session: u32) -> bool {
+        let number = file_name.rsplit_once(MAKING).map(|(_, number)| number);
+        // A free name may have a number of its own behind that.
+        let number = number.and_then(|number| number.split('.').next());
+        number.is_some_and(|number| number.parse() == Ok(session))
     }
 
     /// What set-up scripts have set.
@@ -219,6 +235,12 @@ mod tests {
             assert_eq!(StateFolder::session_of(name), Some(12), "{name}");
         }
         assert_eq!(StateFolder::session_of("notes"), None);
+        let name = StateFolder::name_of_making("povray-0a1b", 12);
+        for name in [name.clone(), format!("{name}.2")] {
+            assert!(StateFolder::is_making_of(&name, 12), "{name}");
+            assert!(!StateFolder::is_making_of(&name, 1), "{name}");
+        }
+        assert!(!StateFolder::is_making_of("povray-0012", 12));
     }
 
     #[test]

@@ -14,6 +14,7 @@ use super::engine_process::{EngineProcess, of_profile};
 use super::start::Started;
 use crate::disk::{create_free_folder, hash_file};
 use crate::process::{Process, ProcessEvent};
+use crate::state_folder::StateFolder;
 use crate::system::Exit;
 
 /// What was made of a scene.
@@ -51,8 +52,9 @@ impl EngineProcess<'_> {
         disk.create_folders(&parent)
             .map_err(RunError::disk(&parent))?;
         // Made whole under another name first: what has the name is never half of it.
-        let making = create_free_folder(disk, &parent, &format!("{key}.making"))
-            .map_err(RunError::disk(&parent))?;
+        let name_of_making = StateFolder::name_of_making(&key, self.worker.context.session.number);
+        let making =
+            create_free_folder(disk, &parent, &name_of_making).map_err(RunError::disk(&parent))?;
         let failure = self.prepare(invocation, &making, &making.join(&name))?;
         if let Some(reason) = failure {
             // What is left there does no harm.
