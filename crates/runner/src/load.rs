@@ -132,12 +132,8 @@ pub fn load(
     when: When,
     elsewhere: Option<System>,
 ) -> Result<Loaded, LoadError> {
-    let unreadable = |path: &Path, error: io::Error| LoadError::Unreadable {
-        path: path.display().to_string(),
-        error,
-    };
-    let text = fs::read_to_string(path).map_err(|error| unreadable(path, error))?;
-    let absolute = std::path::absolute(path).map_err(|error| unreadable(path, error))?;
+    let text = fs::read_to_string(path).map_err(unreadable(path))?;
+    let absolute = std::path::absolute(path).map_err(unreadable(path))?;
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
     if folder.to_string_lossy().contains(char::is_control) {
         return Err(LoadError::Hidden(folder.display().to_string()));
@@ -158,14 +154,7 @@ pub fn load(
     }
     let here = here();
     let system = elsewhere.unwrap_or(here);
-    let mut configuration = Configuration::default();
-    if let Some(path) = configuration_file() {
-        let text = fs::read_to_string(&path).map_err(|error| unreadable(&path, error))?;
-        match read_configuration(&path.display().to_string(), &text, here, &mut job.sources) {
-            Ok(read) => configuration = read,
-            Err(mistakes) => findings.extend(mistakes),
-        }
-    }
+    let configuration = read_own_configuration(&mut job.sources, &mut findings)?;
     configuration.apply(&mut job);
     let person = with_system(configuration.person);
     let profiles = read_profiles(&folder, shipped, &mut job.sources, &mut findings)?;
@@ -175,17 +164,13 @@ pub fn load(
             findings,
         });
     }
-    let mut job_folder = folder
-        .to_str()
-        .ok_or_else(|| LoadError::NotUnicode(folder.display().to_string()))?
-        .to_owned();
-    if system != here {
-        let named = job.places.iter().find(|place| place.name == "job");
-        let named = named.and_then(|place| place.folder(system));
-        job_folder = named.map_or(FOLDER_UNKNOWN.to_owned(), |folder| {
-            system.inside(&folder.value)
-        });
-    }
+    let job_folder = if system == here {
+        let name = folder.to_str();
+        name.ok_or_else(|| LoadError::NotUnicode(folder.display().to_string()))?
+            .to_owned()
+    } else {
+        job_folder_elsewhere(&job, system)
+    };
     let mut loaded = Loaded {
         job,
         surroundings: Surroundings {
@@ -219,6 +204,36 @@ pub fn load(
     Ok(loaded)
 }
 
+fn unreadable(path: &Path) -> impl FnOnce(io::Error) -> LoadError {
+    let path = path.display().to_string();
+    |error| LoadError::Unreadable { path, error }
+}
+
+/// The configuration of this machine, where it has one; mistakes in it go to the findings.
+fn read_own_configuration(
+    sources: &mut Sources,
+    findings: &mut Vec<Finding>,
+) -> Result<Configuration, LoadError> {
+    let Some(path) = configuration_file() else {
+        return Ok(Configuration::default());
+    };
+    let text = fs::read_to_string(&path).map_err(unreadable(&path))?;
+    let read = read_configuration(&path.display().to_string(), &text, here(), sources);
+    Ok(read.unwrap_or_else(|mistakes| {
+        findings.extend(mistakes);
+        Configuration::default()
+    }))
+}
+
+/// The folder of the job file on another system than this.
+fn job_folder_elsewhere(job: &Job, system: System) -> String {
+    let named = job.places.iter().find(|place| place.name == "job");
+    let named = named.and_then(|place| place.folder(system));
+    named.map_or(FOLDER_UNKNOWN.to_owned(), |folder| {
+        system.inside(&folder.value)
+    })
+}
+
 /// The profiles that a job in a folder can use, those of its own first. `shipped` are those that
 /// ship: name and text.
 ///
@@ -244,10 +259,7 @@ fn read_profiles(
     findings: &mut Vec<Finding>,
 ) -> Result<Profiles, LoadError> {
     let mut profiles = Profiles::default();
-    let own = own_profiles(folder).map_err(|error| LoadError::Unreadable {
-        path: folder.join("engines").display().to_string(),
-        error,
-    })?;
+    let own = own_profiles(folder).map_err(unreadable(&folder.join("engines")))?;
     for (name, text) in &own {
         match read_profile(name, text, SourceKind::File, sources) {
             Ok(profile) => profiles.add(Arc::new(profile)),

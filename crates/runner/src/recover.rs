@@ -22,7 +22,7 @@ use crate::publish::{
 };
 use crate::session::Session;
 use crate::staging;
-use crate::staging_area::{CollectError, Evidence, StagingArea};
+use crate::staging_area::{CollectError, Evidence, FoundFile, StagingArea};
 use crate::system::is_written_in;
 use crate::unproven;
 
@@ -60,7 +60,7 @@ pub(crate) struct Recovery<'a> {
     pub(crate) recovered: Recovered,
 }
 
-impl Recovery<'_> {
+impl<'a> Recovery<'a> {
     /// Finishes what stands between the steps of publishing, then harvests the staging folders.
     pub(crate) fn recover(
         &mut self,
@@ -152,97 +152,90 @@ impl Recovery<'_> {
             self.recovered.busy.push(staged.folder.clone());
             return Ok(());
         }
-        // Only what the same settings would make again is worth taking.
-        let alike: Vec<(usize, &Deliverable, Provenance)> = self
-            .expansion
-            .deliverables
-            .iter()
-            .enumerate()
-            .filter(|(index, deliverable)| {
-                let fingerprint = self.provenance[*index].fingerprint.as_ref();
-                staged.members.iter().any(|member| {
-                    member.path == deliverable.pattern.sketch()
-                        && Some(&member.fingerprint) == fingerprint
-                })
-            })
-            .map(|(index, deliverable)| (index, deliverable, self.provenance[index].clone()))
-            .collect();
+        let alike = self.alike(staged);
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
         if let Some(alike) = AtLeastOne::new(alike).filter(|_| !frames.is_empty()) {
-            let (_, first, first_credits) = alike.first();
-            let profile = std::sync::Arc::clone(&first.common.engine);
-            let checkpoints = Checkpoints::of(
-                self.disk,
-                self.state,
-                first_credits.fingerprint.as_deref(),
-                first,
-            );
-            let mut area = StagingArea::new(staging.clone(), &alike, frames, &profile);
-            for output in &mut area.outputs {
-                let taken = |frame: &i64| {
-                    let path = output.deliverable.path(*frame);
-                    stamp(Path::new(&path)).is_ok_and(|there| there.is_none())
-                };
-                output.done = area.frames.iter().filter(|frame| !taken(frame)).collect();
-            }
-            // What its log reports of files and frames was read before the run died.
-            let heard = engine_log::finished_in_log(&profile, Path::new(&staged.log));
-            area.begun = heard.begun;
-            let evidence = Evidence {
-                named: &heard.named,
-                in_order: profile.in_order,
-                success: record.succeeded.contains(&staged.process),
-            };
-            let finished =
-                match staging::files(&staging).map(|files| area.finished(&files, evidence))? {
-                    Ok(finished) => finished,
-                    // Half a set of files that show nothing is no reason to stop.
-                    Err(CollectError::Learn(_)) => Vec::new(),
-                    Err(error) => return Err(error),
-                };
-            // On another machine somebody may still write: what is copied, nobody else has open.
-            let own = if elsewhere {
-                Some(self.copied(staged)?)
-            } else {
-                None
-            };
-            if let Some((own, _)) = &own {
-                area.folder.clone_from(own);
-            }
-            let publish = |files: Vec<VerifiedFile>| {
-                let stands = || self.session.presence.stands();
-                self.session.publisher.publish(self.disk, &stands, files)
-            };
-            for one in area.collect_finished(&publish, finished)? {
-                if own.is_some() {
-                    let name = one.staged.file_name().unwrap_or_default();
-                    self.disk.remove_file(&staging.join(name))?;
-                }
-                self.recovered.take(one.brought);
-            }
-            // A run that died over picking this up may have brought copies of these.
-            area.folder.clone_from(&staging);
-            for twin in area.twins()? {
-                self.disk.remove_file(&twin)?;
-            }
-            if let Some(checkpoints) = &checkpoints {
-                checkpoints.keep(&staging, true)?;
-                checkpoints.remove_done()?;
-            }
-            let moved = unproven::move_aside(self.disk, &area, &|_, _| None, None)?;
-            let lines: Vec<Line> = moved.iter().cloned().map(Line::Unproven).collect();
-            self.session.publisher.ledger().note(&lines)?;
-            self.recovered.unproven.extend(moved);
-            if let Some((own, process)) = own {
-                self.disk.remove_tree(&own)?;
-                self.session.publisher.ledger().note(&[Line::Left {
-                    process,
-                    took: None,
-                    kept: false,
-                }])?;
-            }
+            self.harvest(staged, record, elsewhere, &alike, frames)?;
         }
         self.set_aside(&staging, &staged.given)
+    }
+
+    /// The deliverables that a staging folder was made for and that the same settings would make again: only
+    /// those are worth taking.
+    fn alike(&self, staged: &Staged) -> Vec<(usize, &'a Deliverable, Provenance)> {
+        let all = self.expansion.deliverables.iter().enumerate();
+        all.filter(|(index, deliverable)| {
+            let fingerprint = self.provenance[*index].fingerprint.as_ref();
+            staged.members.iter().any(|member| {
+                member.path == deliverable.pattern.sketch()
+                    && Some(&member.fingerprint) == fingerprint
+            })
+        })
+        .map(|(index, deliverable)| (index, deliverable, self.provenance[index].clone()))
+        .collect()
+    }
+
+    /// Brings what is finished in a staging folder to its true names; keeps checkpoints, and moves aside what
+    /// nothing proves.
+    fn harvest(
+        &mut self,
+        staged: &Staged,
+        record: &SessionRecord,
+        elsewhere: bool,
+        alike: &AtLeastOne<(usize, &Deliverable, Provenance)>,
+        frames: FrameSet,
+    ) -> Result<(), CollectError> {
+        let staging = PathBuf::from(&staged.folder);
+        let (_, first, provenance) = alike.first();
+        let profile = std::sync::Arc::clone(&first.common.engine);
+        let mut area = StagingArea::new(staging.clone(), alike, frames, &profile);
+        for output in &mut area.outputs {
+            let is_free = |frame: &i64| {
+                let path = output.deliverable.path(*frame);
+                stamp(Path::new(&path)).is_ok_and(|there| there.is_none())
+            };
+            output.done = area.frames.iter().filter(|frame| !is_free(frame)).collect();
+        }
+        let finished = finished(&mut area, staged, record)?;
+        // On another machine somebody may still write: what is copied, nobody else has open.
+        let own = elsewhere.then(|| self.copied(staged)).transpose()?;
+        if let Some((own, _)) = &own {
+            area.folder.clone_from(own);
+        }
+        let publish = |files: Vec<VerifiedFile>| {
+            let stands = || self.session.presence.stands();
+            self.session.publisher.publish(self.disk, &stands, files)
+        };
+        for one in area.collect_finished(&publish, finished)? {
+            if own.is_some() {
+                let name = one.staged.file_name().unwrap_or_default();
+                self.disk.remove_file(&staging.join(name))?;
+            }
+            self.recovered.take(one.brought);
+        }
+        // A run that died over picking this up may have brought copies of these.
+        area.folder.clone_from(&staging);
+        for twin in area.twins()? {
+            self.disk.remove_file(&twin)?;
+        }
+        let fingerprint = provenance.fingerprint.as_deref();
+        if let Some(checkpoints) = Checkpoints::of(self.disk, self.state, fingerprint, first) {
+            checkpoints.keep(&staging, true)?;
+            checkpoints.remove_done()?;
+        }
+        let moved = unproven::move_aside(self.disk, &area, &|_, _| None, None)?;
+        let lines: Vec<Line> = moved.iter().cloned().map(Line::Unproven).collect();
+        self.session.publisher.ledger().note(&lines)?;
+        self.recovered.unproven.extend(moved);
+        if let Some((own, process)) = own {
+            self.disk.remove_tree(&own)?;
+            self.session.publisher.ledger().note(&[Line::Left {
+                process,
+                took: None,
+                kept: false,
+            }])?;
+        }
+        Ok(())
     }
 
     /// Sets aside what is in a staging folder, and removes it.
@@ -281,6 +274,28 @@ impl Recovery<'_> {
             self.disk.copy_new(&staging.join(&file), &own.join(&file))?;
         }
         Ok((own, process))
+    }
+}
+
+/// The files of a staging folder that are proven to be finished.
+fn finished(
+    area: &mut StagingArea<'_>,
+    staged: &Staged,
+    record: &SessionRecord,
+) -> Result<Vec<FoundFile>, CollectError> {
+    // What its log reports of files and frames was read before the run died.
+    let heard = engine_log::finished_in_log(area.profile(), Path::new(&staged.log));
+    area.begun = heard.begun;
+    let evidence = Evidence {
+        named: &heard.named,
+        in_order: area.profile().in_order,
+        success: record.succeeded.contains(&staged.process),
+    };
+    let files = staging::files(&area.folder)?;
+    match area.finished(&files, evidence) {
+        // Half a set of files that show nothing is no reason to stop.
+        Err(CollectError::Learn(_)) => Ok(Vec::new()),
+        finished => finished,
     }
 }
 

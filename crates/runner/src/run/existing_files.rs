@@ -10,7 +10,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use super::context::RunContext;
 use super::journal::Journal;
-use super::{Event, Failure, FileAction, RunError};
+use super::{Event, Failure, FileAction, Report, RunError};
 use crate::inventory::{ByReason, FileOnDisk, look, refused, unverifiable};
 use crate::ledger::{FileOrigin, Line, Replaces, SessionRecord};
 use crate::publish::{Provenance, record};
@@ -25,6 +25,38 @@ pub(super) struct Backlog {
 
 /// How many files another version of an engine made, by that and by today's.
 type OtherVersions = BTreeMap<(String, String), u64>;
+
+/// Frames of a deliverable that are kept and reported.
+#[derive(Default)]
+struct FramesToReport {
+    stale: Vec<Frame>,
+    changed: ByReason,
+    unverifiable: ByReason,
+}
+
+impl FramesToReport {
+    fn add(&mut self, there: FileOnDisk, frame: Frame) {
+        match there {
+            FileOnDisk::Changed(difference) => self.changed.add(difference, frame),
+            FileOnDisk::Unverifiable(reason) => self.unverifiable.add(reason, frame),
+            _ => self.stale.push(frame),
+        }
+    }
+
+    fn into_report(self, index: usize, report: &mut Report) {
+        let of_it = |(reason, frames)| (index, reason, frames);
+        report
+            .changed
+            .extend(self.changed.frames().into_iter().map(of_it));
+        let unverifiable = self.unverifiable.frames().into_iter();
+        report.unverifiable.extend(unverifiable.map(of_it));
+        if !self.stale.is_empty() {
+            report
+                .stale
+                .push((index, FrameSet::from_frames(self.stale)));
+        }
+    }
+}
 
 /// The files that are there under true names.
 #[derive(Clone, Copy)]
@@ -97,8 +129,7 @@ impl ExistingFiles<'_> {
             self.context.policy.verify_all,
         );
         let mut missing: Vec<Frame> = Vec::new();
-        let mut stale: Vec<Frame> = Vec::new();
-        let (mut changed, mut unverifiable) = (ByReason::default(), ByReason::default());
+        let mut to_report = FramesToReport::default();
         let mut replaced = HashMap::new();
         for (frame, there) in seen {
             if there == FileOnDisk::Missing {
@@ -130,11 +161,7 @@ impl ExistingFiles<'_> {
                     self.keep(there == FileOnDisk::Valid && !self.context.policy.verify_all);
                 }
                 FileAction::Report => {
-                    match there {
-                        FileOnDisk::Changed(difference) => changed.add(difference, frame),
-                        FileOnDisk::Unverifiable(reason) => unverifiable.add(reason, frame),
-                        _ => stale.push(frame),
-                    }
+                    to_report.add(there, frame);
                     self.keep(!self.context.policy.verify_all);
                 }
                 // Another run is just bringing it.
@@ -149,34 +176,22 @@ impl ExistingFiles<'_> {
                     self.restamp(deliverable, frame)?;
                     self.keep(false);
                 }
-                FileAction::Accept => {
-                    self.keep(false);
-                    if let Some(reason) = refused(deliverable, &path) {
-                        self.journal
-                            .report()
-                            .not_accepted
-                            .push((index, frame, reason));
-                        stale.push(frame);
-                    } else {
+                FileAction::Accept => match refused(deliverable, &path) {
+                    Some(reason) => {
+                        let refused = (index, frame, reason);
+                        self.journal.report().not_accepted.push(refused);
+                        to_report.stale.push(frame);
+                        self.keep(false);
+                    }
+                    None => {
                         self.take_in(deliverable, frame, provenance, FileOrigin::Accepted)?;
                         self.journal.report().accepted += 1;
+                        self.keep(false);
                     }
-                }
+                },
             }
         }
-        {
-            let mut report = self.journal.report();
-            for (difference, frames) in changed.frames() {
-                report.changed.push((index, difference, frames));
-            }
-            for (reason, frames) in unverifiable.frames() {
-                report.unverifiable.push((index, reason, frames));
-            }
-        }
-        if !stale.is_empty() {
-            let stale = FrameSet::from_frames(stale);
-            self.journal.report().stale.push((index, stale));
-        }
+        to_report.into_report(index, &mut self.journal.report());
         Ok((FrameSet::from_frames(missing), replaced))
     }
 

@@ -182,6 +182,11 @@ impl<'a> StagingArea<'a> {
         }
     }
 
+    /// The profile of the engine that writes in it.
+    pub(crate) fn profile(&self) -> &'a Profile {
+        self.profile
+    }
+
     /// Whether files can be recognised before the engine has ended.
     pub(crate) fn is_predictable(&self) -> bool {
         matches!(self.profile.naming, Naming::Template(_)) || self.profile.writes.is_some()

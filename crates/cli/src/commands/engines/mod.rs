@@ -107,22 +107,7 @@ fn list(asked: &List) -> Result<ExitCode, CommandError> {
         DONE
     };
     if asked.format == OutputFormat::Json {
-        let engines = rows.iter().map(|(profile, probed)| EngineShape {
-            name: profile.name.clone(),
-            makes: if profile.makes_movies {
-                "movies"
-            } else {
-                "pictures"
-            },
-            program: profile.program.clone(),
-            found: probed
-                .program
-                .as_ref()
-                .map(|path| path.display().to_string()),
-            asked: probed.asked,
-            version: probed.version.clone(),
-            formats: formats(profile).into_iter().map(str::to_owned).collect(),
-        });
+        let engines = rows.iter().map(|(profile, probed)| shape(profile, probed));
         print_json(&EnginesShape {
             version: VERSION,
             engines: engines.collect(),
@@ -136,47 +121,7 @@ fn list(asked: &List) -> Result<ExitCode, CommandError> {
         .max()
         .unwrap_or(0);
     for (profile, probed) in &rows {
-        let makes = if profile.makes_movies {
-            "movies".to_owned()
-        } else {
-            format!(
-                "{}: {}",
-                formats(profile).join(" "),
-                profile.takes.meaning()
-            )
-        };
-        write!(
-            out,
-            "{TITLE}{:<width$}{TITLE:#}  {makes}\n{:<width$}  ",
-            profile.name, ""
-        )?;
-        match (&probed.program, &probed.version) {
-            (None, _) => writeln!(
-                out,
-                "{ERROR}not here{ERROR:#}: no program `{}`",
-                profile.program
-            )?,
-            (Some(_), Some(version)) if profile.is_this_program() => {
-                writeln!(
-                    out,
-                    "{GOOD}answers{GOOD:#}: version {version}, a part of True Path"
-                )?;
-            }
-            (Some(_), None) if profile.is_this_program() => {
-                writeln!(out, "{GOOD}here{GOOD:#}: a part of True Path")?;
-            }
-            (Some(path), Some(version)) => {
-                writeln!(
-                    out,
-                    "{GOOD}answers{GOOD:#}: version {version}, {}",
-                    path.display()
-                )?;
-            }
-            (Some(path), None) if probed.asked => {
-                writeln!(out, "{ERROR}does not answer{ERROR:#}: {}", path.display())?;
-            }
-            (Some(path), None) => writeln!(out, "{GOOD}here{GOOD:#}: {}", path.display())?,
-        }
+        print(&mut out, profile, probed, width)?;
     }
     out.flush()?;
     if !asked.probe {
@@ -185,6 +130,77 @@ fn list(asked: &List) -> Result<ExitCode, CommandError> {
         ));
     }
     Ok(ExitCode::from(code))
+}
+
+/// An engine as the JSON shows it.
+fn shape(profile: &Profile, probed: &Probed) -> EngineShape {
+    EngineShape {
+        name: profile.name.clone(),
+        makes: if profile.makes_movies {
+            "movies"
+        } else {
+            "pictures"
+        },
+        program: profile.program.clone(),
+        found: probed
+            .program
+            .as_ref()
+            .map(|path| path.display().to_string()),
+        asked: probed.asked,
+        version: probed.version.clone(),
+        formats: formats(profile).into_iter().map(str::to_owned).collect(),
+    }
+}
+
+/// Prints the two lines of an engine; names are `width` characters wide.
+fn print(
+    out: &mut impl Write,
+    profile: &Profile,
+    probed: &Probed,
+    width: usize,
+) -> std::io::Result<()> {
+    let makes = if profile.makes_movies {
+        "movies".to_owned()
+    } else {
+        format!(
+            "{}: {}",
+            formats(profile).join(" "),
+            profile.takes.meaning()
+        )
+    };
+    write!(
+        out,
+        "{TITLE}{:<width$}{TITLE:#}  {makes}\n{:<width$}  ",
+        profile.name, ""
+    )?;
+    match (&probed.program, &probed.version) {
+        (None, _) => writeln!(
+            out,
+            "{ERROR}not here{ERROR:#}: no program `{}`",
+            profile.program
+        )?,
+        (Some(_), Some(version)) if profile.is_this_program() => {
+            writeln!(
+                out,
+                "{GOOD}answers{GOOD:#}: version {version}, a part of True Path"
+            )?;
+        }
+        (Some(_), None) if profile.is_this_program() => {
+            writeln!(out, "{GOOD}here{GOOD:#}: a part of True Path")?;
+        }
+        (Some(path), Some(version)) => {
+            writeln!(
+                out,
+                "{GOOD}answers{GOOD:#}: version {version}, {}",
+                path.display()
+            )?;
+        }
+        (Some(path), None) if probed.asked => {
+            writeln!(out, "{ERROR}does not answer{ERROR:#}: {}", path.display())?;
+        }
+        (Some(path), None) => writeln!(out, "{GOOD}here{GOOD:#}: {}", path.display())?,
+    }
+    Ok(())
 }
 
 /// The formats that its tables have rows for.

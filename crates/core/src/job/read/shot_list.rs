@@ -63,24 +63,7 @@ impl JobReader<'_> {
             );
             return Vec::new();
         };
-        for (cell, column) in head.iter().zip(&columns) {
-            let known = *column == "shot"
-                || column.starts_with("settings.")
-                || column.starts_with("env.")
-                || facts_of(column).is_some();
-            if !known {
-                let names: Vec<&str> = KEYS
-                    .iter()
-                    .filter(|facts| facts.stands_in(TableKind::Shot))
-                    .map(|facts| facts.name)
-                    .collect();
-                self.findings.push(
-                    Finding::error("TP002", format!("a list of shots has no column `{column}`"))
-                        .at(&cell.place(source), "")
-                        .advise(advice(column, &names)),
-                );
-            }
-        }
+        self.unknown_columns(&head, &columns, source);
         if !self.findings.is_empty() {
             return Vec::new();
         }
@@ -118,21 +101,7 @@ impl JobReader<'_> {
                         .at(&name_place, ""),
                 );
             }
-            let beyond = row.iter().skip(columns.len());
-            if let Some(cell) = beyond.clone().find(|cell| !cell.text.trim().is_empty()) {
-                let cells = count(row.len() as u64, "cell", "cells");
-                let named = count(columns.len() as u64, "column", "columns");
-                self.findings.push(
-                    Finding::error(
-                        "TP005",
-                        format!(
-                            "the row of the shot `{name}` has {cells}, and the list has {named}"
-                        ),
-                    )
-                    .at(&cell.place(source), "")
-                    .advise("put a text with commas into quotes: \"a, b\""),
-                );
-            }
+            self.cells_beyond(name, &row, columns.len(), source);
             let entries = entries(&columns, &row, source);
             shots.push(NamedTable {
                 name: name.to_owned(),
@@ -142,25 +111,67 @@ impl JobReader<'_> {
                 inherits: None,
                 inner: Vec::new(),
             });
-            // Row and column, as a spreadsheet counts them.
             for finding in &mut self.findings[before..] {
-                let column = finding.labels.first().and_then(|label| {
-                    let at = label.place.span.start;
-                    let cell = row
-                        .iter()
-                        .position(|cell| cell.span.start <= at && at <= cell.span.end)?;
-                    columns.get(cell).copied()
-                });
-                finding.sentence = format!(
-                    "row {}, column `{}`: {}",
-                    number + 2,
-                    column.unwrap_or("shot"),
-                    finding.sentence
-                );
+                name_row_and_column(finding, number + 2, &row, &columns);
             }
         }
         shots
     }
+
+    /// Reports columns that are no keys of a shot.
+    fn unknown_columns(&mut self, head: &[ListCell], columns: &[&str], source: SourceId) {
+        for (cell, column) in head.iter().zip(columns) {
+            let known = *column == "shot"
+                || column.starts_with("settings.")
+                || column.starts_with("env.")
+                || facts_of(column).is_some();
+            if !known {
+                let names: Vec<&str> = KEYS
+                    .iter()
+                    .filter(|facts| facts.stands_in(TableKind::Shot))
+                    .map(|facts| facts.name)
+                    .collect();
+                self.findings.push(
+                    Finding::error("TP002", format!("a list of shots has no column `{column}`"))
+                        .at(&cell.place(source), "")
+                        .advise(advice(column, &names)),
+                );
+            }
+        }
+    }
+
+    /// Reports cells behind those that have a column.
+    fn cells_beyond(&mut self, name: &str, row: &[ListCell], columns: usize, source: SourceId) {
+        let mut beyond = row.iter().skip(columns);
+        if let Some(cell) = beyond.find(|cell| !cell.text.trim().is_empty()) {
+            let cells = count(row.len() as u64, "cell", "cells");
+            let named = count(columns as u64, "column", "columns");
+            self.findings.push(
+                Finding::error(
+                    "TP005",
+                    format!("the row of the shot `{name}` has {cells}, and the list has {named}"),
+                )
+                .at(&cell.place(source), "")
+                .advise("put a text with commas into quotes: \"a, b\""),
+            );
+        }
+    }
+}
+
+/// Adds row and column to a sentence, as a spreadsheet counts them.
+fn name_row_and_column(finding: &mut Finding, row: usize, cells: &[ListCell], columns: &[&str]) {
+    let column = finding.labels.first().and_then(|label| {
+        let at = label.place.span.start;
+        let cell = cells
+            .iter()
+            .position(|cell| cell.span.start <= at && at <= cell.span.end)?;
+        columns.get(cell).copied()
+    });
+    finding.sentence = format!(
+        "row {row}, column `{}`: {}",
+        column.unwrap_or("shot"),
+        finding.sentence
+    );
 }
 
 fn facts_of(column: &str) -> Option<&'static crate::job::KeyFacts> {
