@@ -6,6 +6,7 @@ mod outcome;
 mod profiles;
 mod shapes;
 mod show;
+mod signals;
 mod this_program;
 
 use std::process::ExitCode;

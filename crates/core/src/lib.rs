@@ -41,6 +41,7 @@ pub mod script;
 pub mod source;
 pub mod start;
 pub mod strip;
+pub mod suspicion;
 pub mod system;
 pub mod template;
 pub mod token;

@@ -5,6 +5,8 @@ use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use crate::deliverable::{Deliverable, Expansion};
+use crate::frames::Frame;
+use crate::picture::PictureMeasure;
 use crate::profile::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::{PathPattern, Piece};
@@ -115,10 +117,24 @@ pub struct Answers {
     /// What is there of a deliverable, by its path with the frame as a token. Only those are in it
     /// that have something to say.
     pub existing: BTreeMap<String, ExistingFacts>,
+    /// What finished pictures show, by the path of their deliverable with the frame as a token, in the order of
+    /// their frames. It is known only where the pictures were read.
+    pub pictures: BTreeMap<String, Vec<FinishedPicture>>,
     /// The length of a sound in seconds, where it can be read.
     pub sounds: BTreeMap<String, f64>,
     /// The machine.
     pub machine: MachineFacts,
+}
+
+/// A whole picture that is there.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FinishedPicture {
+    /// Its frame.
+    pub frame: Frame,
+    /// The bytes of its file.
+    pub bytes: u64,
+    /// What it shows; none where that is not known.
+    pub measure: Option<PictureMeasure>,
 }
 
 /// All that must be known before the rules can look at a job, each once.

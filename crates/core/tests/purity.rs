@@ -32,6 +32,7 @@ const DEPENDENCIES: &[&str] = &[
     "regex-syntax",
     "serde",
     "serde_core",
+    "serde_derive",
     "serde_json",
     "serde_spanned",
     "sha2",

@@ -2,31 +2,34 @@
 
 use std::io::{BufRead, Read, Seek, SeekFrom};
 
+use exr::block::UncompressedBlock;
 use exr::block::reader::ChunksReader;
-use exr::meta::attribute::SampleType;
+use exr::math::Vec2;
+use exr::meta::attribute::{ChannelDescription, SampleType};
 use exr::meta::header::Header;
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{ExpectedPicture, Facts, Flaw, Found, MOST_MEMORY};
+use crate::meter::{Meter, RowPart, SampleKind};
 
 /// Decodes every block of every part. What was asked for must be there; what is there besides is a note.
 /// The size of a picture is that of its display window.
 pub(crate) fn decode(
     mut reader: impl BufRead + Seek,
     wanted: &ExpectedPicture,
+    meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
     is_known_kind(&mut reader)?;
     let reader = exr::block::read(reader, true).map_err(flaw)?;
     let headers = reader.headers();
-    let layers: Vec<Layer> = headers.iter().flat_map(layers).collect();
+    let layers: Vec<Layer> = headers.iter().enumerate().flat_map(layers).collect();
     let Some(header) = headers.first() else {
         return Err(Flaw::Broken("it has no header".to_owned()));
     };
-    let facts = match &wanted.planes[..] {
+    let (mut facts, layer) = match &wanted.planes[..] {
         [] => single(&layers, size(header)?, wanted)?,
         planes => all_planes(planes, &layers, size(header)?)?,
     };
-    let mut facts = facts;
     facts.compare(wanted)?;
     note_windows(headers, &mut facts);
     let bytes = headers.iter().map(block_bytes).max().unwrap_or(0);
@@ -34,9 +37,15 @@ pub(crate) fn decode(
         return Err(Flaw::too_large(bytes));
     }
     // By the table of offsets, which is written last: an unfinished file has holes in it.
+    let rows = MeasuredRows::begin(layer, headers, wanted.channels, meter);
     reader
         .filter_chunks(true, |_, _, _| true)
-        .and_then(|chunks| chunks.decompress_sequential(true, |_, _| Ok(())))
+        .and_then(|chunks| {
+            chunks.decompress_sequential(true, |meta, block| {
+                rows.take(&meta.headers, &block, meter);
+                Ok(())
+            })
+        })
         .map_err(flaw)?;
     Ok(facts)
 }
@@ -95,11 +104,15 @@ fn block_bytes(header: &Header) -> u64 {
 }
 
 /// The layer that has what was asked for: the one without a name, if it does, else the first.
-fn single(layers: &[Layer], size: Size, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
+fn single<'l>(
+    layers: &'l [Layer],
+    size: Size,
+    wanted: &ExpectedPicture,
+) -> Result<(Facts, &'l Layer), Flaw> {
     let unnamed = layers.iter().filter(|layer| layer.name.is_empty());
     let named = layers.iter().filter(|layer| !layer.name.is_empty());
     let mut candidates = unnamed.chain(named);
-    let facts = |layer: &Layer| {
+    let facts = |layer: &'l Layer| {
         let (channels, besides) = layer.channels(wanted.channels);
         let mut facts = Facts::new(size, channels, layer.bits(wanted.channels));
         let others = layers.iter().filter(|other| other.name != layer.name);
@@ -110,16 +123,16 @@ fn single(layers: &[Layer], size: Size, wanted: &ExpectedPicture) -> Result<Fact
         if !all.is_empty() {
             facts.note(format!("it has further channels: {}", shortened(&all)));
         }
-        facts
+        (facts, layer)
     };
     let first = candidates.next().map(facts);
     let first = first.ok_or_else(|| Flaw::Broken("it has no channels".to_owned()))?;
-    if first.compare(wanted).is_ok() {
+    if first.0.compare(wanted).is_ok() {
         return Ok(first);
     }
     let other = candidates
         .map(facts)
-        .find(|facts| facts.compare(wanted).is_ok());
+        .find(|(facts, _)| facts.compare(wanted).is_ok());
     Ok(other.unwrap_or(first))
 }
 
@@ -156,10 +169,12 @@ fn note_windows(headers: &[Header], facts: &mut Facts) {
 struct Layer {
     /// The part's name and what stands before the channel.
     name: String,
+    /// The number of its part in the file.
+    part: usize,
     channels: Vec<(String, SampleType)>,
 }
 
-fn layers(header: &Header) -> Vec<Layer> {
+fn layers((number, header): (usize, &Header)) -> Vec<Layer> {
     let part = header.own_attributes.layer_name.as_ref();
     let part = part.map(ToString::to_string).unwrap_or_default();
     let mut layers: Vec<Layer> = Vec::new();
@@ -173,6 +188,7 @@ fn layers(header: &Header) -> Vec<Layer> {
             Some(known) => known.channels.push(sample),
             None => layers.push(Layer {
                 name: layer,
+                part: number,
                 channels: vec![sample],
             }),
         }
@@ -181,11 +197,11 @@ fn layers(header: &Header) -> Vec<Layer> {
 }
 
 /// Compares the layers of a file with the planes that it must hold; gives what the first is.
-fn all_planes(
+fn all_planes<'l>(
     planes: &[(Option<String>, Option<String>)],
-    layers: &[Layer],
+    layers: &'l [Layer],
     size: Size,
-) -> Result<Facts, Flaw> {
+) -> Result<(Facts, &'l Layer), Flaw> {
     let mut first = None;
     for (pass, view) in planes {
         let words = || [view, pass].into_iter().flatten();
@@ -205,7 +221,7 @@ fn all_planes(
             });
         };
         let (channels, _) = layer.channels(None);
-        first.get_or_insert_with(|| Facts::new(size, channels, layer.bits(None)));
+        first.get_or_insert_with(|| (Facts::new(size, channels, layer.bits(None)), layer));
     }
     first.ok_or_else(|| Flaw::Broken("it has no layers".to_owned()))
 }
@@ -280,6 +296,98 @@ impl Layer {
                 SampleType::U32 => Found::Other("32-bit whole numbers".to_owned()),
             },
             _ => Found::Other("of several depths".to_owned()),
+        }
+    }
+}
+
+/// Which channels of a file are measured, and as what.
+struct MeasuredRows {
+    /// By part and channel: the place of the channel in the picture.
+    places: Vec<Vec<Option<usize>>>,
+}
+
+impl MeasuredRows {
+    /// Begins to measure the picture of a layer.
+    fn begin(
+        layer: &Layer,
+        headers: &[Header],
+        wanted: Option<Channels>,
+        meter: &mut Meter,
+    ) -> Self {
+        let mut names: Vec<&str> = layer
+            .picture(wanted)
+            .iter()
+            .map(|one| one.0.as_str())
+            .collect();
+        let order = |name: &str| match name {
+            "R" => 0,
+            "G" => 1,
+            "B" => 2,
+            "A" => 4,
+            _ => 3,
+        };
+        names.sort_by_key(|name| order(name));
+        let place = |number: usize, channel: &ChannelDescription| {
+            let whole = channel.name.to_string();
+            let part = headers[number].own_attributes.layer_name.as_ref();
+            let part = part.map(ToString::to_string).unwrap_or_default();
+            let (own, name) = whole.rsplit_once('.').unwrap_or(("", &whole));
+            let own = [part.as_str(), own].join(".");
+            let is_of_layer = number == layer.part && own.trim_matches('.') == layer.name;
+            let name = name.to_uppercase();
+            names.iter().position(|one| is_of_layer && *one == name)
+        };
+        let of_part = |(number, header): (usize, &Header)| {
+            let channels = header.channels.list.iter();
+            channels.map(|channel| place(number, channel)).collect()
+        };
+        if let Some(header) = headers.get(layer.part) {
+            let size = Size {
+                width: header.layer_size.width() as u32,
+                height: header.layer_size.height() as u32,
+            };
+            meter.begin(size, names.len(), names.last() == Some(&"A"));
+        }
+        Self {
+            places: headers.iter().enumerate().map(of_part).collect(),
+        }
+    }
+
+    /// Measures a block.
+    fn take(&self, headers: &[Header], block: &UncompressedBlock, meter: &mut Meter) {
+        let index = &block.index;
+        // Smaller copies of the picture show nothing new.
+        let is_whole = index.level == Vec2(0, 0);
+        let (Some(header), Some(places)) = (headers.get(index.layer), self.places.get(index.layer))
+        else {
+            return;
+        };
+        if !meter.is_on() || !is_whole {
+            return;
+        }
+        let width = index.pixel_size.width();
+        let mut at = 0;
+        for row in 0..index.pixel_size.height() {
+            let mut parts = Vec::with_capacity(places.len());
+            for (channel, first) in header.channels.list.iter().zip(places) {
+                let length = width * channel.sample_type.bytes_per_sample();
+                let Some(bytes) = block.data.get(at..at + length) else {
+                    return;
+                };
+                at += length;
+                parts.push(RowPart {
+                    bytes,
+                    kind: match channel.sample_type {
+                        SampleType::F16 => SampleKind::Half,
+                        SampleType::F32 => SampleKind::Float,
+                        SampleType::U32 => SampleKind::Whole,
+                    },
+                    first: *first,
+                    channels: 1,
+                });
+            }
+            let (left, top) = (index.pixel_position.x(), index.pixel_position.y() + row);
+            meter.row(left as u32, top as u32, &parts);
         }
     }
 }

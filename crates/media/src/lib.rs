@@ -3,20 +3,24 @@
 mod bmp_file;
 mod canvas;
 mod dpx_file;
+mod examine;
 mod exr_file;
 mod facts;
+mod hashing_reader;
 mod hdr_file;
 mod jpeg;
+mod meter;
 mod passed_over;
 mod png_file;
 mod quiet;
 mod tga_file;
 mod tiff;
-mod verify;
 mod wav_file;
 mod webp_file;
 
 pub use canvas::{Canvas, EncodeError, write_exr};
+pub use examine::{Examination, ExamineOptions, examine, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
-pub use verify::verify;
+
+pub use hashing_reader::{HashKind, hash_file};
 pub use wav_file::wav_seconds;

@@ -6,11 +6,13 @@ use png::{BitDepth, ColorType};
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::meter::{Meter, RowPart, SampleKind};
 
 /// Decodes every row of every frame.
 pub(crate) fn decode(
     mut reader: impl BufRead + Seek,
     expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
+    meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
     let after = chunks(&mut reader)?;
     let broken = |error: png::DecodingError| Flaw::Broken(error.to_string());
@@ -44,13 +46,38 @@ pub(crate) fn decode(
         (Some(_), None) => frames + 1,
         _ => frames,
     };
+    let is_interlaced = info.interlaced;
+    // Pixels of less than 8 bits and of palettes are numbers of colours.
+    let kind = match (info.color_type, info.bit_depth) {
+        (ColorType::Indexed, _) => None,
+        (_, BitDepth::Eight) => Some(SampleKind::Eight),
+        (_, BitDepth::Sixteen) => Some(SampleKind::SixteenBig),
+        _ => None,
+    };
     let mut facts = Facts::new(size, Found::Known(channels), Found::Known(bits));
     expect(&facts)?;
+    let samples = reader.info().color_type.samples();
+    if let (Some(_), false) = (kind, is_interlaced) {
+        meter.begin(size, samples, matches!(samples, 2 | 4));
+    }
     for picture in 0..pictures {
         if picture > 0 {
+            meter.end();
             reader.next_frame_info().map_err(broken)?;
         }
-        while reader.next_interlaced_row().map_err(broken)?.is_some() {}
+        let mut number = 0;
+        while let Some(row) = reader.next_interlaced_row().map_err(broken)? {
+            if let Some(kind) = kind {
+                let part = RowPart {
+                    bytes: row.data(),
+                    kind,
+                    first: Some(0),
+                    channels: samples,
+                };
+                meter.row(0, number, &[part]);
+            }
+            number += 1;
+        }
     }
     reader.finish().map_err(broken)?;
     if frames > 1 {

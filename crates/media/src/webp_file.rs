@@ -7,11 +7,13 @@ use image_webp::{DecodingError, WebPDecoder};
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found, MOST_MEMORY};
+use crate::meter::{Meter, RowPart, SampleKind};
 
 /// Decodes every frame.
 pub(crate) fn decode(
     mut reader: impl BufRead + Seek,
     expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
+    meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
     let after = chunks(&mut reader)?;
     let broken = |error: DecodingError| match error {
@@ -44,6 +46,18 @@ pub(crate) fn decode(
         facts.note(format!("it has {frames} frames"));
     } else {
         decoder.read_image(&mut pixels).map_err(broken)?;
+        let size = facts.size;
+        meter.begin(size, channels.count(), channels == Channels::Rgba);
+        let rows = pixels.chunks_exact((width as usize * channels.count()).max(1));
+        for (number, bytes) in (0..).zip(rows) {
+            let part = RowPart {
+                bytes,
+                kind: SampleKind::Eight,
+                first: Some(0),
+                channels: channels.count(),
+            };
+            meter.row(0, number, &[part]);
+        }
     }
     facts.note_bytes_after_the_end(after as usize);
     Ok(facts)

@@ -8,9 +8,10 @@ use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_media::{ExpectedPicture, Flaw, verify};
+use truepath_core::picture::PictureMeasure;
+use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine, verify};
 
-use crate::disk::{Stamp, hash_file, stamp};
+use crate::disk::{Stamp, recorded, stamp};
 use crate::ledger::{KnownFile, Ledger};
 
 /// What stands under a true name.
@@ -72,6 +73,53 @@ pub(crate) fn difference(published: Stamp, found: Stamp) -> String {
     }
 }
 
+/// How closely a file is looked at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Depth {
+    /// By size and time; it is not opened.
+    Stamp,
+    /// It is decoded where the ledger does not know it as it is.
+    Unknown,
+    /// It is decoded whatever the ledger says.
+    Decode,
+    /// It is decoded and measured.
+    Measure,
+}
+
+/// What a look at a file shows.
+#[derive(Debug)]
+pub(crate) struct FileLook {
+    pub(crate) there: FileOnDisk,
+    /// What there is besides in a file that was decoded.
+    pub(crate) notes: Vec<String>,
+    pub(crate) measure: Option<PictureMeasure>,
+    pub(crate) bytes: u64,
+    /// Whether it was opened.
+    pub(crate) is_opened: bool,
+}
+
+impl FileLook {
+    pub(crate) fn of(there: FileOnDisk) -> Self {
+        Self {
+            there,
+            notes: Vec::new(),
+            measure: None,
+            bytes: 0,
+            is_opened: false,
+        }
+    }
+}
+
+impl FileOnDisk {
+    /// Whether it is a whole picture of the right kind.
+    pub(crate) fn is_whole(&self) -> bool {
+        matches!(
+            self,
+            Self::Valid | Self::Touched | Self::Unrecorded | Self::Changed(_) | Self::Stale
+        )
+    }
+}
+
 /// Looks at files; with `decode` every file is read whole, else only those that the ledger does
 /// not know.
 pub(crate) fn look(
@@ -81,28 +129,14 @@ pub(crate) fn look(
     fingerprint: Option<&str>,
     decode: bool,
 ) -> Vec<(Frame, FileOnDisk)> {
-    let seen = look_closely(deliverable, frames, ledger, fingerprint, decode);
-    seen.into_iter()
-        .map(|(frame, there, _)| (frame, there))
-        .collect()
-}
-
-/// The same, with what there is besides in the files that are decoded.
-pub(crate) fn look_closely(
-    deliverable: &Deliverable,
-    frames: &FrameSet,
-    ledger: &Ledger,
-    fingerprint: Option<&str>,
-    decode: bool,
-) -> Vec<(Frame, FileOnDisk, Vec<String>)> {
     let all: Vec<Frame> = frames.iter().collect();
-    let wanted = ExpectedPicture::from(deliverable);
-    let one = |frame: &Frame| {
-        let path = deliverable.path(*frame);
-        let mut notes = Vec::new();
-        let there = at(&path, ledger, fingerprint, decode, &wanted, &mut notes);
-        (*frame, there, notes)
+    let looker = Looker::new(deliverable, ledger, fingerprint);
+    let depth = if decode {
+        Depth::Decode
+    } else {
+        Depth::Unknown
     };
+    let one = |frame: &Frame| (*frame, looker.look(*frame, depth).there);
     // Looking at a file takes microseconds, decoding it milliseconds.
     let few = if decode { 8 } else { 4096 };
     if all.len() < few {
@@ -121,7 +155,7 @@ pub(crate) fn look_briefly(
     most_unrecorded: usize,
 ) -> QuickLook {
     let frames = &deliverable.common.frames.selected;
-    let wanted = ExpectedPicture::from(deliverable);
+    let looker = Looker::new(deliverable, ledger, fingerprint);
     let one = |frame: &Frame| {
         let path = deliverable.path(*frame);
         let record = ledger.published.get(&path);
@@ -130,16 +164,9 @@ pub(crate) fn look_briefly(
             (Ok(None), _) => Some(FileOnDisk::Missing),
             (Err(error), _) => Some(FileOnDisk::Broken(error.to_string())),
             (Ok(Some(found)), Some(record)) if record.stamp == found => {
-                Some(as_recorded(record, fingerprint, &wanted))
+                Some(as_recorded(record, fingerprint, &looker.wanted))
             }
-            (Ok(Some(_)), Some(_)) => Some(at(
-                &path,
-                ledger,
-                fingerprint,
-                false,
-                &wanted,
-                &mut Vec::new(),
-            )),
+            (Ok(Some(_)), Some(_)) => Some(looker.look(*frame, Depth::Unknown).there),
             (Ok(Some(_)), None) => None,
         };
         let bytes = match &there {
@@ -183,49 +210,104 @@ pub(crate) struct QuickLook {
     pub(crate) bytes: u64,
 }
 
-/// Looks at one file; what there is besides in one that is decoded goes to the notes.
-fn at(
-    path: &str,
-    ledger: &Ledger,
-    fingerprint: Option<&str>,
-    decode: bool,
-    wanted: &ExpectedPicture,
-    notes: &mut Vec<String>,
-) -> FileOnDisk {
-    let file = Path::new(path);
-    let found = match stamp(file) {
-        Ok(None) => return FileOnDisk::Missing,
-        Ok(Some(found)) => found,
-        Err(error) => return FileOnDisk::Broken(error.to_string()),
-    };
-    let record = ledger.published.get(path);
-    let is_as_recorded = record.is_some_and(|record| record.stamp == found);
-    let is_stale = record.is_some_and(|record| is_stale(record, fingerprint));
-    if let (Some(record), true, false) = (record, is_as_recorded, decode) {
-        return as_recorded(record, fingerprint, wanted);
+/// Looks at the files of a deliverable.
+pub(crate) struct Looker<'l> {
+    deliverable: &'l Deliverable,
+    ledger: &'l Ledger,
+    fingerprint: Option<&'l str>,
+    wanted: ExpectedPicture,
+}
+
+impl<'l> Looker<'l> {
+    pub(crate) fn new(
+        deliverable: &'l Deliverable,
+        ledger: &'l Ledger,
+        fingerprint: Option<&'l str>,
+    ) -> Self {
+        Self {
+            deliverable,
+            ledger,
+            fingerprint,
+            wanted: ExpectedPicture::from(deliverable),
+        }
     }
-    let unverifiable = match verify(file, wanted) {
-        Err(Flaw::Unverifiable(reason)) => Some(reason).filter(|_| !wanted.allows_unverifiable),
-        // What other settings made may well be another kind of picture.
-        Err(flaw) if is_stale && flaw.is_wrong_kind() => None,
-        Err(flaw) => return FileOnDisk::Broken(flaw.to_string()),
-        Ok(facts) => {
-            *notes = facts.notes;
-            None
+
+    /// Looks at the file of a frame.
+    pub(crate) fn look(&self, frame: Frame, depth: Depth) -> FileLook {
+        let path = self.deliverable.path(frame);
+        let file = Path::new(&path);
+        let found = match stamp(file) {
+            Ok(None) => return FileLook::of(FileOnDisk::Missing),
+            Ok(Some(found)) => found,
+            Err(error) => return FileLook::of(FileOnDisk::Broken(error.to_string())),
+        };
+        let record = self.ledger.published.get(&path);
+        let is_as_recorded = record.is_some_and(|record| record.stamp == found);
+        let mut look = FileLook {
+            bytes: found.size,
+            ..FileLook::of(FileOnDisk::Missing)
+        };
+        look.there = match (depth, record) {
+            (Depth::Stamp | Depth::Unknown, Some(record)) if is_as_recorded => {
+                as_recorded(record, self.fingerprint, &self.wanted)
+            }
+            (Depth::Stamp, Some(record)) => FileOnDisk::Changed(difference(record.stamp, found)),
+            (Depth::Stamp, None) => FileOnDisk::Unrecorded,
+            _ => self.examine(file, found, record, depth, &mut look),
+        };
+        look
+    }
+
+    /// Decodes a file, and compares its bytes with the record.
+    fn examine(
+        &self,
+        file: &Path,
+        found: Stamp,
+        record: Option<&KnownFile>,
+        depth: Depth,
+        look: &mut FileLook,
+    ) -> FileOnDisk {
+        let kinds: Vec<HashKind> = record.iter().map(|record| record.hash.kind()).collect();
+        let options = ExamineOptions {
+            hashes: &kinds,
+            measure: depth == Depth::Measure,
+        };
+        let seen = examine(file, &self.wanted, options);
+        look.is_opened = true;
+        look.measure = seen.measure;
+        let is_stale = record.is_some_and(|record| is_stale(record, self.fingerprint));
+        let unverifiable = match seen.facts {
+            Err(Flaw::Unverifiable(reason)) => {
+                Some(reason).filter(|_| !self.wanted.allows_unverifiable)
+            }
+            // What other settings made may well be another kind of picture.
+            Err(flaw) if is_stale && flaw.is_wrong_kind() => None,
+            // A file that is being written or removed is not what it was a moment ago.
+            Err(_) if stamp(file).ok().flatten() != Some(found) => {
+                return FileOnDisk::Broken("it changes while it is read".to_owned());
+            }
+            Err(flaw) => return FileOnDisk::Broken(flaw.to_string()),
+            Ok(facts) => {
+                look.notes = facts.notes;
+                None
+            }
+        };
+        let Some(record) = record else {
+            return unverifiable.map_or(FileOnDisk::Unrecorded, FileOnDisk::Unverifiable);
+        };
+        let Some(digits) = seen.hashes else {
+            return FileOnDisk::Broken("it cannot be read to its end".to_owned());
+        };
+        let hash = recorded(record.hash.kind(), &digits.concat());
+        match unverifiable {
+            _ if hash != record.hash.to_string() => {
+                FileOnDisk::Changed(difference(record.stamp, found))
+            }
+            _ if is_stale => FileOnDisk::Stale,
+            Some(reason) => FileOnDisk::Unverifiable(reason),
+            None if record.stamp == found => FileOnDisk::Valid,
+            None => FileOnDisk::Touched,
         }
-    };
-    let Some(record) = record else {
-        return unverifiable.map_or(FileOnDisk::Unrecorded, FileOnDisk::Unverifiable);
-    };
-    match (hash_file(file), unverifiable) {
-        (Err(error), _) => FileOnDisk::Broken(error.to_string()),
-        (Ok(hash), _) if hash != record.hash.to_string() => {
-            FileOnDisk::Changed(difference(record.stamp, found))
-        }
-        (Ok(_), _) if is_stale => FileOnDisk::Stale,
-        (Ok(_), Some(reason)) => FileOnDisk::Unverifiable(reason),
-        (Ok(_), None) if is_as_recorded => FileOnDisk::Valid,
-        (Ok(_), None) => FileOnDisk::Touched,
     }
 }
 

@@ -8,7 +8,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{ExpectedPicture, Flaw, verify};
 
-use crate::disk::{hash_file, stamp};
+use crate::disk::{content_hash, has_content, stamp};
 use crate::fingerprint::Fingerprints;
 use crate::inventory::{FileOnDisk, difference};
 use crate::ledger::{KnownFile, Ledger};
@@ -82,7 +82,7 @@ pub(crate) fn look(
         }
         (Some(found), Some(record)) => match flaw() {
             Some(FileOnDisk::Broken(flaw)) => FileOnDisk::Broken(flaw),
-            _ if hash_file(file)? != record.hash.to_string() => {
+            _ if !has_content(file, &record.hash.to_string())? => {
                 FileOnDisk::Changed(difference(record.stamp, found))
             }
             Some(flaw) => flaw,
@@ -196,7 +196,7 @@ impl MovieFrames {
                     let path = source.path(frame);
                     let file = Path::new(&path);
                     match verify(file, &wanted) {
-                        Ok(_) => hashes.push(hash_file(file)?),
+                        Ok(_) => hashes.push(content_hash(file)?),
                         Err(_) => lacking.push(frame),
                     }
                 }

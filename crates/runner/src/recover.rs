@@ -12,7 +12,7 @@ use truepath_core::frames::FrameSet;
 use crate::StateFolder;
 use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
-use crate::disk::{Disk, hash_file, stamp};
+use crate::disk::{Disk, has_content, stamp};
 use crate::engine_log;
 use crate::job_folders::JobFolders;
 use crate::ledger::{Intent, Line, Record, SessionRecord, Staged, Unproven};
@@ -302,7 +302,7 @@ fn finished(
 /// Whether a file is the one that a record describes, byte for byte.
 fn same(path: &Path, record: &Record) -> io::Result<bool> {
     match stamp(path) {
-        Ok(Some(found)) if found.size == record.size => Ok(hash_file(path)? == record.hash),
+        Ok(Some(found)) if found.size == record.size => has_content(path, &record.hash),
         _ => Ok(false),
     }
 }

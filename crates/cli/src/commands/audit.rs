@@ -4,19 +4,26 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::deliverable::Deliverable;
-use truepath_core::finding::grouped;
+use jiff::Zoned;
+use jiff::civil::DateTime;
+use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::finding::{Finding, grouped};
 use truepath_core::frames::FrameSet;
-use truepath_runner::audit::{Audit, DeliverableAudit, audit};
+use truepath_core::question::Answers;
+use truepath_core::rules::{Subject, judge_finished};
+use truepath_runner::Loaded;
+use truepath_runner::audit::{Audit, AuditChoice, AuditOptions, DeliverableAudit, audit};
 
 use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
 use crate::job_arguments::NamedJob;
-use crate::outcome::{CommandError, DONE, FOUND, WRONG};
+use crate::outcome::{CommandError, DONE, FOUND, INTERRUPTED, WRONG};
 use crate::shapes::audit::AuditShape;
 use crate::show::finding::print_all;
+use crate::show::reading::ReadingProgress;
 use crate::show::states::{changes, remark_on_direct_movies, unverifiable};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, frames_of, warn_of_ledgers};
+use crate::signals;
 
 /// Compare the files on disk with the job
 ///
@@ -24,13 +31,26 @@ use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, frames_of, w
 /// the frames that are missing, broken (empty, truncated, damaged, of another size, format, channels or
 /// bits), changed (not the bytes that were published), unverifiable (this program cannot decode them),
 /// stale (made with other settings), and foreign: in the same folder, and wanted by no part of the job.
+/// Pictures that are whole and may still be wrong are judged by the rules TP801 and up: black frames, parts
+/// that were never rendered, the same picture under two names, and more.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n\nThe exit code is 0 when every wanted frame is there and whole."
+    after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n  truepath audit --sample 5%\n  truepath audit --since 8h\n\nThe exit code is 0 when every wanted frame is there and whole, and no rule has found an error."
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: NamedJob,
+    /// How many files are read at once; unset, as many as there are cores
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u16).range(1..))]
+    jobs: Option<u16>,
+    /// Open only a part of the files, such as 5%: spread over each sequence, always with the first, the last
+    /// and the newest
+    #[arg(long, value_name = "PART", value_parser = part)]
+    sample: Option<f64>,
+    /// Open only files that have changed since then: so long ago, such as 8h, or a time such as
+    /// 2026-02-03T04:05
+    #[arg(long, value_name = "TIME", value_parser = since)]
+    since: Option<i128>,
     /// How the result is printed
     #[arg(long, value_enum, default_value = "text")]
     format: OutputFormat,
@@ -51,25 +71,89 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         }
     }
     let rendered = chosen.chosen.runnable();
-    let audit = audit(&chosen.loaded, &rendered, &chosen.all())
-        .map_err(CommandError::outside("the files cannot be audited"))?;
+    let progress = ReadingProgress::new();
+    let cores = std::thread::available_parallelism().map_or(1, usize::from);
+    let options = AuditOptions {
+        jobs: arguments.jobs.map_or(cores, usize::from),
+        choice: AuditChoice {
+            sample: arguments.sample,
+            since: arguments.since,
+        },
+        interrupt: signals::listen()?,
+        observer: &|so_far| progress.show(so_far),
+    };
+    let audited = audit(&chosen.loaded, &rendered, &chosen.all(), &options);
+    progress.end();
+    let mut audit = audited.map_err(CommandError::outside("the files cannot be audited"))?;
+    let findings = judge(&chosen.loaded, &rendered, &mut audit);
     warn_of_ledgers(chosen.loaded.state_folder().path(), &audit.remarks);
     remark_on_direct_movies(&chosen.chosen);
     if arguments.format == OutputFormat::Json {
-        print_json(&AuditShape::of(&labels(&rendered.deliverables), &audit))?;
+        let sources = &chosen.loaded.job.sources;
+        let labels = labels(&rendered.deliverables);
+        print_json(&AuditShape::of(&labels, &audit, &findings, sources))?;
     } else {
         let mut out = crate::show::out();
-        print(&mut out, &rendered.deliverables, &audit)?;
+        table(&mut out, &rendered.deliverables, &audit)?;
+        if !findings.is_empty() {
+            writeln!(out)?;
+            print_all(&mut out, &chosen.loaded.job.sources, &findings, false);
+        }
+        result(&mut out, &audit, &findings)?;
         out.flush()?;
     }
-    Ok(ExitCode::from(if audit.is_clean() { DONE } else { FOUND }))
+    Ok(ExitCode::from(if audit.interrupted {
+        INTERRUPTED
+    } else if audit.is_clean() && !has_errors(&findings) {
+        DONE
+    } else {
+        FOUND
+    }))
+}
+
+/// What the rules say about what the pictures show.
+fn judge(loaded: &Loaded, rendered: &Expansion, audit: &mut Audit) -> Vec<Finding> {
+    let mut answers = Answers::default();
+    for (one, account) in rendered.deliverables.iter().zip(&mut audit.accounts) {
+        let pictures = std::mem::take(&mut account.pictures);
+        if !pictures.is_empty() {
+            answers.pictures.insert(one.pattern.sketch(), pictures);
+        }
+    }
+    let subject = Subject::new(&loaded.job, rendered, &loaded.surroundings, &answers);
+    judge_finished(&subject)
+}
+
+/// A part of a whole: `5%`.
+fn part(text: &str) -> Result<f64, String> {
+    let percent = text
+        .strip_suffix('%')
+        .and_then(|number| number.parse::<f64>().ok());
+    percent
+        .filter(|percent| *percent > 0.0 && *percent <= 100.0)
+        .map(|percent| percent / 100.0)
+        .ok_or_else(|| "a part is written as 5%".to_owned())
+}
+
+/// A time, in nanoseconds since 1970: so long ago, or a date and a time of day.
+fn since(text: &str) -> Result<i128, String> {
+    let now = Zoned::now();
+    let time = match truepath_core::job::length_of_time(text) {
+        Some(length) => now.checked_sub(length).ok(),
+        None => text
+            .parse::<DateTime>()
+            .ok()
+            .and_then(|time| time.to_zoned(now.time_zone().clone()).ok()),
+    };
+    time.map(|time| time.timestamp().as_nanosecond())
+        .ok_or_else(|| "a time is written as 8h, 90m or 2026-02-03T04:05".to_owned())
 }
 
 fn labels(deliverables: &[Deliverable]) -> Vec<String> {
     deliverables.iter().map(Deliverable::label).collect()
 }
 
-fn print(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io::Result<()> {
+fn table(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> io::Result<()> {
     let labels = labels(deliverables);
     let width = labels
         .iter()
@@ -117,34 +201,70 @@ fn print(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> i
             folder.display()
         )?;
     }
+    Ok(())
+}
+
+/// The last lines: whether all is there and whole.
+fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Result<()> {
     let sum = |number: fn(&DeliverableAudit) -> u64| audit.accounts.iter().map(number).sum::<u64>();
     let (wanted, valid) = (sum(|one| one.wanted), sum(|one| one.valid));
-    if audit.is_clean() {
+    let closed = sum(|one| one.not_looked_into.count());
+    let unmeasured = sum(|one| one.not_measured.count());
+    if unmeasured > 0 {
         writeln!(
             out,
-            "\n{GOOD}complete{GOOD:#}: all {} are there and whole",
-            files(wanted)
+            "\n{FAINT}not measured{FAINT:#}  {}: pictures of this kind are decoded, and nothing is said about what they show",
+            files(unmeasured)
+        )?;
+    }
+    if audit.interrupted {
+        return writeln!(
+            out,
+            "\n{WARNING}interrupted{WARNING:#}: {} of {} were read, and nothing is said about the others",
+            grouped(audit.read.files),
+            files(audit.read.of)
+        );
+    }
+    let closed = if closed > 0 {
+        format!(
+            "; {} were not opened, only their names, sizes and times were compared",
+            files(closed)
         )
     } else {
-        // A run trusts what has the size and time that it recorded.
-        let any = |is: fn(&DeliverableAudit) -> bool| audit.accounts.iter().any(is);
-        let advice = match (
-            any(|one| !one.broken.is_empty()),
-            any(|one| !one.missing.is_empty()),
-        ) {
-            (true, _) => {
-                "; `truepath run` renders what is missing or broken, with --verify-all also what has kept its size and time"
-            }
-            (false, true) => "; `truepath run` renders what is missing",
-            (false, false) => "",
+        String::new()
+    };
+    if audit.is_clean() {
+        let suspicious = match findings.len() as u64 {
+            0 => String::new(),
+            found => format!(
+                ", with {} about what they show",
+                count(found, "finding", "findings")
+            ),
         };
-        writeln!(
+        return writeln!(
             out,
-            "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole{advice}",
-            grouped(valid),
+            "\n{GOOD}complete{GOOD:#}: all {} are there and whole{suspicious}{closed}",
             files(wanted)
-        )
+        );
     }
+    // A run trusts what has the size and time that it recorded.
+    let any = |is: fn(&DeliverableAudit) -> bool| audit.accounts.iter().any(is);
+    let advice = match (
+        any(|one| !one.broken.is_empty()),
+        any(|one| !one.missing.is_empty()),
+    ) {
+        (true, _) => {
+            "; `truepath run` renders what is missing or broken, with --verify-all also what has kept its size and time"
+        }
+        (false, true) => "; `truepath run` renders what is missing",
+        (false, false) => "",
+    };
+    writeln!(
+        out,
+        "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole{advice}{closed}",
+        grouped(valid),
+        files(wanted)
+    )
 }
 
 fn details(out: &mut impl Write, one: &Deliverable, account: &DeliverableAudit) -> io::Result<()> {

@@ -7,6 +7,7 @@ use clap::Args;
 use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie, Picture};
 use truepath_core::job::PlacedText;
 use truepath_core::listing::list;
+use truepath_core::picture::PixelValues;
 use truepath_core::template::TokenValue;
 
 use super::check::{findings, has_errors};
@@ -160,11 +161,11 @@ fn picture_line(one: &Deliverable) -> String {
     if one.kind == DeliverableKind::Still {
         line.push_str(", still");
     }
-    if let Some(linear) = &one.picture.color.linear {
-        line.push_str(if linear.value {
-            ", linear"
-        } else {
-            ", for display"
+    if let Some(pixels) = &one.picture.color.pixels {
+        line.push_str(match pixels.value {
+            PixelValues::Linear => ", linear",
+            PixelValues::Display => ", for display",
+            PixelValues::Data => ", data",
         });
     }
     if one.planes.len() > 1 {

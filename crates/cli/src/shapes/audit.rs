@@ -2,10 +2,13 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
+use truepath_core::finding::Finding;
 use truepath_core::frames::FrameSet;
+use truepath_core::source::Sources;
 use truepath_runner::audit::{Audit, DeliverableAudit};
 
 use super::VERSION;
+use super::findings::FindingShape;
 
 /// The files on disk, compared with the job
 #[derive(Debug, Serialize, JsonSchema)]
@@ -15,10 +18,18 @@ pub(crate) struct AuditShape {
     version: u32,
     /// Whether every wanted file is there and whole
     complete: bool,
+    /// Whether it was asked to stop before all files were read
+    interrupted: bool,
+    /// Files that were read
+    read_files: u64,
+    /// Their bytes
+    read_bytes: u64,
     /// In the order in which they are made
     deliverables: Vec<DeliverableShape>,
     /// Files in the folders of the job that no part of it wants
     foreign: Vec<ForeignShape>,
+    /// What the rules say about what the pictures show
+    findings: Vec<FindingShape>,
     /// Lines of ledgers that could not be read; they count for nothing
     unsound_ledger_lines: Vec<LedgerLineShape>,
 }
@@ -49,6 +60,10 @@ struct DeliverableShape {
     why_stale: Vec<ChangeShape>,
     /// Frames that the job does not want
     foreign: String,
+    /// Frames whose files were not opened
+    not_looked_into: String,
+    /// Frames whose pictures are whole, and of a kind that is not measured
+    not_measured: String,
 }
 
 /// Frames with one reason
@@ -91,13 +106,21 @@ struct LedgerLineShape {
 
 impl AuditShape {
     /// The result of an audit, with the labels of its deliverables.
-    pub(crate) fn of(labels: &[String], audit: &Audit) -> Self {
+    pub(crate) fn of(
+        labels: &[String],
+        audit: &Audit,
+        findings: &[Finding],
+        sources: &Sources,
+    ) -> Self {
         let accounts = labels.iter().zip(&audit.accounts);
         let foreign = audit.strangers.iter();
         let unsound = audit.unsound.iter();
         Self {
             version: VERSION,
             complete: audit.is_clean(),
+            interrupted: audit.interrupted,
+            read_files: audit.read.files,
+            read_bytes: audit.read.bytes,
             deliverables: accounts
                 .map(|(label, account)| DeliverableShape::of(label, account))
                 .collect(),
@@ -107,6 +130,10 @@ impl AuditShape {
                     name: name.clone(),
                     frames: frames.to_string(),
                 })
+                .collect(),
+            findings: findings
+                .iter()
+                .map(|one| FindingShape::of(sources, one))
                 .collect(),
             unsound_ledger_lines: unsound
                 .map(|(ledger, line)| LedgerLineShape {
@@ -143,6 +170,8 @@ impl DeliverableShape {
             stale: account.stale.to_string(),
             why_stale: changes.collect(),
             foreign: account.foreign.to_string(),
+            not_looked_into: account.not_looked_into.to_string(),
+            not_measured: account.not_measured.to_string(),
         }
     }
 }

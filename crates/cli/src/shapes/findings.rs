@@ -78,7 +78,7 @@ impl Findings {
 }
 
 impl FindingShape {
-    fn of(sources: &Sources, finding: &Finding) -> Self {
+    pub(super) fn of(sources: &Sources, finding: &Finding) -> Self {
         Self {
             code: finding.code,
             severity: severity(finding.severity),

@@ -76,7 +76,7 @@ struct PlaneShape {
 /// What the values of pixels are
 #[derive(Debug, Serialize, JsonSchema)]
 struct ColorShape {
-    /// `linear` or `display`; null where it is not set
+    /// `linear`, `display` or `data`; null where it is not set
     pixels: Option<&'static str>,
     /// How linear pixels become ready for display
     transfer: Option<&'static str>,
@@ -161,9 +161,9 @@ impl PathsEntry {
             color: ColorShape {
                 pixels: picture
                     .color
-                    .linear
+                    .pixels
                     .as_ref()
-                    .map(|linear| if linear.value { "linear" } else { "display" }),
+                    .map(|pixels| pixels.value.name()),
                 transfer: picture.color.transfer.as_ref().map(|one| one.value.name),
             },
             movie: one.movie().map(|movie| MovieShape::of(one, movie, written)),

@@ -5,11 +5,12 @@ pub(crate) mod live;
 pub(crate) mod output;
 pub(crate) mod pace;
 pub(crate) mod progress;
+pub(crate) mod reading;
 pub(crate) mod sarif;
 pub(crate) mod states;
 pub(crate) mod strips;
 
-use std::io::{self, Write};
+use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -38,6 +39,12 @@ pub(crate) fn print(line: &str) -> io::Result<()> {
 
 /// Whether only results and errors are printed.
 static QUIET: AtomicBool = AtomicBool::new(false);
+
+/// Whether the terminal can show a screen that changes.
+pub(crate) fn is_live() -> bool {
+    let is_dumb = std::env::var_os("TERM").is_some_and(|kind| kind == "dumb");
+    io::stderr().is_terminal() && !is_dumb && !is_quiet()
+}
 
 /// From now on only results and errors are printed.
 pub(crate) fn be_quiet() {

@@ -1,6 +1,6 @@
 //! Shows a run at work: a live screen on a terminal, plain lines elsewhere.
 
-use std::io::{self, IsTerminal};
+use std::io;
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
@@ -12,7 +12,7 @@ use truepath_runner::run::{Event, Observer};
 use super::live::Screen;
 use super::output::{painted, plain};
 use super::pace::{pace, rough};
-use super::{ERROR, FAINT, WARNING, columns, count, files, remark};
+use super::{ERROR, FAINT, WARNING, columns, count, files, is_live, remark};
 
 /// The screen is drawn at most so often.
 const PAUSE: Duration = Duration::from_millis(100);
@@ -159,12 +159,6 @@ impl ProgressLines {
             self.say(&whole);
         }
     }
-}
-
-/// Whether the terminal can show a screen that changes.
-fn is_live() -> bool {
-    let is_dumb = std::env::var_os("TERM").is_some_and(|kind| kind == "dumb");
-    io::stderr().is_terminal() && !is_dumb && !super::is_quiet()
 }
 
 impl Observer for ProgressLines {

@@ -59,9 +59,8 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
         Token::Together => text(Some(yes_or_no(deliverable.planes.len() > 1))),
         Token::Transfer => text(picture.color.transfer.as_ref().map(|one| one.value.name)),
         Token::PixelValues => {
-            let linear = picture.color.linear.as_ref().map(|linear| linear.value);
-            let word = |linear| if linear { "linear" } else { "display" };
-            text(linear.map(word))
+            let pixels = picture.color.pixels.as_ref();
+            text(pixels.map(|pixels| pixels.value.name()))
         }
         Token::Pixels => text(movie.and_then(|movie| Some(movie.pixels.as_ref()?.value.name))),
         Token::MovieQuality => {

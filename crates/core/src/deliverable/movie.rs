@@ -86,7 +86,7 @@ pub(super) fn pictures(
     Some(Picture {
         color: Color {
             transfer: chain.get(Key::ColorTransfer).or(pictures.color.transfer),
-            linear: pictures.color.linear,
+            pixels: pictures.color.pixels,
         },
         format: &container.format,
         format_place: container_place,

@@ -2,7 +2,8 @@
 
 use crate::job::Key;
 use crate::picture::{
-    Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts, format_of_extension,
+    Bits, Channels, FormatFacts, PixelValues, Ratio, Region, Size, TransferFacts,
+    format_of_extension,
 };
 use crate::precedence::Chain;
 use crate::source::{Place, Sourced};
@@ -44,8 +45,18 @@ impl Picture {
     /// Whether the pixels are linear light: set, or because the format usually holds it.
     #[must_use]
     pub(crate) fn is_light(&self) -> bool {
-        let set = self.color.linear.as_ref().map(|linear| linear.value);
-        set.unwrap_or_else(|| self.format.is_light())
+        let set = self.color.pixels.as_ref().map(|pixels| pixels.value);
+        set.map_or_else(
+            || self.format.is_light(),
+            |pixels| pixels == PixelValues::Linear,
+        )
+    }
+
+    /// Whether the pixels are no light, but data.
+    #[must_use]
+    pub fn is_data(&self) -> bool {
+        let pixels = self.color.pixels.as_ref();
+        pixels.is_some_and(|pixels| pixels.value == PixelValues::Data)
     }
 
     /// Whether the files have 8 bits: set, or because the format has no others.
@@ -91,8 +102,8 @@ impl Picture {
 /// What the values of pixels are, as the job says it.
 #[derive(Debug, Clone, Default, PartialEq)]
 pub struct Color {
-    /// Whether they are linear light; unset, nobody knows.
-    pub linear: Option<Sourced<bool>>,
+    /// What they are; unset, nobody knows.
+    pub pixels: Option<Sourced<PixelValues>>,
     /// How linear pixels become ready for display.
     pub transfer: Option<Sourced<&'static TransferFacts>>,
 }
@@ -121,9 +132,12 @@ pub(super) fn picture(
         crop: chain.get(Key::Crop),
         pixel_aspect: chain.get(Key::PixelAspect),
         color: Color {
-            linear: chain
+            pixels: chain
                 .get::<String>(Key::ColorPixels)
-                .map(|pixels| pixels.map(|word| word == "linear")),
+                // Other words are refused where the job is read.
+                .map(|pixels| {
+                    pixels.map(|word| PixelValues::of_name(&word).unwrap_or(PixelValues::Display))
+                }),
             transfer: chain.get(Key::ColorTransfer),
         },
     };

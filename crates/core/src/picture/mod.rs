@@ -2,6 +2,8 @@
 
 mod estimate;
 mod format;
+mod measure;
+mod pixel_values;
 mod ratio;
 mod region;
 mod sample;
@@ -11,6 +13,8 @@ mod transfer;
 pub(crate) use estimate::rule_of_thumb;
 pub(crate) use format::format_of_extension;
 pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format};
+pub use measure::{BlankPart, Digest, PictureMeasure};
+pub use pixel_values::PixelValues;
 pub use ratio::Ratio;
 pub use region::{Region, RegionError};
 pub use sample::{Bits, Channels};

@@ -2,6 +2,7 @@
 //! what it is about.
 
 mod engines;
+mod finished;
 mod frames;
 mod helpers;
 mod movies;
@@ -33,6 +34,7 @@ pub fn rules() -> impl Iterator<Item = &'static Rule> {
         engines::RULES,
         places::RULES,
         plans::RULES,
+        finished::RULES,
     ]
     .into_iter()
     .flatten()
@@ -71,6 +73,12 @@ pub fn unknown_codes(job: &Job) -> impl Iterator<Item = Finding> + '_ {
         })
 }
 
+/// What the rules of finished pictures have to say, errors first, then in the order of the rules.
+#[must_use]
+pub fn judge_finished(subject: &Subject<'_>) -> Vec<Finding> {
+    judged(finished::RULES, subject)
+}
+
 /// What all rules have to say, errors first, then in the order of the rules.
 #[must_use]
 pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
@@ -78,8 +86,12 @@ pub fn check(subject: &Subject<'_>) -> Vec<Finding> {
     if let Some(finding) = too_many(subject) {
         return vec![finding];
     }
+    let rules: Vec<&'static Rule> = rules().collect();
+    judged(&rules, subject)
+}
+
+fn judged(rules: &[&'static Rule], subject: &Subject<'_>) -> Vec<Finding> {
     let ask = |rule: &'static Rule| (rule.check)(rule, subject);
-    let rules: Vec<&Rule> = rules().collect();
     let found = executor::map(subject.executor(), rules.len(), |rule| ask(rules[rule]));
     let mut findings: Vec<Finding> = found
         .into_iter()

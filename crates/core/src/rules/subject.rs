@@ -12,7 +12,7 @@ use crate::finding::Finding;
 use crate::frames::FrameSet;
 use crate::job::{Job, Key};
 use crate::precedence::Chain;
-use crate::question::{Answers, ExistingFacts};
+use crate::question::{Answers, ExistingFacts, FinishedPicture};
 use crate::scene_facts::SceneFacts;
 use crate::source::Place;
 use crate::system::System;
@@ -171,6 +171,36 @@ impl<'a> Subject<'a> {
             return None;
         }
         self.answers.existing.get(&one.pattern.sketch())
+    }
+
+    /// The deliverables of which pictures are there and were read, with them.
+    pub(super) fn finished(
+        &self,
+    ) -> impl Iterator<Item = (&'a Deliverable, &'a [FinishedPicture])> + use<'a> {
+        let answers = self.answers;
+        let all = self.expansion.deliverables.iter();
+        all.filter(|_| !answers.pictures.is_empty())
+            .filter_map(|one| {
+                let pictures = answers.pictures.get(&one.pattern.sketch())?;
+                Some((one, pictures.as_slice()))
+            })
+    }
+
+    /// A finding about some frames of a deliverable: what they are or do, in words.
+    pub(super) fn of_frames(
+        &self,
+        rule: &Rule,
+        one: &Deliverable,
+        frames: &FrameSet,
+        what: &str,
+    ) -> Finding {
+        let word = if frames.count() == 1 {
+            "frame"
+        } else {
+            "frames"
+        };
+        rule.finding(format!("{}: {word} {frames} {what}", one.label()))
+            .at(&one.template.place, "")
     }
 
     /// What stands at a place.

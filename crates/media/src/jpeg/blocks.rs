@@ -24,16 +24,18 @@ pub(super) fn difference(
     })
 }
 
-/// The 63 AC coefficients of a block.
-pub(super) fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<(), Flaw> {
+/// The 63 AC coefficients of a block; gives whether any of them is not zero.
+pub(super) fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<bool, Flaw> {
     let mut at = 1;
+    let mut has_detail = false;
     while at < 64 {
         let symbol = table.next(bits)?;
         let (run, size) = (usize::from(symbol >> 4), u32::from(symbol & 15));
         match (run, size) {
             (15, 0) => at += 16,
-            (_, 0) => return Ok(()),
+            (_, 0) => return Ok(has_detail),
             _ => {
+                has_detail = true;
                 at += run + 1;
                 if at <= 64 {
                     bits.take(size)?;
@@ -42,7 +44,7 @@ pub(super) fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<()
         }
     }
     match at {
-        64 => Ok(()),
+        64 => Ok(has_detail),
         _ => Err(too_many()),
     }
 }

@@ -15,6 +15,10 @@ pub(super) enum Segment<'b> {
     },
     /// A scan header; the entropy-coded data follow.
     Scan(&'b [u8]),
+    /// Quantization tables.
+    Quantization(&'b [u8]),
+    /// What says nothing about the pixels: comments, and data of applications.
+    Aside,
     End,
     Other,
 }
@@ -62,6 +66,8 @@ impl<'b> Segments<'b> {
                 content,
             },
             (0xda, _) => Segment::Scan(content),
+            (0xdb, _) => Segment::Quantization(content),
+            (0xe0..=0xef | 0xfe, _) => Segment::Aside,
             (0xdd, [high, low]) => {
                 Segment::RestartInterval(u32::from(u16::from_be_bytes([*high, *low])))
             }

@@ -8,17 +8,25 @@ mod bits;
 mod blocks;
 mod huffman;
 mod markers;
+mod measure;
 mod scan;
 
 use truepath_core::picture::{Bits, Channels, Size};
+use xxhash_rust::xxh3::xxh3_64_with_seed;
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::meter::Meter;
 use markers::{Segment, Segments};
 use scan::{ScanFrame, Tables};
 
 /// Decodes a JPEG file whole.
-pub(crate) fn decode(bytes: &[u8]) -> Result<Facts, Flaw> {
-    let (frame, end) = stream(bytes, Tables::default())?;
+pub(crate) fn decode(
+    bytes: &[u8],
+    expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
+    meter: &mut Meter,
+) -> Result<Facts, Flaw> {
+    let tables = Tables::new(meter.is_on());
+    let Stream { frame, end, digest } = stream(bytes, tables)?;
     let channels = match frame.components.len() {
         1 => Found::Known(Channels::Gray),
         3 => Found::Known(Channels::Rgb),
@@ -35,6 +43,8 @@ pub(crate) fn decode(bytes: &[u8]) -> Result<Facts, Flaw> {
         height: frame.height,
     };
     let mut facts = Facts::new(size, channels, bits);
+    expect(&facts)?;
+    meter.set(frame.measure(digest));
     facts.note_bytes_after_the_end(bytes.len() - end);
     Ok(facts)
 }
@@ -46,7 +56,7 @@ pub(crate) fn decode_inside(bytes: &[u8], tables: Option<&[u8]>) -> Result<(u32,
         Some(tables) => only_tables(tables)?,
         None => Tables::default(),
     };
-    let (frame, _) = stream(bytes, tables)?;
+    let Stream { frame, .. } = stream(bytes, tables)?;
     Ok((frame.width, frame.height))
 }
 
@@ -63,12 +73,27 @@ fn only_tables(bytes: &[u8]) -> Result<Tables, Flaw> {
     }
 }
 
-/// Decodes from the start marker to the end marker; gives the frame and the place after it.
-fn stream(bytes: &[u8], mut tables: Tables) -> Result<(ScanFrame, usize), Flaw> {
+/// What was decoded.
+struct Stream {
+    frame: ScanFrame,
+    /// The place after it, in bytes.
+    end: usize,
+    /// A digest of all that makes its pixels.
+    digest: u64,
+}
+
+/// Decodes from the start marker to the end marker.
+fn stream(bytes: &[u8], mut tables: Tables) -> Result<Stream, Flaw> {
     let mut segments = Segments::new(bytes)?;
     let mut frame: Option<ScanFrame> = None;
+    let mut digest = 0;
     loop {
-        match segments.next()? {
+        let start = segments.at;
+        let segment = segments.next()?;
+        if !matches!(segment, Segment::Aside) {
+            digest = xxh3_64_with_seed(&bytes[start..segments.at], digest);
+        }
+        match segment {
             Segment::HuffmanTables(content) => tables.define_huffman(content)?,
             Segment::RestartInterval(interval) => tables.restart_interval = interval,
             Segment::Frame { process, content } => {
@@ -82,14 +107,20 @@ fn stream(bytes: &[u8], mut tables: Tables) -> Result<(ScanFrame, usize), Flaw> 
                     return Err(broken("a scan comes before the frame header"));
                 };
                 let end = frame.scan(header, &tables, bytes, segments.at)?;
+                digest = xxh3_64_with_seed(&bytes[segments.at..end], digest);
                 segments.at = end;
             }
             Segment::End => {
                 let frame = frame.ok_or_else(|| broken("it has no frame header"))?;
                 frame.is_whole()?;
-                return Ok((frame, segments.at));
+                return Ok(Stream {
+                    frame,
+                    end: segments.at,
+                    digest,
+                });
             }
-            Segment::Other => {}
+            Segment::Quantization(content) => tables.define_quantization(content)?,
+            Segment::Aside | Segment::Other => {}
         }
     }
 }

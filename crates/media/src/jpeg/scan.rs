@@ -14,9 +14,40 @@ pub(super) struct Tables {
     ac: [Option<Huffman>; 4],
     /// In blocks (MCUs); 0 for none.
     pub(super) restart_interval: u32,
+    /// The divisor of DC coefficients, by quantization table.
+    dc_steps: [u16; 4],
+    /// Whether the blocks are kept, to measure the picture.
+    keeps_blocks: bool,
 }
 
 impl Tables {
+    /// No tables; `keeps_blocks` where the picture is measured.
+    pub(super) fn new(keeps_blocks: bool) -> Self {
+        Self {
+            keeps_blocks,
+            ..Self::default()
+        }
+    }
+
+    /// Remembers what DC coefficients are divided by: the first of the 64 values of each table.
+    pub(super) fn define_quantization(&mut self, mut content: &[u8]) -> Result<(), Flaw> {
+        let unread = || broken("its quantization tables cannot be read");
+        while let Some((&what, rest)) = content.split_first() {
+            let size = if what >> 4 == 0 { 64 } else { 128 };
+            let (table, rest) = rest.split_at_checked(size).ok_or_else(unread)?;
+            let step = match size {
+                64 => u16::from(table[0]),
+                _ => u16::from_be_bytes([table[0], table[1]]),
+            };
+            *self
+                .dc_steps
+                .get_mut(usize::from(what & 15))
+                .ok_or_else(unread)? = step;
+            content = rest;
+        }
+        Ok(())
+    }
+
     pub(super) fn define_huffman(&mut self, mut content: &[u8]) -> Result<(), Flaw> {
         let unread = || broken("its Huffman tables cannot be read");
         while let Some((&what, rest)) = content.split_first() {
@@ -59,6 +90,36 @@ pub(super) struct Component {
     brought: [u8; 64],
     /// By block, in progressive pictures: a bit for each coefficient that is not zero.
     nonzero: Vec<u64>,
+    /// The number of its quantization table, and what DC coefficients are divided by.
+    quantization: u8,
+    pub(super) dc_step: u16,
+    /// By block, where they are kept.
+    pub(super) blocks: Vec<Block>,
+}
+
+/// What is kept of a block.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Block {
+    /// Its DC coefficient.
+    pub(super) dc: i16,
+    /// Whether any other coefficient is not zero.
+    pub(super) has_detail: bool,
+}
+
+impl Component {
+    /// Width and height in blocks, without those that only fill up the last MCU.
+    pub(super) fn size(&self) -> (u32, u32) {
+        self.size
+    }
+
+    /// What is kept of a block.
+    pub(super) fn block(&self, column: u32, row: u32) -> Block {
+        let at = row as usize * self.padded.0 as usize + column as usize;
+        let mut block = self.blocks.get(at).copied().unwrap_or_default();
+        // Of progressive pictures the first bit stands for DC.
+        block.has_detail |= self.nonzero.get(at).is_some_and(|nonzero| *nonzero > 1);
+        block
+    }
 }
 
 /// What a scan brings.
@@ -130,6 +191,9 @@ impl ScanFrame {
                 padded: (mcus.0 * x, mcus.1 * y),
                 brought: [UNSEEN; 64],
                 nonzero: Vec::new(),
+                quantization: one[2],
+                dc_step: 0,
+                blocks: Vec::new(),
             }
         });
         Ok(Self {
@@ -170,6 +234,9 @@ impl ScanFrame {
                 }
                 one.nonzero = vec![0; blocks];
             }
+        }
+        if tables.keeps_blocks {
+            self.make_room_for_blocks(&header, tables, bytes.len());
         }
         let mut bits = BitReader::new(bytes, at);
         let mut carried = DecoderState::default();
@@ -213,6 +280,20 @@ impl ScanFrame {
         }
         self.nothing_is_left_over(&carried)?;
         bits.end()
+    }
+
+    /// Makes room for the blocks that a scan brings.
+    fn make_room_for_blocks(&mut self, header: &ScanHeader, tables: &Tables, bytes: usize) {
+        for (index, ..) in &header.components {
+            let one = &mut self.components[*index];
+            let blocks = one.padded.0 as usize * one.padded.1 as usize;
+            // Each takes a bit at least: no more memory than the file allows.
+            if one.blocks.is_empty() && blocks / 8 <= bytes {
+                one.blocks = vec![Block::default(); blocks];
+                let step = tables.dc_steps.get(usize::from(one.quantization));
+                one.dc_step = step.copied().unwrap_or(0);
+            }
+        }
     }
 
     fn nothing_is_left_over(&self, carried: &DecoderState) -> Result<(), Flaw> {
@@ -325,9 +406,21 @@ impl ScanFrame {
             if prediction.unsigned_abs() > 1 << (self.precision + 3) {
                 return Err(broken("its picture data are out of range"));
             }
+            let dc = *prediction << header.low;
+            let one = &mut self.components[index];
+            let at = row as usize * one.padded.0 as usize + column as usize;
+            if let Some(block) = one.blocks.get_mut(at) {
+                block.dc = dc as i16;
+            }
         }
         if !self.progressive {
-            return sequential(ac()?, bits);
+            let has_detail = sequential(ac()?, bits)?;
+            let one = &mut self.components[index];
+            let at = row as usize * one.padded.0 as usize + column as usize;
+            if let Some(block) = one.blocks.get_mut(at) {
+                block.has_detail = has_detail;
+            }
+            return Ok(());
         }
         if header.band.0 == 0 {
             return Ok(());

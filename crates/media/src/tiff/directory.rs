@@ -32,6 +32,11 @@ struct Field {
 }
 
 impl<R: Read + Seek> TiffSource<R> {
+    /// Whether the low byte of a number comes first.
+    pub(super) fn is_little(&self) -> bool {
+        self.little
+    }
+
     /// Opens a file; gives the place of its first directory too.
     pub(super) fn open(mut file: R) -> Result<(Self, u64), Flaw> {
         let length = file.seek(SeekFrom::End(0))?;

@@ -2,6 +2,7 @@
 //! every strip or tile must be there and decode to all of its pixels; memory grows with none of them.
 
 mod directory;
+mod rows;
 mod strips;
 
 use std::collections::HashSet;
@@ -10,13 +11,16 @@ use std::io::{Read, Seek};
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::meter::{Meter, SampleKind};
 use directory::{Directory, TiffSource};
+use rows::{PieceRows, Predictor, SampleLayout};
 use strips::{Compression, StripPiece};
 
 /// Decodes all pages; what the picture is, is that of the first.
 pub(crate) fn decode(
     file: impl Read + Seek,
     expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
+    meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
     let (mut source, mut next) = TiffSource::open(file)?;
     let mut first: Option<Facts> = None;
@@ -31,9 +35,15 @@ pub(crate) fn decode(
         if first.is_none() {
             let facts = page.facts();
             expect(&facts)?;
+            let size = facts.size;
             first = Some(facts);
+            if let Some(layout) = page.layout(&mut source, &directory)? {
+                meter.begin(size, layout.channels, matches!(layout.channels, 2 | 4));
+            }
+        } else {
+            meter.end();
         }
-        page.decode(&mut source, &directory)?;
+        page.decode(&mut source, &directory, meter)?;
     }
     let mut facts = first.ok_or_else(|| Flaw::Broken("it has no picture".to_owned()))?;
     if seen.len() > 1 {
@@ -155,11 +165,46 @@ impl Page {
             .saturating_mul(height)
     }
 
+    /// How its samples are stored, where it can be measured: samples of one depth, side by side, that are gray or
+    /// red, green and blue.
+    fn layout<R: Read + Seek>(
+        &self,
+        source: &mut TiffSource<R>,
+        of: &Directory,
+    ) -> Result<Option<SampleLayout>, Flaw> {
+        let is_little = source.is_little();
+        let kind = match (self.format, self.bits[0]) {
+            (1 | 4, 8) => SampleKind::Eight,
+            (1 | 4, 16) if is_little => SampleKind::SixteenLittle,
+            (1 | 4, 16) => SampleKind::SixteenBig,
+            (3, 16) => SampleKind::Half,
+            (3, 32) => SampleKind::Float,
+            _ => return Ok(None),
+        };
+        let is_of_one_depth = self.bits.iter().all(|bits| *bits == self.bits[0]);
+        let is_plain = matches!(self.photometric, 1 | 2) && self.compression != Compression::Jpeg;
+        let predictor = match self.compression {
+            Compression::Lzw | Compression::Deflate => Predictor::of(source.value(of, 317, 1)?),
+            _ => Some(Predictor::None),
+        };
+        let is_measured = is_of_one_depth && is_plain && !self.planar && self.samples <= 4;
+        Ok(predictor
+            .filter(|_| is_measured)
+            .map(|predictor| SampleLayout {
+                kind,
+                is_little,
+                channels: self.samples as usize,
+                predictor,
+            }))
+    }
+
     fn decode<R: Read + Seek>(
         &self,
         source: &mut TiffSource<R>,
         of: &Directory,
+        meter: &mut Meter,
     ) -> Result<(), Flaw> {
+        let layout = self.layout(source, of)?;
         let tile = (source.value(of, 322, 0)?, source.value(of, 323, 0)?);
         let is_tiled = tile.0 > 0 && tile.1 > 0;
         let full = if is_tiled {
@@ -204,8 +249,18 @@ impl Page {
                 wanted: self.bytes(size, plane),
                 size,
             };
-            let most = self.bytes(full, plane);
-            strips::decode(source, &piece, self.compression, most, tables.as_deref())?;
+            let most = self.bytes(full, plane).max(piece.wanted);
+            let column = number % (across * down) % across * full.0;
+            let widths = (size.0, size.0.min(self.width - column));
+            let at = (column as u32, (row * full.1) as u32);
+            let mut rows = PieceRows::new(most, meter, layout, at, widths);
+            strips::decode(
+                source,
+                &piece,
+                self.compression,
+                &mut rows,
+                tables.as_deref(),
+            )?;
         }
         Ok(())
     }

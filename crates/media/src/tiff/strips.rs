@@ -9,6 +9,7 @@ use weezl::BitOrder;
 use weezl::decode::Decoder;
 
 use super::directory::{TiffSource, cut_short};
+use super::rows::PieceRows;
 use crate::facts::Flaw;
 
 /// How the pieces of a picture are stored.
@@ -50,33 +51,12 @@ pub(super) struct StripPiece {
     pub(super) size: (u64, u64),
 }
 
-/// Counts bytes, up to a limit.
-struct Counter {
-    count: u64,
-    limit: u64,
-}
-
-impl Write for Counter {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        self.count += bytes.len() as u64;
-        if self.count > self.limit {
-            Err(io::Error::other("it holds more pixels than it should"))
-        } else {
-            Ok(bytes.len())
-        }
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
-}
-
-/// Decodes one strip or tile; `most` is the number of bytes of a full one.
+/// Decodes one strip or tile into its rows.
 pub(super) fn decode<R: Read + Seek>(
     source: &mut TiffSource<R>,
     piece: &StripPiece,
     compression: Compression,
-    most: u64,
+    rows: &mut PieceRows<'_>,
     tables: Option<&[u8]>,
 ) -> Result<(), Flaw> {
     if piece
@@ -99,22 +79,18 @@ pub(super) fn decode<R: Read + Seek>(
     }
     source.file.seek(SeekFrom::Start(piece.at))?;
     let stored = BufReader::with_capacity(1 << 16, (&mut source.file).take(piece.stored));
-    let mut counter = Counter {
-        count: 0,
-        limit: most.max(piece.wanted),
-    };
     let broken = |error: io::Error| Flaw::Broken(error.to_string());
     match compression {
         Compression::None | Compression::Jpeg => {
             let mut stored = stored.take(piece.wanted);
-            io::copy(&mut stored, &mut counter).map_err(broken)?;
+            io::copy(&mut stored, rows).map_err(broken)?;
         }
         Compression::Deflate => {
-            io::copy(&mut ZlibDecoder::new(stored), &mut counter).map_err(broken)?;
+            io::copy(&mut ZlibDecoder::new(stored), rows).map_err(broken)?;
         }
         Compression::Lzw => {
             let mut decoder = Decoder::with_tiff_size_switch(BitOrder::Msb, 8);
-            let decoded = decoder.into_stream(&mut counter).decode_all(stored);
+            let decoded = decoder.into_stream(&mut *rows).decode_all(stored);
             // Some writers leave the code at the end out.
             match decoded.status {
                 Ok(()) => {}
@@ -122,9 +98,9 @@ pub(super) fn decode<R: Read + Seek>(
                 Err(error) => return Err(broken(error)),
             }
         }
-        Compression::PackBits => pack_bits(stored, &mut counter).map_err(broken)?,
+        Compression::PackBits => pack_bits(stored, rows).map_err(broken)?,
     }
-    if counter.count >= piece.wanted {
+    if rows.count >= piece.wanted {
         Ok(())
     } else {
         Err(too_few())
@@ -135,26 +111,25 @@ fn too_few() -> Flaw {
     Flaw::Broken("a strip or tile ends before its pixels do".to_owned())
 }
 
-fn pack_bits(mut stored: impl Read, pixels: &mut Counter) -> io::Result<()> {
+fn pack_bits(mut stored: impl Read, pixels: &mut PieceRows<'_>) -> io::Result<()> {
     let mut head = [0];
-    let mut bytes = [0; 128];
+    let mut bytes = [0; 129];
     while stored.read(&mut head)? == 1 {
         match head[0] as i8 {
             i8::MIN => {}
             run @ ..0 => {
                 stored.read_exact(&mut bytes[..1])?;
-                pixels.count += 1 + u64::from(run.unsigned_abs());
+                let length = 1 + usize::from(run.unsigned_abs());
+                let value = bytes[0];
+                bytes[..length].fill(value);
+                pixels.write_all(&bytes[..length])?;
             }
             literal @ 0.. => {
                 let length = 1 + literal as usize;
                 stored.read_exact(&mut bytes[..length])?;
-                pixels.count += length as u64;
+                pixels.write_all(&bytes[..length])?;
             }
         }
     }
-    if pixels.count > pixels.limit {
-        Err(io::Error::other("it holds more pixels than it should"))
-    } else {
-        Ok(())
-    }
+    Ok(())
 }

@@ -6,6 +6,7 @@ use std::path::Path;
 
 use sha2::{Digest, Sha256};
 use truepath_core::hex::hex;
+use truepath_media::HashKind;
 
 /// The SHA-256 (FIPS 180-4) of a file, in hexadecimal digits.
 ///
@@ -20,6 +21,43 @@ pub(crate) fn hash_file(path: &Path) -> io::Result<String> {
             0 => return Ok(hex(&hasher.finalize())),
             read => hasher.update(&buffer[..read]),
         }
+    }
+}
+
+/// What stands before the digits of a BLAKE3 in a ledger. Digits alone are of SHA-256, which ledgers of before hold.
+const BLAKE3: &str = "blake3:";
+
+/// The hash of the content of a file, as ledgers record it.
+///
+/// # Errors
+/// When it cannot be read.
+pub(crate) fn content_hash(path: &Path) -> io::Result<String> {
+    let digits = truepath_media::hash_file(path, &[HashKind::Blake3])?;
+    Ok(recorded(HashKind::Blake3, &digits.concat()))
+}
+
+/// Whether a file has the content with a recorded hash.
+///
+/// # Errors
+/// When it cannot be read.
+pub(crate) fn has_content(path: &Path, hash: &str) -> io::Result<bool> {
+    let (kind, digits) = hash_of_record(hash);
+    Ok(truepath_media::hash_file(path, &[kind])?.concat() == digits)
+}
+
+/// How a recorded hash was made, and its digits.
+pub(crate) fn hash_of_record(hash: &str) -> (HashKind, &str) {
+    match hash.strip_prefix(BLAKE3) {
+        Some(digits) => (HashKind::Blake3, digits),
+        None => (HashKind::Sha256, hash),
+    }
+}
+
+/// A hash as ledgers record it.
+pub(crate) fn recorded(kind: HashKind, digits: &str) -> String {
+    match kind {
+        HashKind::Blake3 => format!("{BLAKE3}{digits}"),
+        _ => digits.to_owned(),
     }
 }
 

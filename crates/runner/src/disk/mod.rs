@@ -11,8 +11,9 @@ use std::fs::{self, File};
 use std::io;
 use std::path::{Path, PathBuf};
 
-pub(crate) use hash::hash_file;
-pub(crate) use hash::hash_outline;
+pub(crate) use hash::{
+    content_hash, has_content, hash_file, hash_of_record, hash_outline, recorded,
+};
 pub use real::RealDisk;
 pub use stamp::{Stamp, stamp};
 pub(crate) use stamp::{changed_at, modified_at};

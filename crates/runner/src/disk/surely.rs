@@ -6,7 +6,7 @@ use std::fs;
 use std::io;
 use std::path::Path;
 
-use super::{Disk, hash_file, is_empty};
+use super::{Disk, content_hash, is_empty};
 use crate::system::identity;
 
 /// Makes a folder whose name nobody else uses.
@@ -61,7 +61,7 @@ pub(crate) fn write_new(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::Resul
 pub(crate) fn copy_new(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result<()> {
     match disk.copy_new(from, to) {
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-            if hash_file(from)? == hash_file(to)? {
+            if content_hash(from)? == content_hash(to)? {
                 Ok(())
             } else {
                 Err(error)

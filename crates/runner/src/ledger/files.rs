@@ -71,6 +71,7 @@ mod tests {
                     time: String::new(),
                     run: None,
                     unverifiable: None,
+                    picture: None,
                 },
             );
             files.insert(&entry.folder, entry.name, entry.known);

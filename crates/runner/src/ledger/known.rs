@@ -4,15 +4,16 @@ use std::collections::HashSet;
 use std::sync::Arc;
 
 use super::recent::Recent;
-use crate::disk::Stamp;
+use crate::disk::{Stamp, hash_of_record, recorded};
 use truepath_core::hex::hex;
+use truepath_media::HashKind;
 
 /// What is remembered of a published file.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct KnownFile {
     /// Size and time of last change.
     pub stamp: Stamp,
-    /// SHA-256 of its bytes.
+    /// The hash of its bytes.
     pub hash: Hash,
     /// What made it.
     pub origin: Arc<MadeBy>,
@@ -39,25 +40,35 @@ pub struct MadeBy {
     pub unverifiable: Option<Box<str>>,
 }
 
-/// A SHA-256, packed: in the ledger it is written in hexadecimal digits.
+/// A recorded hash, packed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub struct Hash([u8; 32]);
+pub struct Hash {
+    kind: HashKind,
+    bytes: [u8; 32],
+}
 
 impl Hash {
-    /// The hash with these digits; what is no digit counts as 0.
-    pub(super) fn of_digits(text: &str) -> Self {
+    /// The hash that a ledger has recorded so; what is no digit counts as 0.
+    pub(super) fn of_record(text: &str) -> Self {
+        let (kind, text) = hash_of_record(text);
         let mut bytes = [0; 32];
         let digit = |byte: u8| char::from(byte).to_digit(16).unwrap_or(0) as u8;
         for (byte, pair) in bytes.iter_mut().zip(text.as_bytes().chunks_exact(2)) {
             *byte = digit(pair[0]) << 4 | digit(pair[1]);
         }
-        Self(bytes)
+        Self { kind, bytes }
+    }
+
+    /// How it was made.
+    #[must_use]
+    pub fn kind(&self) -> HashKind {
+        self.kind
     }
 }
 
 impl std::fmt::Display for Hash {
     fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        out.write_str(&hex(&self.0))
+        out.write_str(&recorded(self.kind, &hex(&self.bytes)))
     }
 }
 

@@ -1,6 +1,7 @@
 //! What the lines of a ledger record.
 
 use serde::{Deserialize, Serialize};
+use truepath_core::picture::PictureMeasure;
 
 use crate::disk::Stamp;
 
@@ -131,7 +132,7 @@ pub struct Unproven {
     pub aside: String,
     /// Its size and time.
     pub stamp: Stamp,
-    /// SHA-256 of its bytes, of one that decodes as what is wanted.
+    /// The hash of its bytes, of one that decodes as what is wanted.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub hash: Option<String>,
     /// The fingerprint of what made it.
@@ -176,7 +177,7 @@ pub struct StagedMember {
 }
 
 /// A file that is about to get its true name.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Intent {
     /// Its staging name.
     pub staged: String,
@@ -239,7 +240,7 @@ pub enum FileOrigin {
 }
 
 /// What is recorded of a published file.
-#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct Record {
     /// Its path.
     pub path: String,
@@ -247,7 +248,8 @@ pub struct Record {
     pub size: u64,
     /// Time of last change, nanoseconds since 1970.
     pub modified: i64,
-    /// SHA-256 of its bytes.
+    /// The hash of its bytes: `blake3:` and 64 hexadecimal digits, or the digits of a SHA-256 alone, which ledgers
+    /// of before hold.
     pub hash: String,
     /// Fingerprint of what made the picture; none when nobody knows.
     pub fingerprint: Option<String>,
@@ -263,4 +265,7 @@ pub struct Record {
     /// Why it could not be decoded, of a file that was published without that.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub unverifiable: Option<String>,
+    /// What the picture shows, where it was measured.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub picture: Option<PictureMeasure>,
 }

@@ -270,7 +270,7 @@ impl Ledger {
         if !record.intents.is_empty() {
             record.intents.retain(|intent| {
                 *intent.record.path != *published.path()
-                    || Hash::of_digits(&intent.record.hash) != published.known.hash
+                    || Hash::of_record(&intent.record.hash) != published.known.hash
             });
         }
         if matches!(published.how, FileOrigin::Rendered | FileOrigin::Recovered) {
@@ -286,7 +286,7 @@ impl Ledger {
     /// Whether somebody has recorded that this very file has its true name.
     pub(crate) fn has_recorded(&self, record: &Record) -> bool {
         let known = self.published.get(&record.path);
-        known.is_some_and(|known| known.hash == Hash::of_digits(&record.hash))
+        known.is_some_and(|known| known.hash == Hash::of_record(&record.hash))
     }
 
     /// Takes in what this run published itself.

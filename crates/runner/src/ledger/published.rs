@@ -156,7 +156,7 @@ impl RecordReader {
                     size: record.size,
                     modified: record.modified,
                 },
-                hash: Hash::of_digits(record.hash.as_str()),
+                hash: Hash::of_record(record.hash.as_str()),
                 origin: self.origins.get(is_it, origin),
             },
             time: record.time.as_str().parse().ok(),

@@ -221,6 +221,7 @@ mod tests {
             time: "2026-01-01T00:00:07Z".to_owned(),
             run: None,
             unverifiable: None,
+            picture: None,
         }
     }
 

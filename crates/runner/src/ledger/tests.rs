@@ -47,6 +47,7 @@ fn record(frame: u32, hash: char) -> Record {
         time: "2026-02-03T04:05:06Z".to_owned(),
         run: None,
         unverifiable: None,
+        picture: None,
     }
 }
 

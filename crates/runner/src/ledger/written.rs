@@ -110,6 +110,7 @@ mod tests {
             time: "2026-01-01T00:00:00Z".to_owned(),
             run: Some("2026-01-01T00:00:00".to_owned()),
             unverifiable: None,
+            picture: None,
         };
         for line in [
             Line::Ended,

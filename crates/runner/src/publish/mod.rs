@@ -16,7 +16,7 @@ use true_name::{clear_replaced, take_name};
 
 use crate::clock::timestamp;
 use crate::crash::point;
-use crate::disk::{Disk, Stamp, hash_file, stamp};
+use crate::disk::{Disk, Stamp, content_hash, stamp};
 use crate::ledger::{FileOrigin, Intent, LedgerWriter, Line, Record, Replaces};
 use crate::lock::lock;
 use crate::presence::machine;
@@ -309,19 +309,30 @@ pub(crate) fn record_carried_out(
         .unwrap_or_else(|| Err(io::Error::other("no result").into()))
 }
 
-/// What there is to say of a file once it has its true name.
+/// What there is to say of a file once it has its true name; its bytes are read for that.
 pub(crate) fn record(file: &Path, path: &Path, provenance: &Provenance) -> io::Result<Record> {
+    record_with(file, path, provenance, content_hash(file)?)
+}
+
+/// The same where the hash of its bytes is known.
+pub(crate) fn record_with(
+    file: &Path,
+    path: &Path,
+    provenance: &Provenance,
+    hash: String,
+) -> io::Result<Record> {
     let stamp = stamp(file)?.ok_or(io::ErrorKind::NotFound)?;
     Ok(Record {
         path: path.display().to_string(),
         size: stamp.size,
         modified: stamp.modified,
-        hash: hash_file(file)?,
+        hash,
         fingerprint: provenance.fingerprint.clone(),
         engine: provenance.engine.clone(),
         machine: machine(),
         time: timestamp(),
         run: provenance.run.clone(),
         unverifiable: None,
+        picture: None,
     })
 }

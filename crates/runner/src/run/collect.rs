@@ -59,7 +59,7 @@ impl EngineProcess<'_> {
         } else {
             let pictures = unproven.iter().map(|one| {
                 let index = area.outputs[one.output].index;
-                ((index, one.frame), one.hash.clone())
+                ((index, one.frame), one.content.hash().to_owned())
             });
             self.outcome.unproven = pictures.collect();
         }

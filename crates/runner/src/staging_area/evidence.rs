@@ -118,8 +118,8 @@ impl StagingArea<'_> {
             }
             point("complete");
             let known = &mut self.outputs[output];
-            let unverifiable = match verified(known.deliverable, &staged, seen) {
-                Ok(unverifiable) => unverifiable,
+            let content = match verified(known.deliverable, &staged, seen) {
+                Ok(content) => content,
                 Err(flaw) => {
                     known.flaws.insert(frame, flaw);
                     continue;
@@ -127,8 +127,7 @@ impl StagingArea<'_> {
             };
             known.flaws.remove(&frame);
             point("verified");
-            let mut one = known.ready(staged, frame, FileOrigin::Rendered)?;
-            one.record.unverifiable = unverifiable;
+            let one = known.ready(staged, frame, FileOrigin::Rendered, content)?;
             ready.push((output, one));
         }
         Ok(ready)

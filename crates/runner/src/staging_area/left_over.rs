@@ -7,8 +7,8 @@ use std::path::{Path, PathBuf};
 use truepath_core::command::learn;
 use truepath_core::frames::Frame;
 
-use super::{CollectError, Collected, StagingArea, verified};
-use crate::disk::{hash_file, stamp};
+use super::{CollectError, Collected, FileContent, StagingArea, verified};
+use crate::disk::{content_hash, has_content, stamp};
 use crate::ledger::FileOrigin;
 use crate::publish::{PublishResult, VerifiedFile};
 use crate::staging;
@@ -20,7 +20,7 @@ pub(crate) struct UnprovenFile {
     /// The place of its deliverable among the outputs of its staging area.
     pub(crate) output: usize,
     pub(crate) frame: Frame,
-    pub(crate) hash: String,
+    pub(crate) content: FileContent,
 }
 
 impl StagingArea<'_> {
@@ -41,8 +41,8 @@ impl StagingArea<'_> {
                 Err(flaw) => {
                     known.flaws.insert(frame, flaw);
                 }
-                Ok(_) => unproven.push(UnprovenFile {
-                    hash: hash_file(&file)?,
+                Ok(content) => unproven.push(UnprovenFile {
+                    content,
                     file,
                     output,
                     frame,
@@ -63,7 +63,7 @@ impl StagingArea<'_> {
             let output = &self.outputs[one.output];
             ready.push((
                 one.output,
-                output.ready(one.file, one.frame, FileOrigin::Accepted)?,
+                output.ready(one.file, one.frame, FileOrigin::Accepted, one.content)?,
             ));
         }
         self.publish(publish, ready)
@@ -114,7 +114,7 @@ impl StagingArea<'_> {
             let path = self.outputs[output].deliverable.path(frame);
             if let Ok(Some(there)) = stamp(Path::new(&path))
                 && stamp(&staged)?.is_some_and(|own| own.size == there.size)
-                && hash_file(&staged)? == hash_file(Path::new(&path))?
+                && has_content(&staged, &content_hash(Path::new(&path))?)?
             {
                 twins.push(staged);
             }

@@ -19,16 +19,17 @@ use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{Invocation, learn};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::picture::PictureMeasure;
 use truepath_core::profile::{Naming, Profile};
 use truepath_core::template::PathPattern;
-use truepath_media::{ExpectedPicture, Flaw, verify};
+use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine};
 
 use crate::checkpoints;
-use crate::disk::Stamp;
+use crate::disk::{Stamp, content_hash, recorded};
 use crate::ledger::{FileOrigin, Replaces};
 use crate::proof;
 use crate::publish::{
-    Provenance, PublishError, PublishResult, PublishedFile, VerifiedFile, record,
+    Provenance, PublishError, PublishResult, PublishedFile, VerifiedFile, record_with,
 };
 use crate::staging;
 
@@ -101,6 +102,19 @@ pub(crate) struct Collected {
     pub(crate) brought: PublishedFile,
 }
 
+impl FileContent {
+    /// The hash of its bytes, as ledgers record it.
+    pub(crate) fn hash(&self) -> &str {
+        &self.hash
+    }
+}
+
+/// What is learned of a picture before it gets its true name, in one pass over its bytes.
+const EXAMINED: ExamineOptions<'_> = ExamineOptions {
+    hashes: &[HashKind::Blake3],
+    measure: true,
+};
+
 impl FrameFlaw {
     /// Of a file that a process still writes although its engine has ended.
     fn still_written(seen: Option<Stamp>) -> Self {
@@ -113,21 +127,52 @@ impl FrameFlaw {
     }
 }
 
-/// What is wrong with a file that should get its true name; of one that is not wrong, why this program
-/// cannot decode it, if it cannot.
+/// What is known of a file that should get its true name.
+#[derive(Debug, Clone)]
+pub(crate) struct FileContent {
+    /// The hash of its bytes, as ledgers record it.
+    hash: String,
+    /// What the picture shows.
+    picture: Option<PictureMeasure>,
+    /// Why this program cannot decode it, if it cannot.
+    unverifiable: Option<String>,
+}
+
+/// What a file holds that should get its true name, or what is wrong with it.
 fn verified(
     deliverable: &Deliverable,
     file: &Path,
     seen: Option<Stamp>,
-) -> Result<Option<String>, FrameFlaw> {
-    let flaw = match deliverable.movie() {
-        Some(_) => proof::flaw(deliverable, file, Path::new("/")),
-        None => verify(file, &ExpectedPicture::from(deliverable)).err(),
+) -> Result<FileContent, FrameFlaw> {
+    let content = |unverifiable, hash: io::Result<String>, picture| match hash {
+        Ok(hash) => Ok(FileContent {
+            hash,
+            picture,
+            unverifiable,
+        }),
+        Err(error) => Err(Flaw::from(error)),
     };
-    match flaw {
-        None => Ok(None),
-        Some(Flaw::Unverifiable(reason)) => Ok(Some(reason)),
-        Some(flaw) => Err(FrameFlaw {
+    let found = if deliverable.movie().is_some() {
+        match proof::flaw(deliverable, file, Path::new("/")) {
+            None => content(None, content_hash(file), None),
+            Some(Flaw::Unverifiable(reason)) => content(Some(reason), content_hash(file), None),
+            Some(flaw) => Err(flaw),
+        }
+    } else {
+        let seen = examine(file, &ExpectedPicture::from(deliverable), EXAMINED);
+        let hash = || match &seen.hashes {
+            Some(digits) => Ok(recorded(HashKind::Blake3, &digits.concat())),
+            None => content_hash(file),
+        };
+        match seen.facts {
+            Ok(_) => content(None, hash(), seen.measure),
+            Err(Flaw::Unverifiable(reason)) => content(Some(reason), hash(), None),
+            Err(flaw) => Err(flaw),
+        }
+    };
+    match found {
+        Ok(content) => Ok(content),
+        Err(flaw) => Err(FrameFlaw {
             reason: match flaw.fix() {
                 Some(fix) => format!("{flaw}; {fix}"),
                 None => flaw.to_string(),
@@ -327,10 +372,19 @@ impl<'a> StagingArea<'a> {
 
 impl ExpectedOutput<'_> {
     /// A verified file, ready to get its true name.
-    fn ready(&self, staged: PathBuf, frame: Frame, how: FileOrigin) -> io::Result<VerifiedFile> {
+    fn ready(
+        &self,
+        staged: PathBuf,
+        frame: Frame,
+        how: FileOrigin,
+        content: FileContent,
+    ) -> io::Result<VerifiedFile> {
         let to = PathBuf::from(self.deliverable.path(frame));
+        let mut record = record_with(&staged, &to, &self.provenance, content.hash)?;
+        record.unverifiable = content.unverifiable;
+        record.picture = content.picture;
         Ok(VerifiedFile {
-            record: record(&staged, &to, &self.provenance)?,
+            record,
             replaces: self.replaces.get(&frame).copied(),
             removed: None,
             how,

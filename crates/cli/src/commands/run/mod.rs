@@ -31,7 +31,7 @@ use crate::show::finding::{print_all, summary};
 use crate::show::progress::ProgressLines;
 use crate::show::remark;
 use crate::show::states::remark_on_direct_movies;
-use crate::this_program;
+use crate::{signals, this_program};
 
 /// Check the job, then render what is missing
 ///
@@ -120,7 +120,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         truepath_runner::system::lower_priority().map_err(CommandError::outside("low priority"))?;
     }
     let until = arguments.stopping.until();
-    let interrupt = stopping::listen()?;
+    let interrupt = signals::listen()?;
     let jobs: Vec<JobArguments> = match &arguments.jobs_in_order[..] {
         [] => vec![arguments.job.clone()],
         several => several
@@ -250,7 +250,7 @@ fn one(
     let mut progress = ProgressLines::new(&rendered.deliverables, arguments.verbose);
     let options = Options {
         this_program: &this_program::path().map_err(CommandError::outside("this program"))?,
-        interrupt: stopping::listen()?,
+        interrupt: signals::listen()?,
         whole: chosen.whole,
         disk: &RealDisk,
         jobs,

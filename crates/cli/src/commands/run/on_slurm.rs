@@ -15,13 +15,12 @@ use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
 use truepath_runner::status::{Follower, Status};
 
 use super::ended::JobEnded;
-use super::stopping;
 use crate::commands::command_lines::cluster;
 use crate::job_arguments::Chosen;
 use crate::outcome::CommandError;
 use crate::show::pace::{pace, rough};
 use crate::show::{ERROR, GOOD, WARNING, files, print, remark};
-use crate::this_program;
+use crate::{signals, this_program};
 
 /// The most tasks of an array where the job does not say `slurm.max-tasks`.
 const MOST_TASKS: u64 = 64;
@@ -152,7 +151,7 @@ fn submit_job(chosen: &Chosen, folder: &Path, tasks: u64) -> Result<String, Comm
 
 /// Follows a job to its end; gives whether it ended before somebody asked to stop.
 fn follow(job: &str, follower: &mut Follower<'_>) -> Result<bool, CommandError> {
-    let interrupt = stopping::listen()?;
+    let interrupt = signals::listen()?;
     let mut last_done = None;
     while open(job)? > 0 {
         if interrupt.load(Ordering::Relaxed) > 0 {

@@ -1,17 +1,11 @@
-//! What ends a run before all is done: a signal, or the clock.
+//! What ends a run before all is done: the clock.
 
-use std::sync::Arc;
-use std::sync::OnceLock;
-use std::sync::atomic::{AtomicU8, Ordering};
 use std::time::Duration;
 
 use clap::Args;
 use jiff::civil::Time;
 use jiff::{ToSpan, Zoned};
-use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 use truepath_runner::clock::Moment;
-
-use crate::outcome::CommandError;
 
 /// When a run stops.
 #[derive(Debug, Clone, Args)]
@@ -52,32 +46,6 @@ fn time_to(now: &Zoned, time: Time) -> Option<Duration> {
         then = then.checked_add(1.day()).ok()?;
     }
     Duration::try_from(now.duration_until(&then)).ok()
-}
-
-/// How often somebody asked the run to stop; the program listens from the first call on.
-///
-/// An interrupt asks once more each time. To be terminated is to stop at once. A terminal that
-/// closes ends nothing.
-pub(super) fn listen() -> Result<&'static AtomicU8, CommandError> {
-    static ASKED: OnceLock<Arc<AtomicU8>> = OnceLock::new();
-    let outside = |error| CommandError::outside("signals")(error);
-    if let Some(known) = ASKED.get() {
-        return Ok(known);
-    }
-    let mut signals =
-        signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP]).map_err(outside)?;
-    let asked = ASKED.get_or_init(Arc::default);
-    let heard = Arc::clone(asked);
-    std::thread::spawn(move || {
-        for signal in signals.forever() {
-            match signal {
-                SIGINT => drop(heard.fetch_add(1, Ordering::Relaxed)),
-                SIGTERM => heard.store(2, Ordering::Relaxed),
-                _ => {}
-            }
-        }
-    });
-    Ok(asked)
 }
 
 #[cfg(test)]

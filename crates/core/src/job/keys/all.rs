@@ -9,13 +9,14 @@ use crate::job::kinds::{
 };
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
+use crate::picture::PixelValues;
 
 use TableKind::{
     Output, OutputPass, Pass, Preset, Project, Shot, ShotPass, ShotVariant, ShotView, Variant, View,
 };
 
 const MOVIE_QUALITY: KeyKind = choice(|| QUALITIES.to_vec());
-const PIXEL_VALUES: KeyKind = choice(|| vec!["linear", "display"]);
+const PIXEL_VALUES: KeyKind = choice(|| PixelValues::ALL.map(PixelValues::name).to_vec());
 const ORDER: KeyKind = choice(|| vec!["file", "spread"]);
 const EXISTING: KeyKind = choice(|| vec!["keep", "replace", "refuse", "next-version"]);
 const SCENE_CHANGES: KeyKind = choice(|| vec!["stop", "report"]);
@@ -204,7 +205,7 @@ pub const KEYS: [KeyFacts; 74] = [
         name: "color.pixels",
         kind: &PIXEL_VALUES,
         tables: ANYWHERE,
-        meaning: "What the values of the pixels are: `linear` light of the scene, or ready for `display`.",
+        meaning: "What the values of the pixels are: `linear` light of the scene, ready for `display`, or `data` that is no light, such as depth or mattes.",
         example: r#"color.pixels = "linear""#,
     },
     KeyFacts {

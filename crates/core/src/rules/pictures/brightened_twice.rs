@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity};
-use crate::picture::TransferFacts;
+use crate::picture::{PixelValues, TransferFacts};
 use crate::rules::{Rule, Subject};
 use crate::source::{Level, Sourced};
 
@@ -47,9 +47,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 /// Pixels and transfer that are set in one table: a transfer of the whole project is meant for
 /// those of its outputs that are linear.
-fn both(one: &Deliverable) -> Option<(&Sourced<bool>, &Sourced<&'static TransferFacts>)> {
+fn both(one: &Deliverable) -> Option<(&Sourced<PixelValues>, &Sourced<&'static TransferFacts>)> {
     let color = &one.picture.color;
-    let pixels = color.linear.as_ref().filter(|linear| !linear.value)?;
+    let pixels = color.pixels.as_ref();
+    let pixels = pixels.filter(|pixels| pixels.value == PixelValues::Display)?;
     let transfer = color.transfer.as_ref()?;
     let of_movie = one.movie().is_some() && transfer.level == Level::Output;
     (of_movie || pixels.level == transfer.level).then_some((pixels, transfer))

@@ -52,7 +52,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .filter_map(|(one, ..)| {
             let movie = one.movie()?;
             let format = movie.source.as_ref()?.picture.format.name;
-            let what = match one.picture.color.linear {
+            let what = match one.picture.color.pixels {
                 Some(_) => "is linear light".to_owned(),
                 None => format!("is {format}, which usually holds linear light"),
             };

@@ -2,6 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity, count};
+use crate::picture::PixelValues;
 use crate::rules::{Rule, Subject};
 use crate::source::Sourced;
 
@@ -49,8 +50,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .collect()
 }
 
-fn linear(one: &Deliverable) -> Option<&Sourced<bool>> {
+fn linear(one: &Deliverable) -> Option<&Sourced<PixelValues>> {
     let picture = &one.picture;
-    let linear = picture.color.linear.as_ref().filter(|linear| linear.value);
+    let pixels = picture.color.pixels.as_ref();
+    let linear = pixels.filter(|pixels| pixels.value == PixelValues::Linear);
     linear.filter(|_| picture.has_eight_bits() && one.movie().is_none())
 }

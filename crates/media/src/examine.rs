@@ -1,23 +1,75 @@
-//! Decodes a picture whole and compares it with what was asked for.
+//! Reads a picture once, and learns all from it: whether it is whole and what was asked for, the hash of its
+//! bytes, and what it shows.
 
 use std::fs::File;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
-use truepath_core::picture::{FORMATS, FileFormat, FormatFacts};
+use truepath_core::picture::{FORMATS, FileFormat, FormatFacts, PictureMeasure};
 
 use crate::facts::{ExpectedPicture, Facts, Flaw, MOST_MEMORY};
+use crate::hashing_reader::{HashKind, HashingReader};
+use crate::meter::Meter;
 use crate::quiet;
 
-/// Decodes every pixel of a file and compares it with what was asked for. Memory grows with a block of
-/// the picture at most, but for WebP (all pixels) and JPEG (the file).
+/// What is to be learned of a picture besides whether it is whole.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct ExamineOptions<'k> {
+    /// How its bytes are hashed.
+    pub hashes: &'k [HashKind],
+    /// Whether it is measured.
+    pub measure: bool,
+}
+
+/// What was learned of a picture.
+#[derive(Debug)]
+pub struct Examination {
+    /// What it is, or the first thing that is wrong with it.
+    pub facts: Result<Facts, Flaw>,
+    /// The hashes of its bytes in hexadecimal digits, in the order that was asked for; none where the file
+    /// cannot be read to its end.
+    pub hashes: Option<Vec<String>>,
+    /// What it shows; none where that is not known.
+    pub measure: Option<PictureMeasure>,
+}
+
+/// Decodes every pixel of a file, compares it with what was asked for, hashes and measures it, in one pass over
+/// its bytes. Memory grows with a block of the picture at most, but for WebP (all pixels) and JPEG (the file).
+pub fn examine(path: &Path, wanted: &ExpectedPicture, options: ExamineOptions<'_>) -> Examination {
+    let mut file = match File::open(path) {
+        Ok(file) => HashingReader::new(file, options.hashes),
+        Err(error) => {
+            return Examination {
+                facts: Err(error.into()),
+                hashes: None,
+                measure: None,
+            };
+        }
+    };
+    let mut meter = Meter::new(options.measure);
+    let facts = decode(&mut file, wanted, &mut meter);
+    Examination {
+        measure: facts.as_ref().ok().and_then(|_| meter.measure()),
+        facts,
+        hashes: file.finish().ok(),
+    }
+}
+
+/// Decodes every pixel of a file and compares it with what was asked for.
 ///
 /// # Errors
 /// The first thing that is wrong with the file.
 pub fn verify(path: &Path, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
-    let mut file = File::open(path)?;
+    examine(path, wanted, ExamineOptions::default()).facts
+}
+
+fn decode(
+    file: &mut (impl Read + Seek),
+    wanted: &ExpectedPicture,
+    meter: &mut Meter,
+) -> Result<Facts, Flaw> {
     let mut head = [0; 16];
-    let length = read_up_to(&mut file, &mut head)?;
+    let length = read_up_to(file, &mut head)?;
     if length == 0 {
         return Err(Flaw::Empty);
     }
@@ -41,24 +93,19 @@ pub fn verify(path: &Path, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
     let expect = |facts: &Facts| facts.compare(wanted);
     // A decoder that panics on a damaged file has found it damaged.
     quiet::decoding(|| match wanted.format.format {
-        Some(FileFormat::Png) => crate::png_file::decode(reader, &expect),
-        Some(FileFormat::Exr) => crate::exr_file::decode(reader, wanted),
+        Some(FileFormat::Png) => crate::png_file::decode(reader, &expect, meter),
+        Some(FileFormat::Exr) => crate::exr_file::decode(reader, wanted, meter),
         Some(FileFormat::Dpx) => crate::dpx_file::decode(reader, &expect),
-        Some(FileFormat::Tiff) => crate::tiff::decode(reader, &expect),
+        Some(FileFormat::Tiff) => crate::tiff::decode(reader, &expect, meter),
         Some(FileFormat::Tga) => crate::tga_file::decode(reader, &expect),
         Some(FileFormat::Bmp) => crate::bmp_file::decode(reader, &expect),
         Some(FileFormat::Hdr) => crate::hdr_file::decode(reader, &expect),
-        Some(FileFormat::Webp) => crate::webp_file::decode(reader, &expect),
-        Some(FileFormat::Jpeg) => {
-            let facts = crate::jpeg::decode(&whole(reader, length)?)?;
-            expect(&facts)?;
-            Ok(facts)
-        }
+        Some(FileFormat::Webp) => crate::webp_file::decode(reader, &expect, meter),
+        Some(FileFormat::Jpeg) => crate::jpeg::decode(&whole(reader, length)?, &expect, meter),
         None => Err(Flaw::unverifiable("it is no picture".to_owned())),
     })
     .unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))
 }
-
 /// All bytes of a file.
 fn whole(mut reader: impl Read, length: u64) -> Result<Vec<u8>, Flaw> {
     if length > MOST_MEMORY {
@@ -99,7 +146,7 @@ fn format_of(head: &[u8]) -> Option<&'static FormatFacts> {
     FORMATS.iter().find(|facts| facts.format == Some(format))
 }
 
-fn read_up_to(file: &mut File, buffer: &mut [u8]) -> io::Result<usize> {
+fn read_up_to(file: &mut impl Read, buffer: &mut [u8]) -> io::Result<usize> {
     let mut filled = 0;
     while filled < buffer.len() {
         match file.read(&mut buffer[filled..])? {

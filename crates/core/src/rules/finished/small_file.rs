@@ -1,0 +1,49 @@
+//! Files that are much smaller than their neighbours.
+
+use crate::finding::{Finding, Severity, grouped};
+use crate::frames::FrameSet;
+use crate::rules::{Rule, Subject};
+use crate::suspicion::small_files;
+
+/// TP808 `small-file`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP808",
+    name: "small-file",
+    severity: Severity::Note,
+    what: "The file of a finished picture is much smaller than those of its neighbours.",
+    why: "There is less in the picture: something was not rendered, or with another quality.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "small-file/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    fix: "Look at the frames, and render them again where they are wrong.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .finished()
+        .filter_map(|(one, pictures)| {
+            let found = small_files(pictures);
+            let (frame, bytes, usual) = *found.first()?;
+            let frames = FrameSet::from_frames(found.iter().map(|(frame, ..)| *frame));
+            let what = format!(
+                "{} much smaller than those beside: frame {frame} has {} bytes, and {} are usual there",
+                if found.len() == 1 { "is" } else { "are" },
+                grouped(bytes),
+                grouped(usual)
+            );
+            Some(
+                subject
+                    .of_frames(rule, one, &frames, &what)
+                    .so("there may be less in the picture than there should be"),
+            )
+        })
+        .collect()
+}

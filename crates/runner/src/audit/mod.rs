@@ -1,0 +1,278 @@
+//! The files on disk compared with the job: missing, broken, stale, foreign, and what the pictures show.
+//!
+//! Every file is read once, by as many threads as are asked for: decoded, hashed and measured in one pass.
+
+mod choice;
+mod strangers;
+
+use std::io;
+use std::path::PathBuf;
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicU8, Ordering};
+
+use rayon::prelude::*;
+use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::question::FinishedPicture;
+
+pub use choice::AuditChoice;
+
+use crate::Loaded;
+use crate::fingerprint::Fingerprints;
+use crate::inventory::{ByReason, Depth, FileLook, FileOnDisk, Looker};
+use crate::ledger::Ledger;
+use crate::lock::lock;
+use crate::movies;
+use crate::stale::{WhyStale, why_stale};
+
+/// What an audit found of one deliverable.
+#[derive(Debug, Clone, Default)]
+pub struct DeliverableAudit {
+    /// Files that are wanted.
+    pub wanted: u64,
+    /// Whole pictures of the right kind.
+    pub valid: u64,
+    /// Nothing there.
+    pub missing: FrameSet,
+    /// No whole picture, or another than was asked for: reason and frames.
+    pub broken: Vec<(String, FrameSet)>,
+    /// Whole pictures that are not those that were published: what differs, and frames.
+    pub changed: Vec<(String, FrameSet)>,
+    /// Pictures that this program cannot decode: reason and frames.
+    pub unverifiable: Vec<(String, FrameSet)>,
+    /// What there is besides in files that are as they should be, such as further layers: note and
+    /// frames.
+    pub notes: Vec<(String, FrameSet)>,
+    /// Whole pictures that other settings made.
+    pub stale: FrameSet,
+    /// Why those are stale.
+    pub why_stale: Vec<WhyStale>,
+    /// Files with the name of this deliverable and a frame that is not wanted.
+    pub foreign: FrameSet,
+    /// Files that were not opened: those that were not asked for, or not reached.
+    pub not_looked_into: FrameSet,
+    /// Whole pictures that could not be measured, such as those with a palette.
+    pub not_measured: FrameSet,
+    /// What the pictures show that were opened, in the order of their frames.
+    pub pictures: Vec<FinishedPicture>,
+}
+
+/// What an audit found.
+#[derive(Debug, Clone, Default)]
+pub struct Audit {
+    /// One account for each deliverable, in their order.
+    pub accounts: Vec<DeliverableAudit>,
+    /// Lines of ledgers that are not sound and are ignored: the ledger, and the line from 1.
+    pub unsound: Vec<(String, u64)>,
+    /// What is wrong with the ledgers, as sentences.
+    pub remarks: Vec<String>,
+    /// Files in the folders of frames that belong to no deliverable, as sequences: folder, name
+    /// with `#` for the digits of the frame, frames; or a single name without frames.
+    pub strangers: Vec<(PathBuf, String, FrameSet)>,
+    /// Files that were opened, and their bytes.
+    pub read: AuditProgress,
+    /// Whether somebody asked it to stop before all files were opened.
+    pub interrupted: bool,
+}
+
+impl Audit {
+    /// Whether all is there and nothing is wrong; foreign files are reported but harm nothing.
+    #[must_use]
+    pub fn is_clean(&self) -> bool {
+        self.accounts.iter().all(|account| {
+            account.missing.is_empty()
+                && account.broken.is_empty()
+                && account.changed.is_empty()
+                && account.unverifiable.is_empty()
+                && account.stale.is_empty()
+        })
+    }
+}
+
+/// How an audit is done.
+pub struct AuditOptions<'o> {
+    /// How many files are read at once.
+    pub jobs: usize,
+    /// Which files are opened.
+    pub choice: AuditChoice,
+    /// Somebody asks it to stop: what is known by then is what it gives.
+    pub interrupt: &'o AtomicU8,
+    /// Is told after each file.
+    pub observer: &'o (dyn Fn(AuditProgress) + Sync),
+}
+
+/// How far an audit is.
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
+pub struct AuditProgress {
+    /// Files that were opened.
+    pub files: u64,
+    /// Their bytes.
+    pub bytes: u64,
+    /// Files that are opened in all.
+    pub of: u64,
+}
+
+/// Audits the chosen deliverables. `all` is the whole job without selection: what belongs to any
+/// part of it is not foreign.
+///
+/// # Errors
+/// When the state or a folder cannot be read.
+pub fn audit(
+    loaded: &Loaded,
+    chosen: &Expansion,
+    all: &Expansion,
+    options: &AuditOptions<'_>,
+) -> io::Result<Audit> {
+    let ledger = Ledger::read(&loaded.state_folder().ledgers())?;
+    let mut fingerprints = Fingerprints::new(loaded);
+    // Without its scene nobody knows what should have made the pictures.
+    let today: Vec<Option<String>> = chosen
+        .deliverables
+        .iter()
+        .map(|one| fingerprints.of(one).ok())
+        .collect();
+    let mut audit = Audit::default();
+    let looks = looks(loaded, chosen, &ledger, &today, options, &mut audit)?;
+    for (deliverable, looks) in chosen.deliverables.iter().zip(looks) {
+        let mut account = account(deliverable, looks);
+        if !account.stale.is_empty() && !deliverable.is_assembled() {
+            let today = fingerprints.inputs(deliverable);
+            account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
+        }
+        audit.accounts.push(account);
+    }
+    audit.interrupted = options.interrupt.load(Ordering::Relaxed) > 0;
+    strangers::foreign(&mut audit, chosen, all)?;
+    audit.unsound = ledger.unsound();
+    audit.remarks = ledger.remarks();
+    Ok(audit)
+}
+
+/// What was found of a frame; nothing of one that was not reached.
+type FrameLook = (Frame, Option<FileLook>);
+
+/// Looks at all files, those of all deliverables side by side.
+fn looks(
+    loaded: &Loaded,
+    chosen: &Expansion,
+    ledger: &Ledger,
+    today: &[Option<String>],
+    options: &AuditOptions<'_>,
+    audit: &mut Audit,
+) -> io::Result<Vec<Vec<FrameLook>>> {
+    let threads = rayon::ThreadPoolBuilder::new()
+        .num_threads(options.jobs.max(1))
+        .build()
+        .map_err(io::Error::other)?;
+    let mut wanted: Vec<(usize, Frame, Depth)> = Vec::new();
+    for (index, one) in chosen.deliverables.iter().enumerate() {
+        if one.is_assembled() {
+            let frame = one.common.frames.selected.first();
+            wanted.extend(frame.map(|frame| (index, frame, Depth::Decode)));
+        } else {
+            let opened = options.choice.opened(one)?;
+            let depth = |frame: Frame| {
+                if opened.contains(frame) {
+                    Depth::Measure
+                } else {
+                    Depth::Stamp
+                }
+            };
+            let frames = one.common.frames.selected.iter();
+            wanted.extend(frames.map(|frame| (index, frame, depth(frame))));
+        }
+    }
+    let of = wanted.iter().filter(|(.., depth)| *depth != Depth::Stamp);
+    let progress = Mutex::new(AuditProgress {
+        of: of.count() as u64,
+        ..AuditProgress::default()
+    });
+    let lookers: Vec<Looker<'_>> = chosen
+        .deliverables
+        .iter()
+        .zip(today)
+        .map(|(one, today)| Looker::new(one, ledger, today.as_deref()))
+        .collect();
+    let look = |(index, frame, depth): &(usize, Frame, Depth)| -> io::Result<FrameLook> {
+        if options.interrupt.load(Ordering::Relaxed) > 0 {
+            return Ok((*frame, None));
+        }
+        let one = &chosen.deliverables[*index];
+        let look = if one.is_assembled() {
+            let seen = movies::look(one, ledger, true, &loaded.folder)?;
+            FileLook::of(seen.state())
+        } else {
+            lookers[*index].look(*frame, *depth)
+        };
+        if *depth != Depth::Stamp {
+            let mut progress = lock(&progress);
+            progress.files += 1;
+            progress.bytes += look.bytes;
+            (options.observer)(*progress);
+        }
+        Ok((*frame, Some(look)))
+    };
+    let seen: io::Result<Vec<FrameLook>> =
+        threads.install(|| wanted.par_iter().with_max_len(4).map(look).collect());
+    let mut by_deliverable: Vec<Vec<FrameLook>> = Vec::new();
+    by_deliverable.resize_with(chosen.deliverables.len(), Vec::new);
+    for ((index, ..), look) in wanted.iter().zip(seen?) {
+        by_deliverable[*index].push(look);
+    }
+    audit.read = *lock(&progress);
+    Ok(by_deliverable)
+}
+
+/// What was found of a deliverable.
+fn account(deliverable: &Deliverable, looks: Vec<FrameLook>) -> DeliverableAudit {
+    let mut account = DeliverableAudit {
+        wanted: deliverable.common.frames.selected.count(),
+        ..DeliverableAudit::default()
+    };
+    let (mut missing, mut stale) = (Vec::new(), Vec::new());
+    let (mut not_looked_into, mut not_measured) = (Vec::new(), Vec::new());
+    let (mut changed, mut broken, mut unverifiable, mut notes) = (
+        ByReason::default(),
+        ByReason::default(),
+        ByReason::default(),
+        ByReason::default(),
+    );
+    for (frame, look) in looks {
+        let Some(look) = look else {
+            not_looked_into.push(frame);
+            continue;
+        };
+        for note in look.notes {
+            notes.add(note, frame);
+        }
+        if look.is_opened && look.there.is_whole() && !deliverable.is_assembled() {
+            if look.measure.is_none() {
+                not_measured.push(frame);
+            }
+            account.pictures.push(FinishedPicture {
+                frame,
+                bytes: look.bytes,
+                measure: look.measure,
+            });
+        } else if !look.is_opened && look.there != FileOnDisk::Missing {
+            not_looked_into.push(frame);
+        }
+        match look.there {
+            FileOnDisk::Valid | FileOnDisk::Touched | FileOnDisk::Unrecorded => account.valid += 1,
+            FileOnDisk::Changed(difference) => changed.add(difference, frame),
+            FileOnDisk::Unverifiable(reason) => unverifiable.add(reason, frame),
+            FileOnDisk::Missing => missing.push(frame),
+            FileOnDisk::Stale => stale.push(frame),
+            FileOnDisk::Broken(reason) => broken.add(reason, frame),
+        }
+    }
+    account.missing = FrameSet::from_frames(missing);
+    account.stale = FrameSet::from_frames(stale);
+    account.not_looked_into = FrameSet::from_frames(not_looked_into);
+    account.not_measured = FrameSet::from_frames(not_measured);
+    account.changed = changed.frames();
+    account.notes = notes.frames();
+    account.unverifiable = unverifiable.frames();
+    account.broken = broken.frames();
+    account
+}
