@@ -8,7 +8,7 @@ use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::movie::Fps;
-use truepath_core::picture::{BlankPart, Digest, PictureMeasure};
+use truepath_core::picture::{BlankPart, Digest, PictureMeasure, Thumbnail};
 use truepath_core::profile::read_profile;
 use truepath_core::question::{
     Answers, ExistingFacts, FinishedPicture, FolderFacts, MachineFacts, Question, SceneAnswer,
@@ -177,12 +177,13 @@ fn finished(one: &Deliverable, number: usize) -> Vec<FinishedPicture> {
             frame,
             bytes: 100_000,
             measure: Some(PictureMeasure {
-                digest: Digest(digest << 32 | frame as u64),
+                digest: Digest((digest << 32) | u64::from(frame as u32)),
                 ranges: vec![(0.0, 1.0), (0.0, 1.0)],
                 has_alpha: true,
                 brightness: 0.4,
                 contrast: 0.2,
                 noise: 0.02,
+                thumbnail: Thumbnail([(frame * 100) as u16; 16]),
                 not_a_number: 0,
                 infinite: 0,
                 blank: None,
@@ -200,6 +201,7 @@ fn finished(one: &Deliverable, number: usize) -> Vec<FinishedPicture> {
         measure.not_a_number = 3;
     } else if is("one-color") {
         measure.ranges = vec![(0.0, 0.0), (0.0, 1.0)];
+        measure.brightness = 0.0;
     } else if is("constant-alpha") {
         measure.ranges = vec![(0.0, 1.0), (1.0, 1.0)];
     } else if is("part-not-rendered") {

@@ -97,7 +97,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         table(&mut out, &rendered.deliverables, &audit)?;
         if !findings.is_empty() {
             writeln!(out)?;
-            print_all(&mut out, &chosen.loaded.job.sources, &findings, false);
+            out.flush()?;
+            print_all(
+                &mut anstream::stdout(),
+                &chosen.loaded.job.sources,
+                &findings,
+                false,
+            );
         }
         result(&mut out, &audit, &findings)?;
         out.flush()?;

@@ -20,8 +20,11 @@ pub struct PictureMeasure {
     pub brightness: f32,
     /// Their standard deviation.
     pub contrast: f32,
-    /// The mean difference of a value to that of the pixel beside it.
+    /// The mean difference of a value to that of the pixel beside it; of a JPEG picture the share of its
+    /// coefficients that are not zero.
     pub noise: f32,
+    /// What it looks like from afar.
+    pub thumbnail: Thumbnail,
     /// Samples that are not a number.
     #[serde(default, skip_serializing_if = "is_zero")]
     pub not_a_number: u64,
@@ -108,6 +111,56 @@ impl fmt::Display for BlankPart {
     }
 }
 
+/// How bright each part of a picture is, in four rows of four, each from 0 (black) to 65535 (infinite light): how
+/// much two pictures differ is seen by it. It is written as 64 hexadecimal digits.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default, Serialize, Deserialize)]
+#[serde(try_from = "String", into = "String")]
+pub struct Thumbnail(pub [u16; 16]);
+
+impl Thumbnail {
+    /// Rows and columns.
+    pub const SIDE: usize = 4;
+
+    /// That of the mean values of the parts, row by row.
+    #[must_use]
+    pub fn of_means(means: [f32; 16]) -> Self {
+        // Light has no upper end.
+        let squeezed = |mean: f32| {
+            let mean = mean.max(0.0);
+            (mean / (1.0 + mean) * 65535.0) as u16
+        };
+        Self(means.map(squeezed))
+    }
+
+    /// How much two pictures differ: the sum of the differences of their parts.
+    #[must_use]
+    pub fn difference(&self, other: &Self) -> u32 {
+        let pairs = self.0.iter().zip(&other.0);
+        pairs
+            .map(|(one, other)| u32::from(one.abs_diff(*other)))
+            .sum()
+    }
+}
+
+impl From<Thumbnail> for String {
+    fn from(thumbnail: Thumbnail) -> Self {
+        let digits = thumbnail.0.iter().map(|part| format!("{part:04x}"));
+        digits.collect()
+    }
+}
+
+impl TryFrom<String> for Thumbnail {
+    type Error = std::num::ParseIntError;
+
+    fn try_from(text: String) -> Result<Self, Self::Error> {
+        let mut parts = [0; 16];
+        for (at, part) in parts.iter_mut().enumerate() {
+            *part = u16::from_str_radix(text.get(at * 4..at * 4 + 4).unwrap_or_default(), 16)?;
+        }
+        Ok(Self(parts))
+    }
+}
+
 /// A digest of pixels, written as 16 hexadecimal digits.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 #[serde(try_from = "String", into = "String")]
@@ -139,6 +192,7 @@ mod tests {
             brightness: 0.5,
             contrast: 0.25,
             noise: 0.125,
+            thumbnail: Thumbnail([0x1234; 16]),
             not_a_number: 0,
             infinite: 0,
             blank: None,
@@ -180,7 +234,7 @@ mod tests {
         let text = serde_json::to_string(&one).unwrap();
         assert_eq!(
             text,
-            r#"{"digest":"0000000000000007","ranges":[[0.0,1.0]],"brightness":0.5,"contrast":0.25,"noise":0.125}"#
+            r#"{"digest":"0000000000000007","ranges":[[0.0,1.0]],"brightness":0.5,"contrast":0.25,"noise":0.125,"thumbnail":"1234123412341234123412341234123412341234123412341234123412341234"}"#
         );
         assert_eq!(serde_json::from_str::<PictureMeasure>(&text).unwrap(), one);
     }

@@ -13,7 +13,7 @@ mod transfer;
 pub(crate) use estimate::rule_of_thumb;
 pub(crate) use format::format_of_extension;
 pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format};
-pub use measure::{BlankPart, Digest, PictureMeasure};
+pub use measure::{BlankPart, Digest, PictureMeasure, Thumbnail};
 pub use pixel_values::PixelValues;
 pub use ratio::Ratio;
 pub use region::{Region, RegionError};

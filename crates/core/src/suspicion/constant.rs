@@ -65,7 +65,7 @@ pub fn constant_color(pictures: &[FinishedPicture]) -> Vec<ConstantColor> {
         let after = measures.get(end).map(|(_, one)| (*one, end - 1));
         let is_fade = [before, after].into_iter().flatten().any(|(one, beside)| {
             let edge = measures[beside.min(end - 1)].1.brightness;
-            (one.brightness - edge).abs() <= NEAR * (usual - edge).abs()
+            (one.brightness - edge).abs() < NEAR * (usual - edge).abs()
         });
         let is_white = first.iter().all(|value| *value >= 0.95);
         let may_be_flash = is_white

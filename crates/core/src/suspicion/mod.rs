@@ -37,7 +37,7 @@ fn median(values: &mut [f32]) -> f32 {
 pub(crate) mod sample {
     //! Sequences for the tests of this module.
 
-    use crate::picture::{Digest, PictureMeasure};
+    use crate::picture::{Digest, PictureMeasure, Thumbnail};
     use crate::question::FinishedPicture;
 
     /// A picture with a digest of its own, of this brightness.
@@ -52,6 +52,7 @@ pub(crate) mod sample {
                 brightness,
                 contrast: brightness / 2.0,
                 noise: 0.01,
+                thumbnail: Thumbnail([(frame * 100) as u16; 16]),
                 not_a_number: 0,
                 infinite: 0,
                 blank: None,

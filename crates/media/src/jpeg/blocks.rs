@@ -24,18 +24,18 @@ pub(super) fn difference(
     })
 }
 
-/// The 63 AC coefficients of a block; gives whether any of them is not zero.
-pub(super) fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<bool, Flaw> {
+/// The 63 AC coefficients of a block; gives how many of them are not zero.
+pub(super) fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<u8, Flaw> {
     let mut at = 1;
-    let mut has_detail = false;
+    let mut nonzero = 0;
     while at < 64 {
         let symbol = table.next(bits)?;
         let (run, size) = (usize::from(symbol >> 4), u32::from(symbol & 15));
         match (run, size) {
             (15, 0) => at += 16,
-            (_, 0) => return Ok(has_detail),
+            (_, 0) => return Ok(nonzero),
             _ => {
-                has_detail = true;
+                nonzero += 1;
                 at += run + 1;
                 if at <= 64 {
                     bits.take(size)?;
@@ -44,7 +44,7 @@ pub(super) fn sequential(table: &Huffman, bits: &mut BitReader<'_>) -> Result<bo
         }
     }
     match at {
-        64 => Ok(has_detail),
+        64 => Ok(nonzero),
         _ => Err(too_many()),
     }
 }

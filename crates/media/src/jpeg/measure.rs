@@ -1,10 +1,10 @@
 //! What a JPEG picture shows, from the mean values of its blocks: a DC coefficient is eight times the mean of
 //! its block, ITU-T T.81, annex A.3.3.
 
-use truepath_core::picture::{Digest, PictureMeasure, Size};
+use truepath_core::picture::{Digest, PictureMeasure, Size, Thumbnail};
 
 use super::scan::{Component, ScanFrame};
-use crate::meter::Cells;
+use crate::meter::{Cells, PartSums};
 
 impl ScanFrame {
     /// What the picture shows; none where its blocks were not kept.
@@ -30,6 +30,7 @@ impl ScanFrame {
             brightness: means.mean(),
             contrast: means.deviation(),
             noise: means.noise(),
+            thumbnail: means.thumbnail(),
             not_a_number: 0,
             infinite: 0,
             blank: self.cells().blank(),
@@ -76,7 +77,7 @@ impl ScanFrame {
             for one in &self.components {
                 let (own_across, own_down) = one.size();
                 let block = one.block(column * own_across / across, row * own_down / down);
-                if block.has_detail {
+                if block.nonzero > 0 {
                     return None;
                 }
                 digest = digest.rotate_left(11) ^ u32::from(block.dc as u16);
@@ -95,7 +96,8 @@ impl ScanFrame {
 struct Means {
     values: Vec<f32>,
     across: usize,
-    has_detail: bool,
+    /// Coefficients that are not zero, DC not counted.
+    nonzero: u64,
 }
 
 impl Means {
@@ -103,12 +105,12 @@ impl Means {
         let (across, down) = one.size();
         let most = ((1_u32 << precision) - 1) as f32;
         let middle = (1_u32 << (precision - 1)) as f32;
-        let mut has_detail = false;
+        let mut nonzero = 0;
         let mut values = Vec::with_capacity(across as usize * down as usize);
         for row in 0..down {
             for column in 0..across {
                 let block = one.block(column, row);
-                has_detail |= block.has_detail;
+                nonzero += u64::from(block.nonzero);
                 let mean = f32::from(block.dc) * f32::from(one.dc_step) / 8.0 + middle;
                 values.push((mean / most).clamp(0.0, 1.0));
             }
@@ -116,7 +118,7 @@ impl Means {
         Self {
             values,
             across: across as usize,
-            has_detail,
+            nonzero,
         }
     }
 
@@ -129,7 +131,7 @@ impl Means {
     /// The value of all pixels, where they have one.
     fn constant(&self) -> Option<f32> {
         let (lowest, highest) = self.range();
-        (!self.has_detail && lowest == highest).then_some(lowest)
+        (self.nonzero == 0 && lowest == highest).then_some(lowest)
     }
 
     fn mean(&self) -> f32 {
@@ -144,14 +146,21 @@ impl Means {
         (sum / self.values.len().max(1) as f64).sqrt() as f32
     }
 
-    /// The mean difference of a block to the one beside it.
+    /// The share of coefficients that are not zero.
     fn noise(&self) -> f32 {
-        let rows = self.values.chunks(self.across.max(1));
-        let pairs = rows.flat_map(|row| {
-            row.windows(2)
-                .map(|pair| f64::from((pair[1] - pair[0]).abs()))
-        });
-        let (sum, count) = pairs.fold((0.0, 0.0), |(sum, count), one| (sum + one, count + 1.0));
-        (sum / f64::max(count, 1.0)) as f32
+        self.nonzero as f32 / (63 * self.values.len().max(1)) as f32
+    }
+
+    fn thumbnail(&self) -> Thumbnail {
+        let across = self.across.max(1);
+        let size = Size {
+            width: across as u32,
+            height: (self.values.len() / across) as u32,
+        };
+        let mut parts = PartSums::new(size);
+        for (at, value) in self.values.iter().enumerate() {
+            parts.add((at % across) as u32, (at / across) as u32, *value);
+        }
+        parts.thumbnail()
     }
 }

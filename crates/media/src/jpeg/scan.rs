@@ -102,8 +102,8 @@ pub(super) struct Component {
 pub(super) struct Block {
     /// Its DC coefficient.
     pub(super) dc: i16,
-    /// Whether any other coefficient is not zero.
-    pub(super) has_detail: bool,
+    /// How many other coefficients are not zero.
+    pub(super) nonzero: u8,
 }
 
 impl Component {
@@ -116,8 +116,10 @@ impl Component {
     pub(super) fn block(&self, column: u32, row: u32) -> Block {
         let at = row as usize * self.padded.0 as usize + column as usize;
         let mut block = self.blocks.get(at).copied().unwrap_or_default();
-        // Of progressive pictures the first bit stands for DC.
-        block.has_detail |= self.nonzero.get(at).is_some_and(|nonzero| *nonzero > 1);
+        if let Some(nonzero) = self.nonzero.get(at) {
+            // The first bit stands for DC.
+            block.nonzero = (nonzero & !1).count_ones() as u8;
+        }
         block
     }
 }
@@ -414,11 +416,11 @@ impl ScanFrame {
             }
         }
         if !self.progressive {
-            let has_detail = sequential(ac()?, bits)?;
+            let nonzero = sequential(ac()?, bits)?;
             let one = &mut self.components[index];
             let at = row as usize * one.padded.0 as usize + column as usize;
             if let Some(block) = one.blocks.get_mut(at) {
-                block.has_detail = has_detail;
+                block.nonzero = nonzero;
             }
             return Ok(());
         }

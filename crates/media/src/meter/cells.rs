@@ -141,6 +141,9 @@ impl Cells {
     /// same value may go on in the picture.
     fn edges(&self) -> Vec<BlankPart> {
         let (across, down) = (self.across as usize, self.down() as usize);
+        if self.cells.is_empty() {
+            return Vec::new();
+        }
         let row =
             |y: usize| -> Option<Cell> { same((0..across).map(|x| self.cells[y * across + x])) };
         let column =
@@ -149,14 +152,21 @@ impl Cells {
         let bottom = run(&mut (0..down).rev().map(row));
         let left = run(&mut (0..across).map(column));
         let right = run(&mut (0..across).rev().map(column));
+        let at = |x: usize, y: usize| self.cells[y * across + x];
         let mut parts = Vec::new();
-        if top < down {
-            parts.extend((top > 0).then(|| self.part(0, 0, across, top)));
-            parts.extend((bottom > 0).then(|| self.part(0, down - bottom, across, bottom)));
+        if has_edge(top, down, at(0, 0), |y| (0..across).map(move |x| at(x, y))) {
+            parts.push(self.part(0, 0, across, top));
         }
-        if left < across {
-            parts.extend((left > 0).then(|| self.part(0, 0, left, down)));
-            parts.extend((right > 0).then(|| self.part(across - right, 0, right, down)));
+        let from_below = |y| (0..across).map(move |x| at(x, down - 1 - y));
+        if has_edge(bottom, down, at(0, down - 1), from_below) {
+            parts.push(self.part(0, down - bottom, across, bottom));
+        }
+        if has_edge(left, across, at(0, 0), |x| (0..down).map(move |y| at(x, y))) {
+            parts.push(self.part(0, 0, left, down));
+        }
+        let from_right = |x| (0..down).map(move |y| at(across - 1 - x, y));
+        if has_edge(right, across, at(across - 1, 0), from_right) {
+            parts.push(self.part(across - right, 0, right, down));
         }
         parts
     }
@@ -171,6 +181,25 @@ impl Cells {
             height: pixels(top + height).min(self.size.height) - pixels(top),
         }
     }
+}
+
+/// Whether `length` of `of` lines of one value end with an edge: most cells of the next line have another value.
+/// Without one only what is large stands out from a plain background.
+fn has_edge<I: Iterator<Item = Cell>>(
+    length: usize,
+    of: usize,
+    value: Cell,
+    line: impl Fn(usize) -> I,
+) -> bool {
+    if !(1..of).contains(&length) {
+        return false;
+    }
+    let (mut alike, mut cells) = (0, 0);
+    for cell in line(length) {
+        alike += usize::from(cell == value);
+        cells += 1;
+    }
+    alike * 2 < cells || length * 3 >= of
 }
 
 /// The value that all cells have.

@@ -3,6 +3,7 @@
 
 mod cells;
 mod channel;
+mod parts;
 mod sample;
 
 use truepath_core::picture::{Digest, PictureMeasure, Size};
@@ -10,6 +11,7 @@ use xxhash_rust::xxh3::xxh3_64_with_seed;
 
 pub(crate) use cells::Cells;
 use channel::ChannelSums;
+pub(crate) use parts::PartSums;
 pub(crate) use sample::SampleKind;
 
 /// Brightness, contrast and noise are taken from about so many rows: they are no more exact with all.
@@ -35,6 +37,7 @@ struct Measuring {
     not_a_number: u64,
     infinite: u64,
     cells: Cells,
+    parts: PartSums,
 }
 
 /// Samples of one row that lie side by side: those of one channel, or of several pixel by pixel.
@@ -86,6 +89,7 @@ impl Meter {
             not_a_number: 0,
             infinite: 0,
             cells: Cells::new(size),
+            parts: PartSums::new(size),
         });
     }
 
@@ -136,6 +140,8 @@ impl Measuring {
             channel::take_extremes(channels, part);
             if row.is_multiple_of(self.step) {
                 channel::take_sums(channels, part);
+                let colors = channels.len() - usize::from(self.has_alpha && channels.len() > 1);
+                self.parts.row(column, row, part, colors);
             }
         }
         self.cells.row(column, row, parts);
@@ -153,6 +159,7 @@ impl Measuring {
             brightness: all.mean(),
             contrast: all.deviation(),
             noise: all.noise(),
+            thumbnail: self.parts.thumbnail(),
             not_a_number: self.not_a_number,
             infinite: self.infinite,
             blank: self.cells.blank(),

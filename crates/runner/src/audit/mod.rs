@@ -200,7 +200,10 @@ fn looks(
         let one = &chosen.deliverables[*index];
         let look = if one.is_assembled() {
             let seen = movies::look(one, ledger, true, &loaded.folder)?;
-            FileLook::of(seen.state())
+            FileLook {
+                is_opened: true,
+                ..FileLook::of(seen.state())
+            }
         } else {
             lookers[*index].look(*frame, *depth)
         };

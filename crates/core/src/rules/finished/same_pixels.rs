@@ -51,7 +51,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let first = *by_picture
                 .entry((picture.frame, measure.digest))
                 .or_insert(at);
-            if first != at && is_another(finished[first].0, one) {
+            let other = finished[first].0;
+            // Where two share a path there is one file.
+            if other.pattern != one.pattern && is_another(other, one) {
                 pairs.entry((first, at)).or_default().push(picture.frame);
             }
         }
@@ -70,14 +72,16 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .collect()
 }
 
-/// Whether two deliverables should show different pictures: outputs of one and the same picture need not.
+/// Whether two deliverables should show different pictures: outputs of one and the same picture need not, nor do
+/// depth and mattes under another light.
 fn is_another(one: &Deliverable, other: &Deliverable) -> bool {
     let words = |one: &Deliverable| {
         let text =
             |word: &Option<PlacedText>| PlacedText::text_of(word.as_ref()).map(str::to_owned);
+        let variant = text(&one.common.names.variant);
         (
             one.common.names.shot.clone(),
-            text(&one.common.names.variant),
+            variant.filter(|_| !one.picture.is_data()),
             text(&one.common.names.view),
             text(&one.common.names.camera),
             text(&one.pass),
