@@ -164,15 +164,18 @@ fn answer(question: Question, answers: &mut Answers) {
     }
 }
 
-/// Finished pictures that the rules have nothing to say about, but where the folder's name says what is wrong with
-/// the fifth.
-fn finished(one: &Deliverable, number: usize) -> Vec<FinishedPicture> {
-    let path = one.pattern.sketch();
-    let is = |word: &str| path.contains(&format!("/{word}/"));
+/// Finished pictures that the rules have nothing to say about, but where a remark in the job says what is wrong
+/// with the fifth.
+fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture> {
+    let is = |remark: &str| job.contains(remark);
     let frames = one.common.frames.selected.iter().take(12);
     let clean = frames.map(|frame| {
         // Two cameras see the same.
-        let digest = if is("same-pixels") { 0 } else { number as u64 };
+        let digest = if is("# Both cameras have the same pixels.") {
+            0
+        } else {
+            number as u64
+        };
         FinishedPicture {
             frame,
             bytes: 100_000,
@@ -197,25 +200,25 @@ fn finished(one: &Deliverable, number: usize) -> Vec<FinishedPicture> {
     let (Some(before), Some(measure)) = (&fourth.measure, &mut fifth.measure) else {
         return pictures;
     };
-    if is("broken-values") {
+    if is("# Three pixels of frame 5 are not a number.") {
         measure.not_a_number = 3;
-    } else if is("one-color") {
+    } else if is("# Frame 5 is black.") {
         measure.ranges = vec![(0.0, 0.0), (0.0, 1.0)];
         measure.brightness = 0.0;
-    } else if is("constant-alpha") {
+    } else if is("# Every pixel of frame 5 is opaque.") {
         measure.ranges = vec![(0.0, 1.0), (1.0, 1.0)];
-    } else if is("part-not-rendered") {
+    } else if is("# The lower part of frame 5 is black.") {
         measure.blank = Some(BlankPart {
             left: 0,
             top: 40,
             width: 64,
             height: 24,
         });
-    } else if is("repeated-frame") {
+    } else if is("# Frame 5 has the pixels of frame 4.") {
         measure.digest = before.digest;
-    } else if is("picture-jumps") {
+    } else if is("# Frame 5 is twice as bright as its neighbours.") {
         measure.brightness = 0.9;
-    } else if is("small-file") {
+    } else if is("# The file of frame 5 has a tenth of the bytes of its neighbours.") {
         fifth.bytes = 9_000;
     }
     pictures
@@ -231,7 +234,7 @@ fn findings(text: &str) -> Vec<Finding> {
     }
     for (number, one) in expansion.deliverables.iter().enumerate() {
         if !one.is_assembled() {
-            let pictures = finished(one, number);
+            let pictures = finished(text, one, number);
             answers.pictures.insert(one.pattern.sketch(), pictures);
         }
     }

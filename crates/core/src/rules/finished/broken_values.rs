@@ -13,8 +13,9 @@ pub(super) const RULE: Rule = Rule {
     why: "They spread in everything that is computed from them: blurs, scalings, movies.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "broken-values/{shot}.{frame:04}.png"
+path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
+# Three pixels of frame 5 are not a number.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"

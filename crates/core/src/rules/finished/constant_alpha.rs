@@ -16,9 +16,10 @@ pub(super) const RULE: Rule = Rule {
     why: "Nobody can lay the picture over another one, or nothing of it would be seen.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "constant-alpha/{shot}.{frame:04}.png"
+path = "renders/{shot}.{frame:04}.png"
 channels = "rgba"
 engine = "understudy"
+# Every pixel of frame 5 is opaque.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"

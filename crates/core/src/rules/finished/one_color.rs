@@ -16,8 +16,9 @@ pub(super) const RULE: Rule = Rule {
     why: "A camera that looks at nothing, a missing light or texture, or a licence that has run out looks so.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "one-color/{shot}.{frame:04}.png"
+path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
+# Frame 5 is black.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"

@@ -14,8 +14,9 @@ pub(super) const RULE: Rule = Rule {
     why: "A tile or the last rows were never rendered: the renderer ended too early and wrote the file all the same.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "part-not-rendered/{shot}.{frame:04}.png"
+path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
+# The lower part of frame 5 is black.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"

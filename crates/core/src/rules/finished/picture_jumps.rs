@@ -14,8 +14,9 @@ pub(super) const RULE: Rule = Rule {
     why: "A light that was not loaded, another quality or another scene looks so; a flash does too.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "picture-jumps/{shot}.{frame:04}.png"
+path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
+# Frame 5 is twice as bright as its neighbours.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"

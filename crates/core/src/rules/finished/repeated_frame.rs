@@ -14,8 +14,9 @@ pub(super) const RULE: Rule = Rule {
     why: "The renderer was not told the frame, or a file was copied over another one.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "repeated-frame/{shot}.{frame:04}.png"
+path = "renders/{shot}.{frame:04}.png"
 engine = "understudy"
+# Frame 5 has the pixels of frame 4.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"

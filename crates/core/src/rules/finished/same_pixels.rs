@@ -18,9 +18,10 @@ pub(super) const RULE: Rule = Rule {
     why: "One of the two is not what its name says: the renderer was not told, or a setting has no effect.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
-path = "same-pixels/{shot}_{camera}.{frame:04}.png"
+path = "renders/{shot}_{camera}.{frame:04}.png"
 cameras = ["dome", "north"]
 engine = "understudy"
+# Both cameras have the same pixels.
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"
