@@ -9,7 +9,7 @@ use std::fs::{self, File};
 use std::io::BufWriter;
 use std::path::Path;
 
-use common::{Project, kiln, needs};
+use common::{Project, kiln, made_up, needs};
 use image::{ExtendedColorType, ImageEncoder};
 use truepath_core::picture::{Bits, Channels, Size};
 use truepath_media::{Canvas, write_exr};
@@ -475,4 +475,74 @@ fn what_renderers_make_raises_no_warning() {
         .filter(|(_, severity, _)| severity != "note")
         .collect();
     assert_eq!(warnings, []);
+}
+
+/// A renderer that is told the camera and does not look at it.
+fn wrong_camera(more: &str) -> Project {
+    let project = made_up(
+        " }\narguments = [\"{frame}\", \"{camera}\"]\noutput-name = \"p{frame:?}.png\"\n",
+        "cp ../../clouds$1.png p$1.png\n",
+        &format!("frames = \"1-40\"\ncameras = [\"front\", \"top\"]\n{more}"),
+    );
+    let job = project.read("truepath.toml");
+    project.write("truepath.toml", &job.replace("{shot}.", "{shot}_{camera}."));
+    for frame in 1..=40 {
+        let canvas = clouds(frame, 0, Channels::Rgb);
+        Format::Png8.write(&canvas, &project.path(&format!("clouds{frame}.png")));
+    }
+    project
+}
+
+#[test]
+fn a_run_says_at_once_that_two_cameras_show_the_same() {
+    let project = wrong_camera("");
+    let called = project.call(&["run", "--verbose", "--jobs", "2"]).ends(0);
+    let lines: Vec<&str> = called.err.lines().collect();
+    let told = lines.iter().position(|line| line.contains("TP806"));
+    let told = told.unwrap_or_else(|| panic!("{}", called.err));
+    // With the first frames of the second camera.
+    let of_top = lines[..told]
+        .iter()
+        .filter(|line| line.contains("· top ·") && line.contains(" files, "));
+    assert!(of_top.count() <= 3, "{}", called.err);
+    assert!(
+        called.out.contains("show the very pixels of"),
+        "{}",
+        called.out
+    );
+    // It is told once, and once more at the end.
+    let times = called.err.matches("TP806").count();
+    assert_eq!(times, 1, "{}", called.err);
+}
+
+#[test]
+fn a_run_stops_at_what_the_job_says() {
+    let project = wrong_camera("stop-on = [\"same-picture\", \"black\"]\n");
+    let called = project.call(&["run", "--jobs", "2"]).ends(1);
+    assert!(called.out.contains("stopped"), "{}", called.out);
+    assert!(
+        called.out.contains("the job says to stop then"),
+        "{}",
+        called.out
+    );
+    let there = project.files("r").len();
+    assert!((40..50).contains(&there), "{there}");
+    // What is there stays, and another word is refused with what would work.
+    let wrong = project
+        .call(&["check", "--set", "stop-on=[\"blakc\"]"])
+        .ends(2);
+    assert!(wrong.err.contains("did you mean `black`?"), "{}", wrong.err);
+}
+
+#[test]
+fn what_a_run_measured_is_in_its_ledger() {
+    let project = wrong_camera("");
+    project.call(&["run"]).ends(0);
+    let ledger = project.read(".truepath/ledger/0001.jsonl");
+    let measured = ledger.lines().filter(|line| {
+        line.contains("\"published\"")
+            && line.contains("\"brightness\":")
+            && line.contains("\"hash\":\"blake3:")
+    });
+    assert_eq!(measured.count(), 80);
 }

@@ -10,7 +10,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::finding::{Finding, grouped};
 use truepath_core::frames::FrameSet;
 use truepath_core::question::Answers;
-use truepath_core::rules::{Subject, judge_finished};
+use truepath_core::rules::{FinishedScope, Subject, judge_finished};
 use truepath_runner::Loaded;
 use truepath_runner::audit::{Audit, AuditChoice, AuditOptions, DeliverableAudit, audit};
 
@@ -126,8 +126,8 @@ fn judge(loaded: &Loaded, rendered: &Expansion, audit: &mut Audit) -> Vec<Findin
             answers.pictures.insert(one.pattern.sketch(), pictures);
         }
     }
-    let subject = Subject::new(&loaded.job, rendered, &loaded.surroundings, &answers);
-    judge_finished(&subject)
+    let subject = Subject::of_pictures(&loaded.job, rendered, &loaded.surroundings, &answers);
+    judge_finished(&subject, FinishedScope::All)
 }
 
 /// A part of a whole: `5%`.

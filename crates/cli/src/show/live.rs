@@ -128,7 +128,9 @@ impl Screen {
                     states.failed = failed.unwrap_or_else(|_| (*tried).clone());
                 }
             }
-            Event::Aside { .. } | Event::Remark(_) | Event::Tick => return false,
+            Event::Aside { .. } | Event::Suspicious(_) | Event::Remark(_) | Event::Tick => {
+                return false;
+            }
         }
         true
     }

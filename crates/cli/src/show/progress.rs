@@ -219,6 +219,10 @@ impl Observer for ProgressLines {
                 if tried.count() == 1 { "frame" } else { "frames" },
             )),
             Event::Remark(text) => self.say(text),
+            Event::Suspicious(finding) => {
+                let code = finding.code;
+                self.say(&format!("{WARNING}{code}{WARNING:#} {}", finding.sentence));
+            }
             Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } => {}
             Event::Tick => {
                 self.draw();

@@ -6,6 +6,7 @@ mod from_value;
 mod keys;
 pub mod kinds;
 mod read;
+mod stop_on;
 mod table;
 mod value;
 
@@ -16,6 +17,7 @@ pub use keys::{KEYS, Key, KeyFacts, TableKind};
 pub use kinds::{KeyKind, length_of_time};
 pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
+pub use stop_on::StopOn;
 pub use table::{NamedTable, Setting, Table};
 pub use value::{FramesToRender, PlacedText, RunEntry, Value};
 

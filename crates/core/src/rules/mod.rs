@@ -21,7 +21,7 @@ use helpers::one_of;
 use crate::deliverable::{MOST_DELIVERABLES, ProblemKind};
 use crate::executor;
 use crate::finding::{Finding, grouped};
-use crate::job::{Job, PlacedText};
+use crate::job::{Job, Key, PlacedText, StopOn};
 use crate::nearest::advice;
 
 /// Every rule, in the order of the codes.
@@ -73,10 +73,34 @@ pub fn unknown_codes(job: &Job) -> impl Iterator<Item = Finding> + '_ {
         })
 }
 
+/// The first finding that a run stops at, as the job says.
+#[must_use]
+pub fn stops<'f>(job: &Job, findings: &'f [Finding]) -> Option<&'f Finding> {
+    let words = job.get::<Vec<PlacedText>>(Key::StopOn)?;
+    let words: Vec<StopOn> = words
+        .iter()
+        .filter_map(|word| StopOn::of_name(&word.text))
+        .collect();
+    let is_it = |finding: &&Finding| words.iter().any(|word| finished::stops(*word, finding));
+    findings.iter().find(is_it)
+}
+
+/// How much of a sequence is there when its pictures are judged.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum FinishedScope {
+    /// All that will come.
+    All,
+    /// More pictures may come: only what needs no neighbours is judged.
+    SoFar,
+}
+
 /// What the rules of finished pictures have to say, errors first, then in the order of the rules.
 #[must_use]
-pub fn judge_finished(subject: &Subject<'_>) -> Vec<Finding> {
-    judged(finished::RULES, subject)
+pub fn judge_finished(subject: &Subject<'_>, scope: FinishedScope) -> Vec<Finding> {
+    match scope {
+        FinishedScope::All => judged(finished::RULES, subject),
+        FinishedScope::SoFar => judged(finished::WITHOUT_NEIGHBOURS, subject),
+    }
 }
 
 /// What all rules have to say, errors first, then in the order of the rules.

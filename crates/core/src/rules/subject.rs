@@ -67,6 +67,24 @@ impl<'a> Subject<'a> {
         }
     }
 
+    /// What the rules of finished pictures look at: names are not compared.
+    #[must_use]
+    pub fn of_pictures(
+        job: &'a Job,
+        expansion: &'a Expansion,
+        around: &'a Surroundings,
+        answers: &'a Answers,
+    ) -> Self {
+        Self {
+            job,
+            expansion,
+            around,
+            answers,
+            collisions: Vec::new(),
+            near_collisions: Vec::new(),
+        }
+    }
+
     /// One deliverable for every key that `key` computes, with the key and the number of files:
     /// a mistake in a template is reported once and not for every shot.
     pub(super) fn once<K: Eq + Hash>(
@@ -184,6 +202,32 @@ impl<'a> Subject<'a> {
                 let pictures = answers.pictures.get(&one.pattern.sketch())?;
                 Some((one, pictures.as_slice()))
             })
+    }
+
+    /// Pictures between whose frames none is missing: only those are neighbours.
+    pub(super) fn rows(
+        &self,
+        one: &Deliverable,
+        pictures: &'a [FinishedPicture],
+    ) -> Vec<&'a [FinishedPicture]> {
+        let mut wanted = one.common.frames.files.value.iter().enumerate();
+        let places = pictures.iter().map(|picture| {
+            let place = wanted.find(|(_, frame)| *frame >= picture.frame);
+            place.map(|(place, _)| place)
+        });
+        let places: Vec<Option<usize>> = places.collect();
+        let mut rows = Vec::new();
+        let mut start = 0;
+        for at in 1..=pictures.len() {
+            let goes_on = places
+                .get(at)
+                .is_some_and(|place| *place == places[at - 1].map(|before| before + 1));
+            if !goes_on {
+                rows.push(&pictures[start..at]);
+                start = at;
+            }
+        }
+        rows
     }
 
     /// A finding about some frames of a deliverable: what they are or do, in words.

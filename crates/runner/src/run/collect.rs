@@ -1,5 +1,6 @@
 //! What is taken out of a staging folder: files that get their true names, and what is missing and why.
 
+use super::board::StopReason;
 use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::worker::Worker;
@@ -105,6 +106,13 @@ impl EngineProcess<'_> {
                 path: &record.path,
                 elsewhere: false,
             });
+            if let Some(why) = journal.picture(one.deliverable, one.frame, record) {
+                self.worker.board.halt(StopReason {
+                    why: format!("{why}; the job says to stop then"),
+                    finish: true,
+                    interrupted: false,
+                });
+            }
             if let Some(to) = aside {
                 journal.event(&Event::Aside {
                     what: "the file that it replaces",

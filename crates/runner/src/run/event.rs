@@ -2,6 +2,7 @@
 
 use std::path::Path;
 
+use truepath_core::finding::Finding;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::{Frame, FrameSet};
 
@@ -66,6 +67,8 @@ pub enum Event<'a> {
         /// Whether another run brought it.
         elsewhere: bool,
     },
+    /// Pictures are whole and may still be wrong.
+    Suspicious(&'a Finding),
     /// Something was in the way or not asked for, and was set aside.
     Aside {
         /// What it was.

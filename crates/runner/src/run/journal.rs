@@ -3,13 +3,16 @@
 use std::path::Path;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
-use truepath_core::finding::count;
+use truepath_core::finding::{Finding, count};
+use truepath_core::frames::Frame;
+use truepath_core::rules::stops;
 
 use super::context::RunContext;
 use super::outcome::grouped;
+use super::pictures::FinishedPictures;
 use super::warnings::Warnings;
 use super::{Event, Failure, Observer, Report, RunError};
-use crate::ledger::{Failed, Ledger, Line, Replaces};
+use crate::ledger::{Failed, Ledger, Line, Record, Replaces};
 use crate::lock::lock;
 use crate::publish::{PublishResult, VerifiedFile};
 
@@ -32,6 +35,7 @@ pub(super) struct Journal<'r> {
     /// What all ledgers say of the files that are there.
     known: Mutex<Ledger>,
     warnings: Mutex<Warnings>,
+    pictures: Mutex<FinishedPictures>,
 }
 
 impl<'r> Journal<'r> {
@@ -50,6 +54,7 @@ impl<'r> Journal<'r> {
             report: Mutex::new(report),
             known: Mutex::new(known),
             warnings: Mutex::default(),
+            pictures: Mutex::default(),
         }
     }
 
@@ -82,6 +87,31 @@ impl<'r> Journal<'r> {
 
     pub(super) fn warnings(&self) -> MutexGuard<'_, Warnings> {
         lock(&self.warnings)
+    }
+
+    /// Takes what a picture shows that was just published; where it is time, says what is suspicious, and gives why
+    /// the run must stop, if the job wants that.
+    pub(super) fn picture(&self, index: usize, frame: Frame, record: &Record) -> Option<String> {
+        let measure = record.picture.as_ref()?;
+        let RunContext {
+            loaded, expansion, ..
+        } = self.context;
+        let mut pictures = lock(&self.pictures);
+        pictures.take(expansion, index, frame, record.size, measure);
+        if !pictures.is_due() {
+            return None;
+        }
+        let findings = pictures.judge(loaded, expansion);
+        drop(pictures);
+        for finding in &findings {
+            self.event(&Event::Suspicious(finding));
+        }
+        stops(&loaded.job, &findings).map(|finding| finding.sentence.clone())
+    }
+
+    /// All that there is to say about what the pictures show that this run brought.
+    pub(super) fn judge_pictures(&self) -> Vec<Finding> {
+        lock(&self.pictures).judge_all(self.context.loaded, self.context.expansion)
     }
 
     /// Reads what other runs have written since.

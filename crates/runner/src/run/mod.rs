@@ -34,6 +34,7 @@ mod movie;
 mod other_runs;
 mod outcome;
 mod permits;
+mod pictures;
 mod policy;
 mod prepare;
 mod prepared;
@@ -200,6 +201,7 @@ fn render(
         })
         .collect();
     journal.report().warnings = warnings;
+    journal.report().suspicious = journal.judge_pictures();
     journal.note_all(&lines)?;
     Ok(halt)
 }

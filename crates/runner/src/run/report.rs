@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 use std::time::Duration;
 
+use truepath_core::finding::Finding;
 use truepath_core::frames::{Frame, FrameSet};
 
 use super::{StopReason, Warning};
@@ -67,6 +68,8 @@ pub struct Report {
     pub continued: u64,
     /// Warnings in the logs, by kind, new ones first.
     pub warnings: Vec<Warning>,
+    /// What the rules say about what the pictures show that it brought.
+    pub suspicious: Vec<Finding>,
     /// Why it stopped before all was done.
     pub halt: Option<StopReason>,
     /// Files of the ledger whose bytes were not read again.

@@ -13,6 +13,7 @@ use truepath_runner::run::{Event, Observer};
 use truepath_runner::system::is_pipe;
 
 use crate::outcome::CommandError;
+use crate::shapes::findings::severity;
 use crate::show::remark;
 
 /// So many events wait for whoever reads them; more are counted, and lost.
@@ -170,6 +171,12 @@ impl<'w, W: Observer> Events<'w, W> {
                 "deliverable": label,
                 "tried": tried.to_string(),
                 "reason": reason,
+            }),
+            Event::Suspicious(finding) => json!({
+                "event": "suspicious",
+                "code": finding.code,
+                "severity": severity(finding.severity),
+                "sentence": finding.sentence,
             }),
             Event::Remark(text) => json!({ "event": "remark", "text": text }),
             Event::Tick => return None,

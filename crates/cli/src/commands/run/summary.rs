@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::path::PathBuf;
 
 use truepath_core::deliverable::{Deliverable, Expansion};
-use truepath_core::finding::grouped;
+use truepath_core::finding::{Finding, Severity, grouped};
 use truepath_core::frames::FrameSet;
 use truepath_runner::clean::set_aside;
 use truepath_runner::run::{Report, Warning};
@@ -23,6 +23,7 @@ pub(super) fn print(
     result(out, report, name)?;
     numbers(out, report)?;
     kept_and_not_done(out, deliverables, report)?;
+    print_suspicious(out, &report.suspicious)?;
     print_warnings(out, &report.warnings)?;
     not_made(out, deliverables, report)
 }
@@ -213,6 +214,35 @@ fn not_made(out: &mut impl Write, deliverables: &[Deliverable], report: &Report)
         if let Some(log) = log {
             writeln!(out, "        log {}", log.display())?;
         }
+    }
+    Ok(())
+}
+
+/// So many findings about pictures are reported.
+const MOST_SUSPICIOUS: usize = 8;
+
+/// What the rules say about what the pictures show.
+fn print_suspicious(out: &mut impl Write, findings: &[Finding]) -> io::Result<()> {
+    for one in findings.iter().take(MOST_SUSPICIOUS) {
+        let style = if one.severity == Severity::Note {
+            FAINT
+        } else {
+            WARNING
+        };
+        let effect = one.consequence.as_deref().unwrap_or("look at them");
+        writeln!(
+            out,
+            "\n{style}look at{style:#} {}\n        {effect} ({})",
+            one.sentence, one.code
+        )?;
+    }
+    let more = findings.len().saturating_sub(MOST_SUSPICIOUS) as u64;
+    if more > 0 {
+        let findings = count(more, "finding", "findings");
+        writeln!(
+            out,
+            "\n{FAINT}and {findings} more: `truepath audit` shows all{FAINT:#}"
+        )?;
     }
     Ok(())
 }

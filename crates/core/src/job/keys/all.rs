@@ -4,8 +4,8 @@ use super::{Key, KeyFacts, TableKind};
 use crate::job::kinds::{
     ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER,
     CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, KeyKind,
-    LAYERS, NUMBER, PIXELS, PLAIN, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE, SIZE, TEMPLATE,
-    TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
+    LAYERS, NUMBER, PIXELS, PLAIN, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE, SIZE, STOP_ON,
+    TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
 };
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
@@ -63,7 +63,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 74] = [
+pub const KEYS: [KeyFacts; 75] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -503,6 +503,14 @@ pub const KEYS: [KeyFacts; 74] = [
         tables: &[Project],
         meaning: "What a run does when a scene changes under it, or a file that it is known to need: `stop` starting processes, or only `report` it. Unset, `stop`.",
         example: r#"scene-changes = "report""#,
+    },
+    KeyFacts {
+        key: Key::StopOn,
+        name: "stop-on",
+        kind: &STOP_ON,
+        tables: &[Project],
+        meaning: "Pictures that a run stops at, so that nothing is rendered in vain: `black` frames, frames of `one-color`, the `same-picture` under two names, `broken-values` (not a number or infinite), `constant-alpha`. Unset, a run reports them and goes on.",
+        example: r#"stop-on = ["same-picture", "black"]"#,
     },
     KeyFacts {
         key: Key::Unverifiable,

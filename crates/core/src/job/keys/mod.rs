@@ -93,6 +93,7 @@ keys! {
     Retries,
     RetryPause,
     SceneChanges,
+    StopOn,
     Unverifiable,
     DeadAfter,
     CheckpointEvery,

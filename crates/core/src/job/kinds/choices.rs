@@ -2,7 +2,9 @@
 
 use serde_json::json;
 
-use super::{KeyKind, PLAIN};
+use super::{CellNotation, KeyKind, PLAIN};
+use crate::finding::Finding;
+use crate::job::StopOn;
 use crate::job::value::{FramesToRender, Value};
 use crate::movie::{
     AUDIO_CODECS, CODECS, CONTAINERS, ContainerFacts, PIXEL_FORMATS, audio_codec, codec, container,
@@ -37,6 +39,36 @@ const CHOICE: KeyKind = KeyKind {
 pub const fn choice(words: fn() -> Vec<&'static str>) -> KeyKind {
     KeyKind { words, ..CHOICE }
 }
+
+/// A list of what a run stops at.
+pub(crate) const STOP_ON: KeyKind = KeyKind {
+    shape: "a list of words such as [\"same-picture\", \"black\"]",
+    cell: CellNotation::List,
+    schema: |_| {
+        let words = StopOn::ALL.map(StopOn::name);
+        json!({ "type": "array", "items": { "enum": words } })
+    },
+    read: |given| {
+        let key = given.key;
+        let words = given.components()?;
+        let unknown = words
+            .iter()
+            .filter(|word| StopOn::of_name(&word.text).is_none());
+        let findings: Vec<Finding> = unknown
+            .map(|word| {
+                Finding::error("TP004", format!("`{}` is no value for `{key}`", word.text))
+                    .at(&word.place, "")
+                    .advise(advice(&word.text, &StopOn::ALL.map(StopOn::name)))
+            })
+            .collect();
+        if findings.is_empty() {
+            Ok(Value::Words(words))
+        } else {
+            Err(findings)
+        }
+    },
+    ..PLAIN
+};
 
 /// A file format.
 pub const FORMAT: KeyKind = KeyKind {

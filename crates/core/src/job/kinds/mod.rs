@@ -17,7 +17,7 @@ use super::value::Value;
 use crate::finding::Finding;
 
 pub(crate) use choices::{
-    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, FRAMES_TO_RENDER, PIXELS, TRANSFER,
+    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, FRAMES_TO_RENDER, PIXELS, STOP_ON, TRANSFER,
 };
 pub use choices::{FORMAT, choice};
 pub(super) use given::Given;

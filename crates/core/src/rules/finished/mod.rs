@@ -9,7 +9,29 @@ mod repeated_frame;
 mod same_pixels;
 mod small_file;
 
+use crate::finding::Finding;
+use crate::job::StopOn;
 use crate::rules::Rule;
+
+/// Whether a finding is what a run stops at.
+pub(super) fn stops(word: StopOn, finding: &Finding) -> bool {
+    let is_of = |rule: &Rule| finding.code == rule.code;
+    match word {
+        StopOn::BrokenValues => is_of(&broken_values::RULE),
+        StopOn::Black => is_of(&one_color::RULE) && finding.sentence.ends_with("black all over"),
+        StopOn::OneColor => is_of(&one_color::RULE),
+        StopOn::ConstantAlpha => is_of(&constant_alpha::RULE),
+        StopOn::SamePicture => is_of(&same_pixels::RULE),
+    }
+}
+
+/// Those that judge a picture whatever comes after it.
+pub(super) const WITHOUT_NEIGHBOURS: &[&Rule] = &[
+    &broken_values::RULE,
+    &one_color::RULE,
+    &constant_alpha::RULE,
+    &same_pixels::RULE,
+];
 
 /// In the order of the codes.
 pub(super) const RULES: &[&Rule] = &[

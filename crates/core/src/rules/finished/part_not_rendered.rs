@@ -31,7 +31,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .finished()
         .filter_map(|(one, pictures)| {
-            let found = unrendered_parts(pictures);
+            let rows = subject.rows(one, pictures).into_iter();
+            let found: Vec<_> = rows.flat_map(unrendered_parts).collect();
             let first = found.first()?;
             let frames = FrameSet::from_frames(found.iter().map(|found| found.frame));
             let what = if found.len() == 1 {

@@ -32,7 +32,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .finished()
         .filter(|(one, _)| !one.picture.is_data())
         .flat_map(|(one, pictures)| {
-            let found = jumps(pictures);
+            let rows = subject.rows(one, pictures).into_iter();
+            let found: Vec<_> = rows.flat_map(jumps).collect();
             let kinds = [Measured::Brightness, Measured::Contrast, Measured::Noise];
             kinds.into_iter().filter_map(move |kind| {
                 let mut of_kind = found.iter().filter(|jump| jump.measured == kind);

@@ -1,7 +1,7 @@
 //! Frames that repeat the one before.
 
 use crate::finding::{Finding, Severity};
-use crate::frames::FrameSet;
+use crate::frames::{Frame, FrameSet};
 use crate::rules::{Rule, Subject};
 use crate::suspicion::{Repetition, repeated};
 
@@ -32,36 +32,47 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .finished()
         .filter(|(one, _)| !one.picture.is_data())
         .flat_map(|(one, pictures)| {
-            repeated(pictures).into_iter().map(move |found| match found {
-                Repetition::Some(frames) => {
-                    let frames = FrameSet::from_frames(frames);
-                    let what = if frames.count() == 1 {
-                        "has the pixels of the frame before"
-                    } else {
-                        "have the pixels of the frame before"
-                    };
-                    subject
-                        .of_frames(rule, one, &frames, what)
-                        .so("the movement stops for a moment")
+            let (mut repeats, mut held, mut all) = (Vec::new(), Vec::new(), Vec::new());
+            for row in subject.rows(one, pictures) {
+                for found in repeated(row) {
+                    match found {
+                        Repetition::Some(frames) => repeats.extend(frames),
+                        Repetition::Held(rows) => {
+                            held.extend(rows.iter().flat_map(|(first, last)| *first..=*last));
+                        }
+                        Repetition::All => all.extend(row.iter().map(|picture| picture.frame)),
+                    }
+                }
+            }
+            let finding = |frames: Vec<Frame>, one_word: &str, many: &str| {
+                let frames = FrameSet::from_frames(frames);
+                let what = if frames.count() == 1 { one_word } else { many };
+                (!frames.is_empty()).then(|| subject.of_frames(rule, one, &frames, what))
+            };
+            let note = |finding: Finding| Finding {
+                severity: Severity::Note,
+                ..finding
+            };
+            let repeats = finding(
+                repeats,
+                "has the pixels of the frame before",
+                "have the pixels of the frame before",
+            );
+            let all = finding(all, "shows the same picture", "show the same picture");
+            [
+                repeats.map(|one| {
+                    one.so("the movement stops for a moment")
                         .advise("render them again")
-                }
-                Repetition::Held(rows) => {
-                    let frames = rows.iter().flat_map(|(first, last)| *first..=*last);
-                    let frames = FrameSet::from_frames(frames);
-                    Finding {
-                        severity: Severity::Note,
-                        ..subject.of_frames(rule, one, &frames, "stand still")
-                    }
-                }
-                Repetition::All => {
-                    let all = FrameSet::from_frames(pictures.iter().map(|picture| picture.frame));
-                    let found = subject.of_frames(rule, one, &all, "show the same picture");
-                    Finding {
-                        severity: Severity::Note,
-                        ..found.so("either nothing moves in this scene, or the renderer is not told the frame")
-                    }
-                }
-            })
+                }),
+                finding(held, "stands still", "stand still").map(note),
+                all.map(|one| {
+                    note(one.so(
+                        "either nothing moves in this scene, or the renderer is not told the frame",
+                    ))
+                }),
+            ]
+            .into_iter()
+            .flatten()
         })
         .collect()
 }

@@ -31,7 +31,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .finished()
         .filter_map(|(one, pictures)| {
-            let found = small_files(pictures);
+            let rows = subject.rows(one, pictures).into_iter();
+            let found: Vec<_> = rows.flat_map(small_files).collect();
             let (frame, bytes, usual) = *found.first()?;
             let frames = FrameSet::from_frames(found.iter().map(|(frame, ..)| *frame));
             let what = format!(
