@@ -181,7 +181,7 @@ fn profiles_and_json(out: &mut String) {
     out.push_str("\n## JSON\n\nWhat commands print with `--format json`. `version` rises when something is taken out or changes its\nmeaning; new keys may come without that. `truepath schema NAME` prints each as a JSON Schema.\n");
     let project = Project::empty();
     for name in [
-        "overview", "paths", "tokens", "match", "check", "status", "audit", "engines",
+        "overview", "paths", "tokens", "match", "check", "status", "audit", "scan", "engines",
     ] {
         let schema = project.call(&["schema", name]).ends(0).json();
         writeln!(out, "\n### {name}\n\n| key | holds |\n|---|---|").unwrap();

@@ -134,6 +134,7 @@ fn commands_print_what_their_schemas_say() {
         ("overview", &["overview"]),
         ("status", &["status"]),
         ("audit", &["audit"]),
+        ("scan", &["scan", "--facts"]),
         ("engines", &["engines"]),
         ("check", &["check"]),
         (

@@ -106,6 +106,25 @@ fn decode(
     })
     .unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))
 }
+/// The format of a picture, by its first bytes, and of those that have no mark there by the extension; none where it
+/// is no picture that this program knows.
+///
+/// # Errors
+/// When it cannot be read.
+pub fn recognise(path: &Path) -> io::Result<Option<&'static FormatFacts>> {
+    let mut head = [0; 16];
+    let length = read_up_to(&mut File::open(path)?, &mut head)?;
+    let is_tga = path
+        .extension()
+        .is_some_and(|extension| extension.eq_ignore_ascii_case("tga"));
+    let tga = || {
+        FORMATS
+            .iter()
+            .find(|one| one.format == Some(FileFormat::Tga))
+    };
+    Ok(format_of(&head[..length]).or_else(|| tga().filter(|_| is_tga)))
+}
+
 /// All bytes of a file.
 fn whole(mut reader: impl Read, length: u64) -> Result<Vec<u8>, Flaw> {
     if length > MOST_MEMORY {

@@ -24,6 +24,21 @@ pub struct ExpectedPicture {
     pub allows_unverifiable: bool,
 }
 
+impl ExpectedPicture {
+    /// Any whole picture of a format.
+    #[must_use]
+    pub fn of_format(format: &'static FormatFacts) -> Self {
+        Self {
+            format,
+            size: None,
+            channels: None,
+            bits: None,
+            planes: Vec::new(),
+            allows_unverifiable: false,
+        }
+    }
+}
+
 impl From<&Deliverable> for ExpectedPicture {
     fn from(deliverable: &Deliverable) -> Self {
         let picture = &deliverable.picture;

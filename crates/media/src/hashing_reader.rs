@@ -136,10 +136,10 @@ impl<R: Read + Seek> Read for HashingReader<R> {
         self.catch_up()?;
         let read = self.file.read(buffer)?;
         let end = self.at + read as u64;
-        if read > 0 && end > self.hashed {
-            // What was read before is hashed.
-            self.hashers
-                .update(&buffer[(self.hashed - self.at) as usize..read]);
+        // What was read before is hashed; behind the end of the file there is nothing to catch up with.
+        let is_new = !self.hashers.0.is_empty() && read > 0 && end > self.hashed;
+        if let (true, Some(known)) = (is_new, self.hashed.checked_sub(self.at)) {
+            self.hashers.update(&buffer[known as usize..read]);
             self.hashed = end;
         }
         self.at = end;
@@ -183,6 +183,12 @@ mod tests {
                     .unwrap();
                 let end = bytes.len().min(*at as usize + length);
                 let start = end.min(*at as usize);
+                assert_eq!(read, bytes[start..end]);
+                // The same where nothing is hashed.
+                let mut plain = HashingReader::new(Cursor::new(&bytes), &[]);
+                plain.seek(SeekFrom::Start(*at)).unwrap();
+                let mut read = Vec::new();
+                plain.take(*length as u64).read_to_end(&mut read).unwrap();
                 assert_eq!(read, bytes[start..end]);
             }
             assert_eq!(reader.finish().unwrap(), plain, "{places:?}");

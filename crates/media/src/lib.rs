@@ -19,7 +19,7 @@ mod wav_file;
 mod webp_file;
 
 pub use canvas::{Canvas, EncodeError, write_exr};
-pub use examine::{Examination, ExamineOptions, examine, verify};
+pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 
 pub use hashing_reader::{HashKind, hash_file};

@@ -21,6 +21,7 @@ mod job_folders;
 pub mod ledger;
 pub mod load;
 mod lock;
+pub mod manifest;
 mod movies;
 mod outside;
 pub mod presence;
@@ -35,6 +36,7 @@ mod rewrite;
 pub mod run;
 #[cfg(test)]
 mod sample;
+pub mod scan;
 mod session;
 pub mod set_up;
 pub mod slurm;
@@ -47,6 +49,7 @@ pub mod supervisor;
 pub mod system;
 mod threads;
 mod unproven;
+pub mod verify_all;
 pub mod when;
 
 pub use load::{LoadError, Loaded, load};

@@ -10,12 +10,14 @@ mod completions;
 mod demo;
 mod engines;
 mod man;
+mod manifest;
 mod match_names;
 mod new;
 mod overview;
 mod paths;
 mod rules;
 mod run;
+pub(crate) mod scan;
 mod schema;
 mod status;
 mod supervise;
@@ -45,6 +47,8 @@ pub(crate) enum Command {
     Status(status::Arguments),
     Audit(audit::Arguments),
     Clean(clean::Arguments),
+    Manifest(manifest::Arguments),
+    Scan(scan::Arguments),
     Match(match_names::Arguments),
     Engines(engines::Arguments),
     Schema(schema::Arguments),
@@ -72,6 +76,8 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
+        Command::Manifest(arguments) => manifest::run(arguments),
+        Command::Scan(arguments) => scan::run(arguments),
         Command::Match(arguments) => match_names::run(arguments),
         Command::Engines(arguments) => engines::run(arguments),
         Command::Schema(arguments) => schema::run(arguments),

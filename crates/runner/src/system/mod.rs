@@ -9,10 +9,11 @@ mod unix;
 
 #[cfg(unix)]
 pub(crate) use unix::{
-    EngineRegistry, Exit, Group, ProcessMarks, boot, changed_at, exchange, file_number, free_space,
-    groups_marked, identity, is_executable, is_held_by_another, is_open_for_writing, is_writable,
-    is_written_in, kill_this_process, lock_file, machine_name, modified_at, pipe_name, rename_new,
-    signal_name, symlink, sync_folder, user_name,
+    EngineRegistry, Exit, Group, ProcessMarks, boot, bytes_of_name, changed_at, exchange,
+    file_number, free_space, groups_marked, identity, is_executable, is_held_by_another,
+    is_open_for_writing, is_writable, is_written_in, kill_this_process, lock_file, machine_name,
+    modified_at, name_of_bytes, pipe_name, rename_new, signal_name, symlink, sync_folder,
+    user_name,
 };
 #[cfg(unix)]
 pub use unix::{in_own_group, is_pipe, lower_priority};

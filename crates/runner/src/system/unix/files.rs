@@ -1,7 +1,9 @@
 //! Files: names, locks, identities and times.
 
+use std::ffi::OsStr;
 use std::fs::{self, File, Metadata};
 use std::io;
+use std::os::unix::ffi::OsStrExt;
 use std::os::unix::fs::{FileTypeExt, MetadataExt, PermissionsExt};
 use std::path::Path;
 
@@ -61,6 +63,16 @@ pub(crate) fn changed_at(facts: &Metadata) -> i128 {
 
 fn nanoseconds(seconds: i64, nanoseconds: i64) -> i128 {
     i128::from(seconds) * 1_000_000_000 + i128::from(nanoseconds)
+}
+
+/// A name as the file system keeps it: any bytes.
+pub(crate) fn bytes_of_name(name: &OsStr) -> &[u8] {
+    name.as_bytes()
+}
+
+/// The name with these bytes.
+pub(crate) fn name_of_bytes(bytes: &[u8]) -> &OsStr {
+    OsStr::from_bytes(bytes)
 }
 
 /// Whether something is a named pipe.

@@ -1,0 +1,140 @@
+//! The sequences in any folder, without a job.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::ffi::OsStr;
+use std::fs;
+use std::os::unix::ffi::OsStrExt;
+
+use common::{Project, kiln, picture};
+
+fn folder() -> Project {
+    let project = Project::empty();
+    for name in ["renders/dawn", "renders/.cache", "delivery"] {
+        fs::create_dir_all(project.path(name)).unwrap();
+    }
+    for frame in [1, 2, 3, 7] {
+        let name = project.path(&format!("renders/dawn/dawn_v003.{frame:04}.png"));
+        fs::write(name, picture(frame as u8)).unwrap();
+    }
+    fs::write(project.path("renders/.cache/a.0001.png"), "").unwrap();
+    project.write("delivery/notes.txt", "mine");
+    project
+}
+
+#[test]
+fn sequences_are_shown_by_folder_with_what_is_missing() {
+    let project = folder();
+    let called = project.call(&["scan", "--facts"]).ends(0);
+    let lines: Vec<&str> = called.out.lines().map(str::trim_end).collect();
+    assert_eq!(lines[0], "./delivery");
+    assert!(lines[1].starts_with("  notes.txt  "), "{}", called.out);
+    assert_eq!(lines[2], "./renders/dawn");
+    assert!(
+        lines[3].starts_with("  dawn_v003.{frame:04}.png  1-3,7  "),
+        "{}",
+        called.out
+    );
+    assert_eq!(lines[4], "    missing 4-6");
+    assert_eq!(lines[5], "    png 8x8, rgb, 8 bits");
+    let last = lines.last().unwrap();
+    assert!(last.starts_with("1 sequence in 5 files, "), "{last}");
+}
+
+#[test]
+fn what_is_not_whole_is_found_by_its_name() {
+    let project = folder();
+    project.call(&["scan", "--verify"]).ends(0);
+    let path = project.path("renders/dawn/dawn_v003.0002.png");
+    let bytes = fs::read(&path).unwrap();
+    fs::write(&path, &bytes[..bytes.len() / 2]).unwrap();
+    fs::write(project.path("renders/dawn/dawn_v003.0003.png"), "").unwrap();
+    let called = project.call(&["scan", "--verify"]).ends(1);
+    assert!(
+        called.out.contains("not whole dawn_v003.0002.png: "),
+        "{}",
+        called.out
+    );
+    assert!(
+        called.out.contains("not whole dawn_v003.0003.png: "),
+        "{}",
+        called.out
+    );
+    let json = project
+        .call(&["scan", "--verify", "--format", "json"])
+        .json();
+    let sequence = &json["folders"][1]["sequences"][0];
+    assert_eq!(sequence["frames"], "1-3,7");
+    assert_eq!(sequence["not-whole"].as_array().unwrap().len(), 2);
+}
+
+#[test]
+fn hostile_folders_do_no_harm() {
+    let project = folder();
+    // In a circle, a name that is no text, one that rules the terminal, and a pipe.
+    std::os::unix::fs::symlink("..", project.path("renders/up")).unwrap();
+    let name = OsStr::from_bytes(b"renders/bad\xff\x1b[2J.0001.png");
+    fs::write(project.path("").join(name), picture(1)).unwrap();
+    let pipe = project.path("renders/pipe");
+    let made = std::process::Command::new("mkfifo").arg(&pipe).status();
+    assert!(made.unwrap().success());
+    let called = project.call(&["scan", "--verify"]).ends(0);
+    assert!(
+        called
+            .out
+            .contains("is a link to a folder, and is not followed"),
+        "{}",
+        called.out
+    );
+    assert!(
+        called.out.contains(r"bad\xff\x1b[2J.0001.png"),
+        "{}",
+        called.out
+    );
+    assert!(!called.out.contains('\x1b'), "{}", called.out);
+    let gone = project.call(&["scan", "no-such-folder"]).ends(1);
+    assert!(
+        gone.err.contains("unreadable no-such-folder"),
+        "{}",
+        gone.err
+    );
+}
+
+#[test]
+fn doubles_by_padding_and_capitals_are_pointed_out() {
+    let project = Project::empty();
+    for name in [
+        "a.0007.png",
+        "a.0008.png",
+        "a.7.png",
+        "a.8.png",
+        "A.7.png",
+        "A.8.png",
+    ] {
+        project.write(name, "");
+    }
+    let called = project.call(&["scan"]).ends(0);
+    assert_eq!(
+        called
+            .out
+            .matches("differ in padding or capitals alone")
+            .count(),
+        2
+    );
+}
+
+#[test]
+fn what_a_run_made_is_found_without_its_job() {
+    let project = kiln("1-5", "", "");
+    project.call(&["run"]).ends(0);
+    let json = project
+        .call(&["scan", "renders", "--facts", "--format", "json"])
+        .json();
+    let sequence = &json["folders"][0]["sequences"][0];
+    assert_eq!(sequence["name"], "kiln.{frame:04}.png");
+    assert_eq!(sequence["frames"], "1-5");
+    assert_eq!(sequence["facts"], "png 48x32, rgba, 8 bits");
+    // Nothing is written.
+    assert_eq!(project.files("renders").len(), 5);
+}
