@@ -144,7 +144,7 @@ fn commands_print_what_their_schemas_say() {
     ] {
         let schema = project.call(&["schema", of]).ends(0).json();
         let validator = validator(&schema);
-        let job: &[&str] = if matches!(of, "match" | "engines") {
+        let job: &[&str] = if matches!(of, "match" | "engines" | "scan") {
             &[]
         } else {
             &["--job", "show.toml"]
