@@ -51,6 +51,7 @@ mod threads;
 mod unproven;
 pub mod verify_all;
 pub mod when;
+pub mod why;
 
 pub use load::{LoadError, Loaded, load};
 pub use program::find_program;

@@ -23,6 +23,7 @@ mod status;
 mod supervise;
 mod tokens;
 mod understudy;
+mod why;
 
 use std::process::ExitCode;
 
@@ -46,6 +47,7 @@ pub(crate) enum Command {
     Run(run::Arguments),
     Status(status::Arguments),
     Audit(audit::Arguments),
+    Why(why::Arguments),
     Clean(clean::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -75,6 +77,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Run(arguments) => run::run(arguments),
         Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
+        Command::Why(arguments) => why::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),
         Command::Scan(arguments) => scan::run(arguments),

@@ -19,6 +19,7 @@
 //! ```
 
 mod files;
+mod history;
 mod home;
 mod known;
 mod line;
@@ -33,6 +34,7 @@ mod written;
 use std::path::{Path, PathBuf};
 
 pub use files::Files;
+pub use history::{FileEntry, history};
 pub use known::{Hash, KnownFile, MadeBy};
 pub use line::{
     FORMAT, Failed, FileOrigin, HeldAside, Intent, Line, ProcessTime, Record, Replaces,

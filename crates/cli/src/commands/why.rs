@@ -1,0 +1,221 @@
+//! `truepath why`: why a file is what it is.
+
+use std::io::Write;
+use std::path::PathBuf;
+use std::process::ExitCode;
+
+use clap::Args;
+use truepath_core::deliverable::{Deliverable, origins};
+use truepath_core::finding::grouped;
+use truepath_core::job::Job;
+use truepath_core::template::{Part, TokenValue};
+use truepath_core::visible::visible;
+use truepath_runner::ledger::{FileEntry, FileOrigin};
+use truepath_runner::why::{FileFacts, why};
+
+use crate::job_arguments::JobArguments;
+use crate::outcome::{CommandError, DONE, FOUND};
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING};
+
+/// Say why a file is what it is
+///
+/// Which frame of what it is, each token of its name and where its value comes from; who made it, when, on which
+/// machine, with which command line and settings; in which log it stands; and its state, with the reason.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath why renders/dawn.0017.png\n  truepath why renders/dawn.0017.png --job review.toml\n\nThe exit code is 0 when the file is valid."
+)]
+pub(crate) struct Arguments {
+    /// The file, whether it is there or not
+    file: PathBuf,
+    #[command(flatten)]
+    job: JobArguments,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
+    let outside = || CommandError::outside(arguments.file.display().to_string());
+    let path = std::path::absolute(&arguments.file).map_err(outside())?;
+    let Some(path) = path.to_str().map(str::to_owned) else {
+        return Err(CommandError::Usage(
+            "the name of the file is not Unicode, and those of a job are".to_owned(),
+        ));
+    };
+    let chosen = arguments.job.load_latest()?;
+    let all = chosen.all();
+    let facts = why(&chosen.loaded, &all, &path);
+    let facts = facts.map_err(CommandError::outside("the state of the job"))?;
+    let Some(facts) = facts else {
+        return Err(CommandError::Usage(format!(
+            "no part of {} gives a file this name: {}; `truepath match` shows how a template reads names",
+            chosen.name,
+            visible(&path)
+        )));
+    };
+    let job = &chosen.loaded.job;
+    let one = &all.deliverables[facts.deliverable];
+    let mut out = crate::show::out();
+    writeln!(out, "{TITLE}{path}{TITLE:#}")?;
+    let mut row = |name: &str, text: &str| writeln!(out, "  {name:<11}{text}");
+    let what = if one.movie().is_some() {
+        one.label()
+    } else {
+        format!("frame {} of {}", facts.frame, one.label())
+    };
+    row("is", &what)?;
+    row("state", &state(&facts, job, one))?;
+    for reason in facts.state.reasons.iter().skip(1) {
+        row("", &with_place(reason, job, one))?;
+    }
+    if !facts.is_wanted {
+        row("", "the job does not want this frame")?;
+    }
+    match facts.history.last() {
+        None => row("made by", "nobody knows: no run has recorded it")?,
+        Some(entry) => {
+            for (name, text) in made_by(entry) {
+                row(name, &text)?;
+            }
+            for (name, text) in log(&facts) {
+                row(name, &text)?;
+            }
+        }
+    }
+    for earlier in facts.history.iter().rev().skip(1) {
+        row("before", &came(earlier))?;
+    }
+    if !facts.inputs.is_empty() {
+        let inputs = facts
+            .inputs
+            .iter()
+            .map(|(name, value)| format!("{name} {}", short(value)));
+        row("made of", &inputs.collect::<Vec<_>>().join(", "))?;
+    }
+    for (at, (name, value, place)) in tokens(job, one).into_iter().enumerate() {
+        let text = format!("{name} = {value}{FAINT}{place}{FAINT:#}");
+        row(if at == 0 { "named by" } else { "" }, &text)?;
+    }
+    out.flush()?;
+    let is_valid = facts.state.word == "valid";
+    Ok(ExitCode::from(if is_valid { DONE } else { FOUND }))
+}
+
+fn state(facts: &FileFacts, job: &Job, one: &Deliverable) -> String {
+    let word = facts.state.word;
+    let style = match word {
+        "valid" => GOOD,
+        "missing" | "broken" => ERROR,
+        _ => WARNING,
+    };
+    let why = facts
+        .state
+        .reasons
+        .first()
+        .map(|reason| with_place(reason, job, one));
+    let why = why.map(|why| format!(": {why}")).unwrap_or_default();
+    format!("{style}{word}{style:#}{why}")
+}
+
+/// A change of a setting, with the place in the job that sets it today.
+fn with_place(reason: &str, job: &Job, one: &Deliverable) -> String {
+    let place = reason
+        .split_once(": ")
+        .and_then(|(name, _)| origins(job, one, name).into_iter().next());
+    match place {
+        None => reason.to_owned(),
+        Some(origin) => {
+            let (line, _) = job.sources.line_and_column(&origin.place);
+            let name = &job.sources.get(origin.place.source).name;
+            format!("{reason} ({name}:{line})")
+        }
+    }
+}
+
+/// How a file came to its true name, in words.
+fn came(entry: &FileEntry) -> String {
+    let how = match entry.how {
+        FileOrigin::Rendered => "rendered",
+        FileOrigin::Recovered => "rendered by a run that died, and recovered",
+        FileOrigin::Adopted => "found there and adopted",
+        FileOrigin::Accepted => "accepted as it was",
+    };
+    let record = &entry.record;
+    format!(
+        "{how} {} on {} by {}, run {}",
+        record.time, record.machine, record.engine, entry.session
+    )
+}
+
+fn made_by(entry: &FileEntry) -> Vec<(&'static str, String)> {
+    let record = &entry.record;
+    let mut rows = vec![("made by", came(entry))];
+    if let Some(took) = entry.took {
+        rows.push((
+            "took",
+            format!(
+                "{:.1} s a frame, {:.0} frames in {:.1} s and {:.1} s to begin",
+                took.seconds / took.frames.max(1.0),
+                took.frames,
+                took.seconds,
+                took.start
+            ),
+        ));
+    }
+    let bytes = format!("{} bytes, {}", grouped(record.size), record.hash);
+    rows.push(("content", bytes));
+    if let Some(picture) = &record.picture {
+        rows.push((
+            "shows",
+            format!(
+                "brightness {:.3}, contrast {:.3}, noise {:.4}",
+                picture.brightness, picture.contrast, picture.noise
+            ),
+        ));
+    }
+    rows
+}
+
+fn log(facts: &FileFacts) -> Vec<(&'static str, String)> {
+    let Some(log) = &facts.log else {
+        return Vec::new();
+    };
+    let line = log.line.map(|line| format!(":{line}")).unwrap_or_default();
+    let mut rows = vec![("log", format!("{}{line}", log.path.display()))];
+    rows.extend(log.command.clone().map(|command| ("command", command)));
+    rows
+}
+
+/// The tokens of the name, their values, and the places that set them.
+fn tokens(job: &Job, one: &Deliverable) -> Vec<(String, String, String)> {
+    let mut names: Vec<String> = Vec::new();
+    let mut open: Vec<&Part> = one.template.template.parts().iter().rev().collect();
+    while let Some(part) = open.pop() {
+        match part {
+            Part::Token(token) if !names.contains(&token.name) => names.push(token.name.clone()),
+            Part::Optional(inner) => open.extend(inner.parts().iter().rev()),
+            Part::Token(_) | Part::Text(_) => {}
+        }
+    }
+    names
+        .into_iter()
+        .filter_map(|name| {
+            let value = match one.token(&name) {
+                TokenValue::Text(text) | TokenValue::Path(text) => text,
+                TokenValue::Number(number) => number.to_string(),
+                TokenValue::Date(date) => date.to_string(),
+                TokenValue::Frame | TokenValue::Nothing | TokenValue::Unknown => return None,
+            };
+            let place = origins(job, one, &name).into_iter().next().map(|origin| {
+                let (line, _) = job.sources.line_and_column(&origin.place);
+                let file = &job.sources.get(origin.place.source).name;
+                format!("  {} {file}:{line}", origin.level.title())
+            });
+            Some((format!("{{{name}}}"), value, place.unwrap_or_default()))
+        })
+        .collect()
+}
+
+/// Hashes are long, and their beginning tells them apart.
+fn short(value: &str) -> &str {
+    let is_hash = value.len() == 64 && value.bytes().all(|byte| byte.is_ascii_hexdigit());
+    if is_hash { &value[..12] } else { value }
+}

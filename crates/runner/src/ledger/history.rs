@@ -1,0 +1,102 @@
+//! All that the ledgers record of one file: read when somebody asks, since it is not held for all files.
+
+use std::fs::File;
+use std::io::{self, BufRead, BufReader};
+use std::path::Path;
+
+use truepath_core::frames::FrameSet;
+
+use super::home::Home;
+use super::written::sound;
+use super::{FileOrigin, Line, ProcessTime, Record, SessionBegan, Staged, path};
+
+/// One time that a file got its true name.
+#[derive(Debug, Clone, PartialEq)]
+pub struct FileEntry {
+    /// The number of the run.
+    pub session: u32,
+    /// How that run began.
+    pub began: Option<SessionBegan>,
+    /// The frame.
+    pub frame: i64,
+    /// How it came.
+    pub how: FileOrigin,
+    /// What was recorded.
+    pub record: Record,
+    /// The process that made it, where one did.
+    pub process: Option<Staged>,
+    /// What that process took.
+    pub took: Option<ProcessTime>,
+}
+
+/// All entries about a file in the ledgers of a folder, the oldest first.
+///
+/// # Errors
+/// When a ledger cannot be read.
+pub fn history(folder: &Path, file: &str) -> io::Result<Vec<FileEntry>> {
+    let home = Home::of_ledgers(folder);
+    let mut entries = Vec::new();
+    for session in 1.. {
+        let ledger = match File::open(path(folder, session)) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(entries),
+            ledger => ledger?,
+        };
+        of_session(session, BufReader::new(ledger), &home, file, &mut entries)?;
+    }
+    Ok(entries)
+}
+
+fn of_session(
+    session: u32,
+    mut lines: impl BufRead,
+    home: &Home,
+    file: &str,
+    entries: &mut Vec<FileEntry>,
+) -> io::Result<()> {
+    let mut began = None;
+    let mut staged: Vec<Staged> = Vec::new();
+    let first = entries.len();
+    let mut bytes = Vec::new();
+    while lines.read_until(b'\n', &mut bytes)? > 0 {
+        let text = String::from_utf8_lossy(&bytes).into_owned();
+        bytes.clear();
+        let Some(line) = sound(text.trim_end_matches('\n')) else {
+            continue;
+        };
+        match serde_json::from_str::<Line>(&home.whole_line(line)) {
+            Ok(Line::Began(one)) => began = Some(one),
+            Ok(Line::Staged(one)) => staged.push(one),
+            Ok(Line::Published { frame, how, record }) if record.path == file => {
+                let makes = |one: &&Staged| {
+                    let frames: FrameSet = one.frames.parse().unwrap_or_default();
+                    let fingerprint = record.fingerprint.as_ref();
+                    frames.contains(frame)
+                        && one
+                            .members
+                            .iter()
+                            .any(|member| Some(&member.fingerprint) == fingerprint)
+                };
+                let is_made = matches!(how, FileOrigin::Rendered | FileOrigin::Accepted);
+                entries.push(FileEntry {
+                    session,
+                    began: began.clone(),
+                    frame,
+                    how,
+                    process: staged.iter().rev().find(makes).filter(|_| is_made).cloned(),
+                    record,
+                    took: None,
+                });
+            }
+            Ok(Line::Left { process, took, .. }) => {
+                for entry in &mut entries[first..] {
+                    let is_it = |one: &Staged| one.process == process;
+                    if entry.process.as_ref().is_some_and(is_it) {
+                        entry.took = took;
+                    }
+                }
+            }
+            _ => {}
+        }
+    }
+    Ok(())
+}

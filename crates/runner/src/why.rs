@@ -1,0 +1,154 @@
+//! Why a file is what it is: which frame of what, who made it, when and with what, and what state it is in.
+
+use std::fs::File;
+use std::io::{self, BufRead, BufReader};
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::frames::{Frame, FrameSet};
+
+use crate::Loaded;
+use crate::fingerprint::Fingerprints;
+use crate::inventory::{Depth, FileOnDisk, Looker};
+use crate::ledger::{FileEntry, Ledger, history};
+use crate::movies;
+use crate::stale::why_stale;
+
+/// The state of a file.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FileState {
+    /// The word for it, as everywhere.
+    pub word: &'static str,
+    /// Why, as sentences; of a stale file what has changed since.
+    pub reasons: Vec<String>,
+}
+
+/// What is known of a file of a job.
+#[derive(Debug)]
+pub struct FileFacts {
+    /// The index of its deliverable.
+    pub deliverable: usize,
+    /// Its frame.
+    pub frame: Frame,
+    /// Whether the job wants this frame.
+    pub is_wanted: bool,
+    /// The state of the file.
+    pub state: FileState,
+    /// Each time that it got its true name, the oldest first.
+    pub history: Vec<FileEntry>,
+    /// What made the picture, by name and value, as it was recorded.
+    pub inputs: Vec<(String, String)>,
+    /// Where its process wrote what it did.
+    pub log: Option<LogPlace>,
+}
+
+/// The place of a file in the log of its process.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct LogPlace {
+    /// The log.
+    pub path: PathBuf,
+    /// The line that says that the file has its true name, from 1; none where there is none.
+    pub line: Option<u64>,
+    /// The command line of the process.
+    pub command: Option<String>,
+}
+
+/// What is known of a file; none where no part of the job gives it this name.
+///
+/// # Errors
+/// When the state of the job cannot be read.
+pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<FileFacts>> {
+    let named = |(index, one): (usize, &Deliverable)| {
+        let frame = one.pattern.read(path)?;
+        let first = || one.common.frames.files.value.first();
+        Some((index, frame.or_else(first)?))
+    };
+    let Some((index, frame)) = all.deliverables.iter().enumerate().find_map(named) else {
+        return Ok(None);
+    };
+    let one = &all.deliverables[index];
+    let ledgers = loaded.state_folder().ledgers();
+    let ledger = Ledger::read(&ledgers)?;
+    let mut fingerprints = Fingerprints::new(loaded);
+    let today = fingerprints.of(one).ok();
+    let there = if one.is_assembled() {
+        movies::look(one, &ledger, false, &loaded.folder)?.state()
+    } else {
+        Looker::new(one, &ledger, today.as_deref())
+            .look(frame, Depth::Unknown)
+            .there
+    };
+    let mut state = state(there);
+    if state.word == "stale" && !one.is_assembled() {
+        let frames = FrameSet::from_frames([frame]);
+        let today = fingerprints.inputs(one);
+        let reasons = why_stale(one, &frames, &ledger, &today);
+        state.reasons = reasons.into_iter().flat_map(|one| one.changes).collect();
+    }
+    let history = history(&ledgers, path)?;
+    let last = history.last();
+    let fingerprint = last.and_then(|entry| entry.record.fingerprint.as_deref());
+    let inputs = fingerprint.and_then(|one| ledger.inputs.get(one)).cloned();
+    let log = last
+        .and_then(|entry| entry.process.as_ref())
+        .map(|process| in_log(Path::new(&process.log), path));
+    Ok(Some(FileFacts {
+        deliverable: index,
+        frame,
+        is_wanted: one.common.frames.files.value.contains(frame),
+        state,
+        inputs: inputs.unwrap_or_default(),
+        log,
+        history,
+    }))
+}
+
+fn state(there: FileOnDisk) -> FileState {
+    let (word, reason) = match there {
+        FileOnDisk::Missing => ("missing", None),
+        FileOnDisk::Valid => ("valid", None),
+        FileOnDisk::Touched => (
+            "valid",
+            Some("its time differs from the ledger's, its bytes do not".to_owned()),
+        ),
+        FileOnDisk::Unrecorded => (
+            "valid",
+            Some("no run has recorded it: nobody knows what made it".to_owned()),
+        ),
+        FileOnDisk::Stale => ("stale", None),
+        FileOnDisk::Changed(difference) => ("changed", Some(difference)),
+        FileOnDisk::Broken(reason) => ("broken", Some(reason)),
+        FileOnDisk::Unverifiable(reason) => ("unverifiable", Some(reason)),
+    };
+    FileState {
+        word,
+        reasons: reason.into_iter().collect(),
+    }
+}
+
+/// Finds a file in the log of its process.
+fn in_log(log: &Path, path: &str) -> LogPlace {
+    let mut place = LogPlace {
+        path: log.to_owned(),
+        line: None,
+        command: None,
+    };
+    let Ok(file) = File::open(log) else {
+        return place;
+    };
+    let named = format!(" is {path}");
+    for (number, line) in (1..).zip(BufReader::new(file).split(b'\n').map_while(Result::ok)) {
+        let line = String::from_utf8_lossy(&line);
+        // The time, and `= ` before what the run itself says.
+        let Some((_, own)) = line.split_once(" = ") else {
+            continue;
+        };
+        if let (None, Some(command)) = (&place.command, own.strip_prefix("$ ")) {
+            place.command = Some(command.to_owned());
+        }
+        if own.ends_with(&named) {
+            place.line = Some(number);
+        }
+    }
+    place
+}
