@@ -1,5 +1,7 @@
 //! Lowest and highest value, sums and squares of a channel.
 
+use half::f16;
+
 use super::{RowPart, SampleKind};
 
 /// What is known of the values of a channel.
@@ -45,6 +47,25 @@ impl ChannelSums {
         self.highest = self.highest.max(highest);
     }
 
+    /// Adds the values of a row.
+    fn sum(&mut self, values: impl Iterator<Item = f32>) {
+        let mut before: Option<f32> = None;
+        for value in values {
+            if !value.is_finite() {
+                before = None;
+                continue;
+            }
+            let exact = f64::from(value);
+            self.count += 1.0;
+            self.sum += exact;
+            self.squares += exact * exact;
+            if let Some(before) = before.replace(value) {
+                self.differences += f64::from((value - before).abs());
+                self.neighbours += 1.0;
+            }
+        }
+    }
+
     /// The lowest and the highest value; 0 where no value is a number.
     pub(super) fn range(&self) -> (f32, f32) {
         if self.lowest <= self.highest {
@@ -69,24 +90,36 @@ impl ChannelSums {
     }
 }
 
-/// Takes the lowest and the highest value of each channel.
-pub(super) fn take_extremes(channels: &mut [ChannelSums], part: &RowPart<'_>) {
+/// Takes the lowest and the highest value of each channel; `is_sound` where no sample is infinite or no number.
+pub(super) fn take_extremes(channels: &mut [ChannelSums], part: &RowPart<'_>, is_sound: bool) {
+    let whole = |most: f32| move |one: u16| f32::from(one) / most;
     match part.kind {
-        SampleKind::Eight => of_row(
-            channels,
-            part,
-            |one: [u8; 1]| one[0],
-            |one| f32::from(one) / 255.0,
-        ),
-        SampleKind::SixteenBig => of_row(channels, part, u16::from_be_bytes, |one| {
-            f32::from(one) / 65535.0
-        }),
-        SampleKind::SixteenLittle => of_row(channels, part, u16::from_le_bytes, |one| {
-            f32::from(one) / 65535.0
-        }),
+        SampleKind::Eight => of_row(channels, part, |[one]| one, |one| f32::from(one) / 255.0),
+        SampleKind::SixteenBig => of_row(channels, part, u16::from_be_bytes, whole(65535.0)),
+        SampleKind::SixteenLittle => of_row(channels, part, u16::from_le_bytes, whole(65535.0)),
         SampleKind::Whole => of_row(channels, part, u32::from_le_bytes, |one| one as f32),
+        SampleKind::Half if is_sound => {
+            let read = |bytes| half_order(i16::from_le_bytes(bytes));
+            let value = |one| f16::from_bits(half_order(one) as u16).to_f32();
+            of_row(channels, part, read, value);
+        }
+        SampleKind::Float if is_sound => {
+            let read = |bytes| float_order(i32::from_le_bytes(bytes));
+            let value = |one| f32::from_bits(float_order(one) as u32);
+            of_row(channels, part, read, value);
+        }
         SampleKind::Half | SampleKind::Float => of_floats(channels, part),
     }
+}
+
+/// Whole numbers in the order of the floating point numbers with these bits (IEEE 754, section 5.10), and back.
+fn half_order(bits: i16) -> i16 {
+    bits ^ (((bits >> 15) as u16) >> 1) as i16
+}
+
+/// The same for 32 bits.
+fn float_order(bits: i32) -> i32 {
+    bits ^ (((bits >> 31) as u32) >> 1) as i32
 }
 
 /// So many samples of each channel are compared side by side: it is done at once for all of them.
@@ -152,21 +185,14 @@ fn of_floats(channels: &mut [ChannelSums], part: &RowPart<'_>) {
 pub(super) fn take_sums(channels: &mut [ChannelSums], part: &RowPart<'_>) {
     let bytes = part.kind.bytes();
     for (at, channel) in channels.iter_mut().enumerate() {
-        let mut before: Option<f32> = None;
-        for pixel in part.bytes.chunks_exact(part.pixel()) {
-            let value = part.kind.value(&pixel[at * bytes..(at + 1) * bytes]);
-            if !value.is_finite() {
-                before = None;
-                continue;
-            }
-            let exact = f64::from(value);
-            channel.count += 1.0;
-            channel.sum += exact;
-            channel.squares += exact * exact;
-            if let Some(before) = before.replace(value) {
-                channel.differences += f64::from((value - before).abs());
-                channel.neighbours += 1.0;
-            }
+        let pixels = part.bytes.chunks_exact(part.pixel());
+        let samples = pixels.map(|pixel| &pixel[at * bytes..(at + 1) * bytes]);
+        // The kind is decided once for all samples.
+        match part.kind {
+            SampleKind::Eight => channel.sum(samples.map(|one| SampleKind::Eight.value(one))),
+            SampleKind::Half => channel.sum(samples.map(|one| SampleKind::Half.value(one))),
+            SampleKind::Float => channel.sum(samples.map(|one| SampleKind::Float.value(one))),
+            kind => channel.sum(samples.map(|one| kind.value(one))),
         }
     }
 }

@@ -15,7 +15,7 @@ pub(crate) use parts::PartSums;
 pub(crate) use sample::SampleKind;
 
 /// Brightness, contrast and noise are taken from about so many rows: they are no more exact with all.
-const ROWS: u32 = 128;
+const ROWS: u32 = 96;
 /// A picture has so many channels at most that it is measured by.
 const MOST_CHANNELS: usize = 4;
 
@@ -137,7 +137,7 @@ impl Measuring {
             let Some(channels) = self.channels.get_mut(first..first + part.channels) else {
                 continue;
             };
-            channel::take_extremes(channels, part);
+            channel::take_extremes(channels, part, not_a_number + infinite == 0);
             if row.is_multiple_of(self.step) {
                 channel::take_sums(channels, part);
                 let colors = channels.len() - usize::from(self.has_alpha && channels.len() > 1);

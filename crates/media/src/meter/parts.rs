@@ -22,31 +22,42 @@ impl PartSums {
 
     /// Adds a value at a place.
     pub(crate) fn add(&mut self, column: u32, row: u32, value: f32) {
-        let part = |at: u32, size: u32| {
-            let side = Thumbnail::SIDE as u64;
-            (u64::from(at) * side / u64::from(size.max(1))).min(side - 1)
-        };
-        let at =
-            part(row, self.size.height) * Thumbnail::SIDE as u64 + part(column, self.size.width);
-        let at = at as usize;
-        if let (Some(sum), Some(count)) = (self.sums.get_mut(at), self.counts.get_mut(at)) {
-            *sum += f64::from(value);
-            *count += 1.0;
+        let part = part(row, self.size.height) * Thumbnail::SIDE + part(column, self.size.width);
+        self.add_all(part, f64::from(value), 1);
+    }
+
+    fn add_all(&mut self, part: usize, sum: f64, count: usize) {
+        if let (Some(sums), Some(counts)) = (self.sums.get_mut(part), self.counts.get_mut(part)) {
+            *sums += sum;
+            *counts += count as f64;
         }
     }
 
     /// Adds the first `colors` channels of a row; every few pixels are enough.
-    pub(super) fn row(&mut self, column: u32, row: u32, part: &RowPart<'_>, colors: usize) {
-        let bytes = part.kind.bytes();
-        let every = (self.size.width / 256).max(1);
-        let pixels = part.bytes.chunks_exact(part.pixel());
-        for (at, pixel) in (column..).zip(pixels).step_by(every as usize) {
-            for sample in pixel.chunks_exact(bytes).take(colors) {
-                let value = part.kind.value(sample);
-                if value.is_finite() {
-                    self.add(at, row, value);
+    pub(super) fn row(&mut self, column: u32, row: u32, row_part: &RowPart<'_>, colors: usize) {
+        let (kind, pixel) = (row_part.kind, row_part.pixel());
+        let every = (self.size.width / 256).max(1) as usize;
+        let above = part(row, self.size.height) * Thumbnail::SIDE;
+        let width = row_part.bytes.len() / pixel.max(1);
+        let mut start = 0;
+        while start < width {
+            let left = part(column + start as u32, self.size.width);
+            // The first column of the next part.
+            let next = ((left + 1) * self.size.width as usize).div_ceil(Thumbnail::SIDE);
+            let end = next.saturating_sub(column as usize).clamp(start + 1, width);
+            let (mut sum, mut count) = (0.0, 0);
+            let pixels = row_part.bytes[start * pixel..end * pixel].chunks_exact(pixel);
+            for one in pixels.step_by(every) {
+                for sample in one.chunks_exact(kind.bytes()).take(colors) {
+                    let value = kind.value(sample);
+                    if value.is_finite() {
+                        sum += f64::from(value);
+                        count += 1;
+                    }
                 }
             }
+            self.add_all(above + left, sum, count);
+            start = end;
         }
     }
 
@@ -57,4 +68,10 @@ impl PartSums {
         }
         Thumbnail::of_means(means)
     }
+}
+
+/// The part that a place along a side falls into.
+fn part(at: u32, length: u32) -> usize {
+    let part = u64::from(at) * Thumbnail::SIDE as u64 / u64::from(length.max(1));
+    (part as usize).min(Thumbnail::SIDE - 1)
 }

@@ -21,6 +21,7 @@ pub(crate) enum SampleKind {
 
 impl SampleKind {
     /// Bytes of a sample.
+    #[inline]
     pub(crate) fn bytes(self) -> usize {
         match self {
             Self::Eight => 1,
@@ -30,6 +31,7 @@ impl SampleKind {
     }
 
     /// The value of a sample; whole numbers of 8 and 16 bits from 0 to 1.
+    #[inline]
     pub(super) fn value(self, bytes: &[u8]) -> f32 {
         match (self, bytes) {
             (Self::Eight, [one]) => f32::from(*one) / 255.0,

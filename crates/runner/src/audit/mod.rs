@@ -132,15 +132,14 @@ pub fn audit(
         .map(|one| fingerprints.of(one).ok())
         .collect();
     let mut audit = Audit::default();
-    let looks = looks(loaded, chosen, &ledger, &today, options, &mut audit)?;
-    for (deliverable, looks) in chosen.deliverables.iter().zip(looks) {
-        let mut account = account(deliverable, looks);
+    let mut accounts = look_at_all(loaded, chosen, &ledger, &today, options, &mut audit)?;
+    for (deliverable, account) in chosen.deliverables.iter().zip(&mut accounts) {
         if !account.stale.is_empty() && !deliverable.is_assembled() {
             let today = fingerprints.inputs(deliverable);
             account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
         }
-        audit.accounts.push(account);
     }
+    audit.accounts = accounts;
     audit.interrupted = options.interrupt.load(Ordering::Relaxed) > 0;
     strangers::foreign(&mut audit, chosen, all)?;
     audit.unsound = ledger.unsound();
@@ -151,15 +150,18 @@ pub fn audit(
 /// What was found of a frame; nothing of one that was not reached.
 type FrameLook = (Frame, Option<FileLook>);
 
+/// So many files are looked at before what was found is written down: memory does not grow with their number.
+const AT_A_TIME: usize = 4096;
+
 /// Looks at all files, those of all deliverables side by side.
-fn looks(
+fn look_at_all(
     loaded: &Loaded,
     chosen: &Expansion,
     ledger: &Ledger,
     today: &[Option<String>],
     options: &AuditOptions<'_>,
     audit: &mut Audit,
-) -> io::Result<Vec<Vec<FrameLook>>> {
+) -> io::Result<Vec<DeliverableAudit>> {
     let threads = rayon::ThreadPoolBuilder::new()
         .num_threads(options.jobs.max(1))
         .build()
@@ -215,67 +217,89 @@ fn looks(
         }
         Ok((*frame, Some(look)))
     };
-    let seen: io::Result<Vec<FrameLook>> =
-        threads.install(|| wanted.par_iter().with_max_len(4).map(look).collect());
-    let mut by_deliverable: Vec<Vec<FrameLook>> = Vec::new();
-    by_deliverable.resize_with(chosen.deliverables.len(), Vec::new);
-    for ((index, ..), look) in wanted.iter().zip(seen?) {
-        by_deliverable[*index].push(look);
+    let accounts = chosen.deliverables.iter().map(AccountBuilder::new);
+    let mut accounts: Vec<AccountBuilder> = accounts.collect();
+    for block in wanted.chunks(AT_A_TIME) {
+        let seen: io::Result<Vec<FrameLook>> =
+            threads.install(|| block.par_iter().with_max_len(4).map(look).collect());
+        for ((index, ..), (frame, look)) in block.iter().zip(seen?) {
+            accounts[*index].add(frame, look);
+        }
     }
     audit.read = *lock(&progress);
-    Ok(by_deliverable)
+    Ok(accounts.into_iter().map(AccountBuilder::done).collect())
 }
 
-/// What was found of a deliverable.
-fn account(deliverable: &Deliverable, looks: Vec<FrameLook>) -> DeliverableAudit {
-    let mut account = DeliverableAudit {
-        wanted: deliverable.common.frames.selected.count(),
-        ..DeliverableAudit::default()
-    };
-    let (mut missing, mut stale) = (Vec::new(), Vec::new());
-    let (mut not_looked_into, mut not_measured) = (Vec::new(), Vec::new());
-    let (mut changed, mut broken, mut unverifiable, mut notes) = (
-        ByReason::default(),
-        ByReason::default(),
-        ByReason::default(),
-        ByReason::default(),
-    );
-    for (frame, look) in looks {
+/// Gathers what is found of a deliverable.
+#[derive(Default)]
+struct AccountBuilder {
+    account: DeliverableAudit,
+    is_movie: bool,
+    missing: Vec<Frame>,
+    stale: Vec<Frame>,
+    not_looked_into: Vec<Frame>,
+    not_measured: Vec<Frame>,
+    changed: ByReason,
+    broken: ByReason,
+    unverifiable: ByReason,
+    notes: ByReason,
+}
+
+impl AccountBuilder {
+    fn new(deliverable: &Deliverable) -> Self {
+        Self {
+            account: DeliverableAudit {
+                wanted: deliverable.common.frames.selected.count(),
+                ..DeliverableAudit::default()
+            },
+            is_movie: deliverable.is_assembled(),
+            ..Self::default()
+        }
+    }
+
+    fn add(&mut self, frame: Frame, look: Option<FileLook>) {
         let Some(look) = look else {
-            not_looked_into.push(frame);
-            continue;
+            self.not_looked_into.push(frame);
+            return;
         };
         for note in look.notes {
-            notes.add(note, frame);
+            self.notes.add(note, frame);
         }
-        if look.is_opened && look.there.is_whole() && !deliverable.is_assembled() {
+        if look.is_opened && look.there.is_whole() && !self.is_movie {
             if look.measure.is_none() {
-                not_measured.push(frame);
+                self.not_measured.push(frame);
             }
-            account.pictures.push(FinishedPicture {
+            self.account.pictures.push(FinishedPicture {
                 frame,
                 bytes: look.bytes,
                 measure: look.measure,
             });
         } else if !look.is_opened && look.there != FileOnDisk::Missing {
-            not_looked_into.push(frame);
+            self.not_looked_into.push(frame);
         }
         match look.there {
-            FileOnDisk::Valid | FileOnDisk::Touched | FileOnDisk::Unrecorded => account.valid += 1,
-            FileOnDisk::Changed(difference) => changed.add(difference, frame),
-            FileOnDisk::Unverifiable(reason) => unverifiable.add(reason, frame),
-            FileOnDisk::Missing => missing.push(frame),
-            FileOnDisk::Stale => stale.push(frame),
-            FileOnDisk::Broken(reason) => broken.add(reason, frame),
+            FileOnDisk::Valid | FileOnDisk::Touched | FileOnDisk::Unrecorded => {
+                self.account.valid += 1;
+            }
+            FileOnDisk::Changed(difference) => self.changed.add(difference, frame),
+            FileOnDisk::Unverifiable(reason) => self.unverifiable.add(reason, frame),
+            FileOnDisk::Missing => self.missing.push(frame),
+            FileOnDisk::Stale => self.stale.push(frame),
+            FileOnDisk::Broken(reason) => self.broken.add(reason, frame),
         }
     }
-    account.missing = FrameSet::from_frames(missing);
-    account.stale = FrameSet::from_frames(stale);
-    account.not_looked_into = FrameSet::from_frames(not_looked_into);
-    account.not_measured = FrameSet::from_frames(not_measured);
-    account.changed = changed.frames();
-    account.notes = notes.frames();
-    account.unverifiable = unverifiable.frames();
-    account.broken = broken.frames();
-    account
+
+    fn done(self) -> DeliverableAudit {
+        DeliverableAudit {
+            missing: FrameSet::from_frames(self.missing),
+            stale: FrameSet::from_frames(self.stale),
+            not_looked_into: FrameSet::from_frames(self.not_looked_into),
+            not_measured: FrameSet::from_frames(self.not_measured),
+            changed: self.changed.frames(),
+            notes: self.notes.frames(),
+            unverifiable: self.unverifiable.frames(),
+            broken: self.broken.frames(),
+            ..self.account
+        }
+    }
 }
