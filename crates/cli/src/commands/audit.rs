@@ -95,8 +95,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     } else {
         let mut out = crate::show::out();
         table(&mut out, &rendered.deliverables, &audit)?;
+        // Findings end with an empty line of their own.
+        writeln!(out)?;
         if !findings.is_empty() {
-            writeln!(out)?;
             out.flush()?;
             print_all(
                 &mut anstream::stdout(),
@@ -219,14 +220,14 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
     if unmeasured > 0 {
         writeln!(
             out,
-            "\n{FAINT}not measured{FAINT:#}  {}: pictures of this kind are decoded, and nothing is said about what they show",
+            "{FAINT}not measured{FAINT:#}  {}: pictures of this kind are decoded, and nothing is said about what they show\n",
             files(unmeasured)
         )?;
     }
     if audit.interrupted {
         return writeln!(
             out,
-            "\n{WARNING}interrupted{WARNING:#}: {} of {} were read, and nothing is said about the others",
+            "{WARNING}interrupted{WARNING:#}: {} of {} were read, and nothing is said about the others",
             grouped(audit.read.files),
             files(audit.read.of)
         );
@@ -249,7 +250,7 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
         };
         return writeln!(
             out,
-            "\n{GOOD}complete{GOOD:#}: all {} are there and whole{suspicious}{closed}",
+            "{GOOD}complete{GOOD:#}: all {} are there and whole{suspicious}{closed}",
             files(wanted)
         );
     }
@@ -267,7 +268,7 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
     };
     writeln!(
         out,
-        "\n{ERROR}not complete{ERROR:#}: {} of {} are there and whole{advice}{closed}",
+        "{ERROR}not complete{ERROR:#}: {} of {} are there and whole{advice}{closed}",
         grouped(valid),
         files(wanted)
     )

@@ -1,6 +1,6 @@
 //! `truepath why`: why a file is what it is.
 
-use std::io::Write;
+use std::io::{self, Write};
 use std::path::PathBuf;
 use std::process::ExitCode;
 
@@ -15,7 +15,7 @@ use truepath_runner::why::{FileFacts, why};
 
 use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE, FOUND};
-use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING};
+use crate::show::{ERROR, GOOD, TITLE, WARNING, columns};
 
 /// Say why a file is what it is
 ///
@@ -31,6 +31,9 @@ pub(crate) struct Arguments {
     #[command(flatten)]
     job: JobArguments,
 }
+
+/// Columns before the text of a row.
+const INDENT: usize = 13;
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let outside = || CommandError::outside(arguments.file.display().to_string());
@@ -55,7 +58,15 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let one = &all.deliverables[facts.deliverable];
     let mut out = crate::show::out();
     writeln!(out, "{TITLE}{path}{TITLE:#}")?;
-    let mut row = |name: &str, text: &str| writeln!(out, "  {name:<11}{text}");
+    let width = columns(io::stdout(), 200).max(40) - INDENT;
+    let mut row = |name: &str, text: &str| -> io::Result<()> {
+        let options = textwrap::Options::new(width).break_words(false);
+        for (at, line) in textwrap::wrap(text, options).iter().enumerate() {
+            let name = if at == 0 { name } else { "" };
+            writeln!(out, "  {name:<11}{line}")?;
+        }
+        Ok(())
+    };
     let what = if one.movie().is_some() {
         one.label()
     } else {
@@ -91,7 +102,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         row("made of", &inputs.collect::<Vec<_>>().join(", "))?;
     }
     for (at, (name, value, place)) in tokens(job, one).into_iter().enumerate() {
-        let text = format!("{name} = {value}{FAINT}{place}{FAINT:#}");
+        let text = format!("{name} = {value}{place}");
         row(if at == 0 { "named by" } else { "" }, &text)?;
     }
     out.flush()?;
@@ -139,9 +150,12 @@ fn came(entry: &FileEntry) -> String {
         FileOrigin::Accepted => "accepted as it was",
     };
     let record = &entry.record;
+    // Whole seconds are enough for people.
+    let time = record.time.split('.').next().unwrap_or_default();
+    let time = time.trim_end_matches('Z').replace('T', " ");
     format!(
-        "{how} {} on {} by {}, run {}",
-        record.time, record.machine, record.engine, entry.session
+        "{how} {time} UTC on {} by {}, run {}",
+        record.machine, record.engine, entry.session
     )
 }
 

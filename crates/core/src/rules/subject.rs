@@ -230,7 +230,8 @@ impl<'a> Subject<'a> {
         rows
     }
 
-    /// A finding about some frames of a deliverable: what they are or do, in words.
+    /// A finding about some frames of a deliverable: what they are or do, in words that begin with a verb in the
+    /// plural.
     pub(super) fn of_frames(
         &self,
         rule: &Rule,
@@ -238,12 +239,15 @@ impl<'a> Subject<'a> {
         frames: &FrameSet,
         what: &str,
     ) -> Finding {
-        let word = if frames.count() == 1 {
-            "frame"
-        } else {
-            "frames"
+        let (verb, rest) = what.split_once(' ').unwrap_or((what, ""));
+        let (word, verb) = match (frames.count(), verb) {
+            (1, "are") => ("frame", "is".to_owned()),
+            (1, "have") => ("frame", "has".to_owned()),
+            (1, verb) => ("frame", format!("{verb}s")),
+            (_, verb) => ("frames", verb.to_owned()),
         };
-        rule.finding(format!("{}: {word} {frames} {what}", one.label()))
+        let sentence = format!("{}: {word} {frames} {verb} {rest}", one.label());
+        rule.finding(sentence.trim_end())
             .at(&one.template.place, "")
     }
 

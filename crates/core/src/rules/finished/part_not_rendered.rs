@@ -36,7 +36,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let first = found.first()?;
             let frames = FrameSet::from_frames(found.iter().map(|found| found.frame));
             let what = if found.len() == 1 {
-                format!("has a blank part, {}", first.part)
+                format!("have a blank part, {}", first.part)
             } else {
                 format!(
                     "have blank parts, such as {} in frame {}",

@@ -41,8 +41,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 let frames = FrameSet::from_frames(of_kind.clone().map(|jump| jump.frame));
                 let many = of_kind.nth(1).is_some();
                 let what = format!(
-                    "{} out of the run of {} neighbours in {}: {:.3} in frame {}, {:.3} beside it",
-                    if many { "jump" } else { "jumps" },
+                    "jump out of the run of {} neighbours in {}: {:.3} in frame {}, {:.3} beside it",
                     if many { "their" } else { "its" },
                     kind.name(),
                     first.value,

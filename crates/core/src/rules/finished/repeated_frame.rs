@@ -44,27 +44,22 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     }
                 }
             }
-            let finding = |frames: Vec<Frame>, one_word: &str, many: &str| {
+            let finding = |frames: Vec<Frame>, what: &str| {
                 let frames = FrameSet::from_frames(frames);
-                let what = if frames.count() == 1 { one_word } else { many };
                 (!frames.is_empty()).then(|| subject.of_frames(rule, one, &frames, what))
             };
             let note = |finding: Finding| Finding {
                 severity: Severity::Note,
                 ..finding
             };
-            let repeats = finding(
-                repeats,
-                "has the pixels of the frame before",
-                "have the pixels of the frame before",
-            );
-            let all = finding(all, "shows the same picture", "show the same picture");
+            let repeats = finding(repeats, "have the pixels of the frame before");
+            let all = finding(all, "show the same picture");
             [
                 repeats.map(|one| {
                     one.so("the movement stops for a moment")
                         .advise("render them again")
                 }),
-                finding(held, "stands still", "stand still").map(note),
+                finding(held, "stand still").map(note),
                 all.map(|one| {
                     note(one.so(
                         "either nothing moves in this scene, or the renderer is not told the frame",

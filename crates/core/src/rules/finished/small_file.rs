@@ -36,8 +36,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let (frame, bytes, usual) = *found.first()?;
             let frames = FrameSet::from_frames(found.iter().map(|(frame, ..)| *frame));
             let what = format!(
-                "{} much smaller than those beside: frame {frame} has {} bytes, and {} are usual there",
-                if found.len() == 1 { "is" } else { "are" },
+                "are much smaller than those beside: frame {frame} has {} bytes, and {} are usual there",
                 grouped(bytes),
                 grouped(usual)
             );
