@@ -302,7 +302,7 @@ fn today(time: &str) -> f64 {
 
 #[test]
 fn whatever_is_killed_every_frame_is_there_once() {
-    let seconds = number("TRUEPATH_STORM_SECONDS", 60);
+    let seconds = number("TRUEPATH_STORM_SECONDS", 40);
     let seed = number("TRUEPATH_STORM_SEED", 20_260_301);
     let calm = project("", WORDS[0]);
     calm.call(&["run", "--jobs", "2"]).ends(0);
