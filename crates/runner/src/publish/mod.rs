@@ -193,7 +193,12 @@ fn together(
         .iter()
         .zip(&results)
         .filter(|(_, failed)| failed.is_none())
-        .map(|(intent, _)| Line::Intent(intent.clone()))
+        .map(|(intent, _)| {
+            let mut intent = intent.clone();
+            // What the picture shows stands in the line that follows.
+            intent.record.picture = None;
+            Line::Intent(intent)
+        })
         .collect();
     let written = ledger.write(&written);
     let fenced = !stands();
