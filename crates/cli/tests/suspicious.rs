@@ -477,7 +477,7 @@ fn what_renderers_make_raises_no_warning() {
     assert_eq!(warnings, []);
 }
 
-/// A renderer that is told the camera and does not look at it.
+/// A renderer that gets the camera as an argument and ignores it.
 fn wrong_camera(more: &str) -> Project {
     let project = made_up(
         " }\narguments = [\"{frame}\", \"{camera}\"]\noutput-name = \"p{frame:?}.png\"\n",
@@ -498,10 +498,10 @@ fn a_run_says_at_once_that_two_cameras_show_the_same() {
     let project = wrong_camera("");
     let called = project.call(&["run", "--verbose", "--jobs", "2"]).ends(0);
     let lines: Vec<&str> = called.err.lines().collect();
-    let told = lines.iter().position(|line| line.contains("TP806"));
-    let told = told.unwrap_or_else(|| panic!("{}", called.err));
+    let reported = lines.iter().position(|line| line.contains("TP806"));
+    let reported = reported.unwrap_or_else(|| panic!("{}", called.err));
     // With the first frames of the second camera.
-    let of_top = lines[..told]
+    let of_top = lines[..reported]
         .iter()
         .filter(|line| line.contains("· top ·") && line.contains(" files, "));
     assert!(of_top.count() <= 3, "{}", called.err);
@@ -510,7 +510,7 @@ fn a_run_says_at_once_that_two_cameras_show_the_same() {
         "{}",
         called.out
     );
-    // It is told once, and once more at the end.
+    // It is reported once while the run is at work, and once more in the summary.
     let times = called.err.matches("TP806").count();
     assert_eq!(times, 1, "{}", called.err);
 }

@@ -220,14 +220,14 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
     if unmeasured > 0 {
         writeln!(
             out,
-            "{FAINT}not measured{FAINT:#}  {}: pictures of this kind are decoded, and nothing is said about what they show\n",
+            "{FAINT}not measured{FAINT:#}  {}: they are decoded, but this program cannot measure pictures of their kind\n",
             files(unmeasured)
         )?;
     }
     if audit.interrupted {
         return writeln!(
             out,
-            "{WARNING}interrupted{WARNING:#}: {} of {} were read, and nothing is said about the others",
+            "{WARNING}interrupted{WARNING:#}: {} of {} were read; the others were not checked",
             grouped(audit.read.files),
             files(audit.read.of)
         );

@@ -228,7 +228,7 @@ fn tokens(job: &Job, one: &Deliverable) -> Vec<(String, String, String)> {
         .collect()
 }
 
-/// Hashes are long, and their beginning tells them apart.
+/// The first 12 digits of a hash, which are enough to recognise it; any other value whole.
 fn short(value: &str) -> &str {
     let is_hash = value.len() == 64 && value.bytes().all(|byte| byte.is_ascii_hexdigit());
     if is_hash { &value[..12] } else { value }

@@ -8,8 +8,8 @@ use serde::{Deserialize, Serialize};
 /// What a picture shows. Whole numbers are scaled to 0 … 1, floating point is as it is.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct PictureMeasure {
-    /// Tells its samples from those of other pictures: two files with the same pixels have the same digest,
-    /// however they are compressed.
+    /// A digest of its samples: two files with the same pixels have the same digest, however they are
+    /// compressed.
     pub digest: Digest,
     /// The lowest and the highest value of each channel; alpha is the last, where there is one.
     pub ranges: Vec<(f32, f32)>,

@@ -175,7 +175,7 @@ mod tests {
     }
 
     #[test]
-    fn a_whole_sequence_of_one_color_is_found_and_a_flash_is_told() {
+    fn a_whole_sequence_of_one_color_is_found_and_a_flash_is_reported() {
         let black: Vec<FinishedPicture> = (1..=5).map(|frame| constant(frame, 0.0)).collect();
         assert_eq!(frames(&black), [1, 2, 3, 4, 5]);
         assert_eq!(constant_color(&black)[0].name(), "black");

@@ -19,10 +19,9 @@ const LONGEST_TEXT: usize = 64 * 1024;
 pub(super) fn beyond_limits(entries: &[Entry]) -> Vec<Finding> {
     let mut findings = Vec::new();
     for entry in entries {
-        let most = if entry.key == "shot" {
-            MOST_SHOTS
-        } else {
-            MOST_ENTRIES
+        let most = match entry.key.as_str() {
+            "shot" => MOST_SHOTS,
+            _ => MOST_ENTRIES,
         };
         node(&entry.value, &entry.key, most, &mut findings);
     }

@@ -97,7 +97,7 @@ pub struct AuditOptions<'o> {
     pub choice: AuditChoice,
     /// Somebody asks it to stop: what is known by then is what it gives.
     pub interrupt: &'o AtomicU8,
-    /// Is told after each file.
+    /// Called after each file.
     pub observer: &'o (dyn Fn(AuditProgress) + Sync),
 }
 

@@ -11,7 +11,7 @@ pub(super) const RULE: Rule = Rule {
     name: "repeated-frame",
     severity: Severity::Warning,
     what: "A finished picture has the very pixels of the frame before, and most others do not.",
-    why: "The renderer was not told the frame, or a file was copied over another one.",
+    why: "The renderer did not get the frame number, or a file was copied over another one.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
@@ -62,7 +62,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 finding(held, "stand still").map(note),
                 all.map(|one| {
                     note(one.so(
-                        "either nothing moves in this scene, or the renderer is not told the frame",
+                        "either nothing moves in this scene, or the renderer does not get the frame number",
                     ))
                 }),
             ]

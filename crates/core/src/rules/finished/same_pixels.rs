@@ -15,7 +15,7 @@ pub(super) const RULE: Rule = Rule {
     name: "same-pixels",
     severity: Severity::Warning,
     what: "Two finished pictures of one frame have the same pixels, though they differ in camera, pass, view, variant or shot.",
-    why: "One of the two is not what its name says: the renderer was not told, or a setting has no effect.",
+    why: "One of the two is not what its name says: the renderer did not get the camera, pass, view or variant, or a setting has no effect.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}_{camera}.{frame:04}.png"
