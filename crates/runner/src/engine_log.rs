@@ -62,6 +62,13 @@ impl LogReader {
     }
 }
 
+/// What the run itself says in a line of a kept log: the text after the time and `= `. `None` for a
+/// line of the engine, whatever it holds.
+pub(crate) fn run_says(line: &str) -> Option<&str> {
+    let (_, text) = line.split_once(' ')?;
+    text.strip_prefix("= ")
+}
+
 /// What a log of an earlier run reports of finished frames.
 #[derive(Debug, Default)]
 pub(crate) struct FinishedInLog {
@@ -84,15 +91,13 @@ pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
     let mut bytes = Vec::new();
     while matches!(lines.read_until(b'\n', &mut bytes), Ok(1..)) {
         let text = String::from_utf8_lossy(&bytes);
-        // The time, and `= ` before what the run itself says.
-        let line = text.trim_end_matches('\n').split_once(' ');
-        match line.map(|(_, line)| line) {
-            Some(line) if !line.starts_with("= ") => match reader.read(line) {
+        let line = text.trim_end_matches('\n');
+        if let (None, Some((_, line))) = (run_says(line), line.split_once(' ')) {
+            match reader.read(line) {
                 Some(LineMeaning::File(name)) => heard.named.push(name),
                 Some(LineMeaning::Frame(frame)) => heard.begun = heard.begun.max(Some(frame)),
                 _ => {}
-            },
-            _ => {}
+            }
         }
         bytes.clear();
     }
@@ -105,6 +110,20 @@ mod tests {
 
     use super::*;
     use crate::sample::Project;
+
+    #[test]
+    fn a_line_of_an_engine_is_not_the_runs_own_whatever_it_holds() {
+        let own = "08:00:00.000 = a.png is renders/a.png";
+        assert_eq!(run_says(own), Some("a.png is renders/a.png"));
+        for line in [
+            "08:00:00.000 camera = a.png is renders/a.png",
+            "08:00:00.000  = a.png is renders/a.png",
+            "08:00:00.000 =a.png",
+            "",
+        ] {
+            assert_eq!(run_says(line), None, "{line}");
+        }
+    }
 
     #[test]
     fn a_line_means_what_the_first_pattern_says_that_finds_it() {

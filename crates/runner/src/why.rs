@@ -8,6 +8,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
+use crate::engine_log::run_says;
 use crate::fingerprint::Fingerprints;
 use crate::inventory::{Depth, FileOnDisk, Looker};
 use crate::ledger::{FileEntry, Ledger, history};
@@ -139,8 +140,7 @@ fn in_log(log: &Path, path: &str) -> LogPlace {
     let named = format!(" is {path}");
     for (number, line) in (1..).zip(BufReader::new(file).split(b'\n').map_while(Result::ok)) {
         let line = String::from_utf8_lossy(&line);
-        // The time, and `= ` before what the run itself says.
-        let Some((_, own)) = line.split_once(" = ") else {
+        let Some(own) = run_says(&line) else {
             continue;
         };
         if let (None, Some(command)) = (&place.command, own.strip_prefix("$ ")) {

@@ -13,15 +13,7 @@ use truepath_media::HashKind;
 /// # Errors
 /// When it cannot be read.
 pub(crate) fn hash_file(path: &Path) -> io::Result<String> {
-    let mut file = File::open(path)?;
-    let mut hasher = Sha256::new();
-    let mut buffer = vec![0; 1 << 16];
-    loop {
-        match file.read(&mut buffer)? {
-            0 => return Ok(hex(&hasher.finalize())),
-            read => hasher.update(&buffer[..read]),
-        }
-    }
+    Ok(truepath_media::hash_file(path, &[HashKind::Sha256])?.concat())
 }
 
 /// What stands before the digits of a BLAKE3 in a ledger. Digits alone are of SHA-256, which ledgers of before hold.
