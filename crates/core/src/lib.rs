@@ -46,6 +46,7 @@ pub mod strip;
 pub mod suspicion;
 pub mod system;
 pub mod template;
+pub mod times;
 pub mod token;
 pub mod toml_tree;
 pub mod visible;

@@ -54,6 +54,11 @@ pub(crate) fn pause(time: Duration) -> Duration {
     }
 }
 
+/// The time in nanoseconds since 1970, by the clock that files are dated by.
+pub(crate) fn nanoseconds_now() -> i64 {
+    i64::try_from(Timestamp::now().as_nanosecond()).unwrap_or(i64::MAX)
+}
+
 /// The time, as RFC 3339.
 pub(crate) fn timestamp() -> String {
     let now = Timestamp::now();

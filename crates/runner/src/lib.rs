@@ -48,6 +48,7 @@ pub mod status;
 pub mod supervisor;
 pub mod system;
 mod threads;
+pub mod times;
 mod unproven;
 pub mod verify_all;
 pub mod when;

@@ -11,7 +11,9 @@ use truepath_core::visible::visible_bytes;
 
 use crate::clock::Moment;
 use crate::supervisor::Supervisor;
-use crate::system::{Exit, Group, ProcessMarks, in_own_group, pipe_name};
+use crate::system::{
+    Exit, Group, ProcessMarks, Usage, in_own_group, pipe_name, usage_of_tree, wait_with_usage,
+};
 
 /// Something that an engine's process did.
 #[derive(Debug)]
@@ -34,6 +36,8 @@ const STEPS: (Duration, Duration) = (Duration::from_micros(50), Duration::from_m
 
 /// How often it is looked whether an engine has ended whose output others hold open.
 const OFTEN: Duration = Duration::from_millis(80);
+/// How often it is measured what an engine uses.
+const BETWEEN_MEASURES: Duration = Duration::from_millis(240);
 /// How long what an engine printed is waited for after its end, where others hold its output open.
 const LAST_WORDS: Duration = Duration::from_secs(2);
 /// The variable by which the processes of one engine are known.
@@ -51,6 +55,10 @@ pub(crate) struct Process<'w> {
     looked: Moment,
     /// Whether no line was waiting once it had ended.
     is_read_up: bool,
+    /// When it was measured last what it uses.
+    measured: Moment,
+    /// What it used so far; all that it used once it has ended.
+    usage: Usage,
     /// What it left behind and was ended, by name.
     left_behind: Vec<String>,
 }
@@ -110,6 +118,8 @@ impl<'w> Process<'w> {
             },
             looked: Moment::now(),
             is_read_up: false,
+            measured: Moment::now(),
+            usage: Usage::default(),
             left_behind: Vec::new(),
         };
         supervisor.watch(group);
@@ -170,6 +180,18 @@ impl<'w> Process<'w> {
         }
     }
 
+    /// What it and all that it started use: measured anew where that was a while ago.
+    pub(crate) fn usage(&mut self) -> Usage {
+        if self.ended.is_none() && self.measured.elapsed() > BETWEEN_MEASURES {
+            self.measured = Moment::now();
+            if let Some(now) = usage_of_tree(self.group.number()) {
+                self.usage.cpu = self.usage.cpu.max(now.cpu);
+                self.usage.memory = self.usage.memory.max(now.memory);
+            }
+        }
+        self.usage
+    }
+
     /// Processes that it left behind and that were ended, by name; once it has ended.
     pub(crate) fn left_behind(&self) -> &[String] {
         &self.left_behind
@@ -198,7 +220,9 @@ impl<'w> Process<'w> {
         self.group.wait_for_end()?;
         self.kill();
         self.supervisor.forget(self.group);
-        let exit = Exit::from(self.engine.wait()?);
+        let (exit, usage) = wait_with_usage(&mut self.engine)?;
+        self.usage.cpu = self.usage.cpu.max(usage.cpu);
+        self.usage.memory = self.usage.memory.max(usage.memory);
         self.supervisor.engines.forget(self.group);
         self.left_behind = self.supervisor.engines.end_orphans_of(&self.signs);
         let since = Moment::now();

@@ -232,6 +232,7 @@ impl<'a> Recovery<'a> {
             self.session.publisher.ledger().note(&[Line::Left {
                 process,
                 took: None,
+                used: None,
                 kept: false,
             }])?;
         }
@@ -263,6 +264,7 @@ impl<'a> Recovery<'a> {
                 folder: own.display().to_string(),
                 process,
                 label: format!("picking up {}", staged.label),
+                engine: staged.engine.clone(),
                 log: staged.log.clone(),
                 time: timestamp(),
                 frames: String::new(),

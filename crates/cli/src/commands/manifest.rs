@@ -210,7 +210,7 @@ fn table(base: &Path, hashes: &[HashName], hashed: &[HashedFile]) -> String {
 }
 
 /// A cell of a table: RFC 4180.
-fn cell(text: &str) -> String {
+pub(super) fn cell(text: &str) -> String {
     if text.contains([',', '"', '\n', '\r']) {
         format!("\"{}\"", text.replace('"', "\"\""))
     } else {

@@ -21,6 +21,7 @@ pub(crate) mod scan;
 mod schema;
 mod status;
 mod supervise;
+mod times;
 mod tokens;
 mod understudy;
 mod why;
@@ -48,6 +49,7 @@ pub(crate) enum Command {
     Status(status::Arguments),
     Audit(audit::Arguments),
     Why(why::Arguments),
+    Times(times::Arguments),
     Clean(clean::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -78,6 +80,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Why(arguments) => why::run(arguments),
+        Command::Times(arguments) => times::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),
         Command::Scan(arguments) => scan::run(arguments),

@@ -45,6 +45,8 @@ enum SchemaKind {
     Status,
     /// What `audit --format json` prints
     Audit,
+    /// What `times --format json` prints
+    Times,
     /// What `scan --format json` prints
     Scan,
     /// What `engines --format json` prints
@@ -61,6 +63,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Check => print_json(&schema_for!(shapes::findings::Findings))?,
         SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
         SchemaKind::Audit => print_json(&schema_for!(shapes::audit::AuditShape))?,
+        SchemaKind::Times => print_json(&schema_for!(shapes::times::TimesShape))?,
         SchemaKind::Scan => print_json(&schema_for!(shapes::scan::ScanShape))?,
         SchemaKind::Engines => print_json(&schema_for!(shapes::engines::EnginesShape))?,
         SchemaKind::Overview => print_json(&schema_for!(shapes::overview::Overview))?,

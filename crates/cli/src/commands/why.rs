@@ -15,7 +15,7 @@ use truepath_runner::why::{FileFacts, why};
 
 use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE, FOUND};
-use crate::show::{ERROR, GOOD, TITLE, WARNING, columns};
+use crate::show::{ERROR, GOOD, TITLE, WARNING, bytes as shown_bytes, columns, count};
 
 /// Say why a file is what it is
 ///
@@ -162,17 +162,34 @@ fn came(entry: &FileEntry) -> String {
 fn made_by(entry: &FileEntry) -> Vec<(&'static str, String)> {
     let record = &entry.record;
     let mut rows = vec![("made by", came(entry))];
-    if let Some(took) = entry.took {
+    if let Some(took) = &entry.took {
+        let own = took.each.iter().find(|(frame, _)| *frame == entry.frame);
+        let own = own.map_or(took.seconds / took.frames.max(1.0), |(_, seconds)| *seconds);
         rows.push((
             "took",
             format!(
-                "{:.1} s a frame, {:.0} frames in {:.1} s and {:.1} s to begin",
-                took.seconds / took.frames.max(1.0),
-                took.frames,
+                "{own:.2} s of {:.2} s in which its process brought {}, after {:.2} s to begin",
                 took.seconds,
+                count(took.frames as u64, "frame", "frames"),
                 took.start
             ),
         ));
+    }
+    if let Some(used) = &entry.used {
+        let threads = used.threads.map_or_else(String::new, |threads| {
+            format!(" with {threads} threads set")
+        });
+        let again = match used.attempt {
+            1 => String::new(),
+            attempt => format!(", try {attempt}"),
+        };
+        let text = format!(
+            "{:.2} s of processor time{threads}, {} of memory; ended with {}{again}",
+            used.cpu,
+            shown_bytes(used.memory),
+            used.end
+        );
+        rows.push(("used", text));
     }
     let bytes = format!("{} bytes, {}", grouped(record.size), record.hash);
     rows.push(("content", bytes));

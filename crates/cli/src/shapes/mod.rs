@@ -8,6 +8,7 @@ pub(crate) mod overview;
 pub(crate) mod paths;
 pub(crate) mod scan;
 pub(crate) mod status;
+pub(crate) mod times;
 pub(crate) mod tokens;
 
 /// The version of the shapes; it rises when something is taken out or changes its meaning.

@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 19] = [
+pub const COMMANDS: [&str; 23] = [
     "new",
     "adopt",
     "demo",
@@ -29,7 +29,11 @@ pub const COMMANDS: [&str; 19] = [
     "run",
     "status",
     "audit",
+    "why",
+    "times",
     "clean",
+    "manifest",
+    "scan",
     "match",
     "engines",
     "schema",

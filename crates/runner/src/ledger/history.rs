@@ -8,7 +8,7 @@ use truepath_core::frames::FrameSet;
 
 use super::home::Home;
 use super::written::sound;
-use super::{FileOrigin, Line, ProcessTime, Record, SessionBegan, Staged, path};
+use super::{FileOrigin, Line, ProcessTime, ProcessUse, Record, SessionBegan, Staged, path};
 
 /// One time that a file got its true name.
 #[derive(Debug, Clone, PartialEq)]
@@ -25,8 +25,10 @@ pub struct FileEntry {
     pub record: Record,
     /// The process that made it, where one did.
     pub process: Option<Staged>,
-    /// What that process took.
+    /// What that process took for all that it brought.
     pub took: Option<ProcessTime>,
+    /// What it used.
+    pub used: Option<ProcessUse>,
 }
 
 /// All entries about a file in the ledgers of a folder, the oldest first.
@@ -85,13 +87,20 @@ fn of_session(
                     process: staged.iter().rev().find(makes).filter(|_| is_made).cloned(),
                     record,
                     took: None,
+                    used: None,
                 });
             }
-            Ok(Line::Left { process, took, .. }) => {
+            Ok(Line::Left {
+                process,
+                took,
+                used,
+                ..
+            }) => {
                 for entry in &mut entries[first..] {
                     let is_it = |one: &Staged| one.process == process;
                     if entry.process.as_ref().is_some_and(is_it) {
-                        entry.took = took;
+                        entry.took.clone_from(&took);
+                        entry.used.clone_from(&used);
                     }
                 }
             }

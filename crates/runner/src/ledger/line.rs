@@ -20,6 +20,9 @@ pub enum Line {
         /// What it took; none of one that brought nothing.
         #[serde(default, skip_serializing_if = "Option::is_none")]
         took: Option<ProcessTime>,
+        /// What it used, whatever it brought; none of one that was not started, or whose run died.
+        #[serde(default, skip_serializing_if = "Option::is_none")]
+        used: Option<ProcessUse>,
         /// Whether its staging folder, which is empty, is kept for the next process.
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         kept: bool,
@@ -110,6 +113,9 @@ pub struct Staged {
     pub process: u32,
     /// What the process makes, in words.
     pub label: String,
+    /// The engine, with its version where it reports one; empty in ledgers of before.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub engine: String,
     /// Its log.
     pub log: String,
     /// When it began, as RFC 3339, by that machine's clock.
@@ -144,7 +150,7 @@ pub struct Unproven {
 }
 
 /// What a process took for the frames that it brought.
-#[derive(Debug, Clone, Copy, PartialEq, Serialize, Deserialize)]
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ProcessTime {
     /// Seconds until it began its first frame; 0 of one that does not say.
     pub start: f64,
@@ -156,6 +162,27 @@ pub struct ProcessTime {
     pub pixels: u64,
     /// Samples for each pixel.
     pub samples: f64,
+    /// Of several frames each with the share of the seconds that it took.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub each: Vec<(i64, f64)>,
+}
+
+/// What a process used, and how it ended.
+#[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
+pub struct ProcessUse {
+    /// Seconds from its start to its end.
+    pub wall: f64,
+    /// Seconds of processor time, of all its threads and of all that it started.
+    pub cpu: f64,
+    /// Bytes of memory at most.
+    pub memory: u64,
+    /// Threads that it was told to use, where it was told.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub threads: Option<i64>,
+    /// How it ended, in words: `success` or the reason.
+    pub end: String,
+    /// Which try this was, from 1.
+    pub attempt: u32,
 }
 
 /// Files that are held aside.

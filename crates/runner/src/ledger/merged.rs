@@ -194,6 +194,7 @@ impl Ledger {
                 process,
                 took,
                 kept,
+                ..
             } => self.left(process, took, kept, record),
             Line::Succeeded { process } => {
                 record.succeeded.insert(process);

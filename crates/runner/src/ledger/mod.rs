@@ -24,6 +24,7 @@ mod home;
 mod known;
 mod line;
 mod merged;
+mod processes;
 mod published;
 mod reading;
 mod recent;
@@ -37,10 +38,11 @@ pub use files::Files;
 pub use history::{FileEntry, history};
 pub use known::{Hash, KnownFile, MadeBy};
 pub use line::{
-    FORMAT, Failed, FileOrigin, HeldAside, Intent, Line, ProcessTime, Record, Replaces,
+    FORMAT, Failed, FileOrigin, HeldAside, Intent, Line, ProcessTime, ProcessUse, Record, Replaces,
     SessionBegan, Staged, StagedMember, Unproven, Warned,
 };
 pub use merged::{Ledger, SessionRecord};
+pub use processes::{ProcessEntry, ended_processes};
 pub use written::LedgerWriter;
 
 /// The ledger of a run.

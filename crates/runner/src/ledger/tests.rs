@@ -74,6 +74,7 @@ fn staged(process: u32) -> Line {
         folder: format!("/show/renders/.truepath-0a1b2c3d-0001-{process:04}"),
         process,
         label: "dawn beauty".to_owned(),
+        engine: String::new(),
         log: "logs/0001/0001.log".to_owned(),
         time: "2026-02-03T04:05:06Z".to_owned(),
         frames: "1-3".to_owned(),
@@ -89,6 +90,7 @@ fn left(process: u32, kept: bool) -> Line {
     Line::Left {
         process,
         took: None,
+        used: None,
         kept,
     }
 }

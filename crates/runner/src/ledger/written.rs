@@ -118,6 +118,7 @@ mod tests {
                 folder: "a".to_owned(),
                 process: 3,
                 label: "kiln".to_owned(),
+                engine: String::new(),
                 log: "l".to_owned(),
                 time: "2026-01-01T00:00:00Z".to_owned(),
                 frames: "1-9".to_owned(),

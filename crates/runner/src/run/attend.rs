@@ -10,7 +10,7 @@ use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::times::Times;
 use super::{Event, RunError};
-use crate::clock::{Moment, pause};
+use crate::clock::{Moment, nanoseconds_now, pause};
 use crate::engine_log::{LineMeaning, LogReader};
 use crate::process::{Process, ProcessEvent};
 use crate::staging_area::{CollectError, Evidence, StagingArea};
@@ -47,6 +47,7 @@ impl EngineProcess<'_> {
             engine: profile.name.clone(),
             error,
         })?;
+        self.outcome.started = nanoseconds_now();
         let mut progress = EngineProgress {
             reader,
             times: Times::now(),
@@ -55,10 +56,11 @@ impl EngineProcess<'_> {
             ending: None,
         };
         loop {
+            process.usage();
             self.end_if_due(&process, &mut progress, area);
             let event = process.next(pause(TICK));
             let mut published = match event.map_err(RunError::disk(&area.folder))? {
-                ProcessEvent::Ended(exit) => return self.has_ended(&process, exit, progress),
+                ProcessEvent::Ended(exit) => return self.has_ended(&mut process, exit, progress),
                 ProcessEvent::Quiet => 0,
                 ProcessEvent::Line(line) => self.read_line(&line, &mut progress, area)?,
             };
@@ -84,7 +86,7 @@ impl EngineProcess<'_> {
 
     fn has_ended(
         &mut self,
-        process: &Process<'_>,
+        process: &mut Process<'_>,
         exit: Exit,
         progress: EngineProgress,
     ) -> Result<(), RunError> {
@@ -93,6 +95,7 @@ impl EngineProcess<'_> {
         let written = self.log.engine_ended();
         written.map_err(RunError::disk(self.log.path()))?;
         let started = progress.times.started;
+        self.outcome.used = Some((started.elapsed(), process.usage()));
         self.outcome.took = started.elapsed().saturating_sub(self.outcome.start);
         self.outcome.end = match progress.ending {
             Some((end, _)) => end,

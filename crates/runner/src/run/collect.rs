@@ -99,6 +99,8 @@ impl EngineProcess<'_> {
                     report.brought_unverifiable(one.deliverable, reason, one.frame);
                 }
             }
+            let written = self.outcome.written.entry(one.frame).or_default();
+            *written = record.modified.max(*written);
             journal.known().publish(record);
             journal.event(&Event::Published {
                 deliverable: one.deliverable,

@@ -11,9 +11,9 @@ use truepath_core::plan::PlannedProcess;
 
 use super::Failure;
 use crate::complaint::Complaint;
-use crate::ledger::ProcessTime;
+use crate::ledger::{ProcessTime, ProcessUse};
 use crate::staging_area::FrameFlaw;
-use crate::system::signal_name;
+use crate::system::{Usage, signal_name};
 
 /// How a process ended.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -47,6 +47,11 @@ pub(super) struct Outcome {
     pub(super) complaint: Complaint,
     /// Frames with their true names.
     pub(super) published: u64,
+    /// When it was started, in nanoseconds since 1970, and when the last file of each frame was written.
+    pub(super) started: i64,
+    pub(super) written: BTreeMap<Frame, i64>,
+    /// Seconds from its start to its end, and what it used; none of one that was not started.
+    pub(super) used: Option<(Duration, Usage)>,
     /// From its start to its first frame, where its log says so.
     pub(super) start: Duration,
     /// From then to its end.
@@ -71,6 +76,9 @@ impl Outcome {
             last_unproven: None,
             complaint: Complaint::default(),
             published: 0,
+            started: 0,
+            written: BTreeMap::new(),
+            used: None,
             start: Duration::ZERO,
             took: Duration::ZERO,
             missing: Vec::new(),
@@ -90,6 +98,57 @@ impl Outcome {
             frames: self.published as f64 / members.len() as f64,
             pixels: effort.pixels,
             samples: effort.samples,
+            each: self.each(),
+        })
+    }
+
+    /// The share of each of several frames in the time that the process took: by when their files were written,
+    /// from one to the next.
+    fn each(&self) -> Vec<(Frame, f64)> {
+        if self.written.len() < 2 {
+            return Vec::new();
+        }
+        let mut order: Vec<(i64, Frame)> = self
+            .written
+            .iter()
+            .map(|(frame, when)| (*when, *frame))
+            .collect();
+        order.sort_unstable();
+        let start = i64::try_from(self.start.as_nanos()).unwrap_or(0);
+        let mut before = self.started.saturating_add(start);
+        let mut each: Vec<(Frame, f64)> = Vec::new();
+        for (when, frame) in order {
+            each.push((frame, when.saturating_sub(before).max(0) as f64));
+            before = before.max(when);
+        }
+        let all: f64 = each.iter().map(|(_, share)| share).sum();
+        let took = self.took.as_secs_f64();
+        for (_, share) in &mut each {
+            let seconds = if all > 0.0 {
+                *share / all * took
+            } else {
+                took / self.written.len() as f64
+            };
+            // Thousandths are enough, and keep the line short.
+            *share = (seconds * 1000.0).round() / 1000.0;
+        }
+        each.sort_by_key(|(frame, _)| *frame);
+        each
+    }
+
+    /// What it used, as ledgers record it; `tries` are those that brought nothing before it.
+    pub(super) fn used(&self, threads: Option<i64>, tries: u32) -> Option<ProcessUse> {
+        let (wall, usage) = self.used?;
+        Some(ProcessUse {
+            wall: wall.as_secs_f64(),
+            cpu: usage.cpu.as_secs_f64(),
+            memory: usage.memory,
+            threads,
+            end: match self.end {
+                End::Success => "success".to_owned(),
+                _ => self.reason(),
+            },
+            attempt: tries + 1,
         })
     }
 

@@ -131,6 +131,7 @@ impl<'w> EngineProcess<'w> {
             folder: staging.to_owned(),
             process: self.number,
             label: label(&deliverables),
+            engine: workshop.provenance(context, self.members.first().0).engine,
             log: self.log.path().display().to_string(),
             time: timestamp(),
             frames: self.attempt.planned.frames.to_string(),
@@ -245,9 +246,11 @@ impl<'w> EngineProcess<'w> {
             remove_staging_folder(context, journal, staging, &self.name, given)?;
         }
         let deliverables = self.members.map(|(_, one)| *one);
+        let threads = deliverables.first().common.processes.threads;
         journal.note(Line::Left {
             process: self.number,
             took: self.outcome.spent(&deliverables),
+            used: self.outcome.used(threads, self.attempt.tries),
             kept,
         })?;
         if kept {

@@ -2,18 +2,18 @@
 //!
 //! Each system is one folder that gives the same names: process groups and signals (`Group`), processes
 //! that engines leave behind (`EngineRegistry`), open files, renaming without replacing, locks, identities and
-//! times of files, free space, machine and boot. Another system is another folder beside `unix`.
+//! times of files, free space, what processes use (`Usage`), machine and boot. Another system is another folder beside `unix`.
 
 #[cfg(unix)]
 mod unix;
 
 #[cfg(unix)]
 pub(crate) use unix::{
-    EngineRegistry, Exit, Group, ProcessMarks, boot, bytes_of_name, changed_at, exchange,
-    file_number, free_space, groups_marked, identity, is_executable, is_held_by_another,
-    is_open_for_writing, is_writable, is_written_in, kill_this_process, lock_file, machine_name,
-    modified_at, name_of_bytes, pipe_name, rename_new, signal_name, symlink, sync_folder,
-    user_name,
+    EngineRegistry, Exit, Group, ProcessMarks, Usage, boot, bytes_of_name, changed_at, exchange,
+    file_number, free_memory, free_space, groups_marked, identity, is_executable,
+    is_held_by_another, is_open_for_writing, is_writable, is_written_in, kill_this_process,
+    lock_file, machine_name, modified_at, name_of_bytes, pipe_name, rename_new, signal_name,
+    symlink, sync_folder, usage_of_tree, user_name, wait_with_usage,
 };
 #[cfg(unix)]
 pub use unix::{in_own_group, is_pipe, lower_priority};
