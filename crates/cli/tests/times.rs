@@ -67,11 +67,7 @@ if [ "$1" = 2 ] && [ ! -e "$3/tried" ]; then : >"$3/tried"; echo "error: no lamp
 cp "$3/one.png" "$2"
 "#;
     let profile = " }\narguments = [\"{frame}\", \"{target}\", \"{place.job}\"]\n";
-    let project = made_up(
-        profile,
-        script,
-        "frames = \"1-2\"\nretries = 1\njobs = 1\n",
-    );
+    let project = made_up(profile, script, "frames = \"1-2\"\nretries = 1\njobs = 1\n");
     fs::write(project.path("one.png"), picture(1)).unwrap();
     project.call(&["run"]).ends(0);
     let times = project.call(&["times", "--format", "json"]).ends(0).json();

@@ -96,6 +96,36 @@ impl RenderTimes {
         Some(scaled + nearest.start / frames.max(1) as f64)
     }
 
+    /// Whether something of this label was rendered.
+    #[must_use]
+    pub fn is_known(&self, label: &str) -> bool {
+        self.known.contains_key(label)
+    }
+
+    /// Seconds for a frame, and those before the first: by what was measured of this label, else by the mean of all
+    /// others, scaled by the effort.
+    #[must_use]
+    pub fn seconds_and_start(&self, label: &str, effort: Effort) -> (Option<f64>, f64) {
+        // Of so many frames in one process the start makes no difference to a frame.
+        if let Some(seconds) = self.seconds(label, effort, u64::MAX) {
+            let known = self.known.get(label).into_iter().flatten();
+            let start = known.map(|one| one.start).fold(0.0, f64::max);
+            return (Some(seconds), start);
+        }
+        let all = || self.known.values().flatten();
+        let count = all().count() as f64;
+        if count == 0.0 {
+            return (None, 0.0);
+        }
+        let each = |one: &RenderedFrames| {
+            let factor = effort.work() / one.effort.work();
+            one.seconds / one.frames * factor.min(MOST_SCALED)
+        };
+        let seconds = all().map(each).sum::<f64>() / count;
+        let start = all().map(|one| one.start).sum::<f64>() / count;
+        (Some(seconds), start)
+    }
+
     /// Seconds for a file of each deliverable, where something like it was ever made.
     #[must_use]
     pub fn expected(&self, expansion: &Expansion) -> Vec<Option<f64>> {

@@ -10,6 +10,7 @@
 pub mod adopt;
 pub mod alike;
 pub mod at_least_one;
+pub mod balance;
 pub mod collide;
 pub mod command;
 pub mod configuration;

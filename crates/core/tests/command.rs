@@ -61,6 +61,7 @@ fn line(more: &str, frames: &str) -> Result<String, ArgumentError> {
         frames: &frames,
         staging: "/stage",
         prepared: None,
+        threads: None,
     };
     arguments(&call).map(|words| words.join(" "))
 }
@@ -104,6 +105,7 @@ fn its_files_are_recognised_by_its_own_way_of_naming() {
         frames: &frames,
         staging: "/stage",
         prepared: None,
+        threads: None,
     };
     let output_name = call.output_name(all[1]).unwrap().unwrap();
     assert_eq!(output_name.read("picture-depth.000004.png"), Some(Some(4)));

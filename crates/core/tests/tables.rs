@@ -128,6 +128,7 @@ fn every_token_of_profiles_has_a_value() {
                 frames: &frames,
                 staging: "/stage",
                 prepared: Some("/prepared"),
+                threads: None,
             };
             let words = arguments(&invocation);
             !words

@@ -47,7 +47,8 @@ pub(crate) struct Session<'a> {
 pub(crate) struct NewSession<'n> {
     pub(crate) job: &'n str,
     pub(crate) plan: String,
-    pub(crate) jobs: usize,
+    /// Processes at once; none where that follows from what is measured.
+    pub(crate) jobs: Option<usize>,
     pub(crate) dead_after: Duration,
     pub(crate) loaded: &'n Loaded,
     pub(crate) expansion: &'n Expansion,

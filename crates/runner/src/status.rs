@@ -70,6 +70,8 @@ pub struct Machine {
     pub machine: String,
     /// How many processes it starts at once.
     pub jobs: usize,
+    /// Why it starts so many at once, where that follows from what is measured.
+    pub why: Option<String>,
     /// Files that it brought.
     pub brought: u64,
     /// Files per second, lately.
@@ -186,10 +188,16 @@ impl<'l> Follower<'l> {
                 State::Ended => {}
                 State::Dead => status.dead.push(*number),
                 State::Live(card) => {
+                    let chosen = self.ledger.chosen.get(&card.machine);
                     status.machines.push(Machine {
                         session: *number,
                         machine: card.machine.clone(),
-                        jobs: card.jobs,
+                        jobs: card
+                            .jobs
+                            .unwrap_or_else(|| chosen.map_or(1, |one| one.processes)),
+                        why: chosen
+                            .filter(|_| card.jobs.is_none())
+                            .map(|one| one.why.clone()),
                         brought: record.brought,
                         rate: rate(record),
                     });

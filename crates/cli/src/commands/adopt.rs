@@ -288,6 +288,7 @@ fn lines_of(
             frames: &invocation.frames,
             staging: path.rsplit_once('/').map_or("", |(folder, _)| folder),
             prepared: None,
+            threads: None,
         };
         let spec = invocation
             .spec()

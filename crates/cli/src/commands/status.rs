@@ -168,10 +168,13 @@ fn at_work(out: &mut impl Write, status: &Status, width: usize) -> io::Result<()
     for one in &status.machines {
         writeln!(
             out,
-            "\n{TITLE}{}{TITLE:#}: run {}, {}, {} brought",
+            "\n{TITLE}{}{TITLE:#}: run {}, {}{}, {} brought",
             one.machine,
             one.session,
             count(one.jobs as u64, "process at once", "processes at once"),
+            one.why
+                .as_ref()
+                .map_or_else(String::new, |why| format!(" ({why})")),
             files(one.brought)
         )?;
         for process in status

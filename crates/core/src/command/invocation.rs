@@ -23,6 +23,8 @@ pub struct Invocation<'a> {
     pub staging: &'a str,
     /// What was made of the scene beforehand, where the engine wants that.
     pub prepared: Option<&'a str>,
+    /// The threads that it is told to use where the job does not say it.
+    pub threads: Option<i64>,
 }
 
 impl<'a> Invocation<'a> {
@@ -39,6 +41,7 @@ impl<'a> Invocation<'a> {
             frames,
             staging: "",
             prepared: None,
+            threads: None,
         }
     }
 }
@@ -86,7 +89,7 @@ impl Invocation<'_> {
         match token {
             Token::SceneFile => scene.map_or(TokenValue::Nothing, |scene| path(&scene.path)),
             Token::SceneFolder => scene.map_or(TokenValue::Nothing, |scene| path(scene.folder())),
-            Token::Threads => number(common.processes.threads),
+            Token::Threads => number(common.processes.threads.or(self.threads)),
             Token::Frame | Token::First => number(self.frames.first()),
             Token::Last => number(self.frames.last()),
             Token::Step => number(self.frames.ranges().first().map(|range| range.step())),

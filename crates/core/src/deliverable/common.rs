@@ -78,6 +78,8 @@ pub struct Processes {
     pub threads: Option<i64>,
     /// The most frames of one process; none for as many as the engine takes.
     pub chunk: Option<u64>,
+    /// Whether the job sets that, and it does not follow from how long starting takes.
+    pub is_chunk_set: bool,
     /// Whether processes are spread over the frames: first, last, middle, then ever finer.
     pub spread: bool,
     /// How long they may take, and how often they are tried.

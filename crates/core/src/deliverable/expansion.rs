@@ -1,11 +1,11 @@
 //! What a job expands to: its deliverables, and what could not be expanded.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
+use super::Deliverable;
 use super::problem::{Problem, ProblemKind};
 use super::share::Share;
-use super::{Common, Deliverable};
+use crate::job::{Job, Jobs};
 use crate::profile::Profile;
 use crate::source::Place;
 
@@ -23,27 +23,21 @@ pub struct Expansion {
 }
 
 impl Expansion {
-    /// The same, with the cores of a machine shared out among the processes that run at once, where
-    /// the number of threads is not set. One process alone is left its own choice.
+    /// How many processes run at once: as the job says it, else one where it says how many frames each takes, and
+    /// else as many as keep all cores busy.
     #[must_use]
-    pub fn sharing_cores(mut self, cores: usize, jobs: usize) -> Self {
-        if jobs < 2 {
-            return self;
-        }
-        let threads = i64::try_from((cores / jobs).max(1)).ok();
-        // Deliverables of one output share what they have in common, and go on sharing it.
-        let mut shared: HashMap<*const Common, Arc<Common>> = HashMap::new();
-        for one in &mut self.deliverables {
-            if one.common.processes.threads.is_none() {
-                let known = shared.entry(Arc::as_ptr(&one.common)).or_insert_with(|| {
-                    let mut common = (*one.common).clone();
-                    common.processes.threads = threads;
-                    Arc::new(common)
-                });
-                one.common = Arc::clone(known);
+    pub fn jobs(&self, job: &Job) -> Jobs {
+        let is_chunked = || {
+            let all = self.deliverables.iter();
+            all.clone().any(|one| one.common.processes.is_chunk_set)
+        };
+        job.jobs().unwrap_or_else(|| {
+            if is_chunked() {
+                Jobs::Fixed(1)
+            } else {
+                Jobs::Auto
             }
-        }
-        self
+        })
     }
 
     /// Adds a problem; the same one at the same place is counted.

@@ -185,6 +185,7 @@ fn processes(chain: &Chain<'_>) -> Processes {
         env: chain.merged(Key::Env),
         threads: chain.value(Key::Threads),
         chunk: chunk(chain),
+        is_chunk_set: chain.value::<u64>(Key::Chunk).is_some(),
         spread: chain.value::<String>(Key::Order).as_deref() == Some("spread"),
         limits: Limits {
             start: chain.value(Key::StartTimeout),

@@ -115,6 +115,21 @@ impl FrameSet {
         Some(low)
     }
 
+    /// So many frames from the one with an index on, or those that are left.
+    #[must_use]
+    pub fn slice(&self, index: u64, count: u64) -> Self {
+        let end = index.saturating_add(count).min(self.count());
+        let bounds = (end > index)
+            .then(|| self.nth(index).zip(self.nth(end - 1)))
+            .flatten();
+        let Some((first, last)) = bounds else {
+            return Self::empty();
+        };
+        // The frames between two frames of a set are never more intricate than the set.
+        self.intersection(&Self::range(first, last))
+            .unwrap_or_default()
+    }
+
     /// The frames, in order, without listing them in memory.
     pub fn iter(&self) -> impl Iterator<Item = Frame> + '_ {
         let mut waiting: BinaryHeap<Reverse<(Frame, Frame, Frame)>> = BinaryHeap::new();

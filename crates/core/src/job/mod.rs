@@ -92,6 +92,15 @@ impl Job {
     }
 }
 
+/// How many processes run at once.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Jobs {
+    /// As many as keep all cores busy.
+    Auto,
+    /// So many, at least one.
+    Fixed(u64),
+}
+
 impl Job {
     /// What is set for the whole job: on the command line, else by the project.
     #[must_use]
@@ -106,10 +115,13 @@ impl Job {
         T::from_value(&self.setting(key)?.value.value)
     }
 
-    /// How many processes run at once.
+    /// How many processes run at once, where that is set.
     #[must_use]
-    pub fn jobs(&self) -> u64 {
-        self.get(Key::Jobs).filter(|jobs| *jobs > 0).unwrap_or(1)
+    pub fn jobs(&self) -> Option<Jobs> {
+        match self.get::<i64>(Key::Jobs)? {
+            kinds::AUTO => Some(Jobs::Auto),
+            jobs => Some(Jobs::Fixed(u64::try_from(jobs).unwrap_or(1).max(1))),
+        }
     }
 
     /// The preset that the project's own tables name.

@@ -24,6 +24,7 @@
 //! assert_eq!(chunks, ["1-4", "5-8", "9-10"]);
 //! ```
 
+mod blocks;
 mod order;
 
 use std::collections::HashMap;
@@ -31,6 +32,7 @@ use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
 
+pub use blocks::Blocks;
 pub use order::spread;
 use order::{by_turns, permuted};
 

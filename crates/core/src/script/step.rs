@@ -88,6 +88,7 @@ impl Step {
             frames,
             staging: &staging,
             prepared: None,
+            threads: None,
         };
         let argument_error = argument_error(&scouting);
         let prepared_folder = &group.prepared_folder;

@@ -1,6 +1,7 @@
 //! What the lines of a ledger record.
 
 use serde::{Deserialize, Serialize};
+use truepath_core::forecast::{Effort, RenderedFrames};
 use truepath_core::picture::PictureMeasure;
 
 use crate::disk::Stamp;
@@ -27,6 +28,8 @@ pub enum Line {
         #[serde(default, skip_serializing_if = "std::ops::Not::not")]
         kept: bool,
     },
+    /// Another number of processes at once was found to be right.
+    Chosen(Chosen),
     /// A process has ended with success: what it left is finished.
     Succeeded {
         /// The number of the process in its run.
@@ -167,6 +170,21 @@ pub struct ProcessTime {
     pub each: Vec<(i64, f64)>,
 }
 
+impl ProcessTime {
+    /// The same, as what later ones are expected from.
+    pub(crate) fn rendered(&self) -> RenderedFrames {
+        RenderedFrames {
+            effort: Effort {
+                pixels: self.pixels,
+                samples: self.samples,
+            },
+            frames: self.frames,
+            seconds: self.seconds,
+            start: self.start,
+        }
+    }
+}
+
 /// What a process used, and how it ended.
 #[derive(Debug, Clone, PartialEq, Serialize, Deserialize)]
 pub struct ProcessUse {
@@ -183,6 +201,19 @@ pub struct ProcessUse {
     pub end: String,
     /// Which try this was, from 1.
     pub attempt: u32,
+}
+
+/// How many processes work at once on a machine.
+#[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Chosen {
+    /// The machine.
+    pub machine: String,
+    /// Its cores.
+    pub cores: usize,
+    /// Processes at once.
+    pub processes: usize,
+    /// Why, as a sentence.
+    pub why: String,
 }
 
 /// Files that are held aside.

@@ -6,15 +6,16 @@ use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use jiff::Timestamp;
-use truepath_core::forecast::{Effort, RenderTimes, RenderedFrames};
+use truepath_core::balance::Memory;
+use truepath_core::forecast::RenderTimes;
 
 use super::home::Home;
 use super::known::SharedMakers;
 use super::published::{PublishedFiles, RecordReader};
 use super::reading::{Parsed, read_lines};
 use super::{
-    FORMAT, Failed, FileOrigin, Files, Hash, HeldAside, Intent, Line, ProcessTime, Record,
-    SessionBegan, Staged, Unproven, path,
+    Chosen, FORMAT, Failed, FileOrigin, Files, Hash, HeldAside, Intent, Line, ProcessTime,
+    ProcessUse, Record, SessionBegan, Staged, Unproven, path,
 };
 
 /// So many times are kept of every run.
@@ -66,6 +67,10 @@ pub struct Ledger {
     pub warned: HashSet<String>,
     /// What processes took.
     pub experience: RenderTimes,
+    /// What processes needed.
+    pub memory: Memory,
+    /// What was chosen last, by machine.
+    pub chosen: BTreeMap<String, Chosen>,
     origins: SharedMakers,
     /// The run that reads this: what it writes itself it knows.
     pub(crate) own: Option<u32>,
@@ -193,9 +198,12 @@ impl Ledger {
             Line::Left {
                 process,
                 took,
+                used,
                 kept,
-                ..
-            } => self.left(process, took, kept, record),
+            } => self.left(process, (took, used), kept, record),
+            Line::Chosen(chosen) => {
+                self.chosen.insert(chosen.machine.clone(), chosen);
+            }
             Line::Succeeded { process } => {
                 record.succeeded.insert(process);
             }
@@ -238,7 +246,7 @@ impl Ledger {
     fn left(
         &mut self,
         process: u32,
-        took: Option<ProcessTime>,
+        (took, used): (Option<ProcessTime>, Option<ProcessUse>),
         kept: bool,
         record: &mut SessionRecord,
     ) {
@@ -252,18 +260,11 @@ impl Ledger {
         } else {
             record.kept.remove(&staged.folder);
         }
+        if let Some(used) = used {
+            self.memory.add(&staged.label, used.memory);
+        }
         if let Some(took) = took {
-            let effort = Effort {
-                pixels: took.pixels,
-                samples: took.samples,
-            };
-            let took = RenderedFrames {
-                effort,
-                frames: took.frames,
-                seconds: took.seconds,
-                start: took.start,
-            };
-            self.experience.add(&staged.label, took);
+            self.experience.add(&staged.label, took.rendered());
         }
     }
 

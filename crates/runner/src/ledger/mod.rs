@@ -38,8 +38,8 @@ pub use files::Files;
 pub use history::{FileEntry, history};
 pub use known::{Hash, KnownFile, MadeBy};
 pub use line::{
-    FORMAT, Failed, FileOrigin, HeldAside, Intent, Line, ProcessTime, ProcessUse, Record, Replaces,
-    SessionBegan, Staged, StagedMember, Unproven, Warned,
+    Chosen, FORMAT, Failed, FileOrigin, HeldAside, Intent, Line, ProcessTime, ProcessUse, Record,
+    Replaces, SessionBegan, Staged, StagedMember, Unproven, Warned,
 };
 pub use merged::{Ledger, SessionRecord};
 pub use processes::{ProcessEntry, ended_processes};

@@ -31,11 +31,11 @@ pub struct PresenceRecord {
     /// Tells its plan from every other.
     pub plan: String,
     /// How many processes it starts at once.
-    pub jobs: usize,
+    pub jobs: Option<usize>,
 }
 
 /// What a run that begins says of itself.
-pub(crate) fn card(job: &str, plan: String, jobs: usize) -> PresenceRecord {
+pub(crate) fn card(job: &str, plan: String, jobs: Option<usize>) -> PresenceRecord {
     PresenceRecord {
         machine: machine(),
         host: host(),

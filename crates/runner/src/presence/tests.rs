@@ -30,7 +30,7 @@ impl Place {
 
     /// What a run on another machine has written of itself.
     fn elsewhere(&self, number: u32) {
-        let mut card = card("truepath.toml", "plan".to_owned(), 2);
+        let mut card = card("truepath.toml", "plan".to_owned(), Some(2));
         card.host = "render-7 an-earlier-start".to_owned();
         let text = serde_json::to_vec(&card).unwrap();
         fs::write(self.state.session(number), text).unwrap();
@@ -46,7 +46,7 @@ fn a_run_of_this_machine_lives_for_as_long_as_it_holds_its_lock() {
     let place = place();
     let sessions = place.seen_within(LONG);
     assert_eq!(sessions.state(1).unwrap(), State::Ended);
-    let card = card("truepath.toml", "plan".to_owned(), 2);
+    let card = card("truepath.toml", "plan".to_owned(), Some(2));
     let presence = Presence::begin(&RealDisk, &sessions, 1, &card).unwrap();
     assert!(presence.stands());
     assert_eq!(sessions.state(1).unwrap(), State::Live(card.clone()));
@@ -65,7 +65,7 @@ fn a_run_of_this_machine_lives_for_as_long_as_it_holds_its_lock() {
 fn a_run_that_is_fenced_off_knows_it_and_cannot_come_back() {
     let place = place();
     let sessions = place.seen_within(LONG);
-    let card = card("truepath.toml", "plan".to_owned(), 2);
+    let card = card("truepath.toml", "plan".to_owned(), Some(2));
     let presence = Presence::begin(&RealDisk, &sessions, 1, &card).unwrap();
     sessions.fence(&RealDisk, 1).unwrap();
     assert!(!presence.stands());

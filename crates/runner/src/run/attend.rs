@@ -56,7 +56,7 @@ impl EngineProcess<'_> {
             ending: None,
         };
         loop {
-            process.usage();
+            self.worker.pace.uses(self.turn, process.usage());
             self.end_if_due(&process, &mut progress, area);
             let event = process.next(pause(TICK));
             let mut published = match event.map_err(RunError::disk(&area.folder))? {
@@ -96,6 +96,7 @@ impl EngineProcess<'_> {
         written.map_err(RunError::disk(self.log.path()))?;
         let started = progress.times.started;
         self.outcome.used = Some((started.elapsed(), process.usage()));
+        self.worker.pace.uses(self.turn, process.usage());
         self.outcome.took = started.elapsed().saturating_sub(self.outcome.start);
         self.outcome.end = match progress.ending {
             Some((end, _)) => end,

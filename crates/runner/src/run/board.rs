@@ -4,12 +4,10 @@ use std::collections::{HashMap, VecDeque};
 use std::sync::{Condvar, Mutex, MutexGuard, PoisonError};
 use std::time::Duration;
 
-use truepath_core::plan::PlannedProcess;
-
-use super::outcome::UnconfirmedPictures;
+use super::RunError;
+use super::chunk_queue::{Chunk, ChunkQueue};
+use super::pace::{Pace, Turn, WorkKind};
 use super::prospects::Prospects;
-use super::{Failure, RunError};
-use crate::claims::Claim;
 use crate::clock::{Moment, pause};
 use crate::lock::lock;
 
@@ -29,44 +27,6 @@ pub struct StopReason {
     pub interrupted: bool,
 }
 
-/// Frames that one more process is started for.
-#[derive(Debug, Clone)]
-pub(super) struct Attempt {
-    pub(super) planned: PlannedProcess,
-    /// How many tries in a row brought none of them.
-    pub(super) tries: u32,
-    /// Not before this.
-    pub(super) not_before: Option<Moment>,
-    /// What the try before left, where only its exit code did not mean success.
-    pub(super) unconfirmed: Option<UnconfirmedPictures>,
-}
-
-impl Attempt {
-    /// The first attempt at some frames.
-    pub(super) fn first(planned: PlannedProcess) -> Self {
-        Self {
-            planned,
-            tries: 0,
-            not_before: None,
-            unconfirmed: None,
-        }
-    }
-}
-
-/// A piece of the plan: what one process renders when all goes well.
-#[derive(Debug)]
-pub(super) struct Chunk {
-    pub(super) planned: PlannedProcess,
-    /// What is left of it once it was begun.
-    pub(super) attempts: VecDeque<Attempt>,
-    /// Frames that failed while it is open whether anything of the deliverable works.
-    pub(super) failed_probes: Vec<(Attempt, Vec<Failure>)>,
-    /// Ours, once it was begun.
-    pub(super) claim: Option<Claim>,
-    /// Of a movie the sequence that it is assembled from, by the index of its deliverable.
-    pub(super) source: Option<usize>,
-}
-
 /// What becomes of a chunk that a thread had in its hands.
 pub(super) enum ChunkOutcome {
     /// It is done, well or not.
@@ -84,17 +44,14 @@ pub(super) enum ChunkOutcome {
 }
 
 struct Inner {
-    chunks: Vec<Option<Chunk>>,
-    open: VecDeque<usize>,
+    queue: ChunkQueue,
     later: Vec<(Moment, usize)>,
     away: VecDeque<usize>,
     /// Whether it was reported that nothing is left to begin here.
     reported_waiting: bool,
-    /// Chunks that are not done, by the deliverable that they make.
-    left: HashMap<usize, usize>,
+    /// Chunks that are in somebody's hands.
     busy: usize,
-    /// How many processes may run at once, and how many turns are given out.
-    jobs: usize,
+    /// How many slots are given out.
     turns: usize,
     error: Option<RunError>,
     halt: Option<StopReason>,
@@ -102,13 +59,28 @@ struct Inner {
 
 /// Leave to have one process at work, given back as soon as the process has ended: what it brought
 /// is published while the next one renders.
-pub(super) struct ProcessSlot<'b>(&'b Board);
+pub(super) struct ProcessSlot<'b> {
+    board: &'b Board,
+    pace: &'b Pace,
+    /// What its process is measured by.
+    pub(super) turn: Turn,
+    /// Threads that its process is told to use where the job does not say it.
+    pub(super) threads: Option<i64>,
+}
 
 impl Drop for ProcessSlot<'_> {
     fn drop(&mut self) {
-        self.0.inner().turns -= 1;
-        self.0.changed.notify_all();
+        self.pace.end(self.turn);
+        self.board.inner().turns -= 1;
+        self.board.changed.notify_all();
     }
+}
+
+/// A chunk that a thread has taken, and the slot to work on it.
+pub(super) struct TakenChunk<'b> {
+    pub(super) number: usize,
+    pub(super) chunk: Chunk,
+    pub(super) slot: ProcessSlot<'b>,
 }
 
 /// All chunks of a run.
@@ -118,24 +90,15 @@ pub(super) struct Board {
 }
 
 impl Board {
-    pub(super) fn new(chunks: Vec<Chunk>, jobs: usize) -> Self {
-        let mut left: HashMap<usize, usize> = HashMap::new();
-        for index in chunks
-            .iter()
-            .flat_map(|one| one.planned.deliverables.iter())
-        {
-            *left.entry(*index).or_default() += 1;
-        }
+    /// The chunks of a run in their order, and the kind of work that each deliverable is, by its index.
+    pub(super) fn new(chunks: Vec<Chunk>, kinds: HashMap<usize, WorkKind>) -> Self {
         Self {
             inner: Mutex::new(Inner {
-                open: (0..chunks.len()).collect(),
-                chunks: chunks.into_iter().map(Some).collect(),
+                queue: ChunkQueue::new(chunks, kinds),
                 later: Vec::new(),
                 away: VecDeque::new(),
                 reported_waiting: false,
-                left,
                 busy: 0,
-                jobs,
                 turns: 0,
                 error: None,
                 halt: None,
@@ -149,11 +112,12 @@ impl Board {
     }
 
     /// The next piece of work and a slot to do it in, waited for; none when the run is at its end.
-    pub(super) fn take(
-        &self,
+    pub(super) fn take<'b>(
+        &'b self,
+        pace: &'b Pace,
         prospects: &Prospects,
-        waits_for: &dyn Fn(usize),
-    ) -> Option<(usize, Chunk, ProcessSlot<'_>)> {
+        waits_for: &dyn Fn(u64),
+    ) -> Option<TakenChunk<'b>> {
         let mut inner = self.inner();
         loop {
             if inner.error.is_some() || inner.halt.is_some() {
@@ -162,18 +126,27 @@ impl Board {
             let now = Moment::now();
             if let Some(at) = inner.later.iter().position(|(when, _)| *when <= now) {
                 let (_, number) = inner.later.swap_remove(at);
-                inner.open.push_front(number);
+                inner.queue.open_first(number);
             }
-            if inner.turns < inner.jobs
-                && let Some(number) = inner.next_open(prospects)
-                && let Some(chunk) = inner.chunks[number].take()
+            if inner.turns < pace.at_once()
+                && let Some(taken) = inner.queue.take(pace, prospects)
             {
                 inner.busy += 1;
                 inner.turns += 1;
-                return Some((number, chunk, ProcessSlot(self)));
+                let threads = pace.threads(inner.turns, inner.queue.open_frames());
+                return Some(TakenChunk {
+                    number: taken.number,
+                    chunk: taken.chunk,
+                    slot: ProcessSlot {
+                        board: self,
+                        pace,
+                        turn: taken.turn,
+                        threads,
+                    },
+                });
             }
             if inner.busy == 0 && inner.later.is_empty() {
-                if !inner.open.is_empty() {
+                if !inner.queue.is_empty() {
                     // What would show whether anything works is out of reach.
                     prospects.settle();
                 } else if inner.away.is_empty() {
@@ -181,10 +154,10 @@ impl Board {
                     return None;
                 }
             }
-            let is_idle = inner.busy == 0 && inner.open.is_empty() && inner.later.is_empty();
+            let is_idle = inner.busy == 0 && inner.queue.is_empty() && inner.later.is_empty();
             if is_idle && !inner.away.is_empty() && !inner.reported_waiting {
                 inner.reported_waiting = true;
-                waits_for(inner.away.len());
+                waits_for(inner.queue.files_of(&inner.away));
             }
             let first = inner.later.iter().map(|(when, _)| *when).min();
             let patience = first.map_or(TICK, |first| first.since(now).min(TICK));
@@ -193,13 +166,13 @@ impl Board {
                 .wait_timeout(inner, pause(patience.max(Duration::from_millis(1))));
             let (back, out) = waited.unwrap_or_else(PoisonError::into_inner);
             inner = back;
-            if out.timed_out() && inner.open.is_empty() {
+            if out.timed_out() && inner.queue.is_empty() {
                 // What others have may be free by now.
                 for _ in 0..AT_A_TIME {
                     let Some(number) = inner.away.pop_front() else {
                         break;
                     };
-                    inner.open.push_back(number);
+                    inner.queue.open_last(number);
                 }
             }
         }
@@ -210,23 +183,30 @@ impl Board {
         let mut inner = self.inner();
         inner.busy -= 1;
         if matches!(next, ChunkOutcome::Done) {
-            for index in chunk.planned.deliverables.iter() {
-                if let Some(left) = inner.left.get_mut(index) {
-                    *left -= 1;
-                }
-            }
+            inner.queue.done(&chunk);
         } else {
-            inner.chunks[number] = Some(chunk);
+            inner.queue.put(number, chunk);
         }
         match next {
             ChunkOutcome::Done => {}
-            ChunkOutcome::Again => inner.open.push_front(number),
+            ChunkOutcome::Again => inner.queue.open_first(number),
             ChunkOutcome::Later(when) => inner.later.push((when, number)),
             ChunkOutcome::Away => inner.away.push_back(number),
             ChunkOutcome::NotYet => inner.later.push((Moment::now() + TICK, number)),
-            ChunkOutcome::Doubtful => inner.open.push_back(number),
+            ChunkOutcome::Doubtful => inner.queue.open_last(number),
         }
         drop(inner);
+        self.changed.notify_all();
+    }
+
+    /// Part of a chunk that was taken is to be done by somebody else.
+    pub(super) fn hand_on(&self, rest: Chunk) {
+        self.inner().queue.add_first(rest);
+        self.changed.notify_all();
+    }
+
+    /// More processes may work at once, or one fits again.
+    pub(super) fn look_again(&self) {
         self.changed.notify_all();
     }
 
@@ -268,19 +248,5 @@ impl Board {
     /// The error that ended the run.
     pub(super) fn error(&self) -> Option<RunError> {
         self.inner().error.take()
-    }
-}
-
-impl Inner {
-    /// The first that can be begun: a movie waits for its sequence.
-    fn next_open(&mut self, prospects: &Prospects) -> Option<usize> {
-        let at = self.open.iter().position(|number| {
-            let Some(chunk) = self.chunks[*number].as_ref() else {
-                return false;
-            };
-            let is_due = |source: usize| self.left.get(&source).is_none_or(|left| *left == 0);
-            chunk.source.is_none_or(is_due) && prospects.may_begin(&chunk.planned)
-        })?;
-        self.open.remove(at)
     }
 }

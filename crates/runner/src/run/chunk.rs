@@ -2,11 +2,12 @@
 
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Key;
-use truepath_core::plan::{PlannedProcess, plan};
+use truepath_core::plan::{PlannedProcess, ProcessNaming, plan};
 use truepath_core::probes::Verdict;
 
 use super::RunError;
-use super::board::{Attempt, Chunk, ChunkOutcome, ProcessSlot, StopReason};
+use super::board::{ChunkOutcome, ProcessSlot, StopReason, TakenChunk};
+use super::chunk_queue::{Attempt, Chunk};
 use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::worker::Worker;
@@ -16,8 +17,13 @@ use crate::clock::Moment;
 impl Worker<'_> {
     /// Renders chunk after chunk, until there is none left.
     pub(super) fn render(&self) {
-        let waits_for = |pieces: usize| self.say_what_is_waited_for(pieces);
-        while let Some((number, mut chunk, slot)) = self.board.take(self.prospects, &waits_for) {
+        let waits_for = |files: u64| self.say_what_is_waited_for(files);
+        while let Some(taken) = self.board.take(self.pace, self.prospects, &waits_for) {
+            let TakenChunk {
+                number,
+                mut chunk,
+                slot,
+            } = taken;
             let next = match self.go_on_with(&mut chunk, slot) {
                 Ok(next) => next,
                 Err(error) => {
@@ -30,16 +36,16 @@ impl Worker<'_> {
     }
 
     /// Says that nothing is left to begin here, and who has the rest.
-    fn say_what_is_waited_for(&self, pieces: usize) {
+    fn say_what_is_waited_for(&self, files: u64) {
         let others = self.context.session.others_at_work(&self.journal.known());
         let by = if others.is_empty() {
             "another run".to_owned()
         } else {
             others.join(" and ")
         };
-        let pieces = truepath_core::finding::count(pieces as u64, "piece", "pieces");
+        let files = truepath_core::finding::count(files, "file", "files");
         self.journal.remark(&format!(
-            "nothing is left to begin here: waiting for {pieces} that {by} renders, to take over should it die"
+            "nothing is left to begin here: waiting for {files} that {by} renders, to take over should it die"
         ));
     }
 
@@ -65,7 +71,7 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         slot: ProcessSlot<'_>,
     ) -> Result<ChunkOutcome, RunError> {
-        if chunk.claim.is_none()
+        if !chunk.is_begun()
             && let Some(next) = self.begin(chunk)?
         {
             return Ok(next);
@@ -110,19 +116,19 @@ impl Worker<'_> {
 
     /// Claims a chunk, and sees what is missing of it; what comes next where it is not ours.
     fn begin(&self, chunk: &mut Chunk) -> Result<Option<ChunkOutcome>, RunError> {
-        let name = chunk.planned.identity(&self.context.expansion.deliverables);
-        match self.ask(&name, false)? {
-            ClaimResult::Ours(claim) => chunk.claim = Some(claim),
-            ClaimResult::HeldBy(_) => {
-                self.prospects.out_of_reach(&chunk.planned);
-                return Ok(Some(ChunkOutcome::Away));
-            }
-            ClaimResult::ClosedBy(session) => {
-                self.prospects.out_of_reach(&chunk.planned);
-                self.journal.refresh()?;
-                self.settle(chunk, session)?;
-                return Ok(Some(ChunkOutcome::Done));
-            }
+        let not_ours = self.claim_blocks(chunk)?;
+        if !chunk.is_begun()
+            && let Some(not_ours) = not_ours
+        {
+            self.prospects.out_of_reach(&chunk.planned);
+            return match not_ours {
+                Some(session) => {
+                    self.journal.refresh()?;
+                    self.settle(chunk, session)?;
+                    Ok(Some(ChunkOutcome::Done))
+                }
+                None => Ok(Some(ChunkOutcome::Away)),
+            };
         }
         self.journal.refresh()?;
         let missing = self.still_missing(&chunk.planned)?;
@@ -141,8 +147,34 @@ impl Worker<'_> {
         Ok(None)
     }
 
+    /// Claims the blocks of a chunk, in order, up to the first that is not ours; what follows is handed on. Where
+    /// the very first is not ours, it is all that is left of the chunk: the session that has closed it, or none of one
+    /// that another run holds.
+    fn claim_blocks(&self, chunk: &mut Chunk) -> Result<Option<Option<u32>>, RunError> {
+        let all = &self.context.expansion.deliverables;
+        let naming = ProcessNaming::of(&chunk.planned.deliverables, all);
+        let mut not_ours = None;
+        for block in chunk.blocks.each() {
+            match self.ask(&naming.identity(&block), false)? {
+                ClaimResult::Ours(claim) => chunk.claims.push(claim),
+                ClaimResult::HeldBy(_) => not_ours = Some(None),
+                ClaimResult::ClosedBy(session) => not_ours = Some(Some(session)),
+            }
+            if not_ours.is_some() {
+                break;
+            }
+        }
+        if not_ours.is_some() {
+            let ours = (chunk.claims.len() as u64).max(1);
+            if let Some(rest) = chunk.split_off(ours) {
+                self.board.hand_on(rest);
+            }
+        }
+        Ok(not_ours)
+    }
+
     pub(super) fn close(&self, chunk: &Chunk) -> Result<ChunkOutcome, RunError> {
-        if let Some(claim) = &chunk.claim {
+        for claim in &chunk.claims {
             let closed = self.context.session.claims.close(claim);
             closed.map_err(RunError::disk(self.context.state.path()))?;
         }

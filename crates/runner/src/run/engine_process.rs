@@ -8,9 +8,11 @@ use truepath_core::deliverable::{Deliverable, Limits};
 use truepath_core::plan::label;
 use truepath_core::profile::Profile;
 
-use super::board::Attempt;
+use super::board::ProcessSlot;
+use super::chunk_queue::Attempt;
 use super::log::Log;
 use super::outcome::Outcome;
+use super::pace::Turn;
 use super::worker::Worker;
 use super::{Event, RunError};
 
@@ -27,6 +29,10 @@ pub(super) struct EngineProcess<'w> {
     pub(super) name: String,
     pub(super) log: Log,
     pub(super) outcome: Outcome,
+    /// What it is measured by.
+    pub(super) turn: Turn,
+    /// Threads that it is told to use where the job does not say it.
+    pub(super) threads: Option<i64>,
 }
 
 impl<'w> EngineProcess<'w> {
@@ -39,7 +45,11 @@ impl<'w> EngineProcess<'w> {
         &first.common.processes.limits
     }
 
-    pub(super) fn begin(worker: Worker<'w>, attempt: &'w Attempt) -> Result<Self, RunError> {
+    pub(super) fn begin(
+        worker: Worker<'w>,
+        attempt: &'w Attempt,
+        slot: &ProcessSlot<'_>,
+    ) -> Result<Self, RunError> {
         let context = worker.context;
         let planned = &attempt.planned;
         let number = context.session.next_process();
@@ -70,6 +80,8 @@ impl<'w> EngineProcess<'w> {
             name,
             log,
             outcome: Outcome::new(path),
+            turn: slot.turn,
+            threads: slot.threads,
         })
     }
 }

@@ -3,7 +3,7 @@
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::PlannedProcess;
 
-use super::board::Chunk;
+use super::chunk_queue::Chunk;
 use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::inventory::{FileOnDisk, look};

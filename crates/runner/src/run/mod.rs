@@ -4,7 +4,9 @@
 //!
 //! - `RunContext`: what the run works with: job, options, disk, session. Immutable.
 //! - `Journal`: all that it says and writes down: events, report, ledger.
-//! - `Board`: the chunks that are left, and who is at them. Threads take work from here.
+//! - `Board`: the chunks that are left, and who is at them. Threads take work from here; `ChunkQueue` says what is
+//!   next, and how much of it.
+//! - `Pace`: how many processes work at once, and how many frames and threads each is given.
 //! - `Worker`: one thread. It takes a chunk, claims it, and starts an
 //!   `EngineProcess` for what is missing of it; `chunk`, `try_again` and
 //!   `probing` say what follows from the outcome.
@@ -18,6 +20,7 @@
 mod attend;
 mod board;
 mod chunk;
+mod chunk_queue;
 mod collect;
 mod context;
 mod engine_process;
@@ -33,6 +36,7 @@ mod missing;
 mod movie;
 mod other_runs;
 mod outcome;
+mod pace;
 mod permits;
 mod pictures;
 mod policy;
@@ -60,6 +64,7 @@ pub use board::StopReason;
 pub(crate) use engines::name_and_version;
 pub use error::RunError;
 pub use event::{Event, Observer};
+pub use pace::{Jobs, Machine};
 pub(crate) use policy::FileAction;
 pub use policy::{Existing, Policy};
 pub(crate) use prepare::dead_after;
@@ -95,7 +100,9 @@ pub struct Options<'a> {
     /// The disk.
     pub disk: &'a dyn Disk,
     /// How many processes run at once.
-    pub jobs: usize,
+    pub jobs: Jobs,
+    /// What they may use.
+    pub machine: Machine,
     /// When to stop.
     pub until: Option<Moment>,
     /// What is done about files that are there.

@@ -8,6 +8,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::forecast::Effort;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::PlannedProcess;
+use truepath_core::times::median;
 
 use super::Failure;
 use crate::complaint::Complaint;
@@ -92,21 +93,28 @@ impl Outcome {
     /// What it took for what it brought.
     pub(super) fn spent(&self, members: &[&Deliverable]) -> Option<ProcessTime> {
         let effort = Effort::of(members.first()?);
-        (self.published > 0).then(|| ProcessTime {
-            start: self.start.as_secs_f64(),
-            seconds: self.took.as_secs_f64(),
+        if self.published == 0 {
+            return None;
+        }
+        let (start, each) = self.each();
+        let all = self.start.as_secs_f64() + self.took.as_secs_f64();
+        Some(ProcessTime {
+            start,
+            seconds: all - start,
             frames: self.published as f64 / members.len() as f64,
             pixels: effort.pixels,
             samples: effort.samples,
-            each: self.each(),
+            each,
         })
     }
 
-    /// The share of each of several frames in the time that the process took: by when their files were written,
-    /// from one to the next.
-    fn each(&self) -> Vec<(Frame, f64)> {
+    /// Seconds before the first frame, and the share of each of several frames in those that follow: by when their
+    /// files were written, from one to the next. Of an engine that does not say when it begins its first frame, the
+    /// start is what the first took longer than those after it.
+    fn each(&self) -> (f64, Vec<(Frame, f64)>) {
+        let start = self.start.as_secs_f64();
         if self.written.len() < 2 {
-            return Vec::new();
+            return (start, Vec::new());
         }
         let mut order: Vec<(i64, Frame)> = self
             .written
@@ -114,15 +122,30 @@ impl Outcome {
             .map(|(frame, when)| (*when, *frame))
             .collect();
         order.sort_unstable();
-        let start = i64::try_from(self.start.as_nanos()).unwrap_or(0);
-        let mut before = self.started.saturating_add(start);
+        let nanoseconds = i64::try_from(self.start.as_nanos()).unwrap_or(0);
+        let mut before = self.started.saturating_add(nanoseconds);
         let mut each: Vec<(Frame, f64)> = Vec::new();
         for (when, frame) in order {
             each.push((frame, when.saturating_sub(before).max(0) as f64));
             before = before.max(when);
         }
-        let all: f64 = each.iter().map(|(_, share)| share).sum();
+        let whole: f64 = each.iter().map(|(_, share)| share).sum();
+        let mut start_share = 0.0;
+        if self.start.is_zero()
+            && let Some((first, others)) = each.split_first_mut()
+        {
+            let usual = median(others.iter().map(|(_, share)| *share).collect()).unwrap_or(0.0);
+            start_share = (first.1 - usual).max(0.0);
+            first.1 -= start_share;
+        }
         let took = self.took.as_secs_f64();
+        let start = if whole > 0.0 {
+            start + start_share / whole * took
+        } else {
+            start
+        };
+        let took = self.start.as_secs_f64() + took - start;
+        let all = whole - start_share;
         for (_, share) in &mut each {
             let seconds = if all > 0.0 {
                 *share / all * took
@@ -133,7 +156,7 @@ impl Outcome {
             *share = (seconds * 1000.0).round() / 1000.0;
         }
         each.sort_by_key(|(frame, _)| *frame);
-        each
+        (start, each)
     }
 
     /// What it used, as ledgers record it; `tries` are those that brought nothing before it.

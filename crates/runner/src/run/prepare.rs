@@ -5,19 +5,20 @@ use std::time::Duration;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::Expansion;
-use truepath_core::finding::count;
-use truepath_core::forecast::Forecast;
+use truepath_core::forecast::{Effort, Forecast};
 use truepath_core::frames::FrameSet;
 use truepath_core::hex::hex;
 use truepath_core::job::Key;
-use truepath_core::plan::plan;
+use truepath_core::plan::{Blocks, label, plan};
 
-use super::board::{Board, Chunk};
+use super::board::Board;
+use super::chunk_queue::Chunk;
 use super::context::RunContext;
 use super::engines::name_and_version;
 use super::existing_files::{Backlog, ExistingFiles};
 use super::journal::Journal;
 use super::other_runs::OtherRuns;
+use super::pace::{Jobs, Pace, WorkKind, gigabytes};
 use super::prospects::Prospects;
 use super::running::Running;
 use super::scenes::Scenes;
@@ -46,7 +47,10 @@ pub(super) fn begin<'r>(
     let new = NewSession {
         job: &loaded.file,
         plan: identity(expansion),
-        jobs: options.jobs,
+        jobs: match options.jobs {
+            Jobs::Fixed(jobs) => Some(jobs),
+            Jobs::Auto => None,
+        },
         dead_after: dead_after(loaded),
         loaded,
         expansion,
@@ -80,15 +84,19 @@ pub(super) fn prepare<'r>(
     let files = ExistingFiles { context, journal };
     files.accept_unproven()?;
     let backlog = files.take_inventory()?;
-    announce(context, journal, &backlog);
+    let pace = Pace::new(
+        context.options.jobs,
+        context.options.machine,
+        &journal.known(),
+    );
+    announce(context, journal, &backlog, pace.at_once());
     let chunks = chunks(context.expansion, &backlog);
-    let jobs = context.options.jobs;
-    if jobs > 1 && !chunks.is_empty() && chunks.len() < jobs {
+    let kinds = kinds(context.expansion, &chunks);
+    if let Some((need, free)) = pace.too_large(kinds.values()) {
         journal.remark(&format!(
-            "the work is cut into {} only, so {} of {} jobs have nothing to do; `chunk` cuts it finer",
-            count(chunks.len() as u64, "piece", "pieces"),
-            jobs - chunks.len(),
-            jobs
+            "so many processes at once need about {} of memory by what they took before, and {} are free",
+            gigabytes(need),
+            gigabytes(free)
         ));
     }
     let is_begun = |index: usize| {
@@ -100,7 +108,8 @@ pub(super) fn prepare<'r>(
         context,
         journal,
         backlog,
-        board: Board::new(chunks, jobs.max(1)),
+        board: Board::new(chunks, kinds),
+        pace,
         prospects,
         workshop: Workshop::new(supervisor),
     })
@@ -138,7 +147,7 @@ fn note_inputs(
 }
 
 /// Says what is wanted, what is there, and how long the rest may take.
-fn announce(context: &RunContext<'_>, journal: &Journal<'_>, backlog: &Backlog) {
+fn announce(context: &RunContext<'_>, journal: &Journal<'_>, backlog: &Backlog, at_once: usize) {
     let expansion = context.expansion;
     let mut done = Vec::new();
     for (deliverable, missing) in expansion.deliverables.iter().zip(&backlog.missing) {
@@ -147,7 +156,7 @@ fn announce(context: &RunContext<'_>, journal: &Journal<'_>, backlog: &Backlog) 
     }
     let expected = journal.known().experience.expected(expansion);
     let files: Vec<u64> = backlog.missing.iter().map(FrameSet::count).collect();
-    let forecast = Forecast::new(&expected, &files, context.options.jobs);
+    let forecast = Forecast::new(&expected, &files, at_once);
     let (wanted, there) = {
         let report = journal.report();
         (report.wanted, report.kept)
@@ -176,14 +185,52 @@ fn chunks(expansion: &Expansion, backlog: &Backlog) -> Vec<Chunk> {
             let lacks = |index: &usize| one.frames.count_shared(&backlog.missing[*index]) > 0;
             one.deliverables.iter().any(lacks)
         })
-        .map(|planned| Chunk {
-            source: sources.get(planned.deliverables.first()).copied(),
-            planned,
-            attempts: VecDeque::new(),
-            failed_probes: Vec::new(),
-            claim: None,
+        .map(|planned| {
+            let lacking = planned
+                .deliverables
+                .iter()
+                .map(|index| &backlog.missing[*index]);
+            let missing = lacking.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all));
+            let one = planned.first(&expansion.deliverables);
+            // What one process must take whole is one block.
+            let is_cut = !one.is_assembled();
+            Chunk {
+                source: sources.get(planned.deliverables.first()).copied(),
+                blocks: if is_cut {
+                    Blocks::of(&planned.frames)
+                } else {
+                    Blocks::whole(&planned.frames)
+                },
+                missing,
+                most: one.common.processes.chunk,
+                planned,
+                attempts: VecDeque::new(),
+                failed_probes: Vec::new(),
+                claims: Vec::new(),
+            }
         })
         .collect()
+}
+
+/// The kinds of work that chunks are, by the first deliverable of each.
+fn kinds(expansion: &Expansion, chunks: &[Chunk]) -> HashMap<usize, WorkKind> {
+    let mut kinds = HashMap::new();
+    for chunk in chunks {
+        let index = *chunk.planned.deliverables.first();
+        kinds.entry(index).or_insert_with(|| {
+            let members = chunk.planned.members(&expansion.deliverables);
+            let one = *members.first();
+            let engine = &one.common.engine;
+            WorkKind {
+                label: label(&members),
+                effort: Effort::of(one),
+                has_threads: engine.single_threaded || engine.mentions("threads"),
+                priority: one.common.processes.priority,
+                is_spread: one.common.processes.spread,
+            }
+        });
+    }
+    kinds
 }
 
 /// How long a machine may give no sign of life.

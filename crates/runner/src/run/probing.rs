@@ -4,7 +4,8 @@
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::PlannedProcess;
 
-use super::board::{Attempt, Chunk, ChunkOutcome};
+use super::board::ChunkOutcome;
+use super::chunk_queue::{Attempt, Chunk};
 use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::clock::Moment;
@@ -85,7 +86,7 @@ impl Worker<'_> {
             .into_iter()
             .flat_map(|(_, failures)| failures)
             .collect();
-        let frames = if chunk.claim.is_some() {
+        let frames = if chunk.is_begun() {
             let left = chunk.attempts.iter().map(|one| &one.planned.frames);
             left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
         } else {

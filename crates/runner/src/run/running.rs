@@ -8,6 +8,7 @@ use super::context::RunContext;
 use super::existing_files::Backlog;
 use super::journal::Journal;
 use super::other_runs::OtherRuns;
+use super::pace::Pace;
 use super::prospects::Prospects;
 use super::worker::Worker;
 use super::workshop::Workshop;
@@ -19,6 +20,8 @@ pub(super) struct Running<'r> {
     /// What was missing when the run began.
     pub(super) backlog: Backlog,
     pub(super) board: Board,
+    /// How the work is shared out on this machine.
+    pub(super) pace: Pace,
     /// Which deliverables can be rendered at all.
     pub(super) prospects: Prospects,
     pub(super) workshop: Workshop,
@@ -27,7 +30,7 @@ pub(super) struct Running<'r> {
 impl Running<'_> {
     /// Renders all there is to render, on threads that this one watches over.
     pub(super) fn render_and_watch(&self) {
-        let threads = threads(self.context.options.jobs);
+        let threads = threads(self.pace.most_at_once());
         let left = AtomicUsize::new(threads);
         let main = thread::current();
         thread::scope(|scope| {
@@ -60,6 +63,7 @@ impl Running<'_> {
             journal: self.journal,
             backlog: &self.backlog,
             board: &self.board,
+            pace: &self.pace,
             prospects: &self.prospects,
             workshop: &self.workshop,
         }

@@ -8,7 +8,8 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::plan::label;
 use truepath_core::profile::Profile;
 
-use super::board::{Attempt, ProcessSlot};
+use super::board::ProcessSlot;
+use super::chunk_queue::Attempt;
 use super::engine_process::{EngineProcess, of_profile};
 use super::folders::make_folders;
 use super::journal::Journal;
@@ -32,7 +33,7 @@ impl<'w> EngineProcess<'w> {
         attempt: &'w Attempt,
         slot: ProcessSlot<'_>,
     ) -> Result<Outcome, RunError> {
-        let mut process = Self::begin(worker, attempt)?;
+        let mut process = Self::begin(worker, attempt, &slot)?;
         let at_work = AtWork {
             journal: worker.journal,
             number: process.number,
@@ -51,7 +52,10 @@ impl<'w> EngineProcess<'w> {
         let frames = &self.attempt.planned.frames;
         let folder = make_folders(context, &deliverables, frames)?;
         self.worker.look_for_room(&folder);
-        let planned = Invocation::planned(&profile, &deliverables, frames);
+        let planned = Invocation {
+            threads: self.threads,
+            ..Invocation::planned(&profile, &deliverables, frames)
+        };
         let prepared = match self.prepared(&planned)? {
             Prepared::Ready(prepared) => prepared,
             Prepared::Not(reason) => {
@@ -246,11 +250,18 @@ impl<'w> EngineProcess<'w> {
             remove_staging_folder(context, journal, staging, &self.name, given)?;
         }
         let deliverables = self.members.map(|(_, one)| *one);
-        let threads = deliverables.first().common.processes.threads;
+        let set = deliverables.first().common.processes.threads;
+        let threads = set
+            .or(self.threads)
+            .filter(|_| self.profile.mentions("threads"));
+        let took = self.outcome.spent(&deliverables);
+        let used = self.outcome.used(threads, self.attempt.tries);
+        let pace = self.worker.pace;
+        pace.took(&label(&deliverables), took.as_ref(), used.as_ref());
         journal.note(Line::Left {
             process: self.number,
-            took: self.outcome.spent(&deliverables),
-            used: self.outcome.used(threads, self.attempt.tries),
+            took,
+            used,
             kept,
         })?;
         if kept {

@@ -6,16 +6,21 @@ use std::time::Duration;
 
 use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::deliverable::Limits;
+use truepath_core::forecast::Effort;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::plan::PlannedProcess;
+use truepath_core::plan::{Blocks, PlannedProcess};
 use truepath_core::probes::Verdict;
 
-use super::board::{Attempt, Board, Chunk, ChunkOutcome, StopReason};
+use super::board;
+use super::board::{ChunkOutcome, ProcessSlot, StopReason, TakenChunk};
+use super::chunk_queue::{Attempt, Chunk};
 use super::outcome::{End, Outcome, grouped};
+use super::pace::{Jobs, Machine, Pace, WorkKind};
 use super::prospects::Prospects;
 use super::times::Times;
 use super::{Failure, RunError};
 use crate::clock::Moment;
+use crate::ledger::Ledger;
 
 fn planned(deliverable: usize, frames: &str) -> PlannedProcess {
     PlannedProcess {
@@ -28,9 +33,12 @@ fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
     let planned = planned(deliverable, frames);
     Chunk {
         attempts: VecDeque::from([Attempt::first(planned.clone())]),
+        blocks: Blocks::of(&planned.frames),
+        missing: planned.frames.clone(),
+        most: None,
         planned,
         failed_probes: Vec::new(),
-        claim: None,
+        claims: Vec::new(),
         source,
     }
 }
@@ -39,6 +47,59 @@ fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
 fn good(deliverables: usize) -> Prospects {
     let frames: FrameSet = "1-9".parse().unwrap();
     Prospects::new(&vec![frames; deliverables], &|_| true)
+}
+
+/// A board, and how its work is shared out.
+struct Board {
+    board: board::Board,
+    pace: Pace,
+}
+
+impl Board {
+    /// One of which so many processes work at once.
+    fn new(chunks: Vec<Chunk>, jobs: usize) -> Self {
+        let kind = |number: usize| WorkKind {
+            label: format!("deliverable {number}"),
+            effort: Effort {
+                pixels: 1,
+                samples: 1.0,
+            },
+            has_threads: true,
+            priority: 0,
+            is_spread: false,
+        };
+        let kinds = (0..9).map(|number| (number, kind(number))).collect();
+        let machine = Machine {
+            cores: 4,
+            memory: None,
+        };
+        Self {
+            board: board::Board::new(chunks, kinds),
+            pace: Pace::new(Jobs::Fixed(jobs), machine, &Ledger::default()),
+        }
+    }
+
+    fn take(
+        &self,
+        prospects: &Prospects,
+        waits_for: &dyn Fn(u64),
+    ) -> Option<(usize, Chunk, ProcessSlot<'_>)> {
+        let taken = self.board.take(&self.pace, prospects, waits_for)?;
+        let TakenChunk {
+            number,
+            chunk,
+            slot,
+        } = taken;
+        Some((number, chunk, slot))
+    }
+}
+
+impl std::ops::Deref for Board {
+    type Target = board::Board;
+
+    fn deref(&self) -> &board::Board {
+        &self.board
+    }
 }
 
 /// Takes the next chunk of a board that must not be empty or waited for.
@@ -51,16 +112,47 @@ fn number(board: &Board, prospects: &Prospects) -> Option<usize> {
 
 #[test]
 fn chunks_are_given_out_in_their_order_until_none_is_left() {
-    let board = Board::new(vec![chunk(0, "1-3", None), chunk(0, "4-6", None)], 2);
+    let board = Board::new(vec![chunk(0, "1-3", None), chunk(0, "4-6", None)], 1);
     let prospects = good(1);
     let numbers = [0, 1, 2].map(|_| number(&board, &prospects));
     assert_eq!(numbers, [Some(0), Some(1), None]);
 }
 
 #[test]
+fn no_process_stands_idle_while_a_chunk_can_be_cut() {
+    let board = Board::new(vec![chunk(0, "1-32", None)], 2);
+    let prospects = good(1);
+    let mut frames = Vec::new();
+    let mut at_work = Vec::new();
+    while let Some((number, chunk, slot)) = board.take(&prospects, &|_| panic!("waits")) {
+        frames.push(chunk.planned.frames.clone());
+        at_work.push((number, chunk, slot));
+        // Both have their hands full before the first is done.
+        if at_work.len() == 2 {
+            let (number, chunk, slot) = at_work.remove(0);
+            drop(slot);
+            board.hand_back(number, chunk, ChunkOutcome::Done);
+        }
+        if frames.iter().map(FrameSet::count).sum::<u64>() == 32 {
+            break;
+        }
+    }
+    assert!(frames.len() > 2, "{frames:?}");
+    let all = frames
+        .iter()
+        .fold(FrameSet::empty(), |all, one| all.union(one).unwrap());
+    assert_eq!(all, "1-32".parse().unwrap());
+    for (number, chunk, slot) in at_work {
+        drop(slot);
+        board.hand_back(number, chunk, ChunkOutcome::Done);
+    }
+    assert!(board.take(&prospects, &|_| panic!("waits")).is_none());
+}
+
+#[test]
 fn a_movie_waits_for_all_chunks_of_its_sequence() {
     let movie = chunk(1, "1-9", Some(0));
-    let board = Board::new(vec![movie, chunk(0, "1-3", None), chunk(0, "4-9", None)], 2);
+    let board = Board::new(vec![movie, chunk(0, "1-3", None), chunk(0, "4-9", None)], 1);
     let prospects = good(2);
     let numbers = [0, 1, 2, 3].map(|_| number(&board, &prospects));
     assert_eq!(numbers, [Some(1), Some(2), Some(0), None]);

@@ -7,7 +7,8 @@ use truepath_core::probes::Verdict;
 use truepath_core::retry::{self, ProcessResult, Retry};
 
 use super::RunError;
-use super::board::{Attempt, Chunk, ChunkOutcome};
+use super::board::ChunkOutcome;
+use super::chunk_queue::{Attempt, Chunk};
 use super::outcome::{End, Outcome, UnconfirmedPictures};
 use super::worker::Worker;
 use crate::clock::Moment;

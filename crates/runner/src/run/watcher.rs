@@ -7,9 +7,11 @@ use std::sync::atomic::Ordering;
 use std::time::Duration;
 
 use super::board::StopReason;
+use super::pace::{Noticed, gigabytes};
 use super::running::Running;
 use super::{Event, RunError};
 use crate::clock::{Moment, pause};
+use crate::ledger::Line;
 
 /// How often it is looked at what costs nothing.
 const TICK: Duration = Duration::from_millis(50);
@@ -29,6 +31,7 @@ impl Running<'_> {
                 }
                 round = Moment::now();
             }
+            self.look_at_the_machine();
             self.journal.event(&Event::Tick);
             std::thread::park_timeout(pause(TICK));
         }
@@ -56,6 +59,26 @@ impl Running<'_> {
             .is_some_and(|until| Moment::now() >= until)
         {
             self.worker().halt("its time is over");
+        }
+    }
+
+    /// Lets more processes work where cores are idle, and says where memory runs short.
+    fn look_at_the_machine(&self) {
+        for noticed in self.pace.look() {
+            match noticed {
+                Noticed::Chosen(chosen) => {
+                    // What it is good for is the next run: this one goes on without it.
+                    if let Err(error) = self.journal.note(Line::Chosen(chosen)) {
+                        self.board.fail(error);
+                    }
+                }
+                Noticed::Shortage { need, free } => self.journal.remark(&format!(
+                    "the processes at work need up to {} of memory, and {} are free: fewer at once would not be in danger",
+                    gigabytes(need),
+                    gigabytes(free)
+                )),
+            }
+            self.board.look_again();
         }
     }
 

@@ -6,6 +6,7 @@ use super::board::{Board, StopReason};
 use super::context::RunContext;
 use super::existing_files::{Backlog, ExistingFiles};
 use super::journal::Journal;
+use super::pace::Pace;
 use super::prospects::Prospects;
 use super::workshop::Workshop;
 use crate::system::free_space;
@@ -20,6 +21,7 @@ pub(super) struct Worker<'r> {
     pub(super) journal: &'r Journal<'r>,
     pub(super) backlog: &'r Backlog,
     pub(super) board: &'r Board,
+    pub(super) pace: &'r Pace,
     pub(super) prospects: &'r Prospects,
     pub(super) workshop: &'r Workshop,
 }
@@ -52,7 +54,7 @@ impl Worker<'_> {
         let Some(free) = there.and_then(free_space) else {
             return;
         };
-        if largest > 0 && free < largest * SPARE * self.context.options.jobs as u64 {
+        if largest > 0 && free < largest * SPARE * self.pace.at_once() as u64 {
             self.halt(&format!(
                 "only {:.1} MB are free below {}, less than the next frames may need",
                 free as f64 / 1e6,

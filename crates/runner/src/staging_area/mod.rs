@@ -198,6 +198,7 @@ impl<'a> StagingArea<'a> {
             frames: &frames,
             staging: &name,
             prepared: None,
+            threads: None,
         };
         let outputs = members
             .iter()

@@ -164,6 +164,7 @@ fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
             frames: &planned.frames,
             staging: "/show/r/staging",
             prepared: profile.prepare.as_ref().map(|_| "/show/prepared"),
+            threads: None,
         };
         let spec = invocation.spec().ok()?;
         let program = if profile.is_this_program() { "truepath" } else { &spec.program };

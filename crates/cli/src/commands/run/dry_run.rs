@@ -8,7 +8,10 @@ use truepath_core::finding::grouped;
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::plan;
+use truepath_runner::run::Jobs;
 use truepath_runner::status::Follower;
+
+use super::cores;
 
 use crate::job_arguments::Chosen;
 use crate::outcome::CommandError;
@@ -16,11 +19,7 @@ use crate::show::pace::rough;
 use crate::show::{FAINT, TITLE, count, files};
 
 /// Shows it. Nothing is started, and nothing written.
-pub(super) fn print(
-    chosen: &Chosen,
-    rendered: &Expansion,
-    jobs: usize,
-) -> Result<(), CommandError> {
+pub(super) fn print(chosen: &Chosen, rendered: &Expansion, jobs: Jobs) -> Result<(), CommandError> {
     let mut follower = Follower::new(&chosen.loaded, rendered);
     let status = follower
         .look()
@@ -72,7 +71,11 @@ pub(super) fn print(
     }
     let left: Vec<u64> = missing.iter().map(FrameSet::count).collect();
     let total: u64 = left.iter().sum();
-    let time = match Forecast::new(&follower.expected(), &left, jobs).left(0.0) {
+    let at_once = match jobs {
+        Jobs::Fixed(jobs) => jobs,
+        Jobs::Auto => cores(),
+    };
+    let time = match Forecast::new(&follower.expected(), &left, at_once).left(0.0) {
         Some(seconds) if total > 0 => format!("about {}, by what it took before", rough(seconds)),
         _ if total > 0 => "nothing was measured yet, so how long it takes is not known".to_owned(),
         _ => "nothing to do".to_owned(),
@@ -84,11 +87,17 @@ pub(super) fn print(
         .sum();
     writeln!(
         out,
-        "{} of {} to make in {}, {} at once; {time}",
+        "{} of {} to make in {}; {time}",
         grouped(total),
         files(wanted),
-        count(processes.len() as u64, "process", "processes"),
-        jobs
+        match jobs {
+            Jobs::Fixed(jobs) => format!(
+                "{}, {jobs} at once",
+                count(processes.len() as u64, "process", "processes")
+            ),
+            Jobs::Auto =>
+                "as many processes as keep all cores busy, cut by what is measured".to_owned(),
+        }
     )?;
     Ok(out.flush()?)
 }

@@ -17,10 +17,11 @@ use std::sync::atomic::Ordering;
 
 use clap::Args;
 use truepath_core::finding::{Finding, Severity};
+use truepath_core::job::{self, Key};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{Existing, Options, Policy, RunError, run as render};
+use truepath_runner::run::{Existing, Jobs, Machine, Options, Policy, RunError, run as render};
 
 use ended::JobEnded;
 
@@ -61,9 +62,10 @@ pub(crate) struct Arguments {
     /// Where there is no live screen: a line for every file, in place of one every few seconds
     #[arg(long, short)]
     verbose: bool,
-    /// How many processes run at once; unset, what the job says, or one
+    /// How many processes run at once, or `auto` for as many as keep all cores busy; unset, what the job says, or
+    /// `auto`
     #[arg(long, short, value_name = "NUMBER")]
-    jobs: Option<NonZeroUsize>,
+    jobs: Option<JobsArgument>,
     /// Render frames again that other settings made, or that are not the files that were published; each stays until its successor is verified
     #[arg(long, help_heading = FILES, conflicts_with = "keep_stale")]
     rerender_stale: bool,
@@ -99,6 +101,36 @@ pub(crate) struct Arguments {
     events: Option<PathBuf>,
     #[command(flatten)]
     afterwards: afterwards::Afterwards,
+}
+
+/// How many processes run at once, as it is given.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum JobsArgument {
+    Auto,
+    Number(NonZeroUsize),
+}
+
+impl std::str::FromStr for JobsArgument {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        match text {
+            "auto" => Ok(Self::Auto),
+            _ => text
+                .parse()
+                .map(Self::Number)
+                .map_err(|_| "it takes a number from 1, or `auto`".to_owned()),
+        }
+    }
+}
+
+impl std::fmt::Display for JobsArgument {
+    fn fmt(&self, out: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        match self {
+            Self::Auto => out.write_str("auto"),
+            Self::Number(number) => number.fmt(out),
+        }
+    }
 }
 
 /// Which workload manager.
@@ -241,8 +273,11 @@ fn one(
     if arguments.on == Some(WorkloadManager::Slurm) {
         return on_slurm::run(&chosen);
     }
-    let jobs = usize::try_from(chosen.loaded.job.jobs()).unwrap_or(1);
-    let rendered = chosen.chosen.runnable().sharing_cores(cores(), jobs);
+    let rendered = chosen.chosen.runnable();
+    let jobs = match rendered.jobs(&chosen.loaded.job) {
+        job::Jobs::Auto => Jobs::Auto,
+        job::Jobs::Fixed(jobs) => Jobs::Fixed(usize::try_from(jobs).unwrap_or(1)),
+    };
     if arguments.dry_run {
         dry_run::print(&chosen, &rendered, jobs)?;
         return Ok(JobEnded::dry(&chosen.name));
@@ -254,6 +289,10 @@ fn one(
         whole: chosen.whole,
         disk: &RealDisk,
         jobs,
+        machine: Machine {
+            cores: cores(),
+            memory: chosen.loaded.job.get(Key::Memory),
+        },
         until,
         policy: Policy {
             existing: Existing::of(&chosen.loaded.job),

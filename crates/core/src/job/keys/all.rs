@@ -4,8 +4,8 @@ use super::{Key, KeyFacts, TableKind};
 use crate::job::kinds::{
     ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER,
     CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, KeyKind,
-    LAYERS, NUMBER, PIXELS, PLAIN, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE, SIZE, STOP_ON,
-    TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
+    LAYERS, MEMORY, NUMBER, PIXELS, PLAIN, PROCESSES, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE,
+    SIZE, STOP_ON, TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
 };
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
@@ -63,7 +63,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 75] = [
+pub const KEYS: [KeyFacts; 76] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -387,10 +387,18 @@ pub const KEYS: [KeyFacts; 75] = [
     KeyFacts {
         key: Key::Jobs,
         name: "jobs",
-        kind: &NUMBER,
+        kind: &PROCESSES,
         tables: &[Project],
-        meaning: "How many processes a run starts at once where `--jobs` does not say it; unset, one. Where `threads` is not set, the cores are shared out among them.",
+        meaning: "How many processes a run starts at once where `--jobs` does not say it: a number, or `auto` for as many as keep all cores busy and fit into the memory, by what is measured; unset, `auto`, or one where `chunk` is set. Where `threads` is not set, the cores are shared out among them.",
         example: r#"jobs = 4"#,
+    },
+    KeyFacts {
+        key: Key::Memory,
+        name: "memory",
+        kind: &MEMORY,
+        tables: &[Project],
+        meaning: "How much memory the engines of a run may take together on one machine; unset, what is free. With `jobs = \"auto\"` no process is started that may not fit; a fixed number of them is warned about.",
+        example: r#"memory = "48GB""#,
     },
     KeyFacts {
         key: Key::Threads,

@@ -99,6 +99,7 @@ keys! {
     CheckpointEvery,
     CheckpointKeep,
     Jobs,
+    Memory,
 }
 
 /// What there is to know about a key.

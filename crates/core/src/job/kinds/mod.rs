@@ -22,8 +22,10 @@ pub(crate) use choices::{
 pub use choices::{FORMAT, choice};
 pub(super) use given::Given;
 pub use notation::duration as length_of_time;
+pub(in crate::job) use numbers::AUTO;
 pub(crate) use numbers::{
-    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, QUALITY, REGION, SCALE, SHARE, TRUTH,
+    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, MEMORY, PROCESSES, QUALITY, REGION, SCALE, SHARE,
+    TRUTH,
 };
 pub use numbers::{NUMBER, SIZE, WEIGHTS};
 pub(crate) use tables::{EXIT_CODES, LAYERS};

@@ -45,6 +45,24 @@ pub fn duration(text: &str) -> Option<Duration> {
         .filter(|length| !length.is_zero())
 }
 
+/// `48GB` or `512MB`, in bytes: powers of ten.
+pub(super) fn byte_count(text: &str) -> Option<i64> {
+    let (number, unit) = text.strip_suffix('B')?.split_at_checked(text.len() - 2)?;
+    let unit = match unit {
+        "k" => 1e3,
+        "M" => 1e6,
+        "G" => 1e9,
+        "T" => 1e12,
+        _ => return None,
+    };
+    let number = number.trim_end();
+    let digits = number
+        .bytes()
+        .all(|byte| byte.is_ascii_digit() || byte == b'.');
+    let bytes = digits.then(|| number.parse::<f64>().ok()).flatten()? * unit;
+    (1.0..1e18).contains(&bytes).then_some(bytes as i64)
+}
+
 /// `20M` or `800k`, in bits per second.
 pub(super) fn bit_rate(text: &str) -> Option<i64> {
     let (number, unit) = match text.strip_suffix('M') {

@@ -2,7 +2,7 @@
 
 use serde_json::json;
 
-use super::notation::{bit_rate, duration, ratio, share, weights};
+use super::notation::{bit_rate, byte_count, duration, ratio, share, weights};
 use super::{CellNotation, Given, KeyKind, PLAIN};
 use crate::finding::Finding;
 use crate::job::value::Value;
@@ -17,6 +17,34 @@ pub const NUMBER: KeyKind = KeyKind {
     cell: CellNotation::Value,
     schema: |_| json!({ "type": "integer", "minimum": 0 }),
     read: |given| whole(given, 0..=i64::MAX, "it takes a number from 0"),
+    ..PLAIN
+};
+
+/// How `auto` is held among numbers of processes.
+pub(in crate::job) const AUTO: i64 = -1;
+
+/// How many processes run at once.
+pub(crate) const PROCESSES: KeyKind = KeyKind {
+    shape: "a whole number such as 3, or \"auto\"",
+    cell: CellNotation::Value,
+    schema: |_| json!({ "anyOf": [{ "type": "integer", "minimum": 1 }, { "const": "auto" }] }),
+    read: |given| match &given.node.kind {
+        NodeKind::Text(text) if text == "auto" => Ok(Value::Number(AUTO)),
+        NodeKind::Text(text) => Err(given.refuse(text, "it takes a number from 1, or `auto`")),
+        _ => whole(given, 1..=i64::MAX, "it takes a number from 1, or `auto`"),
+    },
+    ..PLAIN
+};
+
+/// Bytes of memory.
+pub(crate) const MEMORY: KeyKind = KeyKind {
+    shape: "a size such as \"48GB\" or \"512MB\"",
+    schema: |_| json!({ "type": "string", "pattern": "^[0-9.]+ ?[kMGT]B$" }),
+    read: |given| {
+        given.parsed("it takes a size such as `48GB` or `512MB`", |text| {
+            byte_count(text).map(Value::Number)
+        })
+    },
     ..PLAIN
 };
 

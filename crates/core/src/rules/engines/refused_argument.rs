@@ -48,6 +48,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             frames: &frames,
             staging: "/staging",
             prepared: engine.prepare.as_ref().map(|_| "/prepared"),
+            threads: None,
         };
         let whole =
             engine.rejects.is_some() || firsts.iter().any(|first| std::ptr::eq(*first, one));

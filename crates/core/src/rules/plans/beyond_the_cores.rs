@@ -2,7 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity, count};
-use crate::job::Key;
+use crate::job::{Jobs, Key};
 use crate::rules::{Rule, Subject};
 
 /// TP702 `beyond-the-cores`.
@@ -32,7 +32,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let Some(cores) = subject.answers.machine.cores else {
         return Vec::new();
     };
-    let jobs = subject.job.jobs();
+    // As many as keep the cores busy are never too many.
+    let jobs = match subject.job.jobs() {
+        Some(Jobs::Fixed(jobs)) => jobs,
+        Some(Jobs::Auto) | None => 1,
+    };
     let beyond = |one: &Deliverable| {
         let threads = u64::try_from(one.common.processes.threads?).ok()?;
         let all = threads.saturating_mul(jobs);

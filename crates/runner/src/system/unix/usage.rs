@@ -179,9 +179,12 @@ mod tests {
         while children(number).len() < 2 {
             std::thread::yield_now();
         }
-        let tree = usage_of_tree(number).unwrap();
-        let own = usage_of(number).unwrap();
-        assert!(tree.memory > own.memory, "{tree:?} {own:?}");
+        // The children have memory of their own as soon as they have begun.
+        let is_more = || {
+            let tree = usage_of_tree(number).unwrap();
+            tree.memory > usage_of(number).unwrap().memory
+        };
+        assert!((0..1_000_000).any(|_| is_more()));
         drop(child.stdin.take());
         child.wait().unwrap();
         assert_eq!(usage_of_tree(number), None);
