@@ -228,6 +228,11 @@ impl JobArguments {
         Ok(chosen)
     }
 
+    /// What --set is given, as it is.
+    pub(crate) fn set_values(&self) -> &[String] {
+        &self.set
+    }
+
     /// Loads and expands the job of the latest run.
     pub(crate) fn load_latest(self) -> Result<Chosen, CommandError> {
         self.load_at(When::Latest, None)

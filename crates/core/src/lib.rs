@@ -35,6 +35,7 @@ pub mod probes;
 pub mod profile;
 pub mod question;
 pub mod quote;
+pub mod renaming;
 pub mod retry;
 pub mod rules;
 pub mod scene_facts;

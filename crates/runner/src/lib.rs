@@ -32,6 +32,7 @@ pub mod progress;
 mod proof;
 mod publish;
 mod recover;
+pub mod renaming;
 mod rewrite;
 pub mod run;
 #[cfg(test)]

@@ -15,6 +15,7 @@ mod match_names;
 mod new;
 mod overview;
 mod paths;
+mod rename;
 mod rules;
 mod run;
 pub(crate) mod scan;
@@ -51,6 +52,7 @@ pub(crate) enum Command {
     Why(why::Arguments),
     Times(times::Arguments),
     Clean(clean::Arguments),
+    Rename(rename::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
     Match(match_names::Arguments),
@@ -82,6 +84,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Why(arguments) => why::run(arguments),
         Command::Times(arguments) => times::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
+        Command::Rename(arguments) => rename::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),
         Command::Scan(arguments) => scan::run(arguments),
         Command::Match(arguments) => match_names::run(arguments),

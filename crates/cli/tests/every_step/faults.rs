@@ -194,7 +194,11 @@ pub(crate) fn render_with(
         interrupt: &AtomicU8::new(0),
         whole: true,
         disk,
-        jobs,
+        jobs: truepath_runner::run::Jobs::Fixed(jobs),
+        machine: truepath_runner::run::Machine {
+            cores: 2,
+            memory: None,
+        },
         until: None,
         policy,
     };

@@ -6,6 +6,7 @@
 mod common;
 mod engines;
 mod faults;
+mod renaming;
 
 use std::collections::BTreeMap;
 use std::fs;

@@ -45,6 +45,16 @@ pub(crate) fn identity(path: &Path) -> io::Result<(u64, u64)> {
     Ok((facts.dev(), facts.ino()))
 }
 
+/// The device that a folder lies on.
+pub(crate) fn device(folder: &Path) -> io::Result<u64> {
+    Ok(fs::metadata(folder)?.dev())
+}
+
+/// How many names a file has.
+pub(crate) fn names(facts: &Metadata) -> u64 {
+    facts.nlink()
+}
+
 /// What the file system calls a file or folder, whatever its path; 0 where it is not there.
 pub(crate) fn file_number(path: &Path) -> u64 {
     fs::metadata(path).map_or(0, |facts| facts.ino())

@@ -11,9 +11,9 @@ pub use files::is_pipe;
 pub use processes::{in_own_group, lower_priority};
 
 pub(crate) use files::{
-    bytes_of_name, changed_at, exchange, file_number, free_space, identity, is_executable,
-    is_held_by_another, is_writable, lock_file, modified_at, name_of_bytes, rename_new, symlink,
-    sync_folder,
+    bytes_of_name, changed_at, device, exchange, file_number, free_space, identity, is_executable,
+    is_held_by_another, is_writable, lock_file, modified_at, name_of_bytes, names, rename_new,
+    symlink, sync_folder,
 };
 pub(crate) use machine::{boot, machine_name, user_name};
 pub(crate) use open_files::{is_open_for_writing, is_written_in};
