@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 
 use crate::deliverable::{Deliverable, Expansion};
-use crate::frames::FrameSet;
+use crate::frames::{Frame, FrameSet};
 use crate::plan::{label, plan};
 
 /// So many frames of one kind weigh; of older ones ever less.
@@ -59,6 +59,54 @@ pub struct RenderedFrames {
 #[derive(Debug, Clone, Default)]
 pub struct RenderTimes {
     known: BTreeMap<String, Vec<RenderedFrames>>,
+    /// Seconds of single frames, of each the last.
+    frames: BTreeMap<String, BTreeMap<Frame, f64>>,
+}
+
+/// Seconds that the frames of a deliverable take.
+#[derive(Debug, Clone, Default, PartialEq)]
+pub struct FrameTimes {
+    /// Seconds of a usual file.
+    usual: f64,
+    /// How many times as long single frames took as the mean of them did.
+    factors: BTreeMap<Frame, f64>,
+}
+
+impl FrameTimes {
+    /// All frames alike.
+    #[must_use]
+    pub fn alike(seconds: f64) -> Self {
+        Self {
+            usual: seconds,
+            factors: BTreeMap::new(),
+        }
+    }
+
+    /// Seconds of a file: as it took before, else between its neighbours on both sides.
+    #[must_use]
+    pub fn seconds(&self, frame: Frame) -> f64 {
+        let before = self.factors.range(..=frame).next_back();
+        let after = self.factors.range(frame..).next();
+        let factor = match (before, after) {
+            (Some((first, one)), Some((last, other))) if last > first => {
+                let way = (frame - first) as f64 / (last - first) as f64;
+                one + (other - one) * way
+            }
+            (Some((_, one)), _) | (None, Some((_, one))) => *one,
+            (None, None) => 1.0,
+        };
+        self.usual * factor
+    }
+
+    /// Seconds of all files of some frames.
+    #[must_use]
+    pub fn sum(&self, frames: &FrameSet) -> f64 {
+        if self.factors.is_empty() {
+            self.usual * frames.count() as f64
+        } else {
+            frames.iter().map(|frame| self.seconds(frame)).sum()
+        }
+    }
 }
 
 impl RenderTimes {
@@ -77,6 +125,29 @@ impl RenderTimes {
         one.frames = one.frames * fade + took.frames;
         one.seconds = one.seconds * fade + took.seconds;
         one.start += (took.start - one.start) / 4.0;
+    }
+
+    /// Takes in what single frames took.
+    pub fn add_frames(&mut self, label: &str, each: &[(Frame, f64)]) {
+        if !each.is_empty() {
+            let known = self.frames.entry(label.to_owned()).or_default();
+            known.extend(each.iter().copied());
+        }
+    }
+
+    /// What the frames of something of a label take, of which a usual one takes so many seconds.
+    fn frame_times(&self, label: &str, usual: f64) -> FrameTimes {
+        let known = self.frames.get(label).into_iter().flatten();
+        let mean = known.clone().map(|(_, seconds)| seconds).sum::<f64>()
+            / known.clone().count().max(1) as f64;
+        let factors = if mean > 0.0 {
+            known
+                .map(|(frame, seconds)| (*frame, seconds / mean))
+                .collect()
+        } else {
+            BTreeMap::new()
+        };
+        FrameTimes { usual, factors }
     }
 
     /// Seconds for a frame where a process renders so many: as measured for just this effort, else
@@ -126,9 +197,9 @@ impl RenderTimes {
         (Some(seconds), start)
     }
 
-    /// Seconds for a file of each deliverable, where something like it was ever made.
+    /// What the files of each deliverable take, where something like it was ever made.
     #[must_use]
-    pub fn expected(&self, expansion: &Expansion) -> Vec<Option<f64>> {
+    pub fn expected(&self, expansion: &Expansion) -> Vec<Option<FrameTimes>> {
         let all = &expansion.deliverables;
         let mut seconds = vec![None; all.len()];
         if self.known.is_empty() {
@@ -148,9 +219,11 @@ impl RenderTimes {
                 .processes
                 .chunk
                 .map_or(frames, |chunk| frames.min(chunk));
-            let together = self.seconds(&label(&members), Effort::of(first), frames);
+            let label = label(&members);
+            let together = self.seconds(&label, Effort::of(first), frames);
             for index in planned.deliverables.iter() {
-                seconds[*index] = together.map(|seconds| seconds / members.len() as f64);
+                let each = together.map(|seconds| seconds / members.len() as f64);
+                seconds[*index] = each.map(|usual| self.frame_times(&label, usual));
             }
         }
         seconds
@@ -160,8 +233,8 @@ impl RenderTimes {
 /// The time left of a run: begun with what is expected, and set right by how fast it really goes.
 #[derive(Debug, Clone, Default)]
 pub struct Forecast {
-    /// Seconds for a file of each deliverable.
-    seconds: Vec<f64>,
+    /// What the files of each deliverable take.
+    seconds: Vec<FrameTimes>,
     /// Seconds that what is known from before weighs: those of one file for every process.
     before: f64,
     /// Seconds of one process for all that is to do.
@@ -173,22 +246,22 @@ pub struct Forecast {
 }
 
 impl Forecast {
-    /// The forecast for `files` to do of each deliverable by so many processes at once. What is not
+    /// The forecast for the frames that are missing of each deliverable, by so many processes at once. What is not
     /// known takes as long as the rest does in the mean.
     #[must_use]
-    pub fn new(expected: &[Option<f64>], files: &[u64], parallel: usize) -> Self {
-        let known = || expected.iter().flatten();
+    pub fn new(expected: &[Option<FrameTimes>], missing: &[FrameSet], parallel: usize) -> Self {
+        let known = || expected.iter().flatten().map(|one| one.usual);
         let count = known().count();
         let mean = known().sum::<f64>() / count as f64;
         let is_known = count > 0 && mean > 0.0;
         let usual = if is_known { mean } else { 1.0 };
-        let seconds: Vec<f64> = if is_known {
-            expected.iter().map(|one| one.unwrap_or(usual)).collect()
-        } else {
-            vec![usual; expected.len()]
+        let or_usual = |one: &Option<FrameTimes>| match one {
+            Some(known) if is_known => known.clone(),
+            _ => FrameTimes::alike(usual),
         };
-        let parts = seconds.iter().zip(files);
-        let to_do: f64 = parts.map(|(seconds, files)| seconds * *files as f64).sum();
+        let seconds: Vec<FrameTimes> = expected.iter().map(or_usual).collect();
+        let parts = seconds.iter().zip(missing);
+        let to_do: f64 = parts.map(|(seconds, frames)| seconds.sum(frames)).sum();
         let parallel = parallel.max(1) as f64;
         Self {
             before: if is_known {
@@ -204,8 +277,9 @@ impl Forecast {
     }
 
     /// A file of a deliverable is there, or is given up.
-    pub fn settle(&mut self, deliverable: usize) {
-        self.done += self.seconds.get(deliverable).copied().unwrap_or(0.0);
+    pub fn settle(&mut self, deliverable: usize, frame: Frame) {
+        let seconds = self.seconds.get(deliverable);
+        self.done += seconds.map_or(0.0, |seconds| seconds.seconds(frame));
     }
 
     /// Seconds that are left, `elapsed` seconds after the beginning; none while nothing is known.
@@ -274,13 +348,18 @@ mod tests {
         assert_eq!(known.seconds("dawn", effort, 1), Some(4.0));
     }
 
+    fn frames(text: &str) -> FrameSet {
+        text.parse().unwrap()
+    }
+
     #[test]
     fn the_time_left_begins_with_what_is_expected_and_follows_what_is_seen() {
         // 10 files of 60 s and 10 of 6 s, two at once.
-        let mut forecast = Forecast::new(&[Some(60.0), Some(6.0)], &[10, 10], 2);
+        let expected = [60.0, 6.0].map(|seconds| Some(FrameTimes::alike(seconds)));
+        let mut forecast = Forecast::new(&expected, &[frames("1-10"), frames("1-10")], 2);
         assert_eq!(forecast.left(0.0), Some(330.0));
         // Half of the long ones are there in the time that was foretold.
-        (0..5).for_each(|_| forecast.settle(0));
+        (1..=5).for_each(|frame| forecast.settle(0, frame));
         assert_eq!(forecast.left(150.0), Some(180.0));
         // They took twice as long: so will the rest, nearly.
         let left = forecast.left(300.0).unwrap_or_default();
@@ -289,13 +368,36 @@ mod tests {
 
     #[test]
     fn without_earlier_times_the_pace_alone_is_used() {
-        let mut forecast = Forecast::new(&[None, None], &[5, 5], 1);
+        let mut forecast = Forecast::new(&[None, None], &[frames("1-5"), frames("1-5")], 1);
         assert_eq!(forecast.left(100.0), None);
-        forecast.settle(1);
-        forecast.settle(0);
+        forecast.settle(1, 1);
+        forecast.settle(0, 1);
         assert_eq!(forecast.left(20.0), Some(80.0));
         // One that nobody knows is taken for as long as the others.
-        let forecast = Forecast::new(&[Some(4.0), None], &[1, 1], 1);
+        let expected = [Some(FrameTimes::alike(4.0)), None];
+        let forecast = Forecast::new(&expected, &[frames("1"), frames("1")], 1);
         assert_eq!(forecast.left(0.0), Some(8.0));
+    }
+
+    #[test]
+    fn a_frame_takes_what_its_neighbours_take_and_not_the_mean_of_all() {
+        // A shot that becomes ten times as slow towards its end, of which every tenth frame was tried.
+        let mut known = RenderTimes::default();
+        known.add("dawn", took(1, 1.0, 3.0, 33.0));
+        known.add_frames("dawn", &[(1, 2.0), (11, 11.0), (21, 20.0)]);
+        let times = known.frame_times("dawn", 11.0);
+        let rounded = |frame| (times.seconds(frame) * 100.0).round() / 100.0;
+        assert_eq!(
+            [1, 6, 11, 16, 21, 40].map(rounded),
+            [2.0, 6.5, 11.0, 15.5, 20.0, 20.0]
+        );
+        // What is left at the end is slow, though half of the frames are there.
+        let missing = frames("11-21");
+        let mean = FrameTimes::alike(11.0).sum(&missing);
+        assert!(times.sum(&missing) > 1.3 * mean);
+        let mut forecast = Forecast::new(&[Some(times)], &[missing], 1);
+        let all = forecast.left(0.0).unwrap_or_default();
+        forecast.settle(0, 21);
+        assert!((all - forecast.left(20.0).unwrap_or_default() - 20.0).abs() < 1.0);
     }
 }

@@ -5,7 +5,7 @@ use std::collections::HashMap;
 use std::io;
 
 use truepath_core::deliverable::{Deliverable, Expansion};
-use truepath_core::forecast::Forecast;
+use truepath_core::forecast::{Forecast, FrameTimes};
 use truepath_core::frames::FrameSet;
 use truepath_core::strip::States;
 
@@ -39,10 +39,12 @@ pub struct Row {
 
 impl Row {
     /// Files that are neither there nor failed.
-    fn to_do(&self) -> u64 {
+    fn to_do(&self) -> FrameSet {
         let states = &self.states;
-        let settled = states.done.count() + states.failed.count();
-        states.wanted.count().saturating_sub(settled)
+        let settled = [&states.done, &states.failed];
+        settled.iter().fold(states.wanted.clone(), |left, known| {
+            left.difference(known).unwrap_or(left)
+        })
     }
 }
 
@@ -166,7 +168,7 @@ impl<'l> Follower<'l> {
 
     /// Seconds for a file of each deliverable, where something like it was ever made.
     #[must_use]
-    pub fn expected(&self) -> Vec<Option<f64>> {
+    pub fn expected(&self) -> Vec<Option<FrameTimes>> {
         self.ledger.experience.expected(self.expansion)
     }
 
@@ -219,8 +221,8 @@ impl<'l> Follower<'l> {
         status.remarks = self.ledger.remarks();
         if !status.machines.is_empty() {
             let expected = self.ledger.experience.expected(self.expansion);
-            let files: Vec<u64> = status.rows.iter().map(Row::to_do).collect();
-            let forecast = Forecast::new(&expected, &files, 1);
+            let to_do: Vec<FrameSet> = status.rows.iter().map(Row::to_do).collect();
+            let forecast = Forecast::new(&expected, &to_do, 1);
             status.expected = forecast.left(0.0);
         }
         Ok(status)

@@ -106,13 +106,13 @@ impl Screen {
                 deliverable, frame, ..
             } => {
                 self.done += 1;
-                self.forecast.settle(*deliverable);
+                self.forecast.settle(*deliverable, *frame);
                 let states = &mut self.rows[*deliverable].1;
                 states.done = with(&states.done, *frame);
             }
             Event::Failed(failure) => {
                 self.failed += 1;
-                self.forecast.settle(failure.deliverable);
+                self.forecast.settle(failure.deliverable, failure.frame);
                 let states = &mut self.rows[failure.deliverable].1;
                 states.failed = with(&states.failed, failure.frame);
             }
@@ -244,7 +244,11 @@ mod tests {
             there: 558,
             replaced: 0,
             done: &done,
-            forecast: &Forecast::new(&[None; 4], &[72, 72, 1500, 0], 2),
+            forecast: &Forecast::new(
+                &[None, None, None, None],
+                &[set("1-72"), set("1-72"), set("1-1500"), FrameSet::empty()],
+                2,
+            ),
         };
         let started = Event::Started {
             process: 1,

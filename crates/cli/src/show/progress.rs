@@ -192,7 +192,7 @@ impl Observer for ProgressLines {
                 ..
             } => {
                 let file = self.file(*deliverable, *frame);
-                self.forecast.settle(*deliverable);
+                self.forecast.settle(*deliverable, *frame);
                 self.published(&file, *elsewhere);
             }
             Event::Aside { what, to } => {
@@ -202,7 +202,7 @@ impl Observer for ProgressLines {
                 ));
             }
             Event::Failed(failure) => {
-                self.forecast.settle(failure.deliverable);
+                self.forecast.settle(failure.deliverable, failure.frame);
                 let file = self.file(failure.deliverable, failure.frame);
                 self.say(&format!(
                     "{ERROR}failed{ERROR:#} {file}: {}",

@@ -127,9 +127,10 @@ fn renames_that_are_stopped_at_any_step_are_finished_or_taken_back() {
                 journal.finish()
             };
             match outcome {
-                // It had not begun.
+                // It had not begun, or only the last sync was missing.
                 Ok(None) | Err(JournalError::Nothing) => {
-                    assert_eq!(contents(&project), before(), "{at}")
+                    let now = contents(&project);
+                    assert!(now == before() || (at + 1 == all && now == after()), "{at}");
                 }
                 Ok(Some(Outcome::Renamed(_))) => assert_eq!(contents(&project), after(), "{at}"),
                 Ok(Some(Outcome::Undone(_))) => {
@@ -150,7 +151,8 @@ fn taking_back_that_is_stopped_at_any_step_is_finished() {
     rename_on(&RealDisk, &whole).unwrap();
     undo(&counted, &whole).unwrap();
     assert_eq!(contents(&whole), before());
-    for at in 0..counted.count.load(Ordering::SeqCst) {
+    let all = counted.count.load(Ordering::SeqCst);
+    for at in 0..all {
         let project = project();
         rename_on(&RealDisk, &project).unwrap();
         assert!(undo(&FaultyDisk::new(at, Fault::Stop), &project).is_err());
@@ -158,7 +160,10 @@ fn taking_back_that_is_stopped_at_any_step_is_finished() {
         let journal = Journal::open(&RealDisk, &project.path("")).unwrap();
         match journal.finish().unwrap() {
             Some(Outcome::Undone(_)) => assert_eq!(contents(&project), before(), "{at}"),
-            _ => assert_eq!(contents(&project), after(), "{at}"),
+            _ => {
+                let now = contents(&project);
+                assert!(now == after() || (at + 1 == all && now == before()), "{at}");
+            }
         }
     }
 }

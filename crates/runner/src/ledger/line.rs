@@ -2,6 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 use truepath_core::forecast::{Effort, RenderedFrames};
+use truepath_core::frames::FrameSet;
 use truepath_core::picture::PictureMeasure;
 
 use crate::disk::Stamp;
@@ -171,6 +172,19 @@ pub struct ProcessTime {
 }
 
 impl ProcessTime {
+    /// What each frame took, as far as that is known of a process.
+    pub(crate) fn frames_of(&self, staged: &Staged) -> Vec<(i64, f64)> {
+        if !self.each.is_empty() {
+            return self.each.clone();
+        }
+        let frame = || staged.frames.parse::<FrameSet>().ok()?.first();
+        let alone = (self.frames == 1.0).then(frame).flatten();
+        alone
+            .map(|frame| (frame, self.seconds))
+            .into_iter()
+            .collect()
+    }
+
     /// The same, as what later ones are expected from.
     pub(crate) fn rendered(&self) -> RenderedFrames {
         RenderedFrames {

@@ -256,7 +256,7 @@ impl Ledger {
         let staged = record.staged.swap_remove(at);
         record.succeeded.remove(&process);
         if kept {
-            record.kept.insert(staged.folder);
+            record.kept.insert(staged.folder.clone());
         } else {
             record.kept.remove(&staged.folder);
         }
@@ -265,6 +265,8 @@ impl Ledger {
         }
         if let Some(took) = took {
             self.experience.add(&staged.label, took.rendered());
+            self.experience
+                .add_frames(&staged.label, &took.frames_of(&staged));
         }
     }
 

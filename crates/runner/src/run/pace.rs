@@ -81,6 +81,14 @@ impl Pace {
         }
     }
 
+    /// How many processes are at work; of a fixed number all of them.
+    pub(super) fn at_work(&self) -> usize {
+        match self.jobs {
+            Jobs::Fixed(jobs) => jobs,
+            Jobs::Auto => lock(&self.measures).at_work(),
+        }
+    }
+
     /// The most that there will ever be.
     pub(super) fn most_at_once(&self) -> usize {
         match self.jobs {

@@ -155,8 +155,7 @@ fn announce(context: &RunContext<'_>, journal: &Journal<'_>, backlog: &Backlog, 
         done.push(selected.difference(missing).unwrap_or_default());
     }
     let expected = journal.known().experience.expected(expansion);
-    let files: Vec<u64> = backlog.missing.iter().map(FrameSet::count).collect();
-    let forecast = Forecast::new(&expected, &files, at_once);
+    let forecast = Forecast::new(&expected, &backlog.missing, at_once);
     let (wanted, there) = {
         let report = journal.report();
         (report.wanted, report.kept)

@@ -54,7 +54,7 @@ impl Worker<'_> {
         let Some(free) = there.and_then(free_space) else {
             return;
         };
-        if largest > 0 && free < largest * SPARE * self.pace.at_once() as u64 {
+        if largest > 0 && free < largest * SPARE * self.pace.at_work().max(1) as u64 {
             self.halt(&format!(
                 "only {:.1} MB are free below {}, less than the next frames may need",
                 free as f64 / 1e6,

@@ -69,13 +69,12 @@ pub(super) fn print(chosen: &Chosen, rendered: &Expansion, jobs: Jobs) -> Result
         writeln!(out, "  {what}{by}")?;
         writeln!(out, "  {FAINT}to {first}{FAINT:#}")?;
     }
-    let left: Vec<u64> = missing.iter().map(FrameSet::count).collect();
-    let total: u64 = left.iter().sum();
+    let total: u64 = missing.iter().map(FrameSet::count).sum();
     let at_once = match jobs {
         Jobs::Fixed(jobs) => jobs,
         Jobs::Auto => cores(),
     };
-    let time = match Forecast::new(&follower.expected(), &left, at_once).left(0.0) {
+    let time = match Forecast::new(&follower.expected(), &missing, at_once).left(0.0) {
         Some(seconds) if total > 0 => format!("about {}, by what it took before", rough(seconds)),
         _ if total > 0 => "nothing was measured yet, so how long it takes is not known".to_owned(),
         _ => "nothing to do".to_owned(),

@@ -86,6 +86,11 @@ impl Measures {
         }
     }
 
+    /// How many processes are at work.
+    pub(super) fn at_work(&self) -> usize {
+        self.at_work.len()
+    }
+
     /// Whether one more process fits into the memory.
     pub(super) fn fits(&mut self, label: &str, limit: Option<u64>) -> bool {
         let at_work: Vec<(String, u64)> = self
