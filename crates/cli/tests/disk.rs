@@ -99,7 +99,7 @@ fn a_run_stops_before_the_disk_is_full_and_goes_on_when_there_is_room() {
         .status()
         .unwrap();
     assert!(status.success());
-    project.call(&["run"]).ends(0);
+    project.call(&["run", "--jobs", "1"]).ends(0);
     assert_eq!(whole(&project), 30);
 }
 
@@ -116,7 +116,7 @@ fn a_disk_that_is_full_all_at_once_breaks_nothing() {
     };
     for taken in [11, 13, 15] {
         fill(&project.path("small/ballast"), frame * taken / 1024);
-        let called = project.call(&["run"]);
+        let called = project.call(&["run", "--jobs", "1"]);
         assert!(
             matches!(called.code, Some(1 | 3)),
             "{:?} {}",
@@ -126,7 +126,7 @@ fn a_disk_that_is_full_all_at_once_breaks_nothing() {
         assert!(whole(&project) < 12);
     }
     fs::remove_file(project.path("small/ballast")).unwrap();
-    project.call(&["run"]).ends(0);
+    project.call(&["run", "--jobs", "1"]).ends(0);
     assert_eq!(whole(&project), 12);
     let hidden = fs::read_dir(project.path("small/renders"))
         .unwrap()

@@ -130,18 +130,18 @@ fn threads_are_shared_among_those_that_really_run() {
 #[test]
 fn what_no_number_of_processes_is_is_refused() {
     let project = kiln("1-2", "jobs = \"many\"\n", "");
-    let called = project.call(&["check"]).ends(1);
+    let called = project.call(&["check"]).ends(2);
     assert!(
-        called.out.contains("it takes a number from 1, or `auto`"),
+        called.err.contains("it takes a number from 1, or `auto`"),
         "{}",
-        called.out
+        called.err
     );
     let project = kiln("1-2", "memory = \"much\"\n", "");
-    let called = project.call(&["check"]).ends(1);
+    let called = project.call(&["check"]).ends(2);
     assert!(
-        called.out.contains("it takes a size such as `48GB`"),
+        called.err.contains("it takes a size such as `48GB`"),
         "{}",
-        called.out
+        called.err
     );
     let called = project.call(&["run", "--jobs", "none"]).ends(2);
     assert!(

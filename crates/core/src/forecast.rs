@@ -135,6 +135,12 @@ impl RenderTimes {
         }
     }
 
+    /// Seconds that a frame took the last time; none of one that was never rendered.
+    #[must_use]
+    pub fn frame_seconds(&self, label: &str, frame: Frame) -> Option<f64> {
+        self.frames.get(label)?.get(&frame).copied()
+    }
+
     /// What the frames of something of a label take, of which a usual one takes so many seconds.
     fn frame_times(&self, label: &str, usual: f64) -> FrameTimes {
         let known = self.frames.get(label).into_iter().flatten();

@@ -133,6 +133,8 @@ pub struct FinishedPicture {
     pub frame: Frame,
     /// The bytes of its file.
     pub bytes: u64,
+    /// Seconds that it took to render; none where that is not known.
+    pub seconds: Option<f64>,
     /// What it shows; none where that is not known.
     pub measure: Option<PictureMeasure>,
 }

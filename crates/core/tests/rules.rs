@@ -179,6 +179,7 @@ fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture>
         FinishedPicture {
             frame,
             bytes: 100_000,
+            seconds: Some(20.0),
             measure: Some(PictureMeasure {
                 digest: Digest((digest << 32) | u64::from(frame as u32)),
                 ranges: vec![(0.0, 1.0), (0.0, 1.0)],
@@ -220,6 +221,8 @@ fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture>
         measure.brightness = 0.9;
     } else if is("# The file of frame 5 has a tenth of the bytes of its neighbours.") {
         fifth.bytes = 9_000;
+    } else if is("# Frame 5 took a second, and its neighbours 20.") {
+        fifth.seconds = Some(1.0);
     }
     pictures
 }

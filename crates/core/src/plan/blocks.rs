@@ -116,15 +116,16 @@ mod tests {
     #[test]
     fn frames_that_are_there_do_not_count() {
         let all = Blocks::of(&"1-10".parse().unwrap());
-        let missing: FrameSet = "4-10x2".parse().unwrap();
+        let missing: FrameSet = "4-10/2".parse().unwrap();
         assert_eq!(all.holding(&missing, 1), 4);
         assert_eq!(all.holding(&missing, 2), 6);
         assert_eq!(all.holding(&missing, 99), 10);
     }
 
     proptest! {
+        #![proptest_config(ProptestConfig::with_cases(32))]
         #[test]
-        fn the_blocks_of_a_piece_are_its_frames(first in -50_i64..50, count in 1_i64..2000, step in 1_i64..4) {
+        fn the_blocks_of_a_piece_are_its_frames(first in -50_i64..50, count in 1_i64..600, step in 1_i64..4) {
             let piece = FrameSet::from_frames((0..count).map(|at| first + at * step));
             let blocks = Blocks::of(&piece);
             prop_assert!(blocks.count() <= MOST);

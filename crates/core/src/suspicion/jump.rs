@@ -114,6 +114,26 @@ pub fn small_files(pictures: &[FinishedPicture]) -> Vec<(Frame, u64, u64)> {
     found
 }
 
+/// The frames that took much less time than their neighbours on both sides: their seconds, and those that are usual
+/// there. A few seconds more or less say nothing.
+#[must_use]
+pub fn fast_frames(pictures: &[FinishedPicture]) -> Vec<(Frame, f64, f64)> {
+    let seconds: Option<Vec<f32>> = pictures
+        .iter()
+        .map(|one| Some(one.seconds? as f32))
+        .collect();
+    let seconds = seconds.unwrap_or_default();
+    let mut found = Vec::new();
+    for at in 0..seconds.len() {
+        if let Some((_, usual)) = distance(&seconds, at, 4.0)
+            && seconds[at] < usual * 0.2
+        {
+            found.push((pictures[at].frame, f64::from(seconds[at]), f64::from(usual)));
+        }
+    }
+    found
+}
+
 /// How far a value is from its neighbours' middle, as a share of what is allowed, where it is above or below
 /// those on both sides by more than that; and the middle.
 fn distance(values: &[f32], at: usize, least: f32) -> Option<(f32, f32)> {

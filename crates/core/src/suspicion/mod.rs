@@ -9,7 +9,7 @@ mod part;
 mod repeated;
 
 pub use constant::{ConstantAlpha, ConstantColor, constant_alpha, constant_color};
-pub use jump::{Jump, Measured, jumps, small_files};
+pub use jump::{Jump, Measured, fast_frames, jumps, small_files};
 pub use part::{UnrenderedPart, unrendered_parts};
 pub use repeated::{Repetition, repeated};
 
@@ -45,6 +45,7 @@ pub(crate) mod sample {
         FinishedPicture {
             frame,
             bytes: 100_000,
+            seconds: None,
             measure: Some(PictureMeasure {
                 digest: Digest(frame as u64),
                 ranges: vec![(0.0, (brightness * 2.0).min(1.0))],

@@ -134,6 +134,10 @@ pub fn audit(
     let mut audit = Audit::default();
     let mut accounts = look_at_all(loaded, chosen, &ledger, &today, options, &mut audit)?;
     for (deliverable, account) in chosen.deliverables.iter().zip(&mut accounts) {
+        let label = deliverable.label();
+        for picture in &mut account.pictures {
+            picture.seconds = ledger.experience.frame_seconds(&label, picture.frame);
+        }
         if !account.stale.is_empty() && !deliverable.is_assembled() {
             let today = fingerprints.inputs(deliverable);
             account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
@@ -272,6 +276,7 @@ impl AccountBuilder {
             self.account.pictures.push(FinishedPicture {
                 frame,
                 bytes: look.bytes,
+                seconds: None,
                 measure: look.measure,
             });
         } else if !look.is_opened && look.there != FileOnDisk::Missing {

@@ -53,6 +53,8 @@ impl FinishedPictures {
         let picture = FinishedPicture {
             frame,
             bytes,
+            // Known once its process has ended.
+            seconds: None,
             measure: Some(measure.clone()),
         };
         match pictures.binary_search_by_key(&frame, |one| one.frame) {

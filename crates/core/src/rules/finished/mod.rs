@@ -2,6 +2,7 @@
 
 mod broken_values;
 mod constant_alpha;
+mod fast_frame;
 mod one_color;
 mod part_not_rendered;
 mod picture_jumps;
@@ -43,4 +44,5 @@ pub(super) const RULES: &[&Rule] = &[
     &same_pixels::RULE,
     &picture_jumps::RULE,
     &small_file::RULE,
+    &fast_frame::RULE,
 ];
