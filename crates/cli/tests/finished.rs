@@ -149,7 +149,7 @@ fn run_badly(project: &Project, ending: Ending) {
             run.wait().unwrap();
         }
         _ => {
-            project.call(&["run"]);
+            project.call(&["run", "--jobs", "1"]);
         }
     }
 }
@@ -289,7 +289,7 @@ const RANGE: &str = r#"["sh", "{place.job}/engine.sh", "{first}", "{last}", "{ta
 #[test]
 fn a_code_at_the_very_end_costs_one_more_try_and_is_explained() {
     let project = odd_code(RANGE, "");
-    let called = project.call(&["run"]).ends(1);
+    let called = project.call(&["run", "--jobs", "1"]).ends(1);
     // Three are proven by the next, the last one is rendered once more.
     assert_eq!(published(&project).len(), 3, "{}", called.out);
     assert_eq!(project.read("starts").lines().count(), 2, "{}", called.err);
@@ -306,7 +306,7 @@ fn a_code_at_the_very_end_costs_one_more_try_and_is_explained() {
 #[test]
 fn a_code_that_the_job_calls_success_is_success() {
     let project = odd_code(RANGE, "success-codes = [3]\n");
-    project.call(&["run"]).ends(0);
+    project.call(&["run", "--jobs", "1"]).ends(0);
     assert_eq!(project.read("starts").lines().count(), 1);
 }
 

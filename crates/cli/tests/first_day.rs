@@ -85,7 +85,8 @@ fn quiet_says_only_results_and_a_dry_run_starts_nothing() {
     let project = kiln("1-3", "", "");
     let dry = project.call(&["run", "--dry-run"]).ends(0);
     assert!(
-        dry.out.contains("3 of 3 files to make in 1 process"),
+        dry.out
+            .contains("3 of 3 files to make in as many processes"),
         "{}",
         dry.out
     );

@@ -62,7 +62,7 @@ fn a_killed_run_takes_the_engine_and_its_children_along() {
         "1-4",
     );
     let mut run = project
-        .command(&["run", "--verbose"])
+        .command(&["run", "--verbose", "--jobs", "1"])
         .stdout(Stdio::null())
         .stderr(Stdio::piped())
         .spawn()
@@ -117,7 +117,7 @@ fn a_file_that_is_still_open_is_not_published() {
          open('b4.png', 'wb').write(png(4))\n",
         "1-4",
     );
-    let called = project.call(&["run", "--verbose"]).ends(0);
+    let called = project.call(&["run", "--verbose", "--jobs", "1"]).ends(0);
     let order: Vec<&str> = called
         .err
         .lines()
@@ -128,7 +128,7 @@ fn a_file_that_is_still_open_is_not_published() {
         "{order:?}"
     );
     // Size and time of every file are those of the ledger: nothing was written to afterwards.
-    let again = project.call(&["run"]).ends(0);
+    let again = project.call(&["run", "--jobs", "1"]).ends(0);
     assert!(!again.out.contains("adopted"), "{}", again.out);
 }
 
@@ -145,7 +145,7 @@ fn frames_of_an_engine_that_never_pauses_in_its_talk_are_published_while_it_work
          open('b3.png', 'wb').write(png(3))\n",
         "1-3",
     );
-    let printed = project.call(&["run"]).ends(0).err;
+    let printed = project.call(&["run", "--jobs", "1"]).ends(0).err;
     assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{printed}");
 }
 
@@ -165,7 +165,7 @@ fn frames_that_are_reported_before_they_are_written_are_published_while_the_engi
     let profile = project.read("engines/brass.toml");
     let log = "log = [{ file = '^file (?P<file>.*)' },";
     project.write("engines/brass.toml", &profile.replace("log = [", log));
-    let printed = project.call(&["run"]).ends(0).err;
+    let printed = project.call(&["run", "--jobs", "1"]).ends(0).err;
     assert_eq!(project.files(".truepath/logs/0001").len(), 1, "{printed}");
 }
 

@@ -179,7 +179,7 @@ fn runs_that_are_started_alike_share_the_work_and_others_are_refused() {
 fn an_interrupt_ends_the_engine_and_keeps_what_is_done() {
     let project = kiln("1-5", "", "[mishap]\nhang-at = 4\n");
     let mut run = project
-        .command(&["run", "--verbose"])
+        .command(&["run", "--verbose", "--jobs", "1"])
         .stdout(std::process::Stdio::piped())
         .stderr(std::process::Stdio::piped())
         .spawn()
@@ -195,7 +195,7 @@ fn an_interrupt_ends_the_engine_and_keeps_what_is_done() {
     assert_eq!(project.files("renders").len(), 3);
     project.write("kiln.toml", &scene("[mishap]\n"));
     // Another state of the scene: the three are kept and reported, the other two rendered.
-    let called = project.call(&["run"]).ends(1);
+    let called = project.call(&["run", "--jobs", "1"]).ends(1);
     assert!(called.out.contains("rendered        2"), "{}", called.out);
 }
 

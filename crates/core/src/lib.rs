@@ -43,6 +43,7 @@ pub mod schema;
 pub mod script;
 pub mod sequences;
 pub mod source;
+pub mod spread;
 pub mod start;
 pub mod strip;
 pub mod suspicion;

@@ -47,7 +47,7 @@ pub fn examine(path: &Path, wanted: &ExpectedPicture, options: ExamineOptions<'_
         }
     };
     let mut meter = Meter::new(options.measure);
-    let facts = decode(&mut file, wanted, &mut meter);
+    let facts = decode_with(&mut file, wanted, &mut meter);
     Examination {
         measure: facts.as_ref().ok().and_then(|_| meter.measure()),
         facts,
@@ -63,7 +63,8 @@ pub fn verify(path: &Path, wanted: &ExpectedPicture) -> Result<Facts, Flaw> {
     examine(path, wanted, ExamineOptions::default()).facts
 }
 
-fn decode(
+/// Decodes every pixel of a file, and hands its rows to a meter.
+pub(crate) fn decode_with(
     file: &mut (impl Read + Seek),
     wanted: &ExpectedPicture,
     meter: &mut Meter,

@@ -24,6 +24,7 @@ mod lock;
 pub mod manifest;
 mod movies;
 mod outside;
+pub mod pictures;
 pub mod presence;
 pub mod probe;
 mod process;

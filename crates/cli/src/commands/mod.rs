@@ -20,6 +20,7 @@ mod rules;
 mod run;
 pub(crate) mod scan;
 mod schema;
+mod sheet;
 mod status;
 mod supervise;
 mod times;
@@ -52,6 +53,7 @@ pub(crate) enum Command {
     Why(why::Arguments),
     Times(times::Arguments),
     Clean(clean::Arguments),
+    Sheet(sheet::Arguments),
     Rename(rename::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -84,6 +86,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Why(arguments) => why::run(arguments),
         Command::Times(arguments) => times::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
+        Command::Sheet(arguments) => sheet::run(arguments),
         Command::Rename(arguments) => rename::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),
         Command::Scan(arguments) => scan::run(arguments),

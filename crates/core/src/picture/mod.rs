@@ -1,5 +1,6 @@
 //! Facts of pictures: sizes, channels, bits, file formats, and how light becomes display.
 
+mod display;
 mod estimate;
 mod format;
 mod measure;
@@ -10,6 +11,9 @@ mod sample;
 mod size;
 mod transfer;
 
+pub use display::{
+    DisplayOptions, INFINITE, NOT_A_NUMBER, PixelFault, display, srgb_byte, srgb_light,
+};
 pub(crate) use estimate::rule_of_thumb;
 pub(crate) use format::format_of_extension;
 pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format};

@@ -9,6 +9,7 @@ mod sample;
 use truepath_core::picture::{Digest, PictureMeasure, Size};
 use xxhash_rust::xxh3::xxh3_64_with_seed;
 
+use crate::proxy::ProxySums;
 pub(crate) use cells::Cells;
 use channel::ChannelSums;
 pub(crate) use parts::PartSums;
@@ -25,6 +26,8 @@ pub(crate) struct Meter {
     measuring: Option<Measuring>,
     /// What a decoder has measured by itself.
     measured: Option<PictureMeasure>,
+    /// Takes the pixels themselves, where they are wanted.
+    pixels: Option<ProxySums>,
 }
 
 struct Measuring {
@@ -65,7 +68,21 @@ impl Meter {
             is_on,
             measuring: None,
             measured: None,
+            pixels: None,
         }
+    }
+
+    /// One that takes the pixels and measures nothing.
+    pub(crate) fn of_pixels(pixels: ProxySums) -> Self {
+        Self {
+            pixels: Some(pixels),
+            ..Self::new(true)
+        }
+    }
+
+    /// The pixels that were taken.
+    pub(crate) fn into_pixels(self) -> Option<ProxySums> {
+        self.pixels
     }
 
     /// Whether rows are wanted.
@@ -76,6 +93,10 @@ impl Meter {
     /// Begins a picture; a second one in the same file is not measured.
     pub(crate) fn begin(&mut self, size: Size, channels: usize, has_alpha: bool) {
         let is_measured = (1..=MOST_CHANNELS).contains(&channels);
+        if let Some(pixels) = &mut self.pixels {
+            self.is_on &= is_measured && pixels.begin(size, channels, has_alpha);
+            return;
+        }
         if !self.is_on || self.measuring.is_some() || !is_measured {
             self.is_on &= self.measuring.is_none() && is_measured;
             return;
@@ -100,7 +121,9 @@ impl Meter {
 
     /// Takes the samples of a row, or of a part of it that begins at a column.
     pub(crate) fn row(&mut self, column: u32, row: u32, parts: &[RowPart<'_>]) {
-        if let Some(measuring) = self.measuring.as_mut().filter(|_| self.is_on) {
+        if let Some(pixels) = self.pixels.as_mut().filter(|_| self.is_on) {
+            pixels.row(column, row, parts);
+        } else if let Some(measuring) = self.measuring.as_mut().filter(|_| self.is_on) {
             measuring.row(column, row, parts);
         }
     }

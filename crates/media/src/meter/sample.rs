@@ -32,7 +32,7 @@ impl SampleKind {
 
     /// The value of a sample; whole numbers of 8 and 16 bits from 0 to 1.
     #[inline]
-    pub(super) fn value(self, bytes: &[u8]) -> f32 {
+    pub(crate) fn value(self, bytes: &[u8]) -> f32 {
         match (self, bytes) {
             (Self::Eight, [one]) => f32::from(*one) / 255.0,
             (Self::SixteenBig, [one, two]) => f32::from(u16::from_be_bytes([*one, *two])) / 65535.0,

@@ -1,0 +1,266 @@
+//! `truepath sheet`: contact sheets.
+
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::Args;
+use rayon::prelude::*;
+use truepath_core::frames::Frame;
+use truepath_core::picture::{DisplayOptions, Size};
+use truepath_core::spread::spread_frames;
+use truepath_media::{
+    CellState, Flaw, Proxy, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet,
+    proxy,
+};
+use truepath_runner::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
+
+use crate::job_arguments::JobArguments;
+use crate::outcome::{CommandError, DONE};
+use crate::show::{alert, count, files, remark};
+
+/// Draw contact sheets: rows of small pictures, with their frames and states
+///
+/// A row is a deliverable of the job, or a sequence of the folders that are named, and shows frames that are spread
+/// over it. Missing, broken and stale frames are drawn as such. Linear pictures are shown by the curve of sRGB,
+/// passes of data from their least to their greatest value, transparent parts over a checker, pixels that are not a
+/// number in magenta and infinite ones in cyan. What does not fit goes onto further pages. No file is ever replaced.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath sheet --to sheet.png\n  truepath sheet --shot dawn --columns 12 --to dawn.jpg\n  truepath sheet renders/dawn --every 10 --to dawn.png"
+)]
+pub(crate) struct Arguments {
+    /// Folders or pictures in place of a job
+    paths: Vec<PathBuf>,
+    #[command(flatten)]
+    job: JobArguments,
+    /// The file, as .png or .jpg; further pages have their number before the extension
+    #[arg(long, value_name = "FILE")]
+    to: PathBuf,
+    /// Pictures in a row
+    #[arg(long, value_name = "NUMBER", default_value_t = 8, value_parser = clap::value_parser!(u32).range(1..=64))]
+    columns: u32,
+    /// Show each frame that is so many after the last, in as many rows as that takes, in place of a few of each
+    #[arg(long, value_name = "FRAMES", value_parser = clap::value_parser!(u64).range(1..))]
+    every: Option<u64>,
+    /// Pixels of a page
+    #[arg(long, value_name = "SIZE", default_value = "1280x800")]
+    page: Size,
+    /// Brighter by so many stops, or darker
+    #[arg(
+        long,
+        value_name = "STOPS",
+        default_value_t = 0.0,
+        allow_hyphen_values = true
+    )]
+    exposure: f32,
+}
+
+/// A row as it will be drawn: some frames of pictures that belong together.
+struct Planned<'r> {
+    row: &'r PictureRow,
+    frames: Vec<Frame>,
+}
+
+/// The least and the most pixels of a page on a side.
+const PAGE: (u32, u32) = (160, 16_384);
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
+    let kind = Kind::of(&arguments.to)?;
+    let sides = [arguments.page.width, arguments.page.height];
+    if sides.iter().any(|side| !(PAGE.0..=PAGE.1).contains(side)) {
+        return Err(CommandError::Usage(format!(
+            "a page has {} to {} pixels on each side, not {}",
+            PAGE.0, PAGE.1, arguments.page
+        )));
+    }
+    let (title, rows) = rows(&arguments)?;
+    let planned: Vec<Planned<'_>> = rows
+        .iter()
+        .flat_map(|row| planned(row, &arguments))
+        .collect();
+    if planned.is_empty() {
+        return Err(CommandError::Usage(
+            "there are no pictures to show".to_owned(),
+        ));
+    }
+    let options = SheetOptions {
+        page: arguments.page,
+        columns: arguments.columns,
+    };
+    let mut written = Vec::new();
+    let mut page = |number: usize, raster: &Raster| {
+        let path = page_path(&arguments.to, number);
+        kind.write(&path, raster)?;
+        written.push(path);
+        Ok(())
+    };
+    let mut row = |at: usize| drawn(&planned[at], options, arguments.exposure);
+    let drawn = draw_sheet(&title, options, planned.len(), &mut row, &mut page);
+    let is_missing = drawn.map_err(|(path, error): (PathBuf, io::Error)| {
+        CommandError::outside(path.display().to_string())(error)
+    })?;
+    if is_missing {
+        alert("some letters are not in the font of the sheet, and are drawn as boxes");
+    }
+    for path in &written {
+        crate::show::print(&path.display().to_string())?;
+    }
+    remark(&format!(
+        "{} of {} on {}",
+        files(planned.iter().map(|one| one.frames.len() as u64).sum()),
+        count(rows.len() as u64, "sequence", "sequences"),
+        count(written.len() as u64, "page", "pages")
+    ));
+    Ok(ExitCode::from(DONE))
+}
+
+/// What is shown, and of what it is.
+fn rows(arguments: &Arguments) -> Result<(String, Vec<PictureRow>), CommandError> {
+    if !arguments.paths.is_empty() {
+        let names = arguments
+            .paths
+            .iter()
+            .map(|path| path.display().to_string());
+        let title = names.collect::<Vec<_>>().join(", ");
+        let rows = pictures_of_paths(&arguments.paths);
+        return Ok((title.clone(), rows.map_err(CommandError::outside(title))?));
+    }
+    let chosen = arguments.job.clone().load_latest()?;
+    let rows = pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
+    let rows = rows.map_err(CommandError::outside("the state of the job"))?;
+    Ok((chosen.name.clone(), rows))
+}
+
+/// The frames of a row, in as many rows as they need.
+fn planned<'r>(row: &'r PictureRow, arguments: &Arguments) -> Vec<Planned<'r>> {
+    let frames = match arguments.every {
+        None => spread_frames(&row.frames, u64::from(arguments.columns)),
+        Some(every) => {
+            let step = usize::try_from(every).unwrap_or(usize::MAX);
+            row.frames.iter().step_by(step).collect()
+        }
+    };
+    let parts = frames.chunks(arguments.columns as usize);
+    parts
+        .map(|frames| Planned {
+            row,
+            frames: frames.to_vec(),
+        })
+        .collect()
+}
+
+fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRow {
+    let row = planned.row;
+    let proxies: Vec<Option<Result<Proxy, Flaw>>> = planned
+        .frames
+        .par_iter()
+        .map(|frame| {
+            let path = row.path(*frame).filter(|path| path.exists())?;
+            let proxy_options = ProxyOptions {
+                longest: options.picture(),
+                is_data: row.is_data,
+            };
+            Some(proxy(&path, proxy_options))
+        })
+        .collect();
+    let ranges = proxies.iter().flatten().flatten().filter_map(Proxy::range);
+    let range = ranges.reduce(|(low, high), (least, most)| (low.min(least), high.max(most)));
+    let display = DisplayOptions {
+        exposure,
+        range: range.filter(|_| row.is_data),
+    };
+    let size = proxies
+        .iter()
+        .flatten()
+        .flatten()
+        .next()
+        .map(|proxy| proxy.source);
+    let mut title = row.title.clone();
+    if let Some(size) = size {
+        title.push_str(&format!("  {size}"));
+    }
+    if let Some((low, high)) = display.range {
+        title.push_str(&format!("  black {low:.3}, white {high:.3}"));
+    }
+    let cells = planned.frames.iter().zip(proxies).map(|(frame, proxy)| {
+        let mut state = row.state(*frame);
+        let picture = match proxy {
+            Some(Ok(proxy)) => Some(proxy.shown(display)),
+            Some(Err(Flaw::Unverifiable(_))) => {
+                state = Some("unverifiable");
+                None
+            }
+            Some(Err(_)) => {
+                state = Some("broken");
+                None
+            }
+            None => {
+                state = state.or(Some("missing"));
+                None
+            }
+        };
+        SheetCell {
+            label: frame.to_string(),
+            state: state.map(|word| CellState {
+                word: word.to_owned(),
+                is_bad: matches!(word, "missing" | "broken" | "failed"),
+            }),
+            picture,
+        }
+    });
+    SheetRow {
+        cells: cells.collect(),
+        title,
+    }
+}
+
+/// `sheet.png`, `sheet-2.png` …
+fn page_path(to: &Path, number: usize) -> PathBuf {
+    if number == 0 {
+        return to.to_owned();
+    }
+    let stem = to.file_stem().unwrap_or_default().to_string_lossy();
+    let extension = to.extension().unwrap_or_default().to_string_lossy();
+    to.with_file_name(format!("{stem}-{}.{extension}", number + 1))
+}
+
+/// What a sheet is written as.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) enum Kind {
+    Png,
+    Jpeg,
+}
+
+impl Kind {
+    /// By the extension of a file.
+    pub(super) fn of(path: &Path) -> Result<Self, CommandError> {
+        let extension = path
+            .extension()
+            .unwrap_or_default()
+            .to_string_lossy()
+            .to_lowercase();
+        match extension.as_str() {
+            "png" => Ok(Self::Png),
+            "jpg" | "jpeg" => Ok(Self::Jpeg),
+            _ => Err(CommandError::Usage(format!(
+                "{} ends neither in .png nor in .jpg",
+                path.display()
+            ))),
+        }
+    }
+
+    /// Writes a picture under a name that must be free.
+    pub(super) fn write(self, path: &Path, raster: &Raster) -> Result<(), (PathBuf, io::Error)> {
+        let write = || -> io::Result<()> {
+            let mut out = BufWriter::new(File::create_new(path)?);
+            match self {
+                Self::Png => raster.write_png(&mut out)?,
+                Self::Jpeg => raster.write_jpeg(&mut out, 90)?,
+            }
+            out.flush()
+        };
+        write().map_err(|error| (path.to_owned(), error))
+    }
+}

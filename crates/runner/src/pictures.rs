@@ -1,0 +1,160 @@
+//! Which pictures there are to look at: those of a job, by deliverable, with their states; or those of any folders, by
+//! sequence.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::Expansion;
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::sequences::Sequence;
+use truepath_core::strip::States;
+use truepath_core::visible::visible;
+use truepath_media::recognise;
+
+use crate::Loaded;
+use crate::scan::{path_of, scan};
+use crate::status::Follower;
+
+/// Pictures that belong together: a sequence, a still or single files.
+#[derive(Debug, Clone)]
+pub struct PictureRow {
+    /// What they are, in words.
+    pub title: String,
+    /// The frames that there are, or should be.
+    pub frames: FrameSet,
+    /// Whether their values are data that is no light.
+    pub is_data: bool,
+    /// Frames that are not as they should be, by the word for their state.
+    pub states: Vec<(&'static str, FrameSet)>,
+    files: Files,
+}
+
+#[derive(Debug, Clone)]
+enum Files {
+    Pattern(truepath_core::template::PathPattern),
+    Sequence(PathBuf, Sequence),
+    One(PathBuf),
+}
+
+impl PictureRow {
+    /// Single file.
+    #[must_use]
+    pub fn of_file(path: PathBuf) -> Self {
+        let name = path.file_name().unwrap_or_default().to_string_lossy();
+        Self {
+            title: visible(&name).into_owned(),
+            frames: FrameSet::range(0, 0),
+            is_data: false,
+            states: Vec::new(),
+            files: Files::One(path),
+        }
+    }
+
+    /// The file of a frame; none where a sequence has none.
+    #[must_use]
+    pub fn path(&self, frame: Frame) -> Option<PathBuf> {
+        match &self.files {
+            Files::Pattern(pattern) => Some(PathBuf::from(pattern.path(frame))),
+            Files::Sequence(folder, sequence) => {
+                let name = sequence.file_name(frame)?;
+                Some(path_of(folder, &name))
+            }
+            Files::One(path) => Some(path.clone()),
+        }
+    }
+
+    /// The state of a frame that is not as it should be.
+    #[must_use]
+    pub fn state(&self, frame: Frame) -> Option<&'static str> {
+        let found = self
+            .states
+            .iter()
+            .find(|(_, frames)| frames.contains(frame));
+        found.map(|(word, _)| *word)
+    }
+}
+
+/// The pictures of the chosen part of a job; movies are none.
+///
+/// # Errors
+/// When the state of the job cannot be read.
+pub fn pictures_of_job(loaded: &Loaded, chosen: &Expansion) -> io::Result<Vec<PictureRow>> {
+    let mut follower = Follower::new(loaded, chosen);
+    let status = follower.look()?;
+    let rows = chosen.deliverables.iter().zip(status.rows);
+    Ok(rows
+        .filter(|(one, _)| one.movie().is_none())
+        .map(|(one, row)| PictureRow {
+            title: one.label(),
+            frames: one.common.frames.selected.clone(),
+            is_data: one.picture.is_data(),
+            states: states(&row.states),
+            files: Files::Pattern(one.pattern.clone()),
+        })
+        .collect())
+}
+
+/// Frames by the word for their state, but for those that are there as they should be.
+fn states(states: &States) -> Vec<(&'static str, FrameSet)> {
+    let known = [
+        ("broken", &states.broken),
+        ("changed", &states.changed),
+        ("stale", &states.stale),
+        ("unverifiable", &states.unverifiable),
+        ("running", &states.running),
+        ("failed", &states.failed),
+    ];
+    let mut left = states.wanted.difference(&states.done).unwrap_or_default();
+    let mut all = Vec::new();
+    for (word, frames) in known {
+        left = left.difference(frames).unwrap_or(left);
+        all.push((word, frames.clone()));
+    }
+    all.push(("missing", left));
+    all.retain(|(_, frames)| !frames.is_empty());
+    all
+}
+
+/// The pictures of folders, by sequence, and of single files. What is no picture is left out; frames that a sequence
+/// lacks between its first and its last are missing.
+///
+/// # Errors
+/// When a file or folder that is named cannot be looked at.
+pub fn pictures_of_paths(paths: &[PathBuf]) -> io::Result<Vec<PictureRow>> {
+    let mut rows = Vec::new();
+    for path in paths {
+        if path.metadata()?.is_dir() {
+            scan(std::slice::from_ref(path), &mut |folder| {
+                for sequence in folder.sequences {
+                    rows.extend(row_of_sequence(&folder.path, sequence));
+                }
+                true
+            });
+        } else {
+            rows.push(PictureRow::of_file(path.clone()));
+        }
+    }
+    Ok(rows)
+}
+
+fn row_of_sequence(folder: &Path, sequence: Sequence) -> Option<PictureRow> {
+    let known = sequence.frames();
+    let first = known.first().unwrap_or(0);
+    let path = path_of(folder, &sequence.file_name(first)?);
+    recognise(&path).ok().flatten()?;
+    let title = path_of(folder, sequence.name().as_bytes());
+    if known.is_empty() {
+        return Some(PictureRow::of_file(path));
+    }
+    let missing = sequence.missing();
+    Some(PictureRow {
+        title: visible(&title.to_string_lossy()).into_owned(),
+        frames: known.union(&missing).unwrap_or_else(|_| known.clone()),
+        is_data: false,
+        states: Some(("missing", missing))
+            .into_iter()
+            .filter(|(_, frames)| !frames.is_empty())
+            .collect(),
+        files: Files::Sequence(folder.to_owned(), sequence),
+    })
+}
