@@ -2,6 +2,7 @@
 
 mod bmp_file;
 mod canvas;
+mod compare;
 mod dpx_file;
 mod examine;
 mod exr_file;
@@ -22,6 +23,7 @@ mod wav_file;
 mod webp_file;
 
 pub use canvas::{Canvas, EncodeError, write_exr};
+pub use compare::{CompareError, ComparedValues, Difference, Pair};
 pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use hashing_reader::{HashKind, hash_file};

@@ -82,6 +82,37 @@ impl Raster {
         self.pixels.as_flattened()
     }
 
+    /// The same with so many pixels on its longer side at most: of several pixels the brightest is kept, so that no
+    /// difference is lost.
+    #[must_use]
+    pub fn reduced(&self, longest: u32) -> Self {
+        let longer = self.size.width.max(self.size.height);
+        if longer <= longest {
+            return self.clone();
+        }
+        let fitted =
+            |side: u32| ((u64::from(side) * u64::from(longest) / u64::from(longer)) as u32).max(1);
+        let size = Size {
+            width: fitted(self.size.width),
+            height: fitted(self.size.height),
+        };
+        let mut small = Self::new(size, [0; 3]);
+        for y in 0..self.size.height {
+            for x in 0..self.size.width {
+                let scaled = |at: u32, of: u32, from: u32| {
+                    (u64::from(at) * u64::from(of) / u64::from(from)) as u32
+                };
+                let to = (
+                    scaled(x, size.width, self.size.width),
+                    scaled(y, size.height, self.size.height),
+                );
+                let (known, here) = (small.pixel(to.0, to.1), self.pixel(x, y));
+                small.set(to.0, to.1, [0, 1, 2].map(|at| known[at].max(here[at])));
+            }
+        }
+        small
+    }
+
     /// Fills a rectangle.
     pub fn fill(&mut self, (left, top): (u32, u32), size: Size, color: [u8; 3]) {
         for y in top..top.saturating_add(size.height).min(self.size.height) {

@@ -6,6 +6,7 @@ mod audit;
 mod check;
 mod clean;
 mod command_lines;
+pub(crate) mod compare;
 mod completions;
 mod demo;
 mod engines;
@@ -54,6 +55,7 @@ pub(crate) enum Command {
     Times(times::Arguments),
     Clean(clean::Arguments),
     Sheet(sheet::Arguments),
+    Compare(compare::Arguments),
     Rename(rename::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -86,6 +88,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Why(arguments) => why::run(arguments),
         Command::Times(arguments) => times::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
+        Command::Compare(arguments) => compare::run(arguments),
         Command::Sheet(arguments) => sheet::run(arguments),
         Command::Rename(arguments) => rename::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),

@@ -47,6 +47,8 @@ enum SchemaKind {
     Audit,
     /// What `times --format json` prints
     Times,
+    /// What `compare --format json` prints
+    Compare,
     /// What `scan --format json` prints
     Scan,
     /// What `engines --format json` prints
@@ -64,6 +66,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
         SchemaKind::Audit => print_json(&schema_for!(shapes::audit::AuditShape))?,
         SchemaKind::Times => print_json(&schema_for!(shapes::times::TimesShape))?,
+        SchemaKind::Compare => print_json(&schema_for!(shapes::compare::CompareShape))?,
         SchemaKind::Scan => print_json(&schema_for!(shapes::scan::ScanShape))?,
         SchemaKind::Engines => print_json(&schema_for!(shapes::engines::EnginesShape))?,
         SchemaKind::Overview => print_json(&schema_for!(shapes::overview::Overview))?,

@@ -1,6 +1,7 @@
 //! The shapes of what commands print as JSON. Each is a type, so that its schema is generated.
 
 pub(crate) mod audit;
+pub(crate) mod compare;
 pub(crate) mod engines;
 pub(crate) mod findings;
 pub(crate) mod matched;

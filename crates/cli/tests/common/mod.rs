@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 25] = [
+pub const COMMANDS: [&str; 26] = [
     "new",
     "adopt",
     "demo",
@@ -33,6 +33,7 @@ pub const COMMANDS: [&str; 25] = [
     "times",
     "clean",
     "sheet",
+    "compare",
     "rename",
     "manifest",
     "scan",

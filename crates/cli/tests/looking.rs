@@ -1,0 +1,252 @@
+//! Sheets and comparisons: what they draw and say is what is there.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::fs;
+use std::path::Path;
+
+use common::{Project, kiln, picture, picture_of};
+use truepath_core::picture::{Bits, Channels, Size};
+use truepath_media::{Canvas, write_exr};
+
+fn read(path: &Path) -> image::RgbImage {
+    image::open(path).unwrap().to_rgb8()
+}
+
+/// How many pixels have a color.
+fn count(image: &image::RgbImage, color: [u8; 3]) -> usize {
+    image.pixels().filter(|pixel| pixel.0 == color).count()
+}
+
+/// An EXR of one linear color, or of a value that is no number in its middle.
+fn linear(path: &Path, value: f32, middle: f32) {
+    let size = Size {
+        width: 64,
+        height: 64,
+    };
+    let mut canvas = Canvas::new(size, Channels::Rgb);
+    canvas.values.fill(value);
+    for y in 24..40 {
+        for x in 24..40 {
+            let at = (y * 64 + x) * 3;
+            canvas.values[at..at + 3].fill(middle);
+        }
+    }
+    let file = std::io::BufWriter::new(fs::File::create(path).unwrap());
+    write_exr(&[(String::new(), canvas)], file, Bits::Half, "zip", 1.0).unwrap();
+}
+
+#[test]
+fn a_sheet_shows_linear_light_as_a_display_does_and_broken_pixels_in_their_colors() {
+    let project = Project::empty();
+    fs::create_dir(project.path("pictures")).unwrap();
+    linear(&project.path("pictures/a.0001.exr"), 0.18, f32::NAN);
+    linear(&project.path("pictures/a.0002.exr"), 0.18, f32::INFINITY);
+    linear(&project.path("pictures/a.0004.exr"), 0.18, 0.18);
+    project
+        .call(&["sheet", "pictures", "--to", "sheet.png"])
+        .ends(0);
+    let sheet = read(&project.path("sheet.png"));
+    assert_eq!((sheet.width(), sheet.height()), (1280, 800));
+    // Middle gray is 118 by the curve of sRGB; the pictures are not larger than they are.
+    assert_eq!(count(&sheet, [118; 3]), 3 * 64 * 64 - 2 * 16 * 16);
+    assert_eq!(count(&sheet, [255, 0, 255]), 16 * 16);
+    assert_eq!(count(&sheet, [0, 255, 255]), 16 * 16);
+    // The frame that is missing is crossed out in red.
+    assert!(count(&sheet, [235, 87, 87]) > 500);
+    // A stop brighter; and nothing is replaced.
+    project
+        .call(&["sheet", "pictures", "--to", "bright.png", "--exposure", "1"])
+        .ends(0);
+    assert!(count(&read(&project.path("bright.png")), [162; 3]) > 10_000);
+    let called = project
+        .call(&["sheet", "pictures", "--to", "sheet.png"])
+        .ends(3);
+    assert!(called.err.contains("sheet.png"), "{}", called.err);
+}
+
+#[test]
+fn a_sheet_of_a_job_draws_what_is_missing_broken_and_stale() {
+    let project = kiln("1-8", "", "");
+    project.call(&["run"]).ends(0);
+    fs::remove_file(project.path("renders/kiln.0002.png")).unwrap();
+    let whole = fs::read(project.path("renders/kiln.0005.png")).unwrap();
+    fs::write(
+        project.path("renders/kiln.0005.png"),
+        &whole[..whole.len() / 2],
+    )
+    .unwrap();
+    project.call(&["sheet", "--to", "sheet.jpg"]).ends(0);
+    assert!(project.path("sheet.jpg").is_file());
+    project.call(&["sheet", "--to", "sheet.png"]).ends(0);
+    let (bad, doubtful) = ([235, 87, 87], [226, 170, 60]);
+    let sheet = read(&project.path("sheet.png"));
+    assert!(count(&sheet, bad) > 1000 && count(&sheet, doubtful) == 0);
+    // Other settings make all others stale.
+    let job = project.read("truepath.toml").replace("48x32", "48x30");
+    project.write("truepath.toml", &job);
+    project.call(&["sheet", "--to", "stale.png"]).ends(0);
+    assert!(count(&read(&project.path("stale.png")), doubtful) > 1000);
+    // More frames than fit go onto further pages, each numbered.
+    let called = project
+        .call(&[
+            "sheet",
+            "--columns",
+            "1",
+            "--every",
+            "1",
+            "--page",
+            "400x300",
+            "--to",
+            "many.png",
+        ])
+        .ends(0);
+    assert!(called.out.lines().count() >= 4, "{}", called.out);
+    for page in called.out.lines() {
+        assert_eq!(read(&project.path(page)).dimensions(), (400, 300));
+    }
+}
+
+#[test]
+fn sheets_that_cannot_be_are_refused() {
+    let project = Project::empty();
+    project.write("p/a.0001.png", "no picture");
+    for (line, why) in [
+        (
+            &["sheet", "p", "--to", "s.gif"][..],
+            "ends neither in .png nor in .jpg",
+        ),
+        (&["sheet", "p", "--to", "s.png"], "no pictures to show"),
+        (
+            &["sheet", "p", "--to", "s.png", "--page", "20x20"],
+            "a page has 160 to 16384 pixels",
+        ),
+        (&["sheet", "nowhere", "--to", "s.png"], "nowhere"),
+    ] {
+        let called = project.call(line);
+        assert!(
+            called.code != Some(0) && called.err.contains(why),
+            "{line:?}: {}",
+            called.err
+        );
+        assert!(!project.path("s.png").exists());
+    }
+}
+
+#[test]
+fn two_versions_are_compared_frame_by_frame_the_worst_first() {
+    let project = Project::empty();
+    for version in ["v002", "v003"] {
+        fs::create_dir(project.path(version)).unwrap();
+        for frame in 1..=5 {
+            let shade = if version == "v003" && frame == 4 {
+                9
+            } else {
+                frame
+            };
+            fs::write(
+                project.path(&format!("{version}/dawn_{version}.{frame:04}.png")),
+                picture(shade),
+            )
+            .unwrap();
+        }
+    }
+    let called = project.call(&["compare", "v002", "v003"]).ends(1);
+    let first = called.out.lines().nth(1).unwrap();
+    assert!(first.contains("     4  "), "{}", called.out);
+    assert!(
+        called
+            .out
+            .contains("5 frames compared, 4 within a tolerance of 0"),
+        "{}",
+        called.out
+    );
+    project.call(&["compare", "v002", "v002"]).ends(0);
+    project
+        .call(&["compare", "v002", "v003", "--tolerance", "1"])
+        .ends(0);
+    // What only one side has, another size and what is broken are said.
+    fs::remove_file(project.path("v003/dawn_v003.0002.png")).unwrap();
+    fs::write(
+        project.path("v003/dawn_v003.0003.png"),
+        picture_of(9, 8, png::ColorType::Rgb, 3),
+    )
+    .unwrap();
+    fs::write(
+        project.path("v003/dawn_v003.0005.png"),
+        b"\x89PNG\r\n\x1a\nhalf",
+    )
+    .unwrap();
+    let called = project
+        .call(&["compare", "v002", "v003", "--to", "worst.png"])
+        .ends(1);
+    for part in [
+        "only the first has",
+        "only the first has frame 2 of",
+        "the first has 8x8 pixels and the second 9x8",
+        "the second: it is cut short",
+    ] {
+        assert!(called.out.contains(part), "{part}: {}", called.out);
+    }
+    assert!(project.path("worst.png").is_file());
+    let json = project
+        .call(&["compare", "v002", "v003", "--format", "json"])
+        .ends(1)
+        .json();
+    assert_eq!(json["alike"], false);
+    let shares: Vec<Option<f64>> = json["frames"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| one["share"].as_f64())
+        .collect();
+    assert_eq!(shares.len(), 4);
+    assert!(
+        shares[..2].iter().all(Option::is_none) && shares[2] > shares[3],
+        "{shares:?}"
+    );
+}
+
+#[test]
+fn a_difference_is_what_the_pixels_say() {
+    let project = Project::empty();
+    linear(&project.path("a.exr"), 0.25, 0.25);
+    linear(&project.path("b.exr"), 0.25, 0.75);
+    let json = project
+        .call(&["compare", "a.exr", "b.exr", "--format", "json"])
+        .ends(1)
+        .json();
+    let frame = &json["frames"][0];
+    // A sixteenth of the pixels differs by a half in three of four values.
+    assert_eq!(
+        (frame["largest"].as_f64(), frame["share"].as_f64()),
+        (Some(0.5), Some(1.0 / 16.0))
+    );
+    assert!((frame["mean"].as_f64().unwrap() - 0.5 * 0.75 / 16.0).abs() < 1e-6);
+    assert!(frame["ssim"].as_f64().unwrap() < 0.99);
+    // In display values the same is another number.
+    let json = project
+        .call(&[
+            "compare", "a.exr", "b.exr", "--values", "display", "--format", "json",
+        ])
+        .ends(1)
+        .json();
+    let largest = json["frames"][0]["largest"].as_f64().unwrap();
+    assert!(
+        (largest - (225.0 - 137.0) / 255.0).abs() < 0.005,
+        "{largest}"
+    );
+    // Pixels that are a number on one side alone differ whatever is allowed.
+    linear(&project.path("c.exr"), 0.25, f32::NAN);
+    let called = project
+        .call(&["compare", "a.exr", "c.exr", "--tolerance", "9"])
+        .ends(1);
+    assert!(
+        called
+            .out
+            .contains("256 pixels have a number on one side alone"),
+        "{}",
+        called.out
+    );
+}

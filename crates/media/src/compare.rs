@@ -1,0 +1,284 @@
+//! How much two pictures differ, pixel by pixel.
+
+use std::path::Path;
+
+use truepath_core::picture::{PixelFault, Size, srgb_byte};
+
+use crate::facts::Flaw;
+use crate::proxy::{Proxy, ProxyOptions, proxy};
+use crate::raster::Raster;
+
+/// In which values pictures are compared.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum ComparedValues {
+    /// In linear light, as rendered.
+    #[default]
+    Linear,
+    /// As a display shows them, from 0 to 1 by the curve of sRGB.
+    Display,
+}
+
+/// How much two pictures differ. Colors are compared multiplied by their alpha, and alpha by itself; values of 8 and
+/// 16 bits go from 0 to 1.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Difference {
+    /// The largest difference of a value.
+    pub largest: f32,
+    /// The mean difference of all values.
+    pub mean: f64,
+    /// Peak signal to noise ratio for a peak of 1, in decibels; infinite where nothing differs.
+    pub psnr: f64,
+    /// Structural similarity of the brightness (Wang and others, 2004), in blocks of 8 by 8 pixels: 1 where nothing
+    /// differs.
+    pub ssim: f64,
+    /// The part of the pixels of which a value differs by more than the tolerance, from 0 to 1.
+    pub share: f64,
+    /// Pixels of which one picture has a number and the other has none.
+    pub broken: u64,
+}
+
+/// Why two pictures cannot be compared.
+#[derive(Debug, thiserror::Error)]
+pub enum CompareError {
+    /// The first is no whole picture.
+    #[error("the first: {0}")]
+    First(Flaw),
+    /// The second is no whole picture.
+    #[error("the second: {0}")]
+    Second(Flaw),
+    /// They have different sizes.
+    #[error("the first has {0} pixels and the second {1}")]
+    Sizes(Size, Size),
+}
+
+/// Two pictures of one size, decoded whole.
+#[derive(Debug)]
+pub struct Pair {
+    first: Proxy,
+    second: Proxy,
+}
+
+/// The weights of red, green and blue in brightness: ITU-R BT.709.
+const WEIGHTS: [f32; 3] = [0.2126, 0.7152, 0.0722];
+/// The side of a block.
+const BLOCK: u32 = 8;
+
+impl Pair {
+    /// Decodes two pictures.
+    ///
+    /// # Errors
+    /// When one is not whole, or their sizes differ.
+    pub fn read(first: &Path, second: &Path) -> Result<Self, CompareError> {
+        let options = ProxyOptions {
+            longest: u32::MAX,
+            is_data: false,
+        };
+        let first = proxy(first, options).map_err(CompareError::First)?;
+        let second = proxy(second, options).map_err(CompareError::Second)?;
+        if first.size != second.size {
+            return Err(CompareError::Sizes(first.size, second.size));
+        }
+        Ok(Self { first, second })
+    }
+
+    /// How much they differ.
+    #[must_use]
+    pub fn difference(&self, values: ComparedValues, tolerance: f32) -> Difference {
+        let (mut largest, mut sum, mut squares, mut beyond, mut broken) =
+            (0.0_f32, 0.0, 0.0, 0_u64, 0);
+        for (one, other) in self.pixels(values) {
+            let (Some(one), Some(other)) = (one, other) else {
+                // Both without a number are alike.
+                if one.is_some() != other.is_some() {
+                    broken += 1;
+                    beyond += 1;
+                }
+                continue;
+            };
+            let mut most = 0.0_f32;
+            for (one, other) in one.iter().zip(other) {
+                let away = (one - other).abs();
+                most = most.max(away);
+                sum += f64::from(away);
+                squares += f64::from(away) * f64::from(away);
+            }
+            largest = largest.max(most);
+            beyond += u64::from(most > tolerance);
+        }
+        let count = self.first.pixels.len().max(1) as f64;
+        let error = squares / (count * 4.0);
+        Difference {
+            largest,
+            mean: sum / (count * 4.0),
+            psnr: if error > 0.0 {
+                -10.0 * error.log10()
+            } else {
+                f64::INFINITY
+            },
+            ssim: self.similarity(values),
+            share: beyond as f64 / count,
+            broken,
+        }
+    }
+
+    /// The difference as a picture, so many times as bright; black where nothing differs.
+    #[must_use]
+    pub fn picture(&self, values: ComparedValues, gain: f32) -> Raster {
+        let size = self.first.size;
+        let mut raster = Raster::new(size, [0; 3]);
+        for (at, (one, other)) in (0..).zip(self.pixels(values)) {
+            let color = match (one, other) {
+                (Some(one), Some(other)) => [0, 1, 2].map(|channel| {
+                    let away = (one[channel] - other[channel])
+                        .abs()
+                        .max((one[3] - other[3]).abs());
+                    (away * gain * 255.0).clamp(0.0, 255.0) as u8
+                }),
+                (None, None) => [0; 3],
+                _ => [255, 0, 255],
+            };
+            raster.set(at % size.width.max(1), at / size.width.max(1), color);
+        }
+        raster
+    }
+
+    /// The values of the pixels of both; none of those that are no numbers.
+    fn pixels(
+        &self,
+        values: ComparedValues,
+    ) -> impl Iterator<Item = (Option<[f32; 4]>, Option<[f32; 4]>)> + '_ {
+        let of = move |proxy: &Proxy, at: usize| {
+            let is_number = proxy.faults[at] == PixelFault::None;
+            is_number.then(|| shown(proxy.pixels[at], values))
+        };
+        (0..self.first.pixels.len()).map(move |at| (of(&self.first, at), of(&self.second, at)))
+    }
+
+    /// The mean structural similarity of blocks.
+    fn similarity(&self, values: ComparedValues) -> f64 {
+        let size = self.first.size;
+        let light = |proxy: &Proxy, at: usize| {
+            let pixel = shown(proxy.pixels[at], values);
+            let light: f32 = pixel
+                .iter()
+                .zip(WEIGHTS)
+                .map(|(value, weight)| value * weight)
+                .sum();
+            f64::from(if light.is_finite() { light } else { 0.0 })
+        };
+        // The constants of the paper for values from 0 to 1.
+        let (c1, c2) = (0.01_f64.powi(2), 0.03_f64.powi(2));
+        let (mut sum, mut blocks) = (0.0, 0_u64);
+        for top in (0..size.height).step_by(BLOCK as usize) {
+            for left in (0..size.width).step_by(BLOCK as usize) {
+                let (mut a, mut b, mut aa, mut bb, mut ab, mut count) =
+                    (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
+                for y in top..(top + BLOCK).min(size.height) {
+                    for x in left..(left + BLOCK).min(size.width) {
+                        let at = y as usize * size.width as usize + x as usize;
+                        let (one, other) = (light(&self.first, at), light(&self.second, at));
+                        a += one;
+                        b += other;
+                        aa += one * one;
+                        bb += other * other;
+                        ab += one * other;
+                        count += 1.0;
+                    }
+                }
+                let (a, b) = (a / count, b / count);
+                let (va, vb, cov) = (aa / count - a * a, bb / count - b * b, ab / count - a * b);
+                sum += ((2.0 * a * b + c1) * (2.0 * cov + c2))
+                    / ((a * a + b * b + c1) * (va + vb + c2));
+                blocks += 1;
+            }
+        }
+        if blocks == 0 {
+            1.0
+        } else {
+            sum / blocks as f64
+        }
+    }
+}
+
+fn shown(pixel: [f32; 4], values: ComparedValues) -> [f32; 4] {
+    match values {
+        ComparedValues::Linear => pixel,
+        ComparedValues::Display => {
+            let [red, green, blue, alpha] = pixel;
+            let byte = |light: f32| f32::from(srgb_byte(light)) / 255.0;
+            [byte(red), byte(green), byte(blue), alpha.clamp(0.0, 1.0)]
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn proxy(pixels: Vec<[f32; 4]>) -> Proxy {
+        let size = Size {
+            width: 8,
+            height: (pixels.len() / 8) as u32,
+        };
+        Proxy {
+            source: size,
+            size,
+            faults: vec![PixelFault::None; pixels.len()],
+            pixels,
+        }
+    }
+
+    fn ramp() -> Vec<[f32; 4]> {
+        (0..64)
+            .map(|at| [at as f32 / 64.0, 0.5, 0.25, 1.0])
+            .collect()
+    }
+
+    #[test]
+    fn the_same_picture_does_not_differ() {
+        let pair = Pair {
+            first: proxy(ramp()),
+            second: proxy(ramp()),
+        };
+        let seen = pair.difference(ComparedValues::Linear, 0.0);
+        assert_eq!(
+            (seen.largest, seen.mean, seen.share, seen.broken),
+            (0.0, 0.0, 0.0, 0)
+        );
+        assert!(seen.psnr.is_infinite() && (seen.ssim - 1.0).abs() < 1e-9);
+        assert!(
+            pair.picture(ComparedValues::Linear, 100.0)
+                .bytes()
+                .iter()
+                .all(|byte| *byte == 0)
+        );
+    }
+
+    #[test]
+    fn the_numbers_are_those_of_the_pixels() {
+        let mut other = ramp();
+        // One value of 256 differs by a half.
+        other[10][1] = 1.0;
+        let mut second = proxy(other);
+        let first = proxy(ramp());
+        let pair = Pair {
+            first: first.clone(),
+            second: second.clone(),
+        };
+        let seen = pair.difference(ComparedValues::Linear, 0.1);
+        assert_eq!((seen.largest, seen.share), (0.5, 1.0 / 64.0));
+        assert!((seen.mean - 0.5 / 256.0).abs() < 1e-9);
+        assert!(
+            (seen.psnr - -10.0 * (0.25_f64 / 256.0).log10()).abs() < 1e-6,
+            "{}",
+            seen.psnr
+        );
+        assert!(seen.ssim < 0.999);
+        assert_eq!(pair.difference(ComparedValues::Linear, 0.5).share, 0.0);
+        // What is no number in one of them alone differs, whatever the tolerance.
+        second.faults[3] = PixelFault::NotANumber;
+        let pair = Pair { first, second };
+        let seen = pair.difference(ComparedValues::Linear, 9.0);
+        assert_eq!((seen.broken, seen.share), (1, 1.0 / 64.0));
+    }
+}
