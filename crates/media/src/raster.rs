@@ -113,6 +113,25 @@ impl Raster {
         small
     }
 
+    /// The same without the rows below the last that is not of the color of its last pixel, but for some of them.
+    #[must_use]
+    pub fn without_empty_bottom(&self, margin: u32) -> Self {
+        let Some(empty) = self.pixels.last().copied() else {
+            return self.clone();
+        };
+        let width = (self.size.width as usize).max(1);
+        let rows = self.pixels.chunks_exact(width);
+        let used = rows.rposition(|row| row.iter().any(|pixel| *pixel != empty));
+        let height = (used.map_or(0, |row| row as u32 + 1) + margin).min(self.size.height);
+        Self {
+            size: Size {
+                height,
+                ..self.size
+            },
+            pixels: self.pixels[..height as usize * width].to_vec(),
+        }
+    }
+
     /// Fills a rectangle.
     pub fn fill(&mut self, (left, top): (u32, u32), size: Size, color: [u8; 3]) {
         for y in top..top.saturating_add(size.height).min(self.size.height) {

@@ -11,8 +11,8 @@ use truepath_core::frames::Frame;
 use truepath_core::picture::DisplayOptions;
 use truepath_core::picture::Size;
 use truepath_media::{
-    CompareError, ComparedValues, Difference, Pair, ProxyOptions, Raster, SheetCell, SheetOptions,
-    SheetRow, draw_sheet, proxy,
+    CellState, CompareError, ComparedValues, Difference, Pair, ProxyOptions, Raster, SheetCell,
+    SheetOptions, SheetRow, draw_sheet, proxy,
 };
 use truepath_runner::pictures::{PictureRow, pictures_of_paths};
 
@@ -316,7 +316,15 @@ fn draw(compared: &Compared, arguments: &Arguments) -> Raster {
         columns: 3,
     };
     let most = arguments.worst.clamp(1, 12);
-    let worst = &compared.frames[..compared.frames.len().min(most)];
+    // Frames that do not differ are no news, unless there is nothing else.
+    let differs = |one: &&ComparedFrame| one.result.as_ref().map_or(true, |seen| seen.share > 0.0);
+    let count = compared
+        .frames
+        .iter()
+        .filter(differs)
+        .count()
+        .clamp(1, most);
+    let worst = &compared.frames[..compared.frames.len().min(count)];
     let longest = 400;
     let options = SheetOptions {
         page: Size {
@@ -338,7 +346,7 @@ fn draw(compared: &Compared, arguments: &Arguments) -> Raster {
         Ok::<(), std::convert::Infallible>(())
     };
     let Ok(_) = draw_sheet(&title, options, worst.len(), &mut row, &mut take);
-    page
+    page.without_empty_bottom(16)
 }
 
 fn row_of(one: &ComparedFrame, arguments: &Arguments, longest: u32) -> SheetRow {
@@ -364,7 +372,10 @@ fn row_of(one: &ComparedFrame, arguments: &Arguments, longest: u32) -> SheetRow 
     };
     let cell = |label: &str, picture: Option<Raster>| SheetCell {
         label: label.to_owned(),
-        state: None,
+        state: picture.is_none().then(|| CellState {
+            word: "not to be compared".to_owned(),
+            is_bad: true,
+        }),
         picture,
     };
     SheetRow {
