@@ -250,3 +250,53 @@ fn a_difference_is_what_the_pixels_say() {
         called.out
     );
 }
+
+#[test]
+fn pictures_are_shown_in_a_terminal_and_named_elsewhere() {
+    let project = Project::empty();
+    fs::create_dir(project.path("p")).unwrap();
+    for frame in 1..=3 {
+        linear(&project.path(&format!("p/a.{frame:04}.exr")), 0.18, 0.18);
+    }
+    let called = project.call(&["show", "p"]).ends(0);
+    assert!(
+        called.out.contains("p/a.{frame:04}.exr 2"),
+        "{}",
+        called.out
+    );
+    assert!(
+        called.out.contains("exr 64x64, rgb, half") && !called.out.contains('\u{1b}'),
+        "{}",
+        called.out
+    );
+    // Every pixel is middle gray, two in a cell, at the width that was asked for.
+    let called = project
+        .call(&["show", "p", "--frame", "3", "--width", "20", "--always"])
+        .ends(0);
+    let blocks: Vec<&str> = called
+        .out
+        .lines()
+        .filter(|line| line.contains('▀'))
+        .collect();
+    assert_eq!(blocks.len(), 10, "{}", called.out);
+    for line in blocks {
+        assert_eq!(line.matches('▀').count(), 20);
+        assert!(
+            line.starts_with("\u{1b}[38;2;118;118;118;48;2;118;118;118m"),
+            "{line:?}"
+        );
+    }
+    // It is never larger than it is.
+    let called = project
+        .call(&["show", "p", "--width", "500", "--always"])
+        .ends(0);
+    assert!(
+        called
+            .out
+            .lines()
+            .all(|line| line.matches('▀').count() <= 64)
+    );
+    fs::write(project.path("p/a.0002.exr"), "half").unwrap();
+    project.call(&["show", "p", "--always"]).ends(1);
+    project.call(&["show", "p", "--frame", "9"]).ends(1);
+}

@@ -120,7 +120,7 @@ impl Raster {
             return self.clone();
         };
         let width = (self.size.width as usize).max(1);
-        let rows = self.pixels.chunks_exact(width);
+        let mut rows = self.pixels.chunks_exact(width);
         let used = rows.rposition(|row| row.iter().any(|pixel| *pixel != empty));
         let height = (used.map_or(0, |row| row as u32 + 1) + margin).min(self.size.height);
         Self {

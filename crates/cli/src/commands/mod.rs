@@ -22,6 +22,7 @@ mod run;
 pub(crate) mod scan;
 mod schema;
 mod sheet;
+mod show;
 mod status;
 mod supervise;
 mod times;
@@ -54,6 +55,7 @@ pub(crate) enum Command {
     Why(why::Arguments),
     Times(times::Arguments),
     Clean(clean::Arguments),
+    Show(show::Arguments),
     Sheet(sheet::Arguments),
     Compare(compare::Arguments),
     Rename(rename::Arguments),
@@ -89,6 +91,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Times(arguments) => times::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
         Command::Compare(arguments) => compare::run(arguments),
+        Command::Show(arguments) => show::run(arguments),
         Command::Sheet(arguments) => sheet::run(arguments),
         Command::Rename(arguments) => rename::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),

@@ -1,5 +1,6 @@
 //! How results are shown.
 
+pub(crate) mod blocks;
 pub(crate) mod finding;
 pub(crate) mod live;
 pub(crate) mod output;

@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 26] = [
+pub const COMMANDS: [&str; 27] = [
     "new",
     "adopt",
     "demo",
@@ -32,6 +32,7 @@ pub const COMMANDS: [&str; 26] = [
     "why",
     "times",
     "clean",
+    "show",
     "sheet",
     "compare",
     "rename",

@@ -1,0 +1,169 @@
+//! `truepath show`: pictures in the terminal.
+
+use std::io::{self, IsTerminal, Write};
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::Args;
+use truepath_core::frames::Frame;
+use truepath_core::picture::DisplayOptions;
+use truepath_core::spread::spread_frames;
+use truepath_media::{ProxyOptions, proxy};
+use truepath_runner::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
+use truepath_runner::verify_all::first_facts;
+
+use crate::job_arguments::JobArguments;
+use crate::outcome::{CommandError, DONE, FOUND};
+use crate::show::blocks::lines;
+use crate::show::{ERROR, FAINT, TITLE, columns, remark};
+
+/// Show pictures in the terminal
+///
+/// Of each deliverable of the job, or of each sequence and picture that is named, the frame in the middle or the one
+/// that is chosen. Each cell of the terminal shows two pixels in true color, so that it works over any connection and
+/// without any other program; a picture is never larger than it is. Where the output is no terminal, or NO_COLOR is
+/// set, it says what the pictures are.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath show --shot dawn\n  truepath show --shot dawn --frame 17 --exposure 2\n  truepath show renders/dawn.0017.exr\n  truepath show renders --width 60 --always | less -R"
+)]
+pub(crate) struct Arguments {
+    /// Folders or pictures in place of a job
+    paths: Vec<PathBuf>,
+    #[command(flatten)]
+    job: JobArguments,
+    /// The frame; unset, the one in the middle
+    #[arg(long, value_name = "FRAME", allow_hyphen_values = true)]
+    frame: Option<Frame>,
+    /// Cells across at most; unset, those of the terminal
+    #[arg(long, value_name = "CELLS", value_parser = clap::value_parser!(u32).range(1..=2000))]
+    width: Option<u32>,
+    /// Brighter by so many stops, or darker
+    #[arg(
+        long,
+        value_name = "STOPS",
+        default_value_t = 0.0,
+        allow_hyphen_values = true
+    )]
+    exposure: f32,
+    /// Draw although the output is no terminal
+    #[arg(long)]
+    always: bool,
+}
+
+pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
+    let rows = if arguments.paths.is_empty() {
+        let chosen = arguments.job.clone().load_latest()?;
+        let rows = pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
+        rows.map_err(CommandError::outside("the state of the job"))?
+    } else {
+        let names = arguments
+            .paths
+            .iter()
+            .map(|path| path.display().to_string());
+        let rows = pictures_of_paths(&arguments.paths);
+        rows.map_err(CommandError::outside(names.collect::<Vec<_>>().join(", ")))?
+    };
+    if rows.is_empty() {
+        return Err(CommandError::Usage(
+            "there are no pictures to show".to_owned(),
+        ));
+    }
+    let is_colored = std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
+    let draws = arguments.always || (io::stdout().is_terminal() && is_colored);
+    let mut is_fine = true;
+    for row in &rows {
+        let frame = arguments
+            .frame
+            .or_else(|| spread_frames(&row.frames, 1).first().copied())
+            .unwrap_or(0);
+        is_fine &= show(row, frame, &arguments, draws)?;
+    }
+    if !draws {
+        remark("the pictures themselves are shown on a terminal, or with --always");
+    }
+    Ok(ExitCode::from(if is_fine { DONE } else { FOUND }))
+}
+
+/// Shows a frame; whether there is one to show.
+fn show(
+    row: &PictureRow,
+    frame: Frame,
+    arguments: &Arguments,
+    draws: bool,
+) -> Result<bool, CommandError> {
+    let mut out = crate::show::out();
+    let state = row
+        .state(frame)
+        .map_or_else(String::new, |state| format!(" {ERROR}{state}{ERROR:#}"));
+    writeln!(out, "{TITLE}{}{TITLE:#} {frame}{state}", row.title)?;
+    let path = row.path(frame).filter(|path| path.is_file());
+    let Some(path) = path else {
+        if state.is_empty() {
+            writeln!(out, "  {ERROR}missing{ERROR:#}")?;
+        }
+        out.flush()?;
+        return Ok(false);
+    };
+    writeln!(out, "  {FAINT}{}{FAINT:#}", facts(&path))?;
+    out.flush()?;
+    if !draws {
+        return Ok(true);
+    }
+    let width = arguments.width.unwrap_or(columns(io::stdout(), 80) as u32);
+    let height = terminal_size::terminal_size().map_or(u32::MAX, |(_, height)| u32::from(height.0));
+    // A prompt, the title and the facts stay in sight.
+    let rows = height.saturating_sub(4).max(4).saturating_mul(2);
+    let options = ProxyOptions {
+        longest: u32::MAX,
+        is_data: row.is_data,
+    };
+    let size = match proxy_size(&path, options, (width, rows)) {
+        Ok(longest) => ProxyOptions { longest, ..options },
+        Err(why) => {
+            crate::show::alert(&format!(
+                "{ERROR}not shown{ERROR:#} {}: {why}",
+                path.display()
+            ));
+            return Ok(false);
+        }
+    };
+    let Ok(proxy) = proxy(&path, size) else {
+        return Ok(false);
+    };
+    let display = DisplayOptions {
+        exposure: arguments.exposure,
+        range: proxy.range().filter(|_| row.is_data),
+    };
+    // Colors are what this is about: nothing takes them out on the way.
+    let mut raw = io::stdout().lock();
+    for line in lines(&proxy.shown(display)) {
+        match writeln!(raw, "{line}") {
+            Err(error) if error.kind() == io::ErrorKind::BrokenPipe => return Ok(true),
+            written => written?,
+        }
+    }
+    Ok(true)
+}
+
+/// Pixels of the longer side of a proxy that fits; the error is why the picture cannot be shown.
+fn proxy_size(
+    path: &Path,
+    options: ProxyOptions,
+    (width, rows): (u32, u32),
+) -> Result<u32, String> {
+    // The shape is known once it is decoded; small is fast.
+    let small = ProxyOptions {
+        longest: 64,
+        ..options
+    };
+    let shape = proxy(path, small).map_err(|flaw| flaw.to_string())?.source;
+    let longer = u64::from(shape.width.max(shape.height)).max(1);
+    let by_width = u64::from(width) * longer / u64::from(shape.width.max(1));
+    let by_height = u64::from(rows) * longer / u64::from(shape.height.max(1));
+    Ok(by_width.min(by_height).clamp(1, u64::from(u32::MAX)) as u32)
+}
+
+fn facts(path: &Path) -> String {
+    first_facts(path).unwrap_or_else(|| "no picture of a known format".to_owned())
+}
