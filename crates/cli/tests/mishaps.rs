@@ -96,7 +96,9 @@ fn a_scene_without_the_camera_fails_once_and_says_why() {
     // It is found before anything is rendered, and reported by the engine when that is passed over.
     let checked = project.call(&["run"]).ends(1);
     assert!(checked.err.contains("TP512"), "{}", checked.err);
-    let called = project.call(&["run", "--ignore", "TP512", "--jobs", "1"]).ends(1);
+    let called = project
+        .call(&["run", "--ignore", "TP512", "--jobs", "1"])
+        .ends(1);
     assert!(
         called
             .out

@@ -17,6 +17,7 @@ mod new;
 mod overview;
 mod paths;
 mod rename;
+mod report;
 mod rules;
 mod run;
 pub(crate) mod scan;
@@ -58,6 +59,7 @@ pub(crate) enum Command {
     Show(show::Arguments),
     Sheet(sheet::Arguments),
     Compare(compare::Arguments),
+    Report(report::Arguments),
     Rename(rename::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -90,6 +92,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Why(arguments) => why::run(arguments),
         Command::Times(arguments) => times::run(arguments),
         Command::Clean(arguments) => clean::run(arguments),
+        Command::Report(arguments) => report::run(arguments),
         Command::Compare(arguments) => compare::run(arguments),
         Command::Show(arguments) => show::run(arguments),
         Command::Sheet(arguments) => sheet::run(arguments),

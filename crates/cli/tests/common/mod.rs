@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 27] = [
+pub const COMMANDS: [&str; 28] = [
     "new",
     "adopt",
     "demo",
@@ -35,6 +35,7 @@ pub const COMMANDS: [&str; 27] = [
     "show",
     "sheet",
     "compare",
+    "report",
     "rename",
     "manifest",
     "scan",

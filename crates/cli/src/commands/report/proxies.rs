@@ -1,0 +1,161 @@
+//! The small pictures of a page, as many and as large as fit.
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use rayon::prelude::*;
+use truepath_core::frames::Frame;
+use truepath_core::picture::DisplayOptions;
+use truepath_core::spread::spread_frames;
+use truepath_media::{Flaw, ProxyOptions, proxy};
+use truepath_runner::pictures::PictureRow;
+
+/// What a page may take.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Budget {
+    pub(super) bytes: u64,
+    pub(super) fps: f64,
+}
+
+/// Pictures of a page that belong together.
+pub(super) struct ShownRow {
+    pub(super) title: String,
+    pub(super) width: u32,
+    pub(super) height: u32,
+    pub(super) fps: f64,
+    pub(super) frames: Vec<ShownFrame>,
+}
+
+/// A frame of a page.
+pub(super) struct ShownFrame {
+    pub(super) frame: Frame,
+    pub(super) state: &'static str,
+    /// As a data URL; none where there is nothing to see.
+    pub(super) picture: Option<String>,
+    size: Option<(u32, u32)>,
+}
+
+/// Pixels of the longer side, from the largest that is tried to the smallest.
+const SIDES: [u32; 5] = [480, 360, 240, 160, 96];
+/// The quality of the pictures, from 1 to 100.
+const QUALITY: u8 = 78;
+/// So many frames are tried to see how large they become.
+const SAMPLES: u64 = 12;
+
+/// The pictures of some rows, and what was left out to make them fit.
+pub(super) fn shown_rows(rows: &[PictureRow], budget: Budget) -> (Vec<ShownRow>, Option<String>) {
+    let frames: u64 = rows.iter().map(|row| row.frames.count()).sum();
+    let samples: Vec<(&PictureRow, Frame)> = rows
+        .iter()
+        .flat_map(|row| {
+            spread_frames(&row.frames, SAMPLES.div_ceil(rows.len() as u64))
+                .into_iter()
+                .map(move |frame| (row, frame))
+        })
+        .take(SAMPLES as usize * 4)
+        .collect();
+    let estimate = |side: u32| -> u64 {
+        let bytes = samples.par_iter().map(|(row, frame)| {
+            let shown = shown_frame(row, *frame, side, None);
+            shown.picture.map_or(0, |picture| picture.len() as u64)
+        });
+        bytes.sum::<u64>() * frames / (samples.len() as u64).max(1)
+    };
+    // A tenth is left for texts and for what the samples do not show.
+    let fits = |bytes: u64| bytes <= budget.bytes * 9 / 10;
+    let smallest = SIDES[SIDES.len() - 1];
+    let side = SIDES.iter().copied().find(|side| fits(estimate(*side)));
+    let (side, part) = match side {
+        Some(side) => (side, 1.0),
+        None => {
+            let bytes = estimate(smallest).max(1);
+            (smallest, (budget.bytes * 9 / 10) as f64 / bytes as f64)
+        }
+    };
+    let shown = rows.iter().map(|row| {
+        let most = ((row.frames.count() as f64 * part).floor() as u64).max(1);
+        let frames = spread_frames(&row.frames, if part < 1.0 { most } else { u64::MAX });
+        shown_row(row, &frames, side, budget.fps)
+    });
+    let shown: Vec<ShownRow> = shown.collect();
+    let note = (part < 1.0).then(|| {
+        let kept: usize = shown.iter().map(|row| row.frames.len()).sum();
+        format!("{kept} of {frames} frames are in the page, spread over all: more do not fit, --size allows a larger one")
+    });
+    (shown, note)
+}
+
+fn shown_row(row: &PictureRow, frames: &[Frame], side: u32, fps: f64) -> ShownRow {
+    let range = data_range(row);
+    let frames: Vec<ShownFrame> = frames
+        .par_iter()
+        .map(|frame| shown_frame(row, *frame, side, range))
+        .collect();
+    let size = frames.iter().find_map(|one| one.size).unwrap_or((320, 180));
+    ShownRow {
+        title: row.title.clone(),
+        width: size.0,
+        height: size.1,
+        fps,
+        frames,
+    }
+}
+
+/// The least and the greatest value of data, by some frames spread over it: the same for all, so that it does not
+/// flicker.
+fn data_range(row: &PictureRow) -> Option<(f32, f32)> {
+    if !row.is_data {
+        return None;
+    }
+    let options = ProxyOptions {
+        longest: 96,
+        is_data: true,
+    };
+    let frames = spread_frames(&row.frames, 8);
+    let ranges = frames.par_iter().filter_map(|frame| {
+        let path = row.path(*frame)?;
+        proxy(&path, options).ok()?.range()
+    });
+    ranges.reduce_with(|(low, high), (least, most)| (low.min(least), high.max(most)))
+}
+
+fn shown_frame(
+    row: &PictureRow,
+    frame: Frame,
+    longest: u32,
+    range: Option<(f32, f32)>,
+) -> ShownFrame {
+    let nothing = |state| ShownFrame {
+        frame,
+        state,
+        picture: None,
+        size: None,
+    };
+    let state = row.state(frame);
+    let Some(path) = row.path(frame).filter(|path| path.is_file()) else {
+        return nothing(state.unwrap_or("missing"));
+    };
+    let options = ProxyOptions {
+        longest,
+        is_data: row.is_data,
+    };
+    let proxy = match proxy(&path, options) {
+        Ok(proxy) => proxy,
+        Err(Flaw::Unverifiable(_)) => return nothing("unverifiable"),
+        Err(_) => return nothing("broken"),
+    };
+    let display = DisplayOptions {
+        range: range.or_else(|| proxy.range().filter(|_| row.is_data)),
+        ..DisplayOptions::default()
+    };
+    let mut bytes = Vec::new();
+    let raster = proxy.shown(display);
+    if raster.write_jpeg(&mut bytes, QUALITY).is_err() {
+        return nothing("unverifiable");
+    }
+    ShownFrame {
+        frame,
+        state: state.unwrap_or("valid"),
+        picture: Some(format!("data:image/jpeg;base64,{}", STANDARD.encode(bytes))),
+        size: Some((proxy.size.width, proxy.size.height)),
+    }
+}
