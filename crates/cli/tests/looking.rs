@@ -237,6 +237,29 @@ fn a_difference_is_what_the_pixels_say() {
         (largest - (225.0 - 137.0) / 255.0).abs() < 0.005,
         "{largest}"
     );
+    // Further layers are not compared, and that is said.
+    let size = Size {
+        width: 16,
+        height: 16,
+    };
+    let plane = |name: &str| (name.to_owned(), Canvas::new(size, Channels::Rgb));
+    let file = fs::File::create(project.path("layers.exr")).unwrap();
+    write_exr(
+        &[plane(""), plane("depth")],
+        std::io::BufWriter::new(file),
+        Bits::Half,
+        "zip",
+        1.0,
+    )
+    .unwrap();
+    let called = project
+        .call(&["compare", "layers.exr", "layers.exr"])
+        .ends(0);
+    assert!(
+        called.out.contains("not compared in 1 frame: "),
+        "{}",
+        called.out
+    );
     // Pixels that are a number on one side alone differ whatever is allowed.
     linear(&project.path("c.exr"), 0.25, f32::NAN);
     let called = project
@@ -333,7 +356,7 @@ fn a_report_is_one_page_with_every_frame_and_its_state() {
             .starts_with("data:image/jpeg;base64,")
     );
     for part in [
-        "6 frames of 1 sequences",
+        "6 frames of 1 sequence:",
         "Seconds of each frame",
         "What it took",
         "default-src 'none'",

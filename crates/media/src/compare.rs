@@ -81,6 +81,15 @@ impl Pair {
         Ok(Self { first, second })
     }
 
+    /// What else is in the files and is not compared, such as further layers, in sentences.
+    #[must_use]
+    pub fn notes(&self) -> Vec<String> {
+        let mut notes = [&self.first.notes[..], &self.second.notes[..]].concat();
+        notes.sort();
+        notes.dedup();
+        notes
+    }
+
     /// How much they differ.
     #[must_use]
     pub fn difference(&self, values: ComparedValues, tolerance: f32) -> Difference {
@@ -224,6 +233,7 @@ mod tests {
             source: size,
             size,
             faults: vec![PixelFault::None; pixels.len()],
+            notes: Vec::new(),
             pixels,
         }
     }

@@ -26,8 +26,9 @@ use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, frames_of, remark};
 ///
 /// Sequences of two folders belong together by their names, in which version numbers make no difference; two files,
 /// or two folders with one sequence each, belong together anyway. The worst frames come first: the largest and the
-/// mean difference of a value, the part of the pixels beyond the tolerance, PSNR and SSIM. Frames and sequences that
-/// only one side has, and pictures of different sizes, are reported.
+/// mean difference of a value, the part of the pixels beyond the tolerance, PSNR and SSIM. Colors are compared
+/// multiplied by their alpha. Frames and sequences that only one side has, pictures of different sizes, and further
+/// layers, which are not compared, are reported.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath compare renders/v002 renders/v003\n  truepath compare a.exr b.exr --tolerance 0.001\n  truepath compare old new --values display --to worst.png\n  truepath compare old new --format json | jq '.frames[] | select(.share > 0.01)'\n\nThe exit code is 0 when no value differs by more than the tolerance and nothing is missing on either side."
@@ -82,6 +83,8 @@ pub(crate) struct ComparedFrame {
     pub(crate) frame: Frame,
     pub(crate) paths: (PathBuf, PathBuf),
     pub(crate) result: Result<Difference, CompareError>,
+    /// What else is in the files and was not compared.
+    pub(crate) notes: Vec<String>,
 }
 
 /// What was compared, and what only one side has.
@@ -197,13 +200,15 @@ fn compare(arguments: &Arguments, first: &[PictureRow], second: &[PictureRow]) -
     }
     let look = |(title, frame, paths): (String, Frame, (PathBuf, PathBuf))| {
         let pair = Pair::read(&paths.0, &paths.1);
-        let result =
-            pair.map(|pair| pair.difference(arguments.values.compared(), arguments.tolerance));
+        let notes = pair.as_ref().map(Pair::notes).unwrap_or_default();
+        let values = arguments.values.compared();
+        let result = pair.map(|pair| pair.difference(values, arguments.tolerance));
         ComparedFrame {
             title,
             frame,
             paths,
             result,
+            notes,
         }
     };
     compared.frames = tasks.into_par_iter().map(look).collect();
@@ -291,6 +296,14 @@ fn print(compared: &Compared, arguments: &Arguments) -> io::Result<()> {
         for what in only {
             writeln!(out, "{WARNING}only{WARNING:#} the {side} has {what}")?;
         }
+    }
+    let mut notes: BTreeMap<&str, u64> = BTreeMap::new();
+    for note in compared.frames.iter().flat_map(|one| &one.notes) {
+        *notes.entry(note).or_default() += 1;
+    }
+    for (note, number) in notes {
+        let frames = count(number, "frame", "frames");
+        writeln!(out, "{WARNING}not compared{WARNING:#} in {frames}: {note}")?;
     }
     let alike = compared
         .frames

@@ -36,6 +36,8 @@ struct ComparedShape {
     second: String,
     /// Why they cannot be compared
     error: Option<String>,
+    /// What else is in the files and was not compared
+    not_compared: Vec<String>,
     /// The largest difference of a value
     largest: Option<f32>,
     /// The mean difference of all values
@@ -71,6 +73,7 @@ impl ComparedShape {
             first: one.paths.0.display().to_string(),
             second: one.paths.1.display().to_string(),
             error: one.result.as_ref().err().map(ToString::to_string),
+            not_compared: one.notes.clone(),
             largest: seen.map(|seen| seen.largest),
             mean: seen.map(|seen| seen.mean),
             psnr: seen.map(|seen| seen.psnr).filter(|psnr| psnr.is_finite()),

@@ -3,7 +3,7 @@
 //! - [`frames_of_next`]: how many frames the next process is given.
 //! - [`ProcessCount`]: how many processes work at once, by how much of the machine they use.
 //! - [`Memory`]: whether one more process fits into what is free.
-//! - [`threads_of_next`]: how many threads the next process is told to use.
+//! - [`threads_of_next`]: how many threads the next process is given.
 
 mod memory;
 mod piece;
@@ -13,7 +13,7 @@ pub use memory::Memory;
 pub use piece::{OpenWork, frames_of_next};
 pub use process_count::{Measured, ProcessCount};
 
-/// How many threads a process is told to use, of so many cores, where so many processes will work at once: those
+/// How many threads a process is given, of so many cores, where so many processes will work at once: those
 /// that are allowed, but no more than there is work for.
 #[must_use]
 pub fn threads_of_next(cores: usize, at_once: usize, at_work: usize, open_frames: u64) -> usize {

@@ -87,8 +87,8 @@ impl ProcessCount {
         &self.why
     }
 
-    /// Takes in what was measured; whether the number changes. `has_threads` says whether processes are told how
-    /// many threads to use, so that each can do with one core.
+    /// Takes in what was measured; whether the number changes. `has_threads` says whether processes are given a
+    /// number of threads, so that each can do with one core.
     pub fn measured(&mut self, measured: Measured, has_threads: bool) -> bool {
         let Measured {
             seconds,

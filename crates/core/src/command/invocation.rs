@@ -23,7 +23,7 @@ pub struct Invocation<'a> {
     pub staging: &'a str,
     /// What was made of the scene beforehand, where the engine wants that.
     pub prepared: Option<&'a str>,
-    /// The threads that it is told to use where the job does not say it.
+    /// The threads that it is given where the job does not say it.
     pub threads: Option<i64>,
 }
 

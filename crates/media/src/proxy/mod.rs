@@ -36,6 +36,8 @@ pub struct Proxy {
     pub pixels: Vec<[f32; 4]>,
     /// Pixels with values that are no numbers, of the same order.
     pub faults: Vec<PixelFault>,
+    /// What else is in the file, such as further layers, in sentences.
+    pub notes: Vec<String>,
 }
 
 impl Proxy {
@@ -83,10 +85,10 @@ pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
     let sums = ProxySums::new(options.longest, is_encoded, is_straight);
     let mut file = File::open(path)?;
     let mut meter = Meter::of_pixels(sums);
-    decode_with(&mut file, &wanted, &mut meter)?;
+    let facts = decode_with(&mut file, &wanted, &mut meter)?;
     let sums = meter.into_pixels().filter(ProxySums::is_whole);
     if let Some(sums) = sums {
-        return Ok(sums.proxy());
+        return Ok(sums.proxy(facts.notes));
     }
     // Formats whose reader gives no rows.
     let mut sums = ProxySums::new(options.longest, is_encoded, is_straight);
@@ -94,7 +96,7 @@ pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
     let image =
         image.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
     take(&image, &mut sums);
-    Ok(sums.proxy())
+    Ok(sums.proxy(facts.notes))
 }
 
 fn by_library(path: &Path) -> Result<DynamicImage, Flaw> {

@@ -165,13 +165,14 @@ impl ProxySums {
     }
 
     /// The small picture: the mean of each cell.
-    pub(crate) fn proxy(self) -> Proxy {
+    pub(crate) fn proxy(self, notes: Vec<String>) -> Proxy {
         let mean = |(sum, count): (&[f32; 4], &u32)| sum.map(|sum| sum / (*count).max(1) as f32);
         Proxy {
             source: self.source,
             size: self.size,
             pixels: self.sums.iter().zip(&self.counts).map(mean).collect(),
             faults: self.faults,
+            notes,
         }
     }
 }
@@ -195,7 +196,7 @@ mod tests {
     }
 
     #[test]
-    fn light_is_averaged_and_not_what_a_display_is_told() {
+    fn light_is_averaged_and_not_its_encoded_values() {
         // Black and white lines: half of the light.
         let mut sums = ProxySums::new(2, true, true);
         let size = Size {
@@ -207,7 +208,7 @@ mod tests {
         assert!(!sums.is_whole());
         sums.row(0, 0, &[part(&[0, 255, 0, 255], 1)]);
         assert!(sums.is_whole());
-        let proxy = sums.proxy();
+        let proxy = sums.proxy(Vec::new());
         assert_eq!((proxy.size.width, proxy.size.height), (2, 1));
         for pixel in &proxy.pixels {
             assert!(
@@ -226,7 +227,7 @@ mod tests {
         };
         sums.begin(size, 4, true);
         sums.row(0, 0, &[part(&[255, 0, 0, 0, 0, 255, 0, 255], 4)]);
-        let proxy = sums.proxy();
+        let proxy = sums.proxy(Vec::new());
         assert_eq!(proxy.size, size);
         assert_eq!(proxy.pixels, [[0.0; 4], [0.0, 1.0, 0.0, 1.0]]);
     }

@@ -208,7 +208,7 @@ pub struct ProcessUse {
     pub cpu: f64,
     /// Bytes of memory at most.
     pub memory: u64,
-    /// Threads that it was told to use, where it was told.
+    /// Threads that it was given, where it was given any.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub threads: Option<i64>,
     /// How it ended, in words: `success` or the reason.

@@ -64,7 +64,7 @@ pub(super) struct ProcessSlot<'b> {
     pace: &'b Pace,
     /// What its process is measured by.
     pub(super) turn: Turn,
-    /// Threads that its process is told to use where the job does not say it.
+    /// Threads that its process is given where the job does not say it.
     pub(super) threads: Option<i64>,
 }
 

@@ -31,7 +31,7 @@ pub(super) struct EngineProcess<'w> {
     pub(super) outcome: Outcome,
     /// What it is measured by.
     pub(super) turn: Turn,
-    /// Threads that it is told to use where the job does not say it.
+    /// Threads that it is given where the job does not say it.
     pub(super) threads: Option<i64>,
 }
 

@@ -39,7 +39,7 @@ pub(super) struct WorkKind {
     pub(super) label: String,
     /// How much there is to render in a frame.
     pub(super) effort: Effort,
-    /// Whether the engine can be told how many threads to use, or uses a single one.
+    /// Whether the engine takes a number of threads, or uses a single one.
     pub(super) has_threads: bool,
     /// What has a higher number is made earlier.
     pub(super) priority: i64,
@@ -133,7 +133,7 @@ impl Pace {
         most.map_or(frames, |most| frames.min(most))
     }
 
-    /// How many threads a process is told to use where nobody says it, of `at_work` with it while so many frames
+    /// How many threads a process is given where nobody says it, of `at_work` with it while so many frames
     /// are open; none where it is left its own choice.
     pub(super) fn threads(&self, at_work: usize, open_frames: u64) -> Option<i64> {
         let at_once = self.at_once();

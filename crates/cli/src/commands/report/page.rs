@@ -8,7 +8,7 @@ use truepath_core::times::{SlowFrame, TimesRow};
 use truepath_core::visible::visible;
 
 use super::proxies::ShownRow;
-use crate::show::{bytes, playing_time};
+use crate::show::{bytes, count, playing_time};
 
 /// What is on a page.
 pub(super) struct Page<'p> {
@@ -65,10 +65,10 @@ impl Page<'_> {
         let all = frames.count();
         html! {
             p {
-                (all) " frames of " (self.rows.len()) " sequences: "
-                @for (at, (state, count)) in states.iter().enumerate() {
+                (count(all as u64, "frame", "frames")) " of " (count(self.rows.len() as u64, "sequence", "sequences")) ": "
+                @for (at, (state, number)) in states.iter().enumerate() {
                     @if at > 0 { ", " }
-                    span class=(class(state)) { (count) " " (state) }
+                    span class=(class(state)) { (number) " " (state) }
                 }
             }
             @if let Some(note) = self.note { p.doubt { (note) } }
