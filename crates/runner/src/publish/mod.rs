@@ -144,23 +144,42 @@ impl Publisher {
             waiting.at_work = true;
             let batch = std::mem::take(&mut waiting.ready);
             drop(waiting);
-            let (calls, lots): (Vec<u64>, Vec<Vec<VerifiedFile>>) = batch.into_iter().unzip();
-            let lengths: Vec<usize> = lots.iter().map(Vec::len).collect();
-            let mut results = together(
-                disk,
-                &mut self.ledger(),
-                stands,
-                lots.into_iter().flatten().collect(),
-            )
-            .into_iter();
+            let mut leading = Leading {
+                publisher: self,
+                calls: batch
+                    .iter()
+                    .map(|(call, files)| (*call, files.len()))
+                    .collect(),
+                results: Vec::new(),
+            };
+            let files = batch.into_iter().flat_map(|(_, files)| files).collect();
+            leading.results = together(disk, &mut self.ledger(), stands, files);
+            drop(leading);
             waiting = lock(&self.waiting);
-            for (invocation, length) in calls.into_iter().zip(lengths) {
-                let lot = results.by_ref().take(length).collect();
-                waiting.results.insert(invocation, lot);
-            }
-            waiting.at_work = false;
-            self.done.notify_all();
         }
+    }
+}
+
+/// The call that publishes for all that wait. Dropped, it hands out what became of their files: also where it panics,
+/// since whoever waits for it would wait for ever.
+struct Leading<'p> {
+    publisher: &'p Publisher,
+    /// The calls, and how many files each brought.
+    calls: Vec<(u64, usize)>,
+    results: Vec<PublishResult>,
+}
+
+impl Drop for Leading<'_> {
+    fn drop(&mut self) {
+        let mut waiting = lock(&self.publisher.waiting);
+        let mut results = std::mem::take(&mut self.results).into_iter();
+        let unknown = || Err(io::Error::other("the thread that published it has panicked").into());
+        for &(call, length) in &self.calls {
+            let lot = (0..length).map(|_| results.next().unwrap_or_else(unknown));
+            waiting.results.insert(call, lot.collect());
+        }
+        waiting.at_work = false;
+        self.publisher.done.notify_all();
     }
 }
 

@@ -318,3 +318,31 @@ fn threads_that_publish_at_once_get_the_results_of_their_own_files() {
         assert!(frames.is_recorded(frame));
     }
 }
+
+#[test]
+fn a_thread_that_panics_while_it_publishes_keeps_nobody_waiting() {
+    let frames = Frames::new();
+    let publisher = frames.publisher(&RealDisk);
+    let files = |frame: Frame| vec![frames.verified(frame, "a picture")];
+    std::thread::scope(|scope| {
+        let (first, second) = (files(1), files(2));
+        let panics = || -> bool {
+            // The other one waits for this by now.
+            while lock(&publisher.waiting).ready.is_empty() {
+                std::thread::yield_now();
+            }
+            panic!("a mistake of the program");
+        };
+        let publisher = &publisher;
+        let leader = scope.spawn(move || publisher.publish(&RealDisk, &panics, first));
+        let other = scope.spawn(move || {
+            while !lock(&publisher.waiting).at_work {
+                std::thread::yield_now();
+            }
+            publisher.publish(&RealDisk, &|| true, second)
+        });
+        assert!(leader.join().is_err());
+        assert!(other.join().unwrap().iter().all(Result::is_ok));
+    });
+    assert!(frames.is_recorded(2) && !frames.is_recorded(1));
+}

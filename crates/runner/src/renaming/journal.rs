@@ -5,10 +5,17 @@ use std::collections::{BTreeSet, HashMap};
 use std::fs::{self, File};
 use std::io;
 use std::path::{Path, PathBuf};
+use std::thread;
+use std::time::{Duration, Instant};
 
 use super::{Plan, Step};
 use crate::disk::{Disk, rename as surely_rename, write_durably};
 use crate::system::{identity, lock_file};
+
+/// How long a call that is just ending is waited for, and how often it is looked at: a program that this process has
+/// started holds the lock too, for the instant before it is its own.
+const PATIENCE: Duration = Duration::from_secs(2);
+const PAUSE: Duration = Duration::from_millis(5);
 
 /// The folder, beside the files.
 const FOLDER: &str = ".truepath-renames";
@@ -82,7 +89,13 @@ impl<'d> Journal<'d> {
         let path = folder.join("lock");
         let file = File::options().create(true).append(true).open(&path);
         let file = file.map_err(disk_error(&path))?;
-        lock_file(&file).map_err(|_| JournalError::Busy(path.display().to_string()))?;
+        let begun = Instant::now();
+        while lock_file(&file).is_err() {
+            if begun.elapsed() > PATIENCE {
+                return Err(JournalError::Busy(path.display().to_string()));
+            }
+            thread::sleep(PAUSE);
+        }
         Ok(Self {
             disk,
             folder,
