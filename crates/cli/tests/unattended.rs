@@ -153,7 +153,7 @@ fn a_licence_limit_holds_over_two_machines() {
 #[test]
 fn an_interrupt_finishes_what_is_nearly_done_and_a_second_one_stops_at_once() {
     let project = kiln("1-9", "", "[mishap]\nhang-at = 4\n");
-    let run = on(&project, "north", &[], "frame 3 ");
+    let run = on(&project, "north", &["--jobs", "1"], "frame 3 ");
     signal(&run, Signal::INT);
     signal(&run, Signal::INT);
     let output = run.wait_with_output().unwrap();
@@ -173,7 +173,7 @@ fn an_interrupt_finishes_what_is_nearly_done_and_a_second_one_stops_at_once() {
     assert!((2..10).contains(&there), "{there}");
     // Neither left anything behind, and both are gone on with.
     slow.write("kiln.toml", &slow.read("kiln.toml"));
-    slow.call(&["run"]).ends(0);
+    slow.call(&["run", "--jobs", "1"]).ends(0);
     let mut frames = wrote(&slow);
     frames.sort();
     frames.dedup();
@@ -183,7 +183,9 @@ fn an_interrupt_finishes_what_is_nearly_done_and_a_second_one_stops_at_once() {
 #[test]
 fn warnings_that_no_earlier_run_had_come_first() {
     let project = kiln("1-6", "", "[mishap]\nnoisy = 2\n");
-    let first = project.call(&["run", "--frames", "1-3"]).ends(0);
+    let first = project
+        .call(&["run", "--frames", "1-3", "--jobs", "1"])
+        .ends(0);
     assert!(
         first
             .out
@@ -193,7 +195,15 @@ fn warnings_that_no_earlier_run_had_come_first() {
     );
     assert!(first.out.contains("line 4"), "{}", first.out);
     let second = project
-        .call(&["run", "--set", "settings.fog=3", "--ignore", "TP514"])
+        .call(&[
+            "run",
+            "--set",
+            "settings.fog=3",
+            "--ignore",
+            "TP514",
+            "--jobs",
+            "1",
+        ])
         .ends(1);
     let at = |text: &str| {
         second
@@ -213,7 +223,7 @@ fn a_scene_that_changes_stops_new_chunks_or_is_reported() {
             &format!("chunk = 2\n{key}"),
             "[mishap]\nslow = 20\n",
         );
-        let run = on(&project, "north", &[], "frame 3 ");
+        let run = on(&project, "north", &["--jobs", "1"], "frame 3 ");
         project.write("kiln.toml", &scene("[mishap]\nslow = 1\n"));
         let output = run.wait_with_output().unwrap();
         let out = String::from_utf8_lossy(&output.stdout).into_owned();
@@ -231,7 +241,7 @@ fn a_file_that_the_scene_needs_and_that_changes_stops_new_chunks() {
     let project = kiln("1-60", "chunk = 2\n", "[mishap]\nslow = 50\n");
     project.write("kiln.toml.facts.json", "{ \"files\": [\"brass.txt\"] }");
     project.write("brass.txt", "polished");
-    let run = on(&project, "north", &[], "frame 3 ");
+    let run = on(&project, "north", &["--jobs", "1"], "frame 3 ");
     project.write("brass.txt", "tarnished");
     let output = run.wait_with_output().unwrap();
     let out = String::from_utf8_lossy(&output.stdout).into_owned();

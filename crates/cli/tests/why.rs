@@ -10,7 +10,7 @@ use common::kiln;
 #[test]
 fn a_file_tells_what_it_is_who_made_it_and_how_it_is_named() {
     let project = kiln("1-4", "[settings]\n", "");
-    project.call(&["run"]).ends(0);
+    project.call(&["run", "--jobs", "1"]).ends(0);
     let called = project.call(&["why", "renders/kiln.0003.png"]).ends(0);
     let text = project.plain(&called.out);
     for part in [

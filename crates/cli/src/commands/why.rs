@@ -177,7 +177,10 @@ fn made_by(entry: &FileEntry) -> Vec<(&'static str, String)> {
     }
     if let Some(used) = &entry.used {
         let threads = used.threads.map_or_else(String::new, |threads| {
-            format!(" with {threads} threads set")
+            format!(
+                " with {} set",
+                count(threads.unsigned_abs(), "thread", "threads")
+            )
         });
         let again = match used.attempt {
             1 => String::new(),
