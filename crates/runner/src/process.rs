@@ -180,15 +180,18 @@ impl<'w> Process<'w> {
         }
     }
 
-    /// What it and all that it started use: measured anew where that was a while ago.
-    pub(crate) fn usage(&mut self) -> Usage {
-        if self.ended.is_none() && self.measured.elapsed() > BETWEEN_MEASURES {
-            self.measured = Moment::now();
-            if let Some(now) = usage_of_tree(self.group.number()) {
-                self.usage.cpu = self.usage.cpu.max(now.cpu);
-                self.usage.memory = self.usage.memory.max(now.memory);
-            }
+    /// Measures what it and all that it started use; none where it was measured a moment ago.
+    pub(crate) fn measure(&mut self) -> Option<Usage> {
+        if self.ended.is_some() || self.measured.elapsed() <= BETWEEN_MEASURES {
+            return None;
         }
+        self.measured = Moment::now();
+        self.usage.grow(usage_of_tree(self.group.number())?);
+        Some(self.usage)
+    }
+
+    /// What it and all that it started have used, as far as it was measured; all of it once it has ended.
+    pub(crate) fn usage(&self) -> Usage {
         self.usage
     }
 
@@ -221,8 +224,7 @@ impl<'w> Process<'w> {
         self.kill();
         self.supervisor.forget(self.group);
         let (exit, usage) = wait_with_usage(&mut self.engine)?;
-        self.usage.cpu = self.usage.cpu.max(usage.cpu);
-        self.usage.memory = self.usage.memory.max(usage.memory);
+        self.usage.grow(usage);
         self.supervisor.engines.forget(self.group);
         self.left_behind = self.supervisor.engines.end_orphans_of(&self.signs);
         let since = Moment::now();

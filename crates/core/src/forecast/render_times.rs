@@ -132,6 +132,15 @@ impl RenderTimes {
         one.start += (took.start - one.start) / 4.0;
     }
 
+    /// The same without single frames, of which there may be hundreds of thousands.
+    #[must_use]
+    pub fn without_frames(&self) -> Self {
+        Self {
+            known: self.known.clone(),
+            frames: BTreeMap::new(),
+        }
+    }
+
     /// Takes in what single frames took.
     pub fn add_frames(&mut self, label: &str, each: &[(Frame, f64)]) {
         if !each.is_empty() {

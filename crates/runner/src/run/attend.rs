@@ -56,11 +56,13 @@ impl EngineProcess<'_> {
             ending: None,
         };
         loop {
-            self.worker.pace.uses(self.turn, process.usage());
+            if let Some(usage) = process.measure() {
+                self.worker.pace.uses(self.turn, usage);
+            }
             self.end_if_due(&process, &mut progress, area);
             let event = process.next(pause(TICK));
             let mut published = match event.map_err(RunError::disk(&area.folder))? {
-                ProcessEvent::Ended(exit) => return self.has_ended(&mut process, exit, progress),
+                ProcessEvent::Ended(exit) => return self.has_ended(&process, exit, progress),
                 ProcessEvent::Quiet => 0,
                 ProcessEvent::Line(line) => self.read_line(&line, &mut progress, area)?,
             };
@@ -86,7 +88,7 @@ impl EngineProcess<'_> {
 
     fn has_ended(
         &mut self,
-        process: &mut Process<'_>,
+        process: &Process<'_>,
         exit: Exit,
         progress: EngineProgress,
     ) -> Result<(), RunError> {
@@ -95,8 +97,9 @@ impl EngineProcess<'_> {
         let written = self.log.engine_ended();
         written.map_err(RunError::disk(self.log.path()))?;
         let started = progress.times.started;
-        self.outcome.used = Some((started.elapsed(), process.usage()));
-        self.worker.pace.uses(self.turn, process.usage());
+        let usage = process.usage();
+        self.outcome.used = Some((started.elapsed(), usage));
+        self.worker.pace.uses(self.turn, usage);
         self.outcome.took = started.elapsed().saturating_sub(self.outcome.start);
         self.outcome.end = match progress.ending {
             Some((end, _)) => end,

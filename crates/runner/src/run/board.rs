@@ -133,7 +133,8 @@ impl Board {
             {
                 inner.busy += 1;
                 inner.turns += 1;
-                let threads = pace.threads(inner.turns, inner.queue.open_frames());
+                let most = pace.at_once() as u64;
+                let threads = pace.threads(inner.turns, inner.queue.open_frames(most));
                 return Some(TakenChunk {
                     number: taken.number,
                     chunk: taken.chunk,

@@ -1,6 +1,6 @@
 //! The chunks that are open, in their order: what is taken next, and how much of it.
 
-use std::collections::{HashMap, VecDeque};
+use std::collections::{HashMap, HashSet, VecDeque};
 use std::time::{Duration, Instant};
 
 use truepath_core::balance::OpenWork;
@@ -140,14 +140,20 @@ impl ChunkQueue {
         self.open.is_empty()
     }
 
-    /// Frames that no process has begun.
-    pub(super) fn open_frames(&self) -> u64 {
+    /// Frames that no process has begun, as far as they are no more than `most`.
+    pub(super) fn open_frames(&self, most: u64) -> u64 {
         let chunks = self
             .open
             .iter()
             .filter_map(|number| self.chunks[*number].as_ref());
-        // More than a machine has cores is as good as any number.
-        chunks.take(MOST_SORTED).map(Chunk::to_do).sum()
+        let mut frames = 0;
+        for chunk in chunks {
+            frames += chunk.to_do();
+            if frames >= most {
+                return most;
+            }
+        }
+        frames
     }
 
     /// Files of some chunks.
@@ -284,11 +290,11 @@ impl ChunkQueue {
             let is_due = |source: usize| self.left.get(&source).is_none_or(|left| *left == 0);
             chunk.source.is_none_or(is_due) && prospects.may_begin(&chunk.planned)
         };
-        let mut candidates = self.open.iter().enumerate().filter_map(|(at, number)| {
-            let chunk = self.chunks[*number].as_ref()?;
-            can_begin(chunk).then_some((at, chunk))
-        });
-        let (first, chunk) = candidates.next()?;
+        let chunks = || {
+            let open = self.open.iter().enumerate();
+            open.filter_map(|(at, number)| Some((at, self.chunks[*number].as_ref()?)))
+        };
+        let (first, chunk) = chunks().find(|(_, chunk)| can_begin(chunk))?;
         let kind_of = |chunk: &Chunk| self.kinds.get(chunk.planned.deliverables.first());
         let stays = chunk.is_begun() || chunk.source.is_some();
         let kind =
@@ -304,8 +310,14 @@ impl ChunkQueue {
             }
         };
         let (mut best, mut longest) = (first, length(kind));
-        for (at, chunk) in candidates {
-            if let Some(other) = kind_of(chunk)
+        // All chunks of a deliverable are of one kind: the first that can be begun stands for the others.
+        let mut seen = HashSet::from([*chunk.planned.deliverables.first()]);
+        for (at, chunk) in chunks().skip(first + 1) {
+            let index = *chunk.planned.deliverables.first();
+            if !seen.contains(&index)
+                && can_begin(chunk)
+                && seen.insert(index)
+                && let Some(other) = kind_of(chunk)
                 && other.priority == kind.priority
                 && !other.is_spread
                 && chunk.source.is_none()

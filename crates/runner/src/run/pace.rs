@@ -165,16 +165,15 @@ impl Pace {
     }
 
     /// Looks at what was measured; what to say where something changes or runs short.
-    pub(super) fn look(&self) -> Vec<Noticed> {
+    pub(super) fn look(&self) -> Option<Noticed> {
         let mut measures = lock(&self.measures);
         measures.look();
-        let mut noticed = Vec::new();
-        if self.jobs == Jobs::Auto {
-            noticed.extend(measures.changed().map(Noticed::Chosen));
-        } else if let Some((need, free)) = measures.shortage(self.machine.memory) {
-            noticed.push(Noticed::Shortage { need, free });
+        match self.jobs {
+            Jobs::Auto => measures.changed().map(Noticed::Chosen),
+            Jobs::Fixed(_) => measures
+                .shortage(self.machine.memory)
+                .map(|(need, free)| Noticed::Shortage { need, free }),
         }
-        noticed
     }
 
     /// A process of a kind that needs more memory than there is, with so many at once; what it needs and what is free.

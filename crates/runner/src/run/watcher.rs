@@ -64,7 +64,7 @@ impl Running<'_> {
 
     /// Lets more processes work where cores are idle, and says where memory runs short.
     fn look_at_the_machine(&self) {
-        for noticed in self.pace.look() {
+        if let Some(noticed) = self.pace.look() {
             match noticed {
                 Noticed::Chosen(chosen) => {
                     // What it is good for is the next run: this one goes on without it.

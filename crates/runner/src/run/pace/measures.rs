@@ -74,7 +74,7 @@ impl Measures {
                 None => ProcessCount::unknown(cores),
             },
             memory: known.memory.clone(),
-            times: known.experience.clone(),
+            times: known.experience.without_frames(),
             at_work: BTreeMap::new(),
             turns: 0,
             ended: Duration::ZERO,
@@ -105,19 +105,9 @@ impl Measures {
 
     /// Bytes that are free for engines, below the limit that is set.
     fn free(&mut self, limit: Option<u64>) -> Option<u64> {
-        let is_true = |(_, when): &(u64, Instant)| when.elapsed() < FREE_IS_TRUE;
-        let free = match self.free.filter(is_true) {
-            Some((free, _)) => Some(free),
-            None => free_memory(),
-        };
-        self.free = free.map(|free| {
-            (
-                free,
-                self.free
-                    .filter(is_true)
-                    .map_or_else(Instant::now, |(_, when)| when),
-            )
-        });
+        let known = self.free.filter(|(_, when)| when.elapsed() < FREE_IS_TRUE);
+        self.free = known.or_else(|| Some((free_memory()?, Instant::now())));
+        let free = self.free.map(|(free, _)| free);
         let taken: u64 = self.at_work.values().map(|one| one.usage.memory).sum();
         let below = limit.map(|limit| limit.saturating_sub(taken));
         match (free, below) {

@@ -18,6 +18,14 @@ pub(crate) struct Usage {
     pub(crate) memory: u64,
 }
 
+impl Usage {
+    /// Takes in a later measure: what was used stays used.
+    pub(crate) fn grow(&mut self, later: Self) {
+        self.cpu = self.cpu.max(later.cpu);
+        self.memory = self.memory.max(later.memory);
+    }
+}
+
 /// Waits for a child, and gives how it ended and what it and the processes that it waited for used. Its memory is
 /// that of the largest of them, getrusage(2).
 pub(crate) fn wait_with_usage(child: &mut Child) -> io::Result<(Exit, Usage)> {
