@@ -3,6 +3,7 @@
 mod commands;
 mod job_arguments;
 mod outcome;
+mod picture_arguments;
 mod profiles;
 mod shapes;
 mod show;

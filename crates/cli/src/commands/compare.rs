@@ -16,10 +16,10 @@ use truepath_media::{
 };
 use truepath_runner::pictures::{PictureRow, pictures_of_paths};
 
-use super::sheet::Kind;
 use super::{OutputFormat, print_json};
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::compare::CompareShape;
+use crate::show::drawing::DrawingFormat;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, frames_of, remark};
 
 /// Compare pictures: two versions, folders, machines or engines, frame by frame
@@ -102,7 +102,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             "--tolerance takes a value from 0".to_owned(),
         ));
     }
-    let kind = arguments.to.as_deref().map(Kind::of).transpose()?;
+    let kind = arguments.to.as_deref().map(DrawingFormat::of).transpose()?;
     let rows = |path: &Path| {
         let rows = pictures_of_paths(&[path.to_owned()]);
         rows.map_err(CommandError::outside(path.display().to_string()))

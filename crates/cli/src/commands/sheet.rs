@@ -1,7 +1,6 @@
 //! `truepath sheet`: contact sheets.
 
-use std::fs::File;
-use std::io::{self, BufWriter, Write};
+use std::io;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -14,10 +13,11 @@ use truepath_media::{
     CellState, Flaw, Proxy, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet,
     proxy,
 };
-use truepath_runner::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
+use truepath_runner::pictures::PictureRow;
 
-use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE};
+use crate::picture_arguments::{ChosenPictures, PictureArguments};
+use crate::show::drawing::DrawingFormat;
 use crate::show::{alert, count, files, remark};
 
 /// Draw contact sheets: rows of small pictures, with their frames and states
@@ -31,10 +31,8 @@ use crate::show::{alert, count, files, remark};
     after_help = "Examples:\n  truepath sheet --to sheet.png\n  truepath sheet --shot dawn --columns 12 --to dawn.jpg\n  truepath sheet renders/dawn --every 10 --to dawn.png"
 )]
 pub(crate) struct Arguments {
-    /// Folders or pictures in place of a job
-    paths: Vec<PathBuf>,
     #[command(flatten)]
-    job: JobArguments,
+    pictures: PictureArguments,
     /// The file, as .png or .jpg; further pages have their number before the extension
     #[arg(long, value_name = "FILE")]
     to: PathBuf,
@@ -67,7 +65,7 @@ struct Planned<'r> {
 const PAGE: (u32, u32) = (160, 16_384);
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
-    let kind = Kind::of(&arguments.to)?;
+    let kind = DrawingFormat::of(&arguments.to)?;
     let sides = [arguments.page.width, arguments.page.height];
     if sides.iter().any(|side| !(PAGE.0..=PAGE.1).contains(side)) {
         return Err(CommandError::Usage(format!(
@@ -75,16 +73,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             PAGE.0, PAGE.1, arguments.page
         )));
     }
-    let (title, rows) = rows(&arguments)?;
+    let ChosenPictures { title, rows, .. } = arguments.pictures.load()?;
     let planned: Vec<Planned<'_>> = rows
         .iter()
         .flat_map(|row| planned(row, &arguments))
         .collect();
-    if planned.is_empty() {
-        return Err(CommandError::Usage(
-            "there are no pictures to show".to_owned(),
-        ));
-    }
     let options = SheetOptions {
         page: arguments.page,
         columns: arguments.columns,
@@ -114,23 +107,6 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         count(written.len() as u64, "page", "pages")
     ));
     Ok(ExitCode::from(DONE))
-}
-
-/// What is shown, and of what it is.
-fn rows(arguments: &Arguments) -> Result<(String, Vec<PictureRow>), CommandError> {
-    if !arguments.paths.is_empty() {
-        let names = arguments
-            .paths
-            .iter()
-            .map(|path| path.display().to_string());
-        let title = names.collect::<Vec<_>>().join(", ");
-        let rows = pictures_of_paths(&arguments.paths);
-        return Ok((title.clone(), rows.map_err(CommandError::outside(title))?));
-    }
-    let chosen = arguments.job.clone().load_latest()?;
-    let rows = pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
-    let rows = rows.map_err(CommandError::outside("the state of the job"))?;
-    Ok((chosen.name.clone(), rows))
 }
 
 /// The frames of a row, in as many rows as they need.
@@ -224,43 +200,4 @@ fn page_path(to: &Path, number: usize) -> PathBuf {
     let stem = to.file_stem().unwrap_or_default().to_string_lossy();
     let extension = to.extension().unwrap_or_default().to_string_lossy();
     to.with_file_name(format!("{stem}-{}.{extension}", number + 1))
-}
-
-/// What a sheet is written as.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Kind {
-    Png,
-    Jpeg,
-}
-
-impl Kind {
-    /// By the extension of a file.
-    pub(super) fn of(path: &Path) -> Result<Self, CommandError> {
-        let extension = path
-            .extension()
-            .unwrap_or_default()
-            .to_string_lossy()
-            .to_lowercase();
-        match extension.as_str() {
-            "png" => Ok(Self::Png),
-            "jpg" | "jpeg" => Ok(Self::Jpeg),
-            _ => Err(CommandError::Usage(format!(
-                "{} ends neither in .png nor in .jpg",
-                path.display()
-            ))),
-        }
-    }
-
-    /// Writes a picture under a name that must be free.
-    pub(super) fn write(self, path: &Path, raster: &Raster) -> Result<(), (PathBuf, io::Error)> {
-        let write = || -> io::Result<()> {
-            let mut out = BufWriter::new(File::create_new(path)?);
-            match self {
-                Self::Png => raster.write_png(&mut out)?,
-                Self::Jpeg => raster.write_jpeg(&mut out, 90)?,
-            }
-            out.flush()
-        };
-        write().map_err(|error| (path.to_owned(), error))
-    }
 }

@@ -1,7 +1,7 @@
 //! `truepath show`: pictures in the terminal.
 
 use std::io::{self, IsTerminal, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 use std::process::ExitCode;
 
 use clap::Args;
@@ -9,11 +9,11 @@ use truepath_core::frames::Frame;
 use truepath_core::picture::DisplayOptions;
 use truepath_core::spread::spread_frames;
 use truepath_media::{ProxyOptions, proxy};
-use truepath_runner::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
+use truepath_runner::pictures::PictureRow;
 use truepath_runner::verify_all::first_facts;
 
-use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE, FOUND};
+use crate::picture_arguments::PictureArguments;
 use crate::show::blocks::lines;
 use crate::show::{ERROR, FAINT, TITLE, columns, remark};
 
@@ -28,10 +28,8 @@ use crate::show::{ERROR, FAINT, TITLE, columns, remark};
     after_help = "Examples:\n  truepath show --shot dawn\n  truepath show --shot dawn --frame 17 --exposure 2\n  truepath show renders/dawn.0017.exr\n  truepath show renders --width 60 --always | less -R"
 )]
 pub(crate) struct Arguments {
-    /// Folders or pictures in place of a job
-    paths: Vec<PathBuf>,
     #[command(flatten)]
-    job: JobArguments,
+    pictures: PictureArguments,
     /// The frame; unset, the one in the middle
     #[arg(long, value_name = "FRAME", allow_hyphen_values = true)]
     frame: Option<Frame>,
@@ -52,23 +50,7 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
-    let rows = if arguments.paths.is_empty() {
-        let chosen = arguments.job.clone().load_latest()?;
-        let rows = pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
-        rows.map_err(CommandError::outside("the state of the job"))?
-    } else {
-        let names = arguments
-            .paths
-            .iter()
-            .map(|path| path.display().to_string());
-        let rows = pictures_of_paths(&arguments.paths);
-        rows.map_err(CommandError::outside(names.collect::<Vec<_>>().join(", ")))?
-    };
-    if rows.is_empty() {
-        return Err(CommandError::Usage(
-            "there are no pictures to show".to_owned(),
-        ));
-    }
+    let rows = arguments.pictures.load()?.rows;
     let is_colored = std::env::var_os("NO_COLOR").is_none_or(|value| value.is_empty());
     let draws = arguments.always || (io::stdout().is_terminal() && is_colored);
     let mut is_fine = true;

@@ -1,6 +1,7 @@
 //! How results are shown.
 
 pub(crate) mod blocks;
+pub(crate) mod drawing;
 pub(crate) mod finding;
 pub(crate) mod live;
 pub(crate) mod output;

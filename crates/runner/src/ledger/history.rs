@@ -1,14 +1,12 @@
 //! All that the ledgers record of one file: read when somebody asks, since it is not held for all files.
 
-use std::fs::File;
-use std::io::{self, BufRead, BufReader};
+use std::io;
 use std::path::Path;
 
 use truepath_core::frames::FrameSet;
 
-use super::home::Home;
-use super::written::sound;
-use super::{FileOrigin, Line, ProcessTime, ProcessUse, Record, SessionBegan, Staged, path};
+use super::sessions::{LedgerSessions, SessionLines};
+use super::{FileOrigin, Line, ProcessTime, ProcessUse, Record, SessionBegan, Staged};
 
 /// One time that a file got its true name.
 #[derive(Debug, Clone, PartialEq)]
@@ -36,39 +34,23 @@ pub struct FileEntry {
 /// # Errors
 /// When a ledger cannot be read.
 pub fn history(folder: &Path, file: &str) -> io::Result<Vec<FileEntry>> {
-    let home = Home::of_ledgers(folder);
     let mut entries = Vec::new();
-    for session in 1.. {
-        let ledger = match File::open(path(folder, session)) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(entries),
-            ledger => ledger?,
-        };
-        of_session(session, BufReader::new(ledger), &home, file, &mut entries)?;
+    for lines in LedgerSessions::of(folder) {
+        of_session(lines?, file, &mut entries)?;
     }
     Ok(entries)
 }
 
-fn of_session(
-    session: u32,
-    mut lines: impl BufRead,
-    home: &Home,
-    file: &str,
-    entries: &mut Vec<FileEntry>,
-) -> io::Result<()> {
+fn of_session(lines: SessionLines, file: &str, entries: &mut Vec<FileEntry>) -> io::Result<()> {
+    let session = lines.session;
     let mut began = None;
     let mut staged: Vec<Staged> = Vec::new();
     let first = entries.len();
-    let mut bytes = Vec::new();
-    while lines.read_until(b'\n', &mut bytes)? > 0 {
-        let text = String::from_utf8_lossy(&bytes).into_owned();
-        bytes.clear();
-        let Some(line) = sound(text.trim_end_matches('\n')) else {
-            continue;
-        };
-        match serde_json::from_str::<Line>(&home.whole_line(line)) {
-            Ok(Line::Began(one)) => began = Some(one),
-            Ok(Line::Staged(one)) => staged.push(one),
-            Ok(Line::Published { frame, how, record }) if record.path == file => {
+    for line in lines {
+        match line? {
+            Line::Began(one) => began = Some(one),
+            Line::Staged(one) => staged.push(one),
+            Line::Published { frame, how, record } if record.path == file => {
                 let makes = |one: &&Staged| {
                     let frames: FrameSet = one.frames.parse().unwrap_or_default();
                     let fingerprint = record.fingerprint.as_ref();
@@ -90,12 +72,12 @@ fn of_session(
                     used: None,
                 });
             }
-            Ok(Line::Left {
+            Line::Left {
                 process,
                 took,
                 used,
                 ..
-            }) => {
+            } => {
                 for entry in &mut entries[first..] {
                     let is_it = |one: &Staged| one.process == process;
                     if entry.process.as_ref().is_some_and(is_it) {

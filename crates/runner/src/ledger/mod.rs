@@ -28,6 +28,7 @@ mod processes;
 mod published;
 mod reading;
 mod recent;
+mod sessions;
 #[cfg(test)]
 mod tests;
 mod written;

@@ -9,12 +9,11 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::times::{EndedProcess, GroupBy, TimesRow, slowest, summarize};
-use truepath_runner::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
+use truepath_core::times::{GroupBy, TimesRow, slowest, summarize};
 use truepath_runner::times::ended;
 
-use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE};
+use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::{bytes, count, remark};
 use page::Page;
 use proxies::{Budget, shown_rows};
@@ -30,10 +29,8 @@ use proxies::{Budget, shown_rows};
     after_help = "Examples:\n  truepath report --to monday.html\n  truepath report --shot dawn --size 60 --to dawn.html\n  truepath report renders/v002 renders/v003 --to versions.html"
 )]
 pub(crate) struct Arguments {
-    /// Folders or pictures in place of a job
-    paths: Vec<PathBuf>,
     #[command(flatten)]
-    job: JobArguments,
+    pictures: PictureArguments,
     /// The page
     #[arg(long, value_name = "FILE")]
     to: PathBuf,
@@ -51,12 +48,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             "--fps takes a number from 1 to 240".to_owned(),
         ));
     }
-    let (title, rows, processes) = contents(&arguments)?;
-    if rows.is_empty() {
-        return Err(CommandError::Usage(
-            "there are no pictures to show".to_owned(),
-        ));
-    }
+    let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
+    let processes = match job {
+        Some(job) => ended(&job.loaded, &job.chosen)
+            .map_err(CommandError::outside("the state of the job"))?,
+        None => Vec::new(),
+    };
     let budget = Budget {
         bytes: arguments.size * 1_000_000,
         fps: arguments.fps,
@@ -92,25 +89,4 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         bytes(text.len() as u64)
     ));
     Ok(ExitCode::from(DONE))
-}
-
-/// The title, the pictures, and what rendering took.
-type Contents = (String, Vec<PictureRow>, Vec<EndedProcess>);
-
-fn contents(arguments: &Arguments) -> Result<Contents, CommandError> {
-    if !arguments.paths.is_empty() {
-        let names = arguments
-            .paths
-            .iter()
-            .map(|path| path.display().to_string());
-        let title = names.collect::<Vec<_>>().join(", ");
-        let rows = pictures_of_paths(&arguments.paths);
-        let rows = rows.map_err(CommandError::outside(title.clone()))?;
-        return Ok((title, rows, Vec::new()));
-    }
-    let chosen = arguments.job.clone().load_latest()?;
-    let state = || CommandError::outside("the state of the job");
-    let rows = pictures_of_job(&chosen.loaded, &chosen.chosen.runnable()).map_err(state())?;
-    let processes = ended(&chosen.loaded, &chosen.chosen).map_err(state())?;
-    Ok((chosen.name.clone(), rows, processes))
 }
