@@ -105,7 +105,7 @@ fn threads_are_shared_among_those_that_really_run() {
     // The number of threads is the fifth argument.
     let script = ": >threads-$1-$5\n";
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let told = |project: &Project| {
+    let threads_given = |project: &Project| {
         let names = project.files("").into_iter();
         names
             .filter_map(|name| Some(name.strip_prefix("threads-")?.to_owned()))
@@ -114,17 +114,17 @@ fn threads_are_shared_among_those_that_really_run() {
     // A single frame has all cores.
     let project = ranges(script, "frames = \"1\"\nretries = 0\n");
     project.call(&["run"]).ends(0);
-    assert_eq!(told(&project), [format!("1-{cores}")]);
+    assert_eq!(threads_given(&project), [format!("1-{cores}")]);
     let project = ranges(script, "frames = \"1\"\nretries = 0\n");
     project.call(&["run", "--jobs", "8"]).ends(0);
-    assert_eq!(told(&project), [format!("1-{cores}")]);
+    assert_eq!(threads_given(&project), [format!("1-{cores}")]);
     // One process at a time is left its own choice, and what the job says stays.
     let project = ranges(script, "frames = \"1-3\"\nretries = 0\n");
     project.call(&["run", "--jobs", "1"]).ends(0);
-    assert_eq!(told(&project), ["1-"]);
+    assert_eq!(threads_given(&project), ["1-"]);
     let project = ranges(script, "frames = \"1\"\nretries = 0\nthreads = 3\n");
     project.call(&["run"]).ends(0);
-    assert_eq!(told(&project), ["1-3"]);
+    assert_eq!(threads_given(&project), ["1-3"]);
 }
 
 #[test]

@@ -70,7 +70,7 @@ impl Pair {
     /// When one is not whole, or their sizes differ.
     pub fn read(first: &Path, second: &Path) -> Result<Self, CompareError> {
         let options = ProxyOptions {
-            longest: u32::MAX,
+            within: Size::square(u32::MAX),
             is_data: false,
         };
         let first = proxy(first, options).map_err(CompareError::First)?;

@@ -50,12 +50,7 @@ pub(crate) fn decode(
         meter.begin(size, channels.count(), channels == Channels::Rgba);
         let rows = pixels.chunks_exact((width as usize * channels.count()).max(1));
         for (number, bytes) in (0..).zip(rows) {
-            let part = RowPart {
-                bytes,
-                kind: SampleKind::Eight,
-                first: Some(0),
-                channels: channels.count(),
-            };
+            let part = RowPart::interleaved(bytes, SampleKind::Eight, channels.count());
             meter.row(0, number, &[part]);
         }
     }

@@ -365,7 +365,7 @@ fn draw(compared: &Compared, arguments: &Arguments) -> Raster {
 fn row_of(one: &ComparedFrame, arguments: &Arguments, longest: u32) -> SheetRow {
     let shown = |path: &Path| {
         let options = ProxyOptions {
-            longest,
+            within: Size::square(longest),
             is_data: false,
         };
         proxy(path, options)

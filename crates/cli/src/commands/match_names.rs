@@ -92,18 +92,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 /// So many readings of a name are shown.
 const MOST_READINGS_SHOWN: usize = 5;
 
-/// Tokens whose values are numbers.
-const NUMBERS: [&str; 7] = [
-    "frame", "version", "first", "last", "count", "width", "height",
-];
-
 fn by_template(text: &str, template: &Template, name: String) -> MatchedName {
-    let candidates = |token: &str| match token {
-        token if NUMBERS.contains(&token) => Candidates::Number,
-        token if token.starts_with("place.") => Candidates::Path,
-        "date" => Candidates::Date,
-        _ => Candidates::Text,
-    };
     // A template of a bare name is compared with the name alone.
     let part = if text.contains('/') || text.starts_with("{place.") {
         name.clone()
@@ -111,7 +100,7 @@ fn by_template(text: &str, template: &Template, name: String) -> MatchedName {
         name.rsplit('/').next().unwrap_or(&name).to_owned()
     };
     MatchedName {
-        result: readings(template, &part, &candidates),
+        result: readings(template, &part, &Candidates::of_any),
         template: text.to_owned(),
         text: part,
         name,

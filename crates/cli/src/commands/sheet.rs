@@ -135,7 +135,7 @@ fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRo
         .map(|frame| {
             let path = row.path(*frame).filter(|path| path.exists())?;
             let proxy_options = ProxyOptions {
-                longest: options.picture(),
+                within: Size::square(options.picture()),
                 is_data: row.is_data,
             };
             Some(proxy(&path, proxy_options))

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::frames::Frame;
-use truepath_core::picture::DisplayOptions;
+use truepath_core::picture::{DisplayOptions, Size};
 use truepath_core::spread::spread_frames;
 use truepath_media::{ProxyOptions, proxy};
 use truepath_runner::pictures::PictureRow;
@@ -97,21 +97,21 @@ fn show(
     // A prompt, the title and the facts stay in sight.
     let rows = height.saturating_sub(4).max(4).saturating_mul(2);
     let options = ProxyOptions {
-        longest: u32::MAX,
+        within: Size {
+            width,
+            height: rows,
+        },
         is_data: row.is_data,
     };
-    let size = match proxy_size(&path, options, (width, rows)) {
-        Ok(longest) => ProxyOptions { longest, ..options },
-        Err(why) => {
+    let proxy = match proxy(&path, options) {
+        Ok(proxy) => proxy,
+        Err(flaw) => {
             crate::show::alert(&format!(
-                "{ERROR}not shown{ERROR:#} {}: {why}",
+                "{ERROR}not shown{ERROR:#} {}: {flaw}",
                 path.display()
             ));
             return Ok(false);
         }
-    };
-    let Ok(proxy) = proxy(&path, size) else {
-        return Ok(false);
     };
     let display = DisplayOptions {
         exposure: arguments.exposure,
@@ -126,24 +126,6 @@ fn show(
         }
     }
     Ok(true)
-}
-
-/// Pixels of the longer side of a proxy that fits; the error is why the picture cannot be shown.
-fn proxy_size(
-    path: &Path,
-    options: ProxyOptions,
-    (width, rows): (u32, u32),
-) -> Result<u32, String> {
-    // The shape is known once it is decoded; small is fast.
-    let small = ProxyOptions {
-        longest: 64,
-        ..options
-    };
-    let shape = proxy(path, small).map_err(|flaw| flaw.to_string())?.source;
-    let longer = u64::from(shape.width.max(shape.height)).max(1);
-    let by_width = u64::from(width) * longer / u64::from(shape.width.max(1));
-    let by_height = u64::from(rows) * longer / u64::from(shape.height.max(1));
-    Ok(by_width.min(by_height).clamp(1, u64::from(u32::MAX)) as u32)
 }
 
 fn facts(path: &Path) -> String {

@@ -48,6 +48,15 @@ pub const NAMED_SIZES: [(&str, Size); 4] = [
 ];
 
 impl Size {
+    /// As wide as high.
+    #[must_use]
+    pub fn square(side: u32) -> Self {
+        Self {
+            width: side,
+            height: side,
+        }
+    }
+
     /// A part of it, rounded to whole pixels, at least one.
     #[must_use]
     pub fn scaled(self, scale: Ratio) -> Self {

@@ -6,11 +6,6 @@ use crate::template::{Candidates, Template, TemplateError, Values, readings};
 
 /// The most digits that a frame without a format is looked for with.
 const MOST_DIGITS: usize = 10;
-/// Tokens whose values are numbers.
-const NUMBERS: [&str; 7] = [
-    "frame", "version", "first", "last", "count", "width", "height",
-];
-
 /// Reads names by a template. A `{frame}` without a format stands for a frame of any padding.
 #[derive(Debug, Clone)]
 pub struct NameReader {
@@ -52,12 +47,9 @@ impl NameReader {
     pub fn read(&self, name: &str) -> Result<Option<Values>, Unclear> {
         let candidates = |token: &str| {
             let known = self.known.iter().find(|(name, _)| name == token);
-            match (known, token) {
-                (Some((_, value)), _) => Candidates::Known(Arc::new([value.clone()])),
-                (None, token) if NUMBERS.contains(&token) => Candidates::Number,
-                (None, token) if token.starts_with("place.") => Candidates::Path,
-                (None, "date") => Candidates::Date,
-                (None, _) => Candidates::Text,
+            match known {
+                Some((_, value)) => Candidates::Known(Arc::new([value.clone()])),
+                None => Candidates::of_any(token),
             }
         };
         let mut found: Vec<Values> = Vec::new();

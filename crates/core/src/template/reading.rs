@@ -22,6 +22,24 @@ pub enum Candidates {
     Date,
 }
 
+/// Tokens whose values are numbers.
+const NUMBERS: [&str; 7] = [
+    "frame", "version", "first", "last", "count", "width", "height",
+];
+
+impl Candidates {
+    /// What may stand for a token of which nothing else is known.
+    #[must_use]
+    pub fn of_any(token: &str) -> Self {
+        match token {
+            token if NUMBERS.contains(&token) => Self::Number,
+            token if token.starts_with("place.") => Self::Path,
+            "date" => Self::Date,
+            _ => Self::Text,
+        }
+    }
+}
+
 /// One way to read a path: token and value, in the order of first mention. Numbers are reported
 /// without padding.
 pub type Values = Vec<(String, String)>;

@@ -54,7 +54,17 @@ pub(crate) struct RowPart<'a> {
     pub(crate) channels: usize,
 }
 
-impl RowPart<'_> {
+impl<'a> RowPart<'a> {
+    /// All channels of a picture pixel by pixel.
+    pub(crate) fn interleaved(bytes: &'a [u8], kind: SampleKind, channels: usize) -> Self {
+        Self {
+            bytes,
+            kind,
+            first: Some(0),
+            channels,
+        }
+    }
+
     /// Bytes of a pixel.
     fn pixel(&self) -> usize {
         self.channels * self.kind.bytes()
@@ -202,18 +212,13 @@ mod tests {
         meter.begin(size, 1, false);
         for row in 0..size.height {
             let bytes: Vec<u8> = (0..size.width).map(|column| pixel(column, row)).collect();
-            meter.row(0, row, &[part(&bytes, SampleKind::Eight, 1)]);
+            meter.row(
+                0,
+                row,
+                &[RowPart::interleaved(&bytes, SampleKind::Eight, 1)],
+            );
         }
         meter.measure().unwrap()
-    }
-
-    fn part(bytes: &[u8], kind: SampleKind, channels: usize) -> RowPart<'_> {
-        RowPart {
-            bytes,
-            kind,
-            first: Some(0),
-            channels,
-        }
     }
 
     const SIZE: Size = Size {
@@ -245,7 +250,11 @@ mod tests {
         meter.begin(SIZE, 1, false);
         for row in (0..SIZE.height).rev() {
             let bytes: Vec<u8> = (0..SIZE.width).map(|column| noise(column, row)).collect();
-            meter.row(0, row, &[part(&bytes, SampleKind::Eight, 1)]);
+            meter.row(
+                0,
+                row,
+                &[RowPart::interleaved(&bytes, SampleKind::Eight, 1)],
+            );
         }
         assert_eq!(meter.measure().unwrap(), whole);
     }
@@ -321,7 +330,7 @@ mod tests {
                 height: 1,
             };
             meter.begin(size, 1, false);
-            meter.row(0, 0, &[part(&bytes, kind, 1)]);
+            meter.row(0, 0, &[RowPart::interleaved(&bytes, kind, 1)]);
             let measure = meter.measure().unwrap();
             assert_eq!((measure.not_a_number, measure.infinite), (1, 2));
             assert_eq!(measure.ranges, [(-1.0, 0.5)]);
@@ -344,7 +353,11 @@ mod tests {
         let mut meter = Meter::new(true);
         meter.begin(size, 4, true);
         for row in 0..4 {
-            meter.row(0, row, &[part(&big, SampleKind::SixteenBig, 4)]);
+            meter.row(
+                0,
+                row,
+                &[RowPart::interleaved(&big, SampleKind::SixteenBig, 4)],
+            );
         }
         let measure = meter.measure().unwrap();
         assert_eq!(measure.constant_alpha(), Some(1.0));
@@ -363,9 +376,17 @@ mod tests {
         assert!(!many.is_on() && many.measure().is_none());
         let mut twice = Meter::new(true);
         twice.begin(SIZE, 1, false);
-        twice.row(0, 0, &[part(&[5; 200], SampleKind::Eight, 1)]);
+        twice.row(
+            0,
+            0,
+            &[RowPart::interleaved(&[5; 200], SampleKind::Eight, 1)],
+        );
         twice.end();
-        twice.row(0, 0, &[part(&[9; 200], SampleKind::Eight, 1)]);
+        twice.row(
+            0,
+            0,
+            &[RowPart::interleaved(&[9; 200], SampleKind::Eight, 1)],
+        );
         assert_eq!(
             twice.measure().unwrap().ranges,
             [(5.0 / 255.0, 5.0 / 255.0)]

@@ -19,8 +19,8 @@ pub(crate) use sums::ProxySums;
 /// How a proxy is made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct ProxyOptions {
-    /// Pixels of its longer side at most; a smaller picture stays as large as it is.
-    pub longest: u32,
+    /// Pixels across and down at most; a smaller picture stays as large as it is.
+    pub within: Size,
     /// Whether values are data that is no light, and are taken as they are.
     pub is_data: bool,
 }
@@ -82,7 +82,7 @@ pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
     let is_linear = matches!(format.format, Some(FileFormat::Exr | FileFormat::Hdr));
     let is_encoded = !is_linear && !options.is_data;
     let is_straight = format.format != Some(FileFormat::Exr);
-    let sums = ProxySums::new(options.longest, is_encoded, is_straight);
+    let sums = ProxySums::new(options.within, is_encoded, is_straight);
     let mut file = File::open(path)?;
     let mut meter = Meter::of_pixels(sums);
     let facts = decode_with(&mut file, &wanted, &mut meter)?;
@@ -91,7 +91,7 @@ pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
         return Ok(sums.proxy(facts.notes));
     }
     // Formats whose reader gives no rows.
-    let mut sums = ProxySums::new(options.longest, is_encoded, is_straight);
+    let mut sums = ProxySums::new(options.within, is_encoded, is_straight);
     let image = quiet::decoding(|| by_library(path));
     let image =
         image.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
@@ -134,7 +134,11 @@ fn take(image: &DynamicImage, sums: &mut ProxySums) {
                 .iter()
                 .flat_map(|value| value.to_le_bytes())
                 .collect();
-            sums.row(0, row, &[interleaved(&bytes, SampleKind::Float, 4)]);
+            sums.row(
+                0,
+                row,
+                &[RowPart::interleaved(&bytes, SampleKind::Float, 4)],
+            );
         }
         return;
     }
@@ -144,7 +148,7 @@ fn take(image: &DynamicImage, sums: &mut ProxySums) {
     let mut rows = |bytes: &[u8], kind: SampleKind| {
         let length = size.width as usize * channels * kind.bytes();
         for (row, bytes) in (0..).zip(bytes.chunks_exact(length.max(1))) {
-            sums.row(0, row, &[interleaved(bytes, kind, channels)]);
+            sums.row(0, row, &[RowPart::interleaved(bytes, kind, channels)]);
         }
     };
     let little =
@@ -154,14 +158,5 @@ fn take(image: &DynamicImage, sums: &mut ProxySums) {
         (false, true) => rows(&image.to_rgba8(), SampleKind::Eight),
         (true, false) => rows(&little(&image.to_rgb16()), SampleKind::SixteenLittle),
         (true, true) => rows(&little(&image.to_rgba16()), SampleKind::SixteenLittle),
-    }
-}
-
-fn interleaved(bytes: &[u8], kind: SampleKind, channels: usize) -> RowPart<'_> {
-    RowPart {
-        bytes,
-        kind,
-        first: Some(0),
-        channels,
     }
 }

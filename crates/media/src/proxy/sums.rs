@@ -7,7 +7,7 @@ use crate::meter::{RowPart, SampleKind};
 
 /// The sums of a picture.
 pub(crate) struct ProxySums {
-    longest: u32,
+    within: Size,
     /// Whether the values are those of a display, and become light by the curve of sRGB.
     is_encoded: bool,
     /// Whether colors are not multiplied by alpha in the file.
@@ -27,13 +27,13 @@ pub(crate) struct ProxySums {
 }
 
 impl ProxySums {
-    pub(crate) fn new(longest: u32, is_encoded: bool, is_straight: bool) -> Self {
+    pub(crate) fn new(within: Size, is_encoded: bool, is_straight: bool) -> Self {
         let nothing = Size {
             width: 0,
             height: 0,
         };
         Self {
-            longest: longest.max(1),
+            within,
             is_encoded,
             is_straight,
             source: nothing,
@@ -56,13 +56,20 @@ impl ProxySums {
         if self.channels > 0 {
             return false;
         }
-        let longer = size.width.max(size.height).max(1);
-        let fitted = |side: u32| {
-            if longer <= self.longest {
-                return side;
+        // The side that is tighter decides.
+        let is_wide = u64::from(size.width) * u64::from(self.within.height)
+            >= u64::from(size.height) * u64::from(self.within.width);
+        let (room, side) = if is_wide {
+            (self.within.width, size.width)
+        } else {
+            (self.within.height, size.height)
+        };
+        let (room, side) = (u64::from(room.max(1)), u64::from(side.max(1)));
+        let fitted = |length: u32| {
+            if side <= room {
+                return length;
             }
-            let side = u64::from(side) * u64::from(self.longest);
-            ((side + u64::from(longer) / 2) / u64::from(longer)).max(1) as u32
+            ((u64::from(length) * room + side / 2) / side).max(1) as u32
         };
         self.size = Size {
             width: fitted(size.width),
@@ -187,18 +194,13 @@ mod tests {
     use super::*;
 
     fn part(bytes: &[u8], channels: usize) -> RowPart<'_> {
-        RowPart {
-            bytes,
-            kind: SampleKind::Eight,
-            first: Some(0),
-            channels,
-        }
+        RowPart::interleaved(bytes, SampleKind::Eight, channels)
     }
 
     #[test]
     fn light_is_averaged_and_not_its_encoded_values() {
         // Black and white lines: half of the light.
-        let mut sums = ProxySums::new(2, true, true);
+        let mut sums = ProxySums::new(Size::square(2), true, true);
         let size = Size {
             width: 4,
             height: 2,
@@ -219,8 +221,26 @@ mod tests {
     }
 
     #[test]
+    fn a_picture_fits_into_both_sides() {
+        let fitted = |width, height, within| {
+            let mut sums = ProxySums::new(within, true, true);
+            sums.begin(Size { width, height }, 1, false);
+            (sums.size.width, sums.size.height)
+        };
+        let within = Size {
+            width: 80,
+            height: 20,
+        };
+        assert_eq!(fitted(160, 20, within), (80, 10));
+        assert_eq!(fitted(160, 100, within), (32, 20));
+        assert_eq!(fitted(60, 20, within), (60, 20));
+        assert_eq!(fitted(10_000, 1, within), (80, 1));
+        assert_eq!(fitted(300, 200, Size::square(150)), (150, 100));
+    }
+
+    #[test]
     fn a_small_picture_stays_and_a_transparent_pixel_has_no_color() {
-        let mut sums = ProxySums::new(100, true, true);
+        let mut sums = ProxySums::new(Size::square(100), true, true);
         let size = Size {
             width: 2,
             height: 1,

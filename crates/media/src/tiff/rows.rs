@@ -84,12 +84,8 @@ impl<'m> PieceRows<'m> {
             bytes = &bytes[more..];
             if self.row.len() == self.length {
                 layout.undo_predictor(&mut self.row);
-                let part = RowPart {
-                    bytes: &self.row[..self.shown],
-                    kind: layout.kind,
-                    first: Some(0),
-                    channels: layout.channels,
-                };
+                let part =
+                    RowPart::interleaved(&self.row[..self.shown], layout.kind, layout.channels);
                 self.meter.row(self.at.0, self.at.1, &[part]);
                 self.at.1 += 1;
                 self.row.clear();

@@ -67,6 +67,16 @@ pub enum JournalError {
     },
 }
 
+impl JournalError {
+    fn changed(path: &str, what: &str, journal: &Path) -> Self {
+        Self::Changed {
+            path: path.to_owned(),
+            what: what.to_owned(),
+            journal: journal.display().to_string(),
+        }
+    }
+}
+
 fn disk_error(path: &Path) -> impl FnOnce(io::Error) -> JournalError + use<> {
     let path = path.display().to_string();
     move |error| JournalError::Disk { path, error }
@@ -227,11 +237,7 @@ impl<'d> Journal<'d> {
         file: (u64, u64),
         journal: &Path,
     ) -> Result<(), JournalError> {
-        let changed = |path: &str, what: &str| JournalError::Changed {
-            path: path.to_owned(),
-            what: what.to_owned(),
-            journal: journal.display().to_string(),
-        };
+        let changed = |path: &str, what: &str| JournalError::changed(path, what, journal);
         if identity(Path::new(from)).ok() != Some(file) {
             return Err(changed(from, "is not the file that it was"));
         }
@@ -258,11 +264,8 @@ impl<'d> Journal<'d> {
     /// That each file is where it went to, and that the names it came from are free.
     fn check_way_back(&self, number: u32, state: &str) -> Result<(), JournalError> {
         let plan = self.read(number, state)?;
-        let changed = |path: &str, what: &str| JournalError::Changed {
-            path: path.to_owned(),
-            what: what.to_owned(),
-            journal: self.path(number, state).display().to_string(),
-        };
+        let journal = self.path(number, state);
+        let changed = |path: &str, what: &str| JournalError::changed(path, what, &journal);
         let done = how_far(&plan.steps);
         if state == "done"
             && let Some((step, _)) = plan.steps.iter().zip(&done).find(|(_, done)| !**done)

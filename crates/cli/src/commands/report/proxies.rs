@@ -4,7 +4,7 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use rayon::prelude::*;
 use truepath_core::frames::Frame;
-use truepath_core::picture::DisplayOptions;
+use truepath_core::picture::{DisplayOptions, Size};
 use truepath_core::spread::spread_frames;
 use truepath_media::{Flaw, ProxyOptions, proxy};
 use truepath_runner::pictures::PictureRow;
@@ -107,7 +107,7 @@ fn data_range(row: &PictureRow) -> Option<(f32, f32)> {
         return None;
     }
     let options = ProxyOptions {
-        longest: 96,
+        within: Size::square(96),
         is_data: true,
     };
     let frames = spread_frames(&row.frames, 8);
@@ -135,7 +135,7 @@ fn shown_frame(
         return nothing(state.unwrap_or("missing"));
     };
     let options = ProxyOptions {
-        longest,
+        within: Size::square(longest),
         is_data: row.is_data,
     };
     let proxy = match proxy(&path, options) {

@@ -1,7 +1,7 @@
 //! Frames that took much less time than their neighbours.
 
+use super::less_than_neighbours;
 use crate::finding::{Finding, Severity};
-use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 use crate::suspicion::fast_frames;
 
@@ -28,21 +28,9 @@ engine = "understudy"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .finished()
-        .filter_map(|(one, pictures)| {
-            let rows = subject.rows(one, pictures).into_iter();
-            let found: Vec<_> = rows.flat_map(fast_frames).collect();
-            let (frame, seconds, usual) = *found.first()?;
-            let frames = FrameSet::from_frames(found.iter().map(|(frame, ..)| *frame));
-            let what = format!(
-                "take much less time than those beside: frame {frame} took {seconds:.1} s, and {usual:.1} s are usual there"
-            );
-            Some(
-                subject
-                    .of_frames(rule, one, &frames, &what)
-                    .so("there may be less in the picture than there should be"),
-            )
-        })
-        .collect()
+    less_than_neighbours(rule, subject, fast_frames, |frame, seconds, usual| {
+        format!(
+            "take much less time than those beside: frame {frame} took {seconds:.1} s, and {usual:.1} s are usual there"
+        )
+    })
 }

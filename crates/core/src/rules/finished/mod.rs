@@ -11,8 +11,10 @@ mod same_pixels;
 mod small_file;
 
 use crate::finding::Finding;
+use crate::frames::{Frame, FrameSet};
 use crate::job::StopOn;
-use crate::rules::Rule;
+use crate::question::FinishedPicture;
+use crate::rules::{Rule, Subject};
 
 /// Whether a finding is what a run stops at.
 pub(super) fn stops(word: StopOn, finding: &Finding) -> bool {
@@ -24,6 +26,33 @@ pub(super) fn stops(word: StopOn, finding: &Finding) -> bool {
         StopOn::ConstantAlpha => is_of(&constant_alpha::RULE),
         StopOn::SamePicture => is_of(&same_pixels::RULE),
     }
+}
+
+/// A frame, its value, and the value that is usual beside it.
+type Lesser<T> = (Frame, T, T);
+
+/// A finding for each deliverable with frames that are less than their neighbours: `find` gives them with a value and
+/// the one that is usual there, and `what` says so of the first of them, in words that begin with a verb in the plural.
+fn less_than_neighbours<T: Copy>(
+    rule: &Rule,
+    subject: &Subject<'_>,
+    find: fn(&[FinishedPicture]) -> Vec<Lesser<T>>,
+    what: fn(Frame, T, T) -> String,
+) -> Vec<Finding> {
+    subject
+        .finished()
+        .filter_map(|(one, pictures)| {
+            let rows = subject.rows(one, pictures).into_iter();
+            let found: Vec<_> = rows.flat_map(find).collect();
+            let (frame, value, usual) = *found.first()?;
+            let frames = FrameSet::from_frames(found.iter().map(|(frame, ..)| *frame));
+            Some(
+                subject
+                    .of_frames(rule, one, &frames, &what(frame, value, usual))
+                    .so("there may be less in the picture than there should be"),
+            )
+        })
+        .collect()
 }
 
 /// Those that judge a picture whatever comes after it.

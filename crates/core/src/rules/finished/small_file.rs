@@ -1,7 +1,7 @@
 //! Files that are much smaller than their neighbours.
 
+use super::less_than_neighbours;
 use crate::finding::{Finding, Severity, grouped};
-use crate::frames::FrameSet;
 use crate::rules::{Rule, Subject};
 use crate::suspicion::small_files;
 
@@ -28,23 +28,11 @@ engine = "understudy"
 };
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
-    subject
-        .finished()
-        .filter_map(|(one, pictures)| {
-            let rows = subject.rows(one, pictures).into_iter();
-            let found: Vec<_> = rows.flat_map(small_files).collect();
-            let (frame, bytes, usual) = *found.first()?;
-            let frames = FrameSet::from_frames(found.iter().map(|(frame, ..)| *frame));
-            let what = format!(
-                "are much smaller than those beside: frame {frame} has {} bytes, and {} are usual there",
-                grouped(bytes),
-                grouped(usual)
-            );
-            Some(
-                subject
-                    .of_frames(rule, one, &frames, &what)
-                    .so("there may be less in the picture than there should be"),
-            )
-        })
-        .collect()
+    less_than_neighbours(rule, subject, small_files, |frame, bytes, usual| {
+        format!(
+            "are much smaller than those beside: frame {frame} has {} bytes, and {} are usual there",
+            grouped(bytes),
+            grouped(usual)
+        )
+    })
 }

@@ -14,7 +14,7 @@ pub(super) const RULE: Rule = Rule {
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.webp"
 engine = "plain"
-size = "20000x10000"
+size = "20000x1000"
 "#,
     keeps: r#"scene = "kiln.toml"
 frames = "1-48"
