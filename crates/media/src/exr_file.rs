@@ -9,6 +9,7 @@ use exr::meta::attribute::{ChannelDescription, SampleType};
 use exr::meta::header::Header;
 use truepath_core::picture::{Bits, Channels, Size};
 
+use crate::exr_blocks::BlockUnpacker;
 use crate::facts::{ExpectedPicture, Facts, Flaw, Found, MOST_MEMORY};
 use crate::meter::{Meter, RowPart, SampleKind};
 
@@ -38,15 +39,14 @@ pub(crate) fn decode(
     }
     // By the table of offsets, which is written last: an unfinished file has holes in it.
     let rows = MeasuredRows::begin(layer, headers, wanted.channels, meter);
-    reader
-        .filter_chunks(true, |_, _, _| true)
-        .and_then(|chunks| {
-            chunks.decompress_sequential(true, |meta, block| {
-                rows.take(&meta.headers, &block, meter);
-                Ok(())
-            })
-        })
-        .map_err(flaw)?;
+    let chunks = reader.filter_chunks(true, |_, _, _| true).map_err(flaw)?;
+    let meta = chunks.meta_data().clone();
+    let mut unpacker = BlockUnpacker::new();
+    for chunk in chunks {
+        let chunk = unpacker.unpack(chunk.map_err(flaw)?, &meta.headers);
+        let block = UncompressedBlock::decompress_chunk(chunk, &meta, true).map_err(flaw)?;
+        rows.take(&meta.headers, &block, meter);
+    }
     Ok(facts)
 }
 

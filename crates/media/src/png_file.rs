@@ -1,12 +1,20 @@
 //! PNG, row by row, and every frame of an animated one. ISO/IEC 15948.
+//!
+//! A plain picture that fits into little memory is inflated at once, which is faster; all others, and whatever is not
+//! perfect, are left to the strict reader of the library.
 
-use std::io::{BufRead, Seek, SeekFrom};
+use std::io::{self, BufRead, Seek, SeekFrom};
 
 use png::{BitDepth, ColorType};
 use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::facts::{Facts, Flaw, Found};
+use crate::inflate::Inflater;
 use crate::meter::{Meter, RowPart, SampleKind};
+use crate::png_rows::unfilter;
+
+/// Bytes of the pixels, and of the file, that are held in memory at most.
+const MOST_AT_ONCE: u64 = 64 << 20;
 
 /// Decodes every row of every frame.
 pub(crate) fn decode(
@@ -14,14 +22,9 @@ pub(crate) fn decode(
     expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
     meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
-    let after = chunks(&mut reader)?;
-    let broken = |error: png::DecodingError| Flaw::Broken(error.to_string());
-    let mut decoder = png::Decoder::new(reader);
-    decoder.set_transformations(png::Transformations::IDENTITY);
-    decoder.set_ignore_text_chunk(true);
-    decoder.ignore_checksums(false);
-    let mut reader = decoder.read_info().map_err(broken)?;
-    let info = reader.info();
+    let layout = chunks(&mut reader)?;
+    let mut decoder = strict(&mut reader)?;
+    let info = decoder.info();
     let size = Size {
         width: info.width,
         height: info.height,
@@ -56,40 +59,127 @@ pub(crate) fn decode(
     };
     let mut facts = Facts::new(size, Found::Known(channels), Found::Known(bits));
     expect(&facts)?;
-    let samples = reader.info().color_type.samples();
-    if let (Some(_), false) = (kind, is_interlaced) {
+    facts.note_bytes_after_the_end(layout.after as usize);
+    let samples = info.color_type.samples();
+    if let (Some(kind), false) = (kind, is_interlaced) {
         meter.begin(size, samples, matches!(samples, 2 | 4));
+        let is_plain = info.animation_control.is_none();
+        drop(decoder);
+        let mut take = |number: u32, row: &[u8]| {
+            meter.row(0, number, &[RowPart::interleaved(row, kind, samples)]);
+        };
+        if is_plain
+            && at_once(
+                &mut reader,
+                &layout,
+                size,
+                samples * kind.bytes(),
+                &mut take,
+            )?
+        {
+            return Ok(facts);
+        }
+        reader.seek(SeekFrom::Start(0))?;
+        decoder = strict(&mut reader)?;
     }
     for picture in 0..pictures {
         if picture > 0 {
             meter.end();
-            reader.next_frame_info().map_err(broken)?;
+            decoder.next_frame_info().map_err(broken)?;
         }
         let mut number = 0;
-        while let Some(row) = reader.next_interlaced_row().map_err(broken)? {
+        while let Some(row) = decoder.next_interlaced_row().map_err(broken)? {
             if let Some(kind) = kind {
-                let part = RowPart {
-                    bytes: row.data(),
-                    kind,
-                    first: Some(0),
-                    channels: samples,
-                };
+                let part = RowPart::interleaved(row.data(), kind, samples);
                 meter.row(0, number, &[part]);
             }
             number += 1;
         }
     }
-    reader.finish().map_err(broken)?;
+    decoder.finish().map_err(broken)?;
     if frames > 1 {
         facts.note(format!("it has {frames} frames"));
     }
-    facts.note_bytes_after_the_end(after as usize);
     Ok(facts)
 }
 
-/// Whether all chunks are there and have the checksums that they say, up to the last (`IEND`); gives
-/// the number of bytes after it.
-fn chunks(reader: &mut (impl BufRead + Seek)) -> Result<u64, Flaw> {
+fn broken(error: png::DecodingError) -> Flaw {
+    Flaw::Broken(error.to_string())
+}
+
+/// The strict reader, after all that stands before the pixels.
+fn strict<R: BufRead + Seek>(reader: R) -> Result<png::Reader<R>, Flaw> {
+    let mut decoder = png::Decoder::new(reader);
+    decoder.set_transformations(png::Transformations::IDENTITY);
+    decoder.set_ignore_text_chunk(true);
+    decoder.ignore_checksums(false);
+    decoder.read_info().map_err(broken)
+}
+
+/// Inflates all pixels at once and hands on their rows; whether that was done. It is not where they are many, or where
+/// anything about them is not as it should be.
+fn at_once(
+    reader: &mut (impl BufRead + Seek),
+    layout: &Layout,
+    size: Size,
+    pixel_bytes: usize,
+    take: &mut dyn FnMut(u32, &[u8]),
+) -> io::Result<bool> {
+    let row_bytes = u64::from(size.width) * pixel_bytes as u64;
+    let length = (row_bytes + 1) * u64::from(size.height);
+    let packed = layout.data.iter().map(|data| data.length).sum::<u64>();
+    if length > MOST_AT_ONCE || packed > MOST_AT_ONCE || !layout.is_in_one_row() {
+        return Ok(false);
+    }
+    let mut stream = vec![0; packed as usize];
+    let mut filled = 0;
+    for data in &layout.data {
+        reader.seek(SeekFrom::Start(data.from))?;
+        let bytes = &mut stream[filled..filled + data.length as usize];
+        reader.read_exact(bytes)?;
+        let mut stored = [0; 4];
+        reader.read_exact(&mut stored)?;
+        let mut sum = crc32fast::Hasher::new();
+        sum.update(b"IDAT");
+        sum.update(bytes);
+        if u32::from_be_bytes(stored) != sum.finalize() {
+            return Ok(false);
+        }
+        filled += bytes.len();
+    }
+    let mut bytes = vec![0; length as usize];
+    Ok(Inflater::new().fill(&stream, &mut bytes)
+        && unfilter(&mut bytes, row_bytes as usize, pixel_bytes, take))
+}
+
+/// Where the parts of a file lie.
+struct Layout {
+    /// The chunks of pixels.
+    data: Vec<DataChunk>,
+    /// Bytes after the last chunk.
+    after: u64,
+}
+
+/// What a chunk of pixels holds.
+struct DataChunk {
+    /// Where it begins, and how long it is, in bytes.
+    from: u64,
+    length: u64,
+}
+
+impl Layout {
+    /// Whether no other chunk stands between those of the pixels.
+    fn is_in_one_row(&self) -> bool {
+        /// The checksum of the one, and length and name of the next.
+        const BETWEEN: u64 = 12;
+        let mut pairs = self.data.windows(2);
+        pairs.all(|pair| pair[0].from + pair[0].length + BETWEEN == pair[1].from)
+    }
+}
+
+/// Whether all chunks are there and have the checksums that they say, up to the last (`IEND`); gives where they lie.
+fn chunks(reader: &mut (impl BufRead + Seek)) -> Result<Layout, Flaw> {
+    let mut data = Vec::new();
     let length = reader.seek(SeekFrom::End(0))?;
     let mut at = 8;
     reader.seek(SeekFrom::Start(at))?;
@@ -105,6 +195,10 @@ fn chunks(reader: &mut (impl BufRead + Seek)) -> Result<u64, Flaw> {
         let name = &head[4..];
         // The decoder compares the checksums of the pixels itself.
         if matches!(name, b"IDAT" | b"fdAT") {
+            if name == b"IDAT" {
+                let (length, from) = (u64::from(size), at - 4 - u64::from(size));
+                data.push(DataChunk { from, length });
+            }
             reader.seek_relative(i64::from(size) + 4)?;
             continue;
         }
@@ -128,7 +222,8 @@ fn chunks(reader: &mut (impl BufRead + Seek)) -> Result<u64, Flaw> {
         }
         if name == b"IEND" {
             reader.seek(SeekFrom::Start(0))?;
-            return Ok(length - at);
+            let after = length - at;
+            return Ok(Layout { data, after });
         }
     }
 }

@@ -26,6 +26,8 @@ pub(crate) struct Cells {
     side: u32,
     across: u32,
     cells: Vec<Cell>,
+    /// How many cells of each line are not mixed.
+    unmixed: Vec<u32>,
 }
 
 impl Cells {
@@ -38,6 +40,7 @@ impl Cells {
             side,
             across,
             cells: vec![Cell::Unseen; across as usize * down as usize],
+            unmixed: vec![across; down as usize],
         }
     }
 
@@ -54,11 +57,16 @@ impl Cells {
             side,
             across,
             cells: (0..across * down).map(cell).collect(),
+            unmixed: Vec::new(),
         }
     }
 
     /// Takes the samples of a row, or of a part of it that begins at a column.
     pub(super) fn row(&mut self, column: u32, row: u32, parts: &[RowPart<'_>]) {
+        let unmixed = self.unmixed.get_mut((row / self.side) as usize);
+        let Some(unmixed) = unmixed.filter(|unmixed| **unmixed > 0) else {
+            return;
+        };
         let Some(first) = parts.iter().find(|part| part.first.is_some()) else {
             return;
         };
@@ -76,7 +84,10 @@ impl Cells {
                     Some(value) if known == Cell::Unseen || known == Cell::Constant(value) => {
                         Cell::Constant(value)
                     }
-                    _ => Cell::Mixed,
+                    _ => {
+                        *unmixed -= 1;
+                        Cell::Mixed
+                    }
                 };
             }
             at = next;
