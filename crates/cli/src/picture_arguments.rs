@@ -28,6 +28,11 @@ pub(crate) struct ChosenPictures {
 }
 
 impl PictureArguments {
+    /// The folders and pictures that are named.
+    pub(crate) fn paths(&self) -> &[PathBuf] {
+        &self.paths
+    }
+
     /// Looks for the pictures.
     pub(crate) fn load(&self) -> Result<ChosenPictures, CommandError> {
         let mut chosen = if self.paths.is_empty() {

@@ -183,6 +183,7 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
         }
         // Everything that a run will start: to prove movies, and to prepare scenes.
         let proof = engine.proof.iter().map(|proof| &proof.program);
+        let proof = proof.filter(|program| *program != Profile::THIS_PROGRAM);
         let prepare = engine
             .prepare
             .iter()

@@ -13,6 +13,8 @@ mod hdr_file;
 mod inflate;
 mod jpeg;
 mod meter;
+#[cfg(feature = "movies")]
+mod movie;
 mod passed_over;
 mod png_file;
 mod png_rows;
@@ -30,7 +32,12 @@ pub use compare::{CompareError, ComparedValues, Difference, Pair};
 pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use hashing_reader::{HashKind, hash_file};
-pub use proxy::{Proxy, ProxyOptions, proxy};
-pub use raster::{Raster, Weight, text_width};
+#[cfg(feature = "movies")]
+pub use movie::{
+    MovieCodec, MovieError, MovieFacts, MovieOptions, MovieWriter, SoundError, SoundFormat,
+    examine_movie,
+};
+pub use proxy::{DisplayCurve, Proxy, ProxyOptions, proxy};
+pub use raster::{Raster, Weight, fitted_text, text_width};
 pub use sheet::{CellState, SheetCell, SheetOptions, SheetRow, draw_sheet};
 pub use wav_file::wav_seconds;

@@ -46,6 +46,22 @@ pub fn text_width(text: &str, weight: Weight) -> u32 {
     (text.chars().count() * get_raster_width(font, height)) as u32
 }
 
+/// A text that fits: cut in its middle, where it does not.
+#[must_use]
+pub fn fitted_text(text: &str, width: u32, weight: Weight) -> String {
+    if text_width(text, weight) <= width {
+        return text.to_owned();
+    }
+    let letter = text_width("m", weight).max(1);
+    let most = ((width / letter) as usize).saturating_sub(1);
+    let letters: Vec<char> = text.chars().collect();
+    let (front, back) = (most / 2, most - most / 2);
+    let mut cut: String = letters[..front].iter().collect();
+    cut.push('·');
+    cut.extend(&letters[letters.len() - back..]);
+    cut
+}
+
 impl Raster {
     /// A picture of one color.
     #[must_use]
@@ -55,6 +71,21 @@ impl Raster {
             size,
             pixels: vec![color; count],
         }
+    }
+
+    /// A picture of pixels, row by row; black where there are too few.
+    #[must_use]
+    pub fn of_pixels(size: Size, mut pixels: Vec<[u8; 3]>) -> Self {
+        pixels.resize(size.width as usize * size.height as usize, [0; 3]);
+        Self { size, pixels }
+    }
+
+    /// The left upper part of it, of another size; black where it has no pixels.
+    #[must_use]
+    pub fn cut(&self, size: Size) -> Self {
+        let mut part = Self::new(size, [0; 3]);
+        part.draw((0, 0), self);
+        part
     }
 
     /// Its size.
@@ -258,5 +289,12 @@ mod tests {
         raster.write_png(&mut png).unwrap();
         let read = image::load_from_memory(&png).unwrap().to_rgb8();
         assert_eq!(read.as_raw(), raster.bytes());
+    }
+
+    #[test]
+    fn a_long_text_keeps_its_ends() {
+        let text = fitted_text("a_very_long_name_of_a_file.0001.exr", 100, Weight::Regular);
+        assert!(text_width(&text, Weight::Regular) <= 100, "{text}");
+        assert!(text.starts_with('a') && text.ends_with("exr"), "{text}");
     }
 }

@@ -2,7 +2,7 @@
 
 use truepath_core::picture::Size;
 
-use crate::raster::{Raster, Weight, text_width};
+use crate::raster::{Raster, Weight, fitted_text, text_width};
 
 /// A row of a sheet.
 #[derive(Debug, Clone, Default)]
@@ -126,7 +126,7 @@ pub fn draw_sheet<E>(
 
 fn begin(title: &str, options: SheetOptions, is_missing: &mut bool) -> Raster {
     let mut raster = Raster::new(options.page, BACKGROUND);
-    let title = fitted(
+    let title = fitted_text(
         title,
         options.page.width.saturating_sub(2 * MARGIN),
         Weight::Title,
@@ -143,7 +143,7 @@ fn draw_row(
     height: u32,
 ) -> bool {
     let across = options.page.width.saturating_sub(2 * MARGIN);
-    let title = fitted(&row.title, across, Weight::Regular);
+    let title = fitted_text(&row.title, across, Weight::Regular);
     let mut is_missing = raster.text((MARGIN, top), &title, TEXT, Weight::Regular);
     let top = top + Weight::Regular.height() + GAP;
     let width = options.picture();
@@ -160,7 +160,7 @@ fn draw_row(
             raster.draw(inside, picture);
         }
         let below = top + height + GAP / 2;
-        let label = fitted(&cell.label, width, Weight::Regular);
+        let label = fitted_text(&cell.label, width, Weight::Regular);
         is_missing |= raster.text((left, below), &label, FAINT, Weight::Regular);
         if let Some(state) = &cell.state {
             let color = if state.is_bad { BAD } else { DOUBTFUL };
@@ -173,7 +173,7 @@ fn draw_row(
             if cell.picture.is_none() {
                 cross(raster, (left, top), shape, color);
             }
-            let word = fitted(&state.word, width, Weight::Regular);
+            let word = fitted_text(&state.word, width, Weight::Regular);
             let wide = text_width(&word, Weight::Regular);
             let plate = Size {
                 width: wide + 8,
@@ -195,21 +195,6 @@ fn cross(raster: &mut Raster, (left, top): (u32, u32), size: Size, color: [u8; 3
         raster.set(left + x, top + y, color);
         raster.set(left + size.width - 1 - x, top + y, color);
     }
-}
-
-/// A text that fits: cut in its middle, where it does not.
-fn fitted(text: &str, width: u32, weight: Weight) -> String {
-    if text_width(text, weight) <= width {
-        return text.to_owned();
-    }
-    let letter = text_width("m", weight).max(1);
-    let most = ((width / letter) as usize).saturating_sub(1);
-    let letters: Vec<char> = text.chars().collect();
-    let (front, back) = (most / 2, most - most / 2);
-    let mut cut: String = letters[..front].iter().collect();
-    cut.push('·');
-    cut.extend(&letters[letters.len() - back..]);
-    cut
 }
 
 #[cfg(test)]
@@ -287,12 +272,5 @@ mod tests {
             .filter(|pixel| *pixel == BAD)
             .count();
         assert!(red > 1000, "{red}");
-    }
-
-    #[test]
-    fn a_long_text_keeps_its_ends() {
-        let text = fitted("a_very_long_name_of_a_file.0001.exr", 100, Weight::Regular);
-        assert!(text_width(&text, Weight::Regular) <= 100, "{text}");
-        assert!(text.starts_with('a') && text.ends_with("exr"), "{text}");
     }
 }

@@ -6,8 +6,10 @@ use std::path::{Path, PathBuf};
 
 use truepath_core::deliverable::Expansion;
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::renaming::NameReader;
 use truepath_core::sequences::Sequence;
 use truepath_core::strip::States;
+use truepath_core::template::{Template, TokenValue, expand};
 use truepath_core::visible::visible;
 use truepath_media::recognise;
 
@@ -135,6 +137,52 @@ pub fn pictures_of_paths(paths: &[PathBuf]) -> io::Result<Vec<PictureRow>> {
         }
     }
     Ok(rows)
+}
+
+/// The pictures whose names a template with `{frame}` stands for, in one folder; frames that lack between the first and
+/// the last are missing.
+///
+/// # Errors
+/// When the template cannot be read, or there are no such pictures.
+pub fn pictures_of_template(text: &str) -> io::Result<PictureRow> {
+    let path = Path::new(text);
+    let folder = match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    };
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    let reader = NameReader::new(&name, &[]).map_err(io::Error::other)?;
+    let template: Template = text.parse().map_err(io::Error::other)?;
+    let value = |token: &str| match token {
+        "frame" => TokenValue::Frame,
+        _ => TokenValue::Unknown,
+    };
+    let pattern = expand(&template, &value).map_err(|errors| {
+        let first = errors.first().map(ToString::to_string);
+        io::Error::other(first.unwrap_or_default())
+    })?;
+    let mut frames = Vec::new();
+    for entry in folder.read_dir()? {
+        let name = entry?.file_name();
+        let read = name
+            .to_str()
+            .and_then(|name| reader.read(name).ok().flatten());
+        let frame = read.and_then(|values| values.into_iter().find(|(token, _)| token == "frame"));
+        frames.extend(frame.and_then(|(_, value)| value.parse::<Frame>().ok()));
+    }
+    let (Some(first), Some(last)) = (frames.iter().min(), frames.iter().max()) else {
+        return Err(io::Error::other("there are no pictures of such names"));
+    };
+    let known = FrameSet::from_frames(frames.iter().copied());
+    let all = FrameSet::range(*first, *last);
+    let missing = all.difference(&known).unwrap_or_default();
+    Ok(PictureRow {
+        title: visible(text).into_owned(),
+        frames: all,
+        is_data: false,
+        states: vec![("missing", missing)],
+        files: Files::Pattern(pattern),
+    })
 }
 
 fn row_of_sequence(folder: &Path, sequence: Sequence) -> Option<PictureRow> {

@@ -6,11 +6,11 @@ use std::process::{Command, Stdio};
 use regex::Regex;
 use truepath_core::command::fill;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::profile::MovieProof;
+use truepath_core::profile::{MovieProof, Profile};
 use truepath_core::template::TokenValue;
 use truepath_media::Flaw;
 
-use crate::program::find_program;
+use crate::program::program_of_engine;
 
 /// What is wrong with a movie; none when it is proven, or its encoder names no program for that.
 pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Option<Flaw> {
@@ -20,7 +20,8 @@ pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Op
         Err(error) => return Some(error.into()),
     }
     let proof = deliverable.common.engine.proof.as_ref()?;
-    let Some(program) = find_program(&proof.program, folder) else {
+    let this_program = std::env::current_exe().unwrap_or_default();
+    let Some(program) = program_of_engine(&proof.program, &this_program, folder) else {
         return Some(Flaw::Unverifiable(format!(
             "`{}`, which proves it, is not on this machine",
             proof.program
@@ -28,6 +29,7 @@ pub(crate) fn flaw(deliverable: &Deliverable, movie: &Path, folder: &Path) -> Op
     };
     match ask(proof, &program, movie) {
         Ok(text) => against(proof, deliverable, &text).map(Flaw::Movie),
+        Err(reason) if proof.program == Profile::THIS_PROGRAM => Some(Flaw::Movie(reason)),
         Err(reason) => Some(Flaw::Movie(format!("{} found: {reason}", proof.program))),
     }
 }

@@ -13,6 +13,8 @@ mod engines;
 mod man;
 mod manifest;
 mod match_names;
+#[cfg(feature = "movies")]
+mod movie;
 mod new;
 mod overview;
 mod paths;
@@ -60,6 +62,8 @@ pub(crate) enum Command {
     Sheet(sheet::Arguments),
     Compare(compare::Arguments),
     Report(report::Arguments),
+    #[cfg(feature = "movies")]
+    Movie(movie::Arguments),
     Rename(rename::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -96,6 +100,8 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Compare(arguments) => compare::run(arguments),
         Command::Show(arguments) => show::run(arguments),
         Command::Sheet(arguments) => sheet::run(arguments),
+        #[cfg(feature = "movies")]
+        Command::Movie(arguments) => movie::run(arguments),
         Command::Rename(arguments) => rename::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),
         Command::Scan(arguments) => scan::run(arguments),

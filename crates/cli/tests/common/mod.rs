@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 28] = [
+pub const COMMANDS: [&str; 29] = [
     "new",
     "adopt",
     "demo",
@@ -44,6 +44,7 @@ pub const COMMANDS: [&str; 28] = [
     "schema",
     "completions",
     "man",
+    "movie",
     "understudy",
 ];
 

@@ -4,6 +4,7 @@ use std::collections::HashMap;
 use std::sync::Arc;
 
 use super::context::Context;
+use super::encoder::usual_encoder;
 use super::engine::JobEngines;
 use super::planes::{File, files};
 use super::request::{OutputKind, OutputRequest, listed};
@@ -86,9 +87,11 @@ impl<'j> Maker<'j> {
     ) -> Option<Deliverable> {
         let chain = request.chain(self.context.job, PlacedText::text_of(file.name));
         let path = self.path(request, &chain)?;
+        let mut encoder = None;
         let (kind, picture) = match request.kind {
             OutputKind::Movie => {
                 let (movie, picture) = self.movie(request, &chain, common, file, &path)?;
+                encoder = self.encoder(&chain, common, &movie, &picture);
                 (DeliverableKind::Movie(Arc::new(movie)), Some(picture))
             }
             OutputKind::Still | OutputKind::Sequence => {
@@ -101,6 +104,7 @@ impl<'j> Maker<'j> {
                 (kind, picture::picture(&chain, &path.template, None))
             }
         };
+        let common = encoder.as_ref().unwrap_or(common);
         if let Some(picture) = &picture
             && let Err((problem, place)) = check_parts(&chain, picture)
         {
@@ -135,6 +139,24 @@ impl<'j> Maker<'j> {
             pattern,
             root,
         })
+    }
+
+    /// What a movie shares with others, with the encoder that is taken where the job names none.
+    fn encoder(
+        &self,
+        chain: &Chain<'j>,
+        common: &Arc<Common>,
+        movie: &Movie,
+        picture: &Picture,
+    ) -> Option<Arc<Common>> {
+        if movie.is_direct() || chain.setting(Key::MovieEncoder).is_some() {
+            return None;
+        }
+        let engine = usual_encoder(movie, picture, &self.context.around.profiles)?;
+        Some(Arc::new(Common {
+            engine,
+            ..Common::clone(common)
+        }))
     }
 
     /// The template of the paths.

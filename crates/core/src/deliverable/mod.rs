@@ -8,6 +8,7 @@
 
 mod common;
 mod context;
+mod encoder;
 mod engine;
 mod expand;
 mod expansion;
@@ -30,6 +31,7 @@ mod version;
 mod walk;
 
 pub use common::{Common, Frames, Limits, Names, Processes};
+pub(crate) use encoder::beyond_built_in;
 pub(crate) use expand::MOST_DELIVERABLES;
 pub use expand::expand;
 pub use expansion::Expansion;

@@ -64,6 +64,13 @@ impl Fps {
         }
     }
 
+    /// The exact rate as frames in so many seconds: (24000, 1001), (30, 1), (25, 2).
+    #[must_use]
+    pub fn ratio(self) -> (u64, u64) {
+        let exact = self.exact();
+        (exact.numerator, exact.denominator)
+    }
+
     /// The exact rate for encoders: `24000/1001`, `30`, `12.5`.
     #[must_use]
     pub fn fraction(self) -> String {

@@ -1,6 +1,7 @@
 //! Facts of movies: containers, codecs, sound and how pixels are stored.
 
 mod audio;
+mod built_in;
 mod codec;
 mod container;
 mod estimate;
@@ -8,6 +9,7 @@ mod fps;
 mod pixels;
 
 pub use audio::{AUDIO_CODECS, AudioCodecFacts, audio_codec};
+pub use built_in::{BUILT_IN, BUILT_IN_CODECS, BuiltInCodec, built_in_sounds};
 pub(crate) use codec::QUALITIES;
 pub use codec::{CODECS, CodecFacts, codec};
 pub(crate) use container::container_of_extension;
@@ -36,6 +38,17 @@ mod tests {
                     container_of_extension(extension).map(ContainerFacts::name),
                     Some(container.name())
                 );
+            }
+        }
+        for row in &BUILT_IN_CODECS {
+            let facts = codec(row.codec).unwrap();
+            assert!(facts.pixel_formats.contains(&row.pixels), "{}", row.codec);
+            for name in row.containers {
+                let container = container(name).unwrap();
+                assert!(container.codecs.contains(&row.codec), "{name}");
+                for sound in built_in_sounds(name) {
+                    assert!(container.audio_codecs.contains(sound), "{sound}");
+                }
             }
         }
         for codec in &CODECS {

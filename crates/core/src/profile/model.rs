@@ -87,7 +87,7 @@ impl Profile {
     /// The program that stands for True Path itself.
     pub const THIS_PROGRAM: &'static str = "{self}";
 
-    /// The profile that puts movies together where the job names no other.
+    /// The profile that puts movies together where the job names no other, and the encoder inside this program cannot.
     pub(crate) const USUAL_ENCODER: &'static str = "ffmpeg";
 
     /// Whether the program is a part of True Path itself.

@@ -64,6 +64,9 @@ impl Tables {
     }
 }
 
+/// The lowest bit that a scan may be of (ITU-T T.81, table B.3).
+const LOWEST_BIT: u8 = 13;
+
 /// No scan has brought this coefficient yet.
 const UNSEEN: u8 = u8::MAX;
 
@@ -332,6 +335,9 @@ impl ScanFrame {
         } else {
             ((0, 63), 0, 0)
         };
+        if high.max(low) > LOWEST_BIT {
+            return Err(broken("a scan is of bits that no picture has"));
+        }
         let header = ScanHeader {
             components,
             band,

@@ -56,21 +56,22 @@ impl SampleKind {
             Self::Half => {
                 let (words, _) = bytes.as_chunks::<2>();
                 let is_broken = |word: &[u8; 2]| u16::from_le_bytes(*word) & 0x7c00 == 0x7c00;
-                words.iter().filter(|word| is_broken(word)).count()
+                words.iter().map(|word| u32::from(is_broken(word))).sum()
             }
             Self::Float => {
                 let (words, _) = bytes.as_chunks::<4>();
                 let is_broken =
                     |word: &[u8; 4]| u32::from_le_bytes(*word) & 0x7f80_0000 == 0x7f80_0000;
-                words.iter().filter(|word| is_broken(word)).count()
+                words.iter().map(|word| u32::from(is_broken(word))).sum()
             }
-            _ => 0,
+            _ => 0_u32,
         };
+        let broken = u64::from(broken);
         if broken == 0 {
             return (0, 0);
         }
         let samples = bytes.chunks_exact(self.bytes());
         let not_a_number = samples.filter(|one| self.value(one).is_nan()).count();
-        (not_a_number as u64, (broken - not_a_number) as u64)
+        (not_a_number as u64, broken - not_a_number as u64)
     }
 }

@@ -1,5 +1,6 @@
 //! Small pictures of large ones: decoded whole, averaged in linear light while the rows come, in little memory.
 
+mod curve;
 mod sums;
 
 use std::fs::File;
@@ -14,6 +15,7 @@ use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
 use crate::meter::{Meter, RowPart, SampleKind};
 use crate::quiet;
 use crate::raster::Raster;
+pub use curve::DisplayCurve;
 pub(crate) use sums::ProxySums;
 
 /// How a proxy is made.
@@ -36,6 +38,8 @@ pub struct Proxy {
     pub pixels: Vec<[f32; 4]>,
     /// Pixels with values that are no numbers, of the same order.
     pub faults: Vec<PixelFault>,
+    /// Whether the file holds light, and not values that are ready for a display.
+    pub is_linear: bool,
     /// What else is in the file, such as further layers, in sentences.
     pub notes: Vec<String>,
 }

@@ -333,7 +333,7 @@ pub const KEYS: [KeyFacts; 76] = [
         name: "movie.encoder",
         kind: &TEXT,
         tables: NOT_BY_PASS,
-        meaning: "The profile of the program that puts the movie together; unset, `ffmpeg`.",
+        meaning: "The profile of the program that puts the movie together; unset, the encoder inside True Path where it can, else `ffmpeg`.",
         example: r#"movie.encoder = "ffmpeg""#,
     },
     KeyFacts {

@@ -1,6 +1,7 @@
 //! Movies. A new rule is a file here, and a line in the list.
 
 mod alpha_lost;
+mod beyond_built_in;
 mod codec_in_container;
 mod codec_not_set;
 mod container_not_set;
@@ -75,4 +76,5 @@ pub(super) const RULES: &[&Rule] = &[
     &quality_of_codec::RULE,
     &fps_not_set::RULE,
     &alpha_lost::RULE,
+    &beyond_built_in::RULE,
 ];

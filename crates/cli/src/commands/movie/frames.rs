@@ -1,0 +1,284 @@
+//! The frames of a movie: pictures as a display shows them, and what stands for those that are not there.
+
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use clap::ValueEnum;
+use jiff::Zoned;
+use truepath_core::command::fill;
+use truepath_core::frames::Frame;
+use truepath_core::movie::Fps;
+use truepath_core::picture::{Size, transfer};
+use truepath_core::template::{Template, TokenValue};
+use truepath_media::{
+    DisplayCurve, Proxy, ProxyOptions, Raster, Weight, fitted_text, proxy, text_width,
+};
+
+use super::Arguments;
+use super::source::MovieSource;
+use crate::outcome::CommandError;
+
+/// What stands for a frame that is missing or broken.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(super) enum Missing {
+    /// No movie is made
+    Refuse,
+    /// The frame before it
+    Hold,
+    /// Black, with the number of the frame
+    Black,
+    /// A slate that says what is wrong
+    Slate,
+}
+
+/// Where a text stands.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(super) enum Corner {
+    TopLeft,
+    TopRight,
+    BottomLeft,
+    BottomRight,
+}
+
+/// Draws the frames of a movie.
+pub(super) struct FramePainter<'m> {
+    source: &'m MovieSource,
+    /// The size of the movie in pixels: that of the first picture that is there, on even sides.
+    pub(super) size: Size,
+    /// The size of the pictures.
+    picture: Size,
+    missing: Missing,
+    burn_in: Option<&'m Template>,
+    corner: Corner,
+    fps: Fps,
+    date: Zoned,
+    /// For light, and for values that are ready for a display.
+    curves: [DisplayCurve; 2],
+    stand_ins: AtomicU64,
+}
+
+const BLACK: [u8; 3] = [0; 3];
+const GRAY: [u8; 3] = [40; 3];
+const WHITE: [u8; 3] = [235; 3];
+const ORANGE: [u8; 3] = [240, 160, 60];
+/// Pixels around a text.
+const MARGIN: u32 = 6;
+
+impl<'m> FramePainter<'m> {
+    pub(super) fn new(
+        arguments: &'m Arguments,
+        source: &'m MovieSource,
+        fps: Fps,
+    ) -> Result<Self, CommandError> {
+        let Some(srgb) = transfer("srgb") else {
+            return Err(CommandError::Usage("there is no curve of sRGB".to_owned()));
+        };
+        let mut painter = Self {
+            source,
+            size: Size::square(0),
+            picture: Size::square(0),
+            missing: arguments.missing,
+            burn_in: arguments.burn_in.as_ref(),
+            corner: arguments.corner,
+            fps,
+            date: Zoned::now(),
+            curves: [
+                DisplayCurve::new(arguments.transfer),
+                DisplayCurve::new(srgb),
+            ],
+            stand_ins: AtomicU64::new(0),
+        };
+        // Mistakes in the text are found before anything is decoded.
+        painter.text_of(source.frames.first().copied().unwrap_or(0))?;
+        let mut first_fault = None;
+        for frame in &source.frames {
+            match painter.decoded(*frame) {
+                Ok(first) => {
+                    painter.picture = first.size;
+                    painter.size = even(first.size);
+                    break;
+                }
+                Err(fault) if painter.missing == Missing::Refuse => {
+                    return Err(refused(source, *frame, &fault));
+                }
+                Err(fault) => first_fault = first_fault.or(Some((*frame, fault))),
+            }
+        }
+        let least = 16;
+        if painter.size.width < least || painter.size.height < least {
+            return Err(match first_fault {
+                Some((frame, fault)) if painter.picture.width == 0 => {
+                    refused(source, frame, &fault)
+                }
+                _ => CommandError::Usage(format!(
+                    "pictures of {} are too small for a movie: it takes {least} pixels on each side",
+                    painter.picture
+                )),
+            });
+        }
+        Ok(painter)
+    }
+
+    /// How many frames something else stands for.
+    pub(super) fn stand_ins(&self) -> u64 {
+        self.stand_ins.load(Ordering::Relaxed)
+    }
+
+    fn decoded(&self, frame: Frame) -> Result<Proxy, String> {
+        let path = self.source.path(frame).filter(|path| path.exists());
+        let path = path.ok_or_else(|| "it is missing".to_owned())?;
+        let options = ProxyOptions {
+            within: Size::square(u32::MAX),
+            is_data: self.source.is_data,
+        };
+        proxy(&path, options).map_err(|flaw| flaw.to_string())
+    }
+
+    /// The picture of a frame; none where the frame before it stands there.
+    pub(super) fn draw(&self, frame: Frame) -> Result<Option<Raster>, CommandError> {
+        let fault = match self.decoded(frame) {
+            Ok(proxy) if proxy.size == self.picture => {
+                let curve = &self.curves[usize::from(!proxy.is_linear)];
+                let raster = proxy.on_black(curve);
+                let is_whole = self.size == self.picture;
+                return Ok(Some(if is_whole {
+                    raster
+                } else {
+                    raster.cut(self.size)
+                }));
+            }
+            // Another size is no accident of one frame.
+            Ok(proxy) => {
+                return Err(CommandError::Usage(format!(
+                    "frame {frame} has {} pixels, and the first {}",
+                    proxy.size, self.picture
+                )));
+            }
+            Err(fault) => fault,
+        };
+        if self.missing == Missing::Refuse {
+            return Err(refused(self.source, frame, &fault));
+        }
+        self.stand_ins.fetch_add(1, Ordering::Relaxed);
+        Ok(match self.missing {
+            Missing::Refuse | Missing::Hold => None,
+            Missing::Black => Some(self.card(BLACK, &[(format!("{frame}"), WHITE)])),
+            Missing::Slate => {
+                Some(self.card(GRAY, &[(format!("frame {frame}"), WHITE), (fault, ORANGE)]))
+            }
+        })
+    }
+
+    /// A black frame.
+    pub(super) fn black(&self) -> Raster {
+        Raster::new(self.size, BLACK)
+    }
+
+    /// What the movie shows, in words.
+    pub(super) fn slate(&self) -> Raster {
+        let frames = &self.source.frames;
+        let range = match (frames.first(), frames.last()) {
+            (Some(first), Some(last)) => {
+                format!("frames {first} to {last}, {} in all", frames.len())
+            }
+            _ => String::new(),
+        };
+        self.card(
+            GRAY,
+            &[
+                (self.source.name.clone(), WHITE),
+                (range, WHITE),
+                (
+                    format!("{} frames per second, {}", self.fps, self.picture),
+                    WHITE,
+                ),
+                (self.date.strftime("%Y-%m-%d %H:%M").to_string(), WHITE),
+            ],
+        )
+    }
+
+    /// Lines of text on a color.
+    fn card(&self, color: [u8; 3], lines: &[(String, [u8; 3])]) -> Raster {
+        let mut card = Raster::new(self.size, color);
+        let height = Weight::Title.height() + MARGIN;
+        let top = self.size.height.saturating_sub(height * lines.len() as u32) / 2;
+        for (at, (line, color)) in (0..).zip(lines) {
+            let room = self.size.width.saturating_sub(2 * MARGIN);
+            let line = fitted_text(line, room, Weight::Title);
+            let left = self
+                .size
+                .width
+                .saturating_sub(text_width(&line, Weight::Title))
+                / 2;
+            card.text((left, top + at * height), &line, *color, Weight::Title);
+        }
+        card
+    }
+
+    /// A frame with the text in its corner.
+    pub(super) fn lettered(&self, raster: &Raster, frame: Frame) -> Raster {
+        let mut lettered = raster.clone();
+        let Ok(Some(text)) = self.text_of(frame) else {
+            return lettered;
+        };
+        let weight = if self.size.height >= 360 {
+            Weight::Title
+        } else {
+            Weight::Regular
+        };
+        let text = fitted_text(&text, self.size.width.saturating_sub(2 * MARGIN), weight);
+        let box_size = Size {
+            width: (text_width(&text, weight) + 2 * MARGIN).min(self.size.width),
+            height: (weight.height() + 2).min(self.size.height),
+        };
+        let (right, bottom) = (
+            self.size.width - box_size.width,
+            self.size.height - box_size.height,
+        );
+        let place = match self.corner {
+            Corner::TopLeft => (0, 0),
+            Corner::TopRight => (right, 0),
+            Corner::BottomLeft => (0, bottom),
+            Corner::BottomRight => (right, bottom),
+        };
+        lettered.fill(place, box_size, BLACK);
+        lettered.text((place.0 + MARGIN, place.1 + 1), &text, WHITE, weight);
+        lettered
+    }
+
+    /// The text of a frame.
+    fn text_of(&self, frame: Frame) -> Result<Option<String>, CommandError> {
+        let Some(template) = self.burn_in else {
+            return Ok(None);
+        };
+        let value = |name: &str| match name {
+            "name" => TokenValue::Text(self.source.name.clone()),
+            "frame" => TokenValue::Number(frame),
+            "fps" => TokenValue::Text(self.fps.to_string()),
+            "date" => TokenValue::Date(self.date.datetime()),
+            _ => TokenValue::Unknown,
+        };
+        fill(template, &value).map_err(|error| {
+            CommandError::Usage(format!(
+                "--burn-in: {error}; it takes {{name}}, {{frame}}, {{fps}} and {{date}}"
+            ))
+        })
+    }
+}
+
+fn refused(source: &MovieSource, frame: Frame, fault: &str) -> CommandError {
+    let what = match source.path(frame) {
+        Some(path) => format!("frame {frame}, {}", path.display()),
+        None => format!("frame {frame} of {}", source.name),
+    };
+    CommandError::Usage(format!(
+        "{what}: {fault}; no movie is made of a part of its frames, unless --missing says what stands there"
+    ))
+}
+
+/// Even sides, as H.264 needs them.
+fn even(size: Size) -> Size {
+    Size {
+        width: size.width & !1,
+        height: size.height & !1,
+    }
+}

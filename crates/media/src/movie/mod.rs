@@ -1,0 +1,18 @@
+//! Movies without another program.
+//!
+//! - [`MovieWriter`] takes pictures one after another and puts them, with a sound, into a file that plays while it loads.
+//! - `planes` turns a picture into luma and chroma, `h264` and `motion_jpeg` code it, `sound` reads the sound and codes it.
+//! - `boxes` writes what stands around them, `read` finds it again, and [`examine_movie`] decodes all of it.
+
+mod boxes;
+mod examine;
+mod h264;
+mod motion_jpeg;
+mod planes;
+mod read;
+mod sound;
+mod writer;
+
+pub use examine::{MovieFacts, examine_movie};
+pub use sound::{SoundError, SoundFormat};
+pub use writer::{MovieCodec, MovieError, MovieOptions, MovieWriter};
