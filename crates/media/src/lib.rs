@@ -37,7 +37,7 @@ pub use movie::{
     MovieCodec, MovieError, MovieFacts, MovieOptions, MovieWriter, SoundError, SoundFormat,
     examine_movie,
 };
-pub use proxy::{DisplayCurve, Proxy, ProxyOptions, proxy};
+pub use proxy::{DisplayCurve, Proxy, ProxyOptions, displayed, proxy};
 pub use raster::{Raster, Weight, fitted_text, text_width};
 pub use sheet::{CellState, SheetCell, SheetOptions, SheetRow, draw_sheet};
 pub use wav_file::wav_seconds;

@@ -9,7 +9,7 @@ mod sample;
 use truepath_core::picture::{Digest, PictureMeasure, Size};
 use xxhash_rust::xxh3::xxh3_64_with_seed;
 
-use crate::proxy::ProxySums;
+use crate::proxy::PixelTarget;
 pub(crate) use cells::Cells;
 use channel::ChannelSums;
 pub(crate) use parts::PartSums;
@@ -27,7 +27,7 @@ pub(crate) struct Meter {
     /// What a decoder has measured by itself.
     measured: Option<PictureMeasure>,
     /// Takes the pixels themselves, where they are wanted.
-    pixels: Option<ProxySums>,
+    pixels: Option<PixelTarget>,
 }
 
 struct Measuring {
@@ -83,7 +83,7 @@ impl Meter {
     }
 
     /// One that takes the pixels and measures nothing.
-    pub(crate) fn of_pixels(pixels: ProxySums) -> Self {
+    pub(crate) fn of_pixels(pixels: PixelTarget) -> Self {
         Self {
             pixels: Some(pixels),
             ..Self::new(true)
@@ -91,7 +91,7 @@ impl Meter {
     }
 
     /// The pixels that were taken.
-    pub(crate) fn into_pixels(self) -> Option<ProxySums> {
+    pub(crate) fn into_pixels(self) -> Option<PixelTarget> {
         self.pixels
     }
 

@@ -1,6 +1,7 @@
 //! Small pictures of large ones: decoded whole, averaged in linear light while the rows come, in little memory.
 
 mod curve;
+mod full;
 mod sums;
 
 use std::fs::File;
@@ -16,7 +17,8 @@ use crate::meter::{Meter, RowPart, SampleKind};
 use crate::quiet;
 use crate::raster::Raster;
 pub use curve::DisplayCurve;
-pub(crate) use sums::ProxySums;
+use full::FullRows;
+use sums::ProxySums;
 
 /// How a proxy is made.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -38,8 +40,6 @@ pub struct Proxy {
     pub pixels: Vec<[f32; 4]>,
     /// Pixels with values that are no numbers, of the same order.
     pub faults: Vec<PixelFault>,
-    /// Whether the file holds light, and not values that are ready for a display.
-    pub is_linear: bool,
     /// What else is in the file, such as further layers, in sentences.
     pub notes: Vec<String>,
 }
@@ -79,28 +79,100 @@ impl Proxy {
 /// # Errors
 /// What is wrong with the file, or that it is of a kind that cannot be shown.
 pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
+    let target = |values: ValueKind| {
+        let sums = ProxySums::new(options.within, values.is_encoded, values.is_straight);
+        PixelTarget::Proxy(sums)
+    };
+    match pixels(path, options.is_data, &target)? {
+        (PixelTarget::Proxy(sums), notes) => Ok(sums.proxy(notes)),
+        (PixelTarget::Full(_), _) => Err(Flaw::unverifiable("it is no proxy")),
+    }
+}
+
+/// A picture in its full size as a display shows it on black, as a frame of a movie; light by a curve, and values that
+/// are ready for a display as they are.
+///
+/// # Errors
+/// What is wrong with the file, or that it is of a kind that cannot be shown.
+pub fn displayed(path: &Path, light: &DisplayCurve, is_data: bool) -> Result<Raster, Flaw> {
+    let target = |values: ValueKind| PixelTarget::Full(FullRows::new(light.clone(), values));
+    match pixels(path, is_data, &target)? {
+        (PixelTarget::Full(rows), _) => Ok(rows.raster()),
+        (PixelTarget::Proxy(_), _) => Err(Flaw::unverifiable("it is a proxy")),
+    }
+}
+
+/// What the values of a file are.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct ValueKind {
+    /// Whether they are those of a display, and become light by the curve of sRGB.
+    pub(crate) is_encoded: bool,
+    /// Whether colors are not multiplied by alpha.
+    pub(crate) is_straight: bool,
+}
+
+/// What takes the pixels of a picture.
+pub(crate) enum PixelTarget {
+    /// Sums for a smaller picture.
+    Proxy(ProxySums),
+    /// All of them.
+    Full(FullRows),
+}
+
+impl PixelTarget {
+    /// Begins a picture; false of a second one in the same file.
+    pub(crate) fn begin(&mut self, size: Size, channels: usize, has_alpha: bool) -> bool {
+        match self {
+            Self::Proxy(sums) => sums.begin(size, channels, has_alpha),
+            Self::Full(rows) => rows.begin(size, channels, has_alpha),
+        }
+    }
+
+    /// Takes the samples of a row, or of a part of it that begins at a column.
+    pub(crate) fn row(&mut self, column: u32, row: u32, parts: &[RowPart<'_>]) {
+        match self {
+            Self::Proxy(sums) => sums.row(column, row, parts),
+            Self::Full(rows) => rows.row(column, row, parts),
+        }
+    }
+
+    /// Whether every pixel has come.
+    fn is_whole(&self) -> bool {
+        match self {
+            Self::Proxy(sums) => sums.is_whole(),
+            Self::Full(rows) => rows.is_whole(),
+        }
+    }
+}
+
+/// Hands the pixels of a picture, which is decoded whole, to what takes them; with what else is in the file.
+fn pixels(
+    path: &Path,
+    is_data: bool,
+    target: &dyn Fn(ValueKind) -> PixelTarget,
+) -> Result<(PixelTarget, Vec<String>), Flaw> {
     let format = recognise(path)?;
     let format = format.ok_or_else(|| Flaw::unverifiable("it is no picture of a known format"))?;
     // Decoded by the strict reader first, which compares it with nothing but itself.
     let wanted = ExpectedPicture::of_format(format);
     let is_linear = matches!(format.format, Some(FileFormat::Exr | FileFormat::Hdr));
-    let is_encoded = !is_linear && !options.is_data;
-    let is_straight = format.format != Some(FileFormat::Exr);
-    let sums = ProxySums::new(options.within, is_encoded, is_straight);
+    let values = ValueKind {
+        is_encoded: !is_linear && !is_data,
+        is_straight: format.format != Some(FileFormat::Exr),
+    };
     let mut file = File::open(path)?;
-    let mut meter = Meter::of_pixels(sums);
+    let mut meter = Meter::of_pixels(target(values));
     let facts = decode_with(&mut file, &wanted, &mut meter)?;
-    let sums = meter.into_pixels().filter(ProxySums::is_whole);
-    if let Some(sums) = sums {
-        return Ok(sums.proxy(facts.notes));
+    if let Some(whole) = meter.into_pixels().filter(PixelTarget::is_whole) {
+        return Ok((whole, facts.notes));
     }
     // Formats whose reader gives no rows.
-    let mut sums = ProxySums::new(options.within, is_encoded, is_straight);
+    let mut target = target(values);
     let image = quiet::decoding(|| by_library(path));
     let image =
         image.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
-    take(&image, &mut sums);
-    Ok(sums.proxy(facts.notes))
+    take(&image, &mut target);
+    Ok((target, facts.notes))
 }
 
 fn by_library(path: &Path) -> Result<DynamicImage, Flaw> {
@@ -121,7 +193,7 @@ fn by_library(path: &Path) -> Result<DynamicImage, Flaw> {
 }
 
 /// Takes the pixels of a decoded picture.
-fn take(image: &DynamicImage, sums: &mut ProxySums) {
+fn take(image: &DynamicImage, target: &mut PixelTarget) {
     let size = Size {
         width: image.width(),
         height: image.height(),
@@ -132,13 +204,13 @@ fn take(image: &DynamicImage, sums: &mut ProxySums) {
         DynamicImage::ImageRgb32F(_) | DynamicImage::ImageRgba32F(_)
     ) {
         let floats = image.to_rgba32f();
-        sums.begin(size, 4, true);
+        target.begin(size, 4, true);
         for (row, pixels) in (0..).zip(floats.chunks_exact(size.width as usize * 4)) {
             let bytes: Vec<u8> = pixels
                 .iter()
                 .flat_map(|value| value.to_le_bytes())
                 .collect();
-            sums.row(
+            target.row(
                 0,
                 row,
                 &[RowPart::interleaved(&bytes, SampleKind::Float, 4)],
@@ -148,11 +220,11 @@ fn take(image: &DynamicImage, sums: &mut ProxySums) {
     }
     let is_deep = image.color().bits_per_pixel() / u16::from(image.color().channel_count()) > 8;
     let channels = if has_alpha { 4 } else { 3 };
-    sums.begin(size, channels, has_alpha);
+    target.begin(size, channels, has_alpha);
     let mut rows = |bytes: &[u8], kind: SampleKind| {
         let length = size.width as usize * channels * kind.bytes();
         for (row, bytes) in (0..).zip(bytes.chunks_exact(length.max(1))) {
-            sums.row(0, row, &[RowPart::interleaved(bytes, kind, channels)]);
+            target.row(0, row, &[RowPart::interleaved(bytes, kind, channels)]);
         }
     };
     let little =

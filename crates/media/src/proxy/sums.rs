@@ -179,7 +179,6 @@ impl ProxySums {
             size: self.size,
             pixels: self.sums.iter().zip(&self.counts).map(mean).collect(),
             faults: self.faults,
-            is_linear: !self.is_encoded,
             notes,
         }
     }

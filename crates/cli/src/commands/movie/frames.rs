@@ -1,5 +1,6 @@
 //! The frames of a movie: pictures as a display shows them, and what stands for those that are not there.
 
+use std::borrow::Cow;
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use clap::ValueEnum;
@@ -7,11 +8,9 @@ use jiff::Zoned;
 use truepath_core::command::fill;
 use truepath_core::frames::Frame;
 use truepath_core::movie::Fps;
-use truepath_core::picture::{Size, transfer};
+use truepath_core::picture::Size;
 use truepath_core::template::{Template, TokenValue};
-use truepath_media::{
-    DisplayCurve, Proxy, ProxyOptions, Raster, Weight, fitted_text, proxy, text_width,
-};
+use truepath_media::{DisplayCurve, Raster, Weight, displayed, fitted_text, text_width};
 
 use super::Arguments;
 use super::source::MovieSource;
@@ -51,8 +50,8 @@ pub(super) struct FramePainter<'m> {
     corner: Corner,
     fps: Fps,
     date: Zoned,
-    /// For light, and for values that are ready for a display.
-    curves: [DisplayCurve; 2],
+    /// How light is shown.
+    curve: DisplayCurve,
     stand_ins: AtomicU64,
 }
 
@@ -69,9 +68,6 @@ impl<'m> FramePainter<'m> {
         source: &'m MovieSource,
         fps: Fps,
     ) -> Result<Self, CommandError> {
-        let Some(srgb) = transfer("srgb") else {
-            return Err(CommandError::Usage("there is no curve of sRGB".to_owned()));
-        };
         let mut painter = Self {
             source,
             size: Size::square(0),
@@ -81,10 +77,7 @@ impl<'m> FramePainter<'m> {
             corner: arguments.corner,
             fps,
             date: Zoned::now(),
-            curves: [
-                DisplayCurve::new(arguments.transfer),
-                DisplayCurve::new(srgb),
-            ],
+            curve: DisplayCurve::new(arguments.transfer),
             stand_ins: AtomicU64::new(0),
         };
         // Mistakes in the text are found before anything is decoded.
@@ -93,8 +86,8 @@ impl<'m> FramePainter<'m> {
         for frame in &source.frames {
             match painter.decoded(*frame) {
                 Ok(first) => {
-                    painter.picture = first.size;
-                    painter.size = even(first.size);
+                    painter.picture = first.size();
+                    painter.size = even(first.size());
                     break;
                 }
                 Err(fault) if painter.missing == Missing::Refuse => {
@@ -123,22 +116,16 @@ impl<'m> FramePainter<'m> {
         self.stand_ins.load(Ordering::Relaxed)
     }
 
-    fn decoded(&self, frame: Frame) -> Result<Proxy, String> {
+    fn decoded(&self, frame: Frame) -> Result<Raster, String> {
         let path = self.source.path(frame).filter(|path| path.exists());
         let path = path.ok_or_else(|| "it is missing".to_owned())?;
-        let options = ProxyOptions {
-            within: Size::square(u32::MAX),
-            is_data: self.source.is_data,
-        };
-        proxy(&path, options).map_err(|flaw| flaw.to_string())
+        displayed(&path, &self.curve, self.source.is_data).map_err(|flaw| flaw.to_string())
     }
 
     /// The picture of a frame; none where the frame before it stands there.
     pub(super) fn draw(&self, frame: Frame) -> Result<Option<Raster>, CommandError> {
         let fault = match self.decoded(frame) {
-            Ok(proxy) if proxy.size == self.picture => {
-                let curve = &self.curves[usize::from(!proxy.is_linear)];
-                let raster = proxy.on_black(curve);
+            Ok(raster) if raster.size() == self.picture => {
                 let is_whole = self.size == self.picture;
                 return Ok(Some(if is_whole {
                     raster
@@ -147,10 +134,11 @@ impl<'m> FramePainter<'m> {
                 }));
             }
             // Another size is no accident of one frame.
-            Ok(proxy) => {
+            Ok(raster) => {
                 return Err(CommandError::Usage(format!(
                     "frame {frame} has {} pixels, and the first {}",
-                    proxy.size, self.picture
+                    raster.size(),
+                    self.picture
                 )));
             }
             Err(fault) => fault,
@@ -215,11 +203,11 @@ impl<'m> FramePainter<'m> {
     }
 
     /// A frame with the text in its corner.
-    pub(super) fn lettered(&self, raster: &Raster, frame: Frame) -> Raster {
-        let mut lettered = raster.clone();
+    pub(super) fn lettered<'r>(&self, raster: &'r Raster, frame: Frame) -> Cow<'r, Raster> {
         let Ok(Some(text)) = self.text_of(frame) else {
-            return lettered;
+            return Cow::Borrowed(raster);
         };
+        let mut lettered = raster.clone();
         let weight = if self.size.height >= 360 {
             Weight::Title
         } else {
@@ -242,7 +230,7 @@ impl<'m> FramePainter<'m> {
         };
         lettered.fill(place, box_size, BLACK);
         lettered.text((place.0 + MARGIN, place.1 + 1), &text, WHITE, weight);
-        lettered
+        Cow::Owned(lettered)
     }
 
     /// The text of a frame.
