@@ -2,6 +2,7 @@
 
 mod commands;
 mod job_arguments;
+mod new_file;
 mod outcome;
 mod picture_arguments;
 mod profiles;

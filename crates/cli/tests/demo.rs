@@ -12,18 +12,12 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
     let project = Project::empty();
     let called = project.call(&["demo", "show"]).ends(0);
     assert!(called.out.lines().count() <= 125, "{}", called.out);
-    // Its movies are made where FFmpeg is there.
-    let complete = if common::needs("ffmpeg") && common::needs("ffprobe") {
-        "complete: all 188 files are there and whole"
-    } else {
-        "files are there and whole"
-    };
     for part in [
         "TP103",
         "88 of 132 files would be lost: depth and shadow would overwrite beauty",
         "no findings in mistake.toml",
         "cut short or damaged",
-        complete,
+        "complete: all 188 files are there and whole",
         "That was the demo.",
     ] {
         assert!(
@@ -40,8 +34,7 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
         .collect();
     assert!(frames.iter().any(|name| name.starts_with("trial/")));
     let povray = if needs("povray") { 8 } else { 0 };
-    let movies = if needs("ffmpeg") { 12 } else { 0 };
-    assert_eq!(frames.len(), 236 + povray + movies);
+    assert_eq!(frames.len(), 248 + povray);
     let one_of_a_kind = [
         (
             "dawn_day/beauty/v003/orr_dawn_day_dome_beauty_v003.0007.exr",
@@ -124,8 +117,7 @@ fn the_demo_needs_no_other_program() {
     let project = Project::empty();
     let called = project.call_with(&["demo", "show"], ("PATH", "")).ends(0);
     for part in [
-        "FFmpeg, which makes its movies, is not installed here",
-        "complete: all 182 files of truepath.toml are there and whole",
+        "complete: all 188 files of truepath.toml are there and whole",
         "so this step is left out",
         "That was the demo.",
     ] {

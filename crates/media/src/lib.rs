@@ -12,6 +12,7 @@ mod hashing_reader;
 mod hdr_file;
 mod inflate;
 mod jpeg;
+mod layers;
 mod meter;
 #[cfg(feature = "movies")]
 mod movie;
@@ -32,6 +33,7 @@ pub use compare::{CompareError, ComparedValues, Difference, Pair};
 pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use hashing_reader::{HashKind, hash_file};
+pub use layers::{LayerError, PictureLayer, read_layers, write_layers};
 #[cfg(feature = "movies")]
 pub use movie::{
     MovieCodec, MovieError, MovieFacts, MovieOptions, MovieWriter, SoundError, SoundFormat,

@@ -17,6 +17,7 @@ mod match_names;
 mod movie;
 mod new;
 mod overview;
+mod passes;
 mod paths;
 mod rename;
 mod report;
@@ -64,6 +65,7 @@ pub(crate) enum Command {
     Report(report::Arguments),
     #[cfg(feature = "movies")]
     Movie(movie::Arguments),
+    Passes(passes::Arguments),
     Rename(rename::Arguments),
     Manifest(manifest::Arguments),
     Scan(scan::Arguments),
@@ -102,6 +104,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Sheet(arguments) => sheet::run(arguments),
         #[cfg(feature = "movies")]
         Command::Movie(arguments) => movie::run(arguments),
+        Command::Passes(arguments) => passes::run(arguments),
         Command::Rename(arguments) => rename::run(arguments),
         Command::Manifest(arguments) => manifest::run(arguments),
         Command::Scan(arguments) => scan::run(arguments),

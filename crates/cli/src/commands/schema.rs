@@ -45,6 +45,8 @@ enum SchemaKind {
     Status,
     /// What `audit --format json` prints
     Audit,
+    /// What `passes list --format json` prints
+    Passes,
     /// What `times --format json` prints
     Times,
     /// What `compare --format json` prints
@@ -65,6 +67,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Check => print_json(&schema_for!(shapes::findings::Findings))?,
         SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
         SchemaKind::Audit => print_json(&schema_for!(shapes::audit::AuditShape))?,
+        SchemaKind::Passes => print_json(&schema_for!(shapes::passes::PassesShape))?,
         SchemaKind::Times => print_json(&schema_for!(shapes::times::TimesShape))?,
         SchemaKind::Compare => print_json(&schema_for!(shapes::compare::CompareShape))?,
         SchemaKind::Scan => print_json(&schema_for!(shapes::scan::ScanShape))?,

@@ -6,6 +6,7 @@ pub(crate) mod engines;
 pub(crate) mod findings;
 pub(crate) mod matched;
 pub(crate) mod overview;
+pub(crate) mod passes;
 pub(crate) mod paths;
 pub(crate) mod scan;
 pub(crate) mod status;

@@ -1,11 +1,11 @@
 //! How drawings are written: sheets, and differences.
 
-use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 
 use truepath_media::Raster;
 
+use crate::new_file::NewFile;
 use crate::outcome::CommandError;
 
 /// What a drawing is written as.
@@ -36,12 +36,15 @@ impl DrawingFormat {
     /// Writes a picture under a name that must be free.
     pub(crate) fn write(self, path: &Path, raster: &Raster) -> Result<(), (PathBuf, io::Error)> {
         let write = || -> io::Result<()> {
-            let mut out = BufWriter::new(File::create_new(path)?);
+            let mut file = NewFile::begin(path)?;
+            let mut out = BufWriter::new(file.file());
             match self {
                 Self::Png => raster.write_png(&mut out)?,
                 Self::Jpeg => raster.write_jpeg(&mut out, 90)?,
             }
-            out.flush()
+            out.flush()?;
+            drop(out);
+            file.finish()
         };
         write().map_err(|error| (path.to_owned(), error))
     }

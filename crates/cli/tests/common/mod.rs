@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 29] = [
+pub const COMMANDS: [&str; 30] = [
     "new",
     "adopt",
     "demo",
@@ -45,6 +45,7 @@ pub const COMMANDS: [&str; 29] = [
     "completions",
     "man",
     "movie",
+    "passes",
     "understudy",
 ];
 

@@ -38,8 +38,8 @@ const WITHOUT_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{vers
 /// And with them again.
 const WITH_PASS: &str = "{place.renders}/{shot}{?_{variant}}{?_{view}}/v{version:03}/{show}_{shot}{?_{variant}}{?_{view}}_{camera}_v{version:03}_{pass}.{frame:04}.{ext}";
 
-/// The outputs that need no program but this one.
-const PICTURES: [&str; 2] = ["--output", "frames,preview,poster"];
+/// The outputs that need no program but this one, where it has no encoder.
+const WITHOUT_MOVIES: [&str; 2] = ["--output", "frames,preview,poster"];
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let folder = arguments.folder;
@@ -58,11 +58,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         step: 0,
     };
     let is_here = |name: &str| truepath_runner::find_program(name, Path::new("/")).is_some();
-    let has_movies = is_here("ffmpeg") && is_here("ffprobe");
-    let outputs: &[&str] = if has_movies { &[] } else { &PICTURES };
+    let has_encoder = cfg!(feature = "movies") || (is_here("ffmpeg") && is_here("ffprobe"));
+    let outputs: &[&str] = if has_encoder { &[] } else { &WITHOUT_MOVIES };
     let with_outputs = |words: &[&'static str]| [words, outputs].concat();
-    if !has_movies {
-        print("FFmpeg, which makes its movies, is not installed here: they are left out.");
+    if !has_encoder {
+        print("There is no encoder here: its movies are left out.");
     }
 
     guide.step(

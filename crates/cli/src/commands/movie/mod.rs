@@ -7,7 +7,6 @@
 mod frames;
 mod source;
 
-use std::fs::File;
 use std::io::{self, BufWriter, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -25,6 +24,7 @@ use truepath_media::{
 
 use self::frames::{Corner, FramePainter, Missing};
 use self::source::{MovieSource, Numbered};
+use crate::new_file::{NewFile, folder_of, taken};
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::picture_arguments::PictureArguments;
 use crate::show::{alert, count, print, remark};
@@ -153,12 +153,6 @@ fn outcome(path: &Path, error: MovieError) -> CommandError {
 
 fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
     let is_quicktime = is_quicktime(to)?;
-    if to.symlink_metadata().is_ok() {
-        return Err(CommandError::Usage(format!(
-            "{} is there already, and is not replaced",
-            to.display()
-        )));
-    }
     let source = MovieSource::find(&arguments.pictures, &arguments.numbered)?;
     let fps = arguments.fps.or(source.fps).ok_or_else(|| {
         CommandError::Usage("nothing says how many frames per second: --fps 24".to_owned())
@@ -167,11 +161,9 @@ fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
     let size = painter.size;
     let codec = codec(arguments, size, is_quicktime)?;
     let sound = sound(arguments, is_quicktime)?;
-    let folder = match to.parent() {
-        Some(folder) if !folder.as_os_str().is_empty() => folder,
-        _ => Path::new("."),
-    };
     let at = || CommandError::outside(to.display().to_string());
+    // A name that is taken is found before anything is coded.
+    let mut file = NewFile::begin(to).map_err(taken(to))?;
     let options = MovieOptions {
         size,
         fps,
@@ -179,29 +171,24 @@ fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
         sound,
         is_quicktime,
     };
-    let mut writer = MovieWriter::new(folder, options).map_err(|error| outcome(to, error))?;
+    let mut writer =
+        MovieWriter::new(folder_of(to), options).map_err(|error| outcome(to, error))?;
     put_frames(arguments, &painter, &source, &mut writer, to)?;
 
     // Whole and decoded again before it has its name.
-    let mut file = tempfile::Builder::new()
-        .prefix(".truepath-")
-        .make_in(folder, |path| File::create_new(path))
-        .map_err(at())?;
-    let mut out = BufWriter::with_capacity(1 << 20, &mut file);
+    let mut out = BufWriter::with_capacity(1 << 20, file.file());
     writer
         .finish(&mut out)
         .map_err(|error| outcome(to, error))?;
     out.flush().map_err(at())?;
     drop(out);
-    file.as_file().sync_all().map_err(at())?;
     let facts = examine_movie(file.path()).map_err(|error| outcome(to, error))?;
     let frames = source.frames.len() as u64 + u64::from(arguments.slate);
     if facts.frames != frames || facts.size != size {
         let what = format!("{} of {frames} frames can be decoded again", facts.frames);
         return Err(at()(io::Error::other(what)));
     }
-    file.persist_noclobber(to)
-        .map_err(|error| at()(error.error))?;
+    file.finish().map_err(at())?;
     if !arguments.log {
         print(&to.display().to_string())?;
         let stand_ins = painter.stand_ins();
@@ -328,7 +315,7 @@ fn codec(
     }
     if !fits(name) {
         return Err(CommandError::Usage(format!(
-            "pictures of {size} are too large for {name}: write a .mov with --codec mjpeg"
+            "pictures of {size} are too large for {name}: write a .mov with --codec mjpeg, or let a job name another movie.encoder"
         )));
     }
     let quality = arguments.quality.as_str();

@@ -3,7 +3,6 @@
 mod page;
 mod proxies;
 
-use std::fs;
 use std::io::Write;
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -12,6 +11,7 @@ use clap::Args;
 use truepath_core::times::{GroupBy, TimesRow, slowest, summarize};
 use truepath_runner::times::ended;
 
+use crate::new_file::NewFile;
 use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::{bytes, count, remark};
@@ -69,9 +69,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     };
     let text = page.html();
     let write = || -> std::io::Result<()> {
-        let mut file = fs::File::create_new(&arguments.to)?;
-        file.write_all(text.as_bytes())?;
-        file.sync_all()
+        let mut file = NewFile::begin(&arguments.to)?;
+        file.file().write_all(text.as_bytes())?;
+        file.finish()
     };
     write().map_err(CommandError::outside(arguments.to.display().to_string()))?;
     crate::show::print(&arguments.to.display().to_string())?;

@@ -1,0 +1,122 @@
+//! `truepath passes split`: one file for each layer.
+
+use std::collections::HashSet;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
+
+use clap::Args;
+use truepath_core::template::Template;
+use truepath_media::{PictureLayer, read_layers};
+
+use super::{flawed, path_of, write};
+use crate::outcome::{CommandError, DONE};
+use crate::show::{count, print, remark};
+
+/// Take EXR files apart: one file for each layer
+///
+/// The channels lose the name of the layer, so that every program shows them: beauty.R is R in the file of beauty.
+#[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath passes split dawn.0001.exr\n  truepath passes split renders/*.exr --layer depth --layer shadow --to 'split/{layer}/{stem}.exr'"
+)]
+pub(super) struct Arguments {
+    /// EXR files
+    #[arg(required = true)]
+    files: Vec<PathBuf>,
+    /// The new files, with the tokens {folder}, {stem} and {layer}
+    #[arg(
+        long,
+        value_name = "TEMPLATE",
+        default_value = "{folder}/{stem}_{layer}.exr"
+    )]
+    to: Template,
+    /// Only these layers; may be given several times
+    #[arg(long, value_name = "NAME")]
+    layer: Vec<String>,
+    /// What channels without the name of a layer are called
+    #[arg(long, value_name = "NAME", default_value = "main")]
+    main: String,
+}
+
+pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
+    // All names are known before the first file is written.
+    let mut taken = HashSet::new();
+    let mut planned = Vec::new();
+    for path in &arguments.files {
+        let layers = read_layers(path).map_err(|flaw| flawed(path, &flaw))?;
+        for wanted in &arguments.layer {
+            if !layers
+                .iter()
+                .any(|layer| name_of(layer, &arguments.main) == *wanted)
+            {
+                let names: Vec<&str> = layers
+                    .iter()
+                    .map(|layer| name_of(layer, &arguments.main))
+                    .collect();
+                return Err(CommandError::Usage(format!(
+                    "{} has no layer {wanted}; it has {}",
+                    path.display(),
+                    names.join(", ")
+                )));
+            }
+        }
+        for layer in layers.iter().filter(|layer| is_wanted(arguments, layer)) {
+            let name = name_of(layer, &arguments.main);
+            if name.contains(['/', '\\']) || name.contains("..") {
+                return Err(CommandError::Usage(format!(
+                    "{}: the layer {name} has a name that no file can have",
+                    path.display()
+                )));
+            }
+            let to = PathBuf::from(path_of(&arguments.to, path, name)?);
+            if to.symlink_metadata().is_ok() {
+                return Err(CommandError::Usage(format!(
+                    "{} is there already, and is not replaced",
+                    to.display()
+                )));
+            }
+            if !taken.insert(to.clone()) {
+                return Err(CommandError::Usage(format!(
+                    "several layers would get the name {}: put {{layer}} and {{stem}} into --to",
+                    to.display()
+                )));
+            }
+            planned.push((path.as_path(), name.to_owned(), to));
+        }
+    }
+    let mut of_file: Option<(&Path, Vec<PictureLayer>)> = None;
+    for (path, name, to) in &planned {
+        if of_file.as_ref().is_none_or(|(known, _)| known != path) {
+            of_file = Some((path, read_layers(path).map_err(|flaw| flawed(path, &flaw))?));
+        }
+        let layers = of_file.iter().flat_map(|(_, layers)| layers);
+        let mut found = layers
+            .filter(|layer| name_of(layer, &arguments.main) == *name)
+            .cloned();
+        let mut layer = found.next().ok_or_else(|| {
+            CommandError::Usage(format!("{} has changed while it was read", path.display()))
+        })?;
+        layer.name = String::new();
+        write(&[layer], to)?;
+        print(&to.display().to_string())?;
+    }
+    remark(&format!(
+        "{} of {}",
+        count(planned.len() as u64, "layer", "layers"),
+        count(arguments.files.len() as u64, "file", "files")
+    ));
+    Ok(ExitCode::from(DONE))
+}
+
+fn is_wanted(arguments: &Arguments, layer: &PictureLayer) -> bool {
+    let name = name_of(layer, &arguments.main);
+    arguments.layer.is_empty() || arguments.layer.iter().any(|wanted| wanted == name)
+}
+
+fn name_of<'l>(layer: &'l PictureLayer, main: &'l str) -> &'l str {
+    if layer.name.is_empty() {
+        main
+    } else {
+        &layer.name
+    }
+}

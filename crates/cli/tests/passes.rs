@@ -1,0 +1,321 @@
+//! Layers are taken apart and put together without the loss of a bit, as other readers see them too.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::Path;
+use std::process::Command;
+
+use common::{Project, needs};
+use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
+use exr::meta::attribute::IntegerBounds;
+use exr::prelude::{
+    Compression, Encoding, ImageAttributes, LayerAttributes, LineOrder, ReadChannels, ReadLayers,
+    Vec2, WritableImage, f16, read,
+};
+
+const WIDTH: usize = 40;
+const HEIGHT: usize = 24;
+
+/// Samples with all kinds of bits, those that are no numbers among them.
+fn halves(seed: u32) -> FlatSamples {
+    let bits = |at: usize| {
+        (at as u32)
+            .wrapping_mul(2_654_435_761)
+            .wrapping_add(seed * 77) as u16
+    };
+    FlatSamples::F16(
+        (0..WIDTH * HEIGHT)
+            .map(|at| f16::from_bits(bits(at)))
+            .collect(),
+    )
+}
+
+fn floats(seed: u32) -> FlatSamples {
+    let bits = |at: usize| {
+        (at as u32)
+            .wrapping_mul(2_654_435_761)
+            .wrapping_add(seed * 77)
+    };
+    FlatSamples::F32(
+        (0..WIDTH * HEIGHT)
+            .map(|at| f32::from_bits(bits(at)))
+            .collect(),
+    )
+}
+
+fn whole(seed: u32) -> FlatSamples {
+    FlatSamples::U32((0..WIDTH * HEIGHT).map(|at| at as u32 ^ seed).collect())
+}
+
+/// Writes a file of these channels, whose data window begins somewhere in a larger picture.
+fn layered(path: &Path, compression: Compression, channels: &[(&str, FlatSamples)]) {
+    let channels = channels
+        .iter()
+        .map(|(name, samples)| AnyChannel::new(*name, samples.clone()));
+    let attributes = LayerAttributes {
+        layer_position: Vec2(4, -2),
+        ..LayerAttributes::default()
+    };
+    let encoding = Encoding {
+        compression,
+        line_order: LineOrder::Increasing,
+        ..Encoding::FAST_LOSSLESS
+    };
+    let layer = Layer::new(
+        (WIDTH, HEIGHT),
+        attributes,
+        encoding,
+        AnyChannels::sort(channels.collect()),
+    );
+    let display = IntegerBounds::new((0, 0), (WIDTH + 10, HEIGHT + 6));
+    Image::new(ImageAttributes::new(display), layer)
+        .write()
+        .to_file(path)
+        .unwrap();
+}
+
+/// Every channel of every part by its whole name, as bits.
+fn bits(path: &Path) -> BTreeMap<String, Vec<u32>> {
+    let image = read()
+        .no_deep_data()
+        .largest_resolution_level()
+        .all_channels()
+        .all_layers()
+        .all_attributes()
+        .from_file(path)
+        .unwrap();
+    let mut all = BTreeMap::new();
+    for part in image.layer_data {
+        let own = part
+            .attributes
+            .layer_name
+            .map(|name| format!("{name}."))
+            .unwrap_or_default();
+        for channel in part.channel_data.list {
+            let samples = match channel.sample_data {
+                FlatSamples::F16(all) => all.iter().map(|one| u32::from(one.to_bits())).collect(),
+                FlatSamples::F32(all) => all.iter().map(|one| one.to_bits()).collect(),
+                FlatSamples::U32(all) => all,
+            };
+            all.insert(format!("{own}{}", channel.name), samples);
+        }
+    }
+    all
+}
+
+fn six_channels() -> Vec<(&'static str, FlatSamples)> {
+    vec![
+        ("R", halves(1)),
+        ("G", halves(2)),
+        ("B", halves(3)),
+        ("left.depth.Z", floats(4)),
+        ("object names.id", whole(5)),
+        ("über-pass.Y", halves(6)),
+    ]
+}
+
+#[test]
+fn taken_apart_and_put_together_it_is_the_same_bit_for_bit() {
+    for compression in [
+        Compression::ZIP16,
+        Compression::ZIP1,
+        Compression::PIZ,
+        Compression::RLE,
+        Compression::Uncompressed,
+    ] {
+        let project = Project::empty();
+        layered(&project.path("a.exr"), compression, &six_channels());
+        let split = project
+            .call(&["passes", "split", "a.exr", "--to", "s/{layer}.exr"])
+            .ends(0);
+        assert_eq!(split.out.lines().count(), 4, "{}", split.out);
+        assert_eq!(
+            project.files("s"),
+            [
+                "left.depth.exr",
+                "main.exr",
+                "object names.exr",
+                "über-pass.exr"
+            ]
+        );
+        assert_eq!(
+            bits(&project.path("s/left.depth.exr"))
+                .keys()
+                .collect::<Vec<_>>(),
+            ["Z"]
+        );
+        project
+            .call(&[
+                "passes",
+                "merge",
+                "s/main.exr",
+                "left.depth=s/left.depth.exr",
+                "object names=s/object names.exr",
+                "über-pass=s/über-pass.exr",
+                "--to",
+                "b.exr",
+            ])
+            .ends(0);
+        let (before, after) = (bits(&project.path("a.exr")), bits(&project.path("b.exr")));
+        assert!(
+            before == after,
+            "{compression:?}: {:?} and {:?}",
+            before.keys(),
+            after.keys()
+        );
+        let listed = |file: &str| {
+            project
+                .call(&["passes", "list", file, "--format", "json"])
+                .ends(0)
+                .json()
+        };
+        let (mut first, mut second) = (listed("a.exr"), listed("b.exr"));
+        for list in [&mut first, &mut second] {
+            for layer in list["layers"].as_array_mut().unwrap() {
+                layer["file"] = "same".into();
+            }
+        }
+        assert_eq!(first, second);
+        let layer = &first["layers"][0];
+        assert_eq!((&layer["left"], &layer["top"]), (&4.into(), &(-2).into()));
+        assert_eq!(
+            (&layer["size"], &layer["display"]),
+            (&"40x24".into(), &"50x30".into())
+        );
+    }
+}
+
+#[test]
+fn layers_of_other_windows_become_parts() {
+    let project = Project::empty();
+    layered(
+        &project.path("a.exr"),
+        Compression::ZIP16,
+        &[("R", halves(1)), ("G", halves(2)), ("B", halves(3))],
+    );
+    let part = Layer::new(
+        (8, 8),
+        LayerAttributes::default(),
+        Encoding::FAST_LOSSLESS,
+        AnyChannels::sort(
+            [AnyChannel::new("Z", FlatSamples::F32(vec![0.5; 64]))]
+                .into_iter()
+                .collect(),
+        ),
+    );
+    let display = IntegerBounds::new((0, 0), (WIDTH + 10, HEIGHT + 6));
+    Image::new(ImageAttributes::new(display), part)
+        .write()
+        .to_file(project.path("z.exr"))
+        .unwrap();
+    project
+        .call(&["passes", "merge", "a.exr", "depth=z.exr", "--to", "m.exr"])
+        .ends(0);
+    let found = bits(&project.path("m.exr"));
+    assert_eq!(
+        found.keys().collect::<Vec<_>>(),
+        ["depth.Z", "main.B", "main.G", "main.R"]
+    );
+    assert_eq!(found["main.R"], bits(&project.path("a.exr"))["R"]);
+    project.call(&["passes", "split", "m.exr"]).ends(0);
+    assert_eq!(
+        bits(&project.path("m_depth.exr"))["Z"],
+        vec![0.5_f32.to_bits(); 64]
+    );
+    if needs("oiiotool") {
+        let shown = Command::new("oiiotool")
+            .args(["--info", "-v"])
+            .arg(project.path("m.exr"))
+            .output()
+            .unwrap();
+        let text = String::from_utf8_lossy(&shown.stdout).into_owned();
+        assert!(
+            shown.status.success() && text.contains("2 subimages"),
+            "{text}"
+        );
+    }
+}
+
+#[test]
+fn another_reader_sees_the_same_pixels() {
+    if !needs("oiiotool") {
+        return;
+    }
+    let project = Project::empty();
+    let even = |value: f32| FlatSamples::F16(vec![f16::from_f32(value); WIDTH * HEIGHT]);
+    let channels = [
+        ("R", even(0.25)),
+        ("G", even(0.5)),
+        ("B", even(0.75)),
+        ("depth.Z", floats(0)),
+    ];
+    layered(&project.path("a.exr"), Compression::ZIP16, &channels);
+    project
+        .call(&["passes", "split", "a.exr", "--layer", "main"])
+        .ends(0);
+    let shown = Command::new("oiiotool")
+        .args(["--stats"])
+        .arg(project.path("a_main.exr"))
+        .output()
+        .unwrap();
+    let text = String::from_utf8_lossy(&shown.stdout).into_owned();
+    assert!(
+        shown.status.success(),
+        "{}",
+        String::from_utf8_lossy(&shown.stderr)
+    );
+    assert!(text.contains("0.250000 0.500000 0.750000"), "{text}");
+    assert_eq!(project.files(".").len(), 2);
+}
+
+#[test]
+fn nothing_is_replaced_and_mistakes_are_named() {
+    let project = Project::empty();
+    layered(&project.path("a.exr"), Compression::ZIP16, &six_channels());
+    layered(
+        &project.path("evil.exr"),
+        Compression::ZIP16,
+        &[("../../up.R", halves(1))],
+    );
+    project.write("a_main.exr", "mine");
+    let half = fs::read(project.path("a.exr")).unwrap();
+    fs::write(project.path("half.exr"), &half[..half.len() / 2]).unwrap();
+    let cases: [(&[&str], &str); 9] = [
+        (&["split", "a.exr"], "a_main.exr is there already"),
+        (
+            &["split", "a.exr", "--to", "{stem}.exr"],
+            "a.exr is there already",
+        ),
+        (
+            &["split", "a.exr", "--to", "x.exr"],
+            "several layers would get the name x.exr",
+        ),
+        (
+            &["split", "a.exr", "--layer", "dpeth"],
+            "has no layer dpeth; it has main, left.depth",
+        ),
+        (
+            &["split", "a.exr", "--to", "{shot}.exr"],
+            "it takes {folder}, {stem} and {layer}",
+        ),
+        (&["split", "evil.exr"], "a name that no file can have"),
+        (&["split", "half.exr"], "half.exr: "),
+        (
+            &["merge", "a.exr", "a.exr", "--to", "m.exr"],
+            "two layers have the name",
+        ),
+        (&["merge", "a.exr", "--to", "m.png"], "does not end in .exr"),
+    ];
+    for (options, wanted) in cases {
+        let called = project.call(&[&["passes"], options].concat()).ends(2);
+        assert!(called.err.contains(wanted), "{options:?}: {}", called.err);
+    }
+    assert_eq!(project.read("a_main.exr"), "mine");
+    assert_eq!(
+        project.files("."),
+        ["a.exr", "a_main.exr", "evil.exr", "half.exr"]
+    );
+}

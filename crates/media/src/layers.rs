@@ -1,0 +1,237 @@
+//! The layers of OpenEXR files: taken apart, and put together, bit for bit.
+
+use std::io::{Seek, Write};
+use std::path::Path;
+
+use exr::image::write::WritableImage;
+use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
+use exr::math::Vec2;
+use exr::meta::attribute::Text;
+use exr::meta::header::{ImageAttributes, LayerAttributes};
+use exr::prelude::{ReadChannels, ReadLayers, read};
+use truepath_core::picture::{FORMATS, FileFormat, Size};
+
+use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
+use crate::verify;
+
+/// One layer of a file: channels that are called alike but for their last part.
+#[derive(Debug, Clone)]
+pub struct PictureLayer {
+    /// Its name; empty where its channels have none before them.
+    pub name: String,
+    layer: Layer<AnyChannels<FlatSamples>>,
+    image: ImageAttributes,
+}
+
+impl PictureLayer {
+    /// The names of its channels, without that of the layer, and the words for their samples.
+    #[must_use]
+    pub fn channels(&self) -> Vec<(String, &'static str)> {
+        let word = |samples: &FlatSamples| match samples {
+            FlatSamples::F16(_) => "half",
+            FlatSamples::F32(_) => "float",
+            FlatSamples::U32(_) => "whole",
+        };
+        let channels = self.layer.channel_data.list.iter();
+        channels
+            .map(|one| (one.name.to_string(), word(&one.sample_data)))
+            .collect()
+    }
+
+    /// The size of its pixels.
+    #[must_use]
+    pub fn size(&self) -> Size {
+        Size {
+            width: self.layer.size.width() as u32,
+            height: self.layer.size.height() as u32,
+        }
+    }
+
+    /// The size of the picture that it is a part of.
+    #[must_use]
+    pub fn display(&self) -> Size {
+        let size = self.image.display_window.size;
+        Size {
+            width: size.width() as u32,
+            height: size.height() as u32,
+        }
+    }
+
+    /// Where its pixels begin in that picture, from the left and from the top.
+    #[must_use]
+    pub fn place(&self) -> (i32, i32) {
+        let own = self.layer.attributes.layer_position;
+        let display = self.image.display_window.position;
+        (own.x() - display.x(), own.y() - display.y())
+    }
+
+    fn has_pixels_of(&self, other: &Self) -> bool {
+        self.layer.size == other.layer.size
+            && self.layer.attributes.layer_position == other.layer.attributes.layer_position
+    }
+}
+
+/// The layers of a file, which is decoded whole: the parts of it, and of each the groups of channels, in its order.
+///
+/// # Errors
+/// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
+pub fn read_layers(path: &Path) -> Result<Vec<PictureLayer>, Flaw> {
+    let format = FORMATS
+        .iter()
+        .find(|one| one.format == Some(FileFormat::Exr));
+    let format = format.ok_or_else(|| Flaw::unverifiable("EXR is not known"))?;
+    // By the strict reader first.
+    verify(path, &ExpectedPicture::of_format(format))?;
+    let bytes = path.metadata()?.len();
+    if bytes > MOST_MEMORY {
+        return Err(Flaw::too_large(bytes));
+    }
+    let reader = read()
+        .no_deep_data()
+        .largest_resolution_level()
+        .all_channels()
+        .all_layers()
+        .all_attributes();
+    let image = reader.non_parallel().from_file(path);
+    let image = image.map_err(|error| Flaw::Broken(error.to_string()))?;
+    let mut layers = Vec::new();
+    for part in image.layer_data {
+        let own = part
+            .attributes
+            .layer_name
+            .as_ref()
+            .map(ToString::to_string)
+            .unwrap_or_default();
+        let mut groups: Vec<(String, Vec<AnyChannel<FlatSamples>>)> = Vec::new();
+        for mut channel in part.channel_data.list {
+            if channel.sampling != Vec2(1, 1) {
+                return Err(Flaw::unverifiable(
+                    "channels of fewer samples than pixels are not taken apart",
+                ));
+            }
+            let whole = channel.name.to_string();
+            let (group, name) = whole.rsplit_once('.').unwrap_or(("", &whole));
+            let name = Text::new_or_none(name)
+                .ok_or_else(|| Flaw::Broken(format!("its channel {whole} has no name")))?;
+            channel.name = name;
+            let group = [own.as_str(), group].join(".").trim_matches('.').to_owned();
+            match groups.iter_mut().find(|(known, _)| *known == group) {
+                Some((_, channels)) => channels.push(channel),
+                None => groups.push((group, vec![channel])),
+            }
+        }
+        for (name, channels) in groups {
+            layers.push(PictureLayer {
+                name,
+                layer: Layer {
+                    channel_data: AnyChannels::sort(channels.into_iter().collect()),
+                    attributes: LayerAttributes {
+                        layer_name: None,
+                        ..part.attributes.clone()
+                    },
+                    size: part.size,
+                    encoding: part.encoding,
+                },
+                image: image.attributes.clone(),
+            });
+        }
+    }
+    Ok(layers)
+}
+
+/// Why layers cannot be put into one file.
+#[derive(Debug, thiserror::Error)]
+pub enum LayerError {
+    /// Two of them have one name.
+    #[error("two layers have the name {0:?}")]
+    Twice(String),
+    /// A name that no layer can have.
+    #[error("{0:?} is no name of a layer: it takes letters, digits, and . _ - between them")]
+    Name(String),
+    /// They are parts of pictures of several sizes.
+    #[error("the layers are of pictures of {0} and of {1}")]
+    Sizes(Size, Size),
+    /// The file cannot be written.
+    #[error("{0}")]
+    Write(String),
+}
+
+/// Writes layers into one file: as channels `name.R` of one part where all have the same pixels, else as one part each.
+///
+/// # Errors
+/// When two have one name, they are of pictures of several sizes, or the file cannot be written.
+pub fn write_layers(
+    layers: &[PictureLayer],
+    out: &mut (impl Write + Seek),
+) -> Result<(), LayerError> {
+    let Some(first) = layers.first() else {
+        return Err(LayerError::Write("there are no layers".to_owned()));
+    };
+    for (at, layer) in layers.iter().enumerate() {
+        let allowed = |one: char| one.is_alphanumeric() || matches!(one, '.' | '_' | '-' | ' ');
+        let is_name = layer.name.chars().all(allowed)
+            && !layer.name.starts_with('.')
+            && !layer.name.ends_with('.');
+        if !is_name {
+            return Err(LayerError::Name(layer.name.clone()));
+        }
+        if layers[..at].iter().any(|before| before.name == layer.name) {
+            return Err(LayerError::Twice(layer.name.clone()));
+        }
+        if layer.image.display_window != first.image.display_window {
+            return Err(LayerError::Sizes(first.display(), layer.display()));
+        }
+    }
+    let in_one_part = layers.iter().all(|layer| layer.has_pixels_of(first));
+    let write = if in_one_part {
+        let mut channels = Vec::new();
+        for layer in layers {
+            for channel in &layer.layer.channel_data.list {
+                let mut channel = channel.clone();
+                let whole = if layer.name.is_empty() {
+                    channel.name.to_string()
+                } else {
+                    format!("{}.{}", layer.name, channel.name)
+                };
+                channel.name = text(&whole)?;
+                channels.push(channel);
+            }
+        }
+        let part = Layer {
+            channel_data: AnyChannels::sort(channels.into_iter().collect()),
+            attributes: LayerAttributes {
+                layer_name: None,
+                ..first.layer.attributes.clone()
+            },
+            ..first.layer.clone()
+        };
+        let image = Image {
+            attributes: first.image.clone(),
+            layer_data: part,
+        };
+        image.write().non_parallel().to_buffered(out)
+    } else {
+        let mut parts = exr::prelude::Layers::new();
+        for layer in layers {
+            let mut part = layer.layer.clone();
+            // A part must have a name.
+            let name = if layer.name.is_empty() {
+                "main"
+            } else {
+                &layer.name
+            };
+            part.attributes.layer_name = Some(text(name)?);
+            parts.push(part);
+        }
+        let image = Image {
+            attributes: first.image.clone(),
+            layer_data: parts,
+        };
+        image.write().non_parallel().to_buffered(out)
+    };
+    write.map_err(|error| LayerError::Write(error.to_string()))
+}
+
+fn text(name: &str) -> Result<Text, LayerError> {
+    Text::new_or_none(name).ok_or_else(|| LayerError::Name(name.to_owned()))
+}
