@@ -42,10 +42,27 @@ fn a_report_is_one_page_with_every_frame_and_its_state() {
         "6 frames of 1 sequence:",
         "Seconds of each frame",
         "What it took",
+        "Findings",
+        "have nothing to say about the job",
+        "Machines",
+        "understudy",
         "default-src 'none'",
     ] {
         assert!(page.contains(part), "{part}");
     }
+    // A finding has its place in the job.
+    let job = project.read("truepath.toml");
+    project.write("truepath.toml", &job.replace("{frame:04}", "{frame}"));
+    project.call(&["report", "--to", "found.html"]).ends(0);
+    let found = project.read("found.html");
+    for part in ["TP123", "truepath.toml:"] {
+        assert!(
+            found.contains(part),
+            "{part}: {}",
+            project.call(&["check"]).out
+        );
+    }
+    project.write("truepath.toml", &job);
     // Nothing comes from elsewhere, and no file is replaced.
     assert!(!page.contains("http://") && !page.contains("https://") && !page.contains("src=\"/"));
     project.call(&["report", "--to", "r.html"]).ends(3);

@@ -11,6 +11,7 @@ use clap::Args;
 use truepath_core::times::{GroupBy, TimesRow, slowest, summarize};
 use truepath_runner::times::ended;
 
+use crate::commands::check::findings;
 use crate::new_file::NewFile;
 use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
@@ -37,34 +38,54 @@ pub(crate) struct Arguments {
     /// Megabytes of the page at most: pictures become smaller, and then fewer, until it fits
     #[arg(long, value_name = "MEGABYTES", default_value_t = 30, value_parser = clap::value_parser!(u64).range(1..=2000))]
     size: u64,
-    /// Frames per second of the player
-    #[arg(long, value_name = "FPS", default_value_t = 24.0)]
-    fps: f64,
+    /// Frames per second of the player; unset, those of the job, else 24
+    #[arg(long, value_name = "FPS")]
+    fps: Option<f64>,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
-    if !(1.0..=240.0).contains(&arguments.fps) {
+    if arguments
+        .fps
+        .is_some_and(|fps| !(1.0..=240.0).contains(&fps))
+    {
         return Err(CommandError::Usage(
             "--fps takes a number from 1 to 240".to_owned(),
         ));
     }
     let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
-    let processes = match job {
-        Some(job) => ended(&job.loaded, &job.chosen)
-            .map_err(CommandError::outside("the state of the job"))?,
-        None => Vec::new(),
+    let (processes, findings) = match &job {
+        Some(job) => {
+            let processes = ended(&job.loaded, &job.chosen);
+            let processes = processes.map_err(CommandError::outside("the state of the job"))?;
+            (processes, findings(job))
+        }
+        None => (Vec::new(), Vec::new()),
     };
+    let of_job = job.as_ref().and_then(|job| {
+        let mut fps = job
+            .chosen
+            .deliverables
+            .iter()
+            .filter_map(|one| one.common.fps);
+        fps.next().map(|fps| fps.value())
+    });
+    let fps = arguments.fps.or(of_job).unwrap_or(24.0);
     let budget = Budget {
         bytes: arguments.size * 1_000_000,
-        fps: arguments.fps,
+        fps,
     };
     let (shown, note) = shown_rows(&rows, budget);
     let times: Vec<TimesRow> = summarize(&processes, GroupBy::Label);
+    let machines = summarize(&processes, GroupBy::Machine);
+    let engines = summarize(&processes, GroupBy::Engine);
     let page = Page {
         title: &title,
         rows: &shown,
         note: note.as_deref(),
+        findings: &findings,
+        sources: job.as_ref().map(|job| &job.loaded.job.sources),
         times: &times,
+        made_by: [&machines, &engines],
         slowest: &slowest(&processes),
     };
     let text = page.html();

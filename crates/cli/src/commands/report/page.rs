@@ -4,10 +4,13 @@ use std::collections::BTreeMap;
 
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use serde_json::json;
+use truepath_core::finding::{Finding, Severity};
+use truepath_core::source::Sources;
 use truepath_core::times::{SlowFrame, TimesRow};
 use truepath_core::visible::visible;
 
 use super::proxies::ShownRow;
+use crate::shapes::findings::severity;
 use crate::show::{bytes, count, playing_time};
 
 /// What is on a page.
@@ -16,7 +19,12 @@ pub(super) struct Page<'p> {
     pub(super) rows: &'p [ShownRow],
     /// What was left out.
     pub(super) note: Option<&'p str>,
+    /// What the rules say about the job, and what its files are called and hold.
+    pub(super) findings: &'p [Finding],
+    pub(super) sources: Option<&'p Sources>,
     pub(super) times: &'p [TimesRow],
+    /// The same by machine and by engine.
+    pub(super) made_by: [&'p [TimesRow]; 2],
     pub(super) slowest: &'p [SlowFrame],
 }
 
@@ -45,6 +53,7 @@ impl Page<'_> {
                         (self.player())
                         h2 { "Sequences" }
                         div.tiles { @for (number, row) in self.rows.iter().enumerate() { (tile(number, row)) } }
+                        (self.findings())
                         (self.plots())
                         (self.costs())
                     }
@@ -72,6 +81,30 @@ impl Page<'_> {
                 }
             }
             @if let Some(note) = self.note { p.doubt { (note) } }
+        }
+    }
+
+    /// What the rules say about the job.
+    fn findings(&self) -> Markup {
+        let place = |finding: &Finding| {
+            let (sources, label) = (self.sources?, finding.labels.first()?);
+            let (line, _) = sources.line_and_column(&label.place);
+            let name = &sources.get(label.place.source).name;
+            Some(format!("{}:{line}", visible(name)))
+        };
+        html! {
+            @if self.sources.is_some() {
+                h2 { "Findings" }
+                @if self.findings.is_empty() { p { "The rules have nothing to say about the job." } }
+                @for finding in self.findings {
+                    p {
+                        span class=(weight(finding.severity)) { (severity(finding.severity)) " " (finding.code) } " "
+                        (visible(&finding.sentence))
+                        @if let Some(place) = place(finding) { span.faint { "  " (place) } }
+                        @if let Some(so) = &finding.consequence { br; span.faint { (visible(so)) } }
+                    }
+                }
+            }
         }
     }
 
@@ -157,6 +190,23 @@ impl Page<'_> {
                         }
                     }
                 }
+                @for (title, rows) in ["Machines", "Engines"].iter().zip(self.made_by) {
+                    @if !rows.is_empty() {
+                        h2 { (title) }
+                        table {
+                            thead { tr { th { "name" } th { "frames" } th { "processes" } th { "median" } th { "in all" } th { "processor" } th { "memory" } th { "failed" } } }
+                            tbody {
+                                @for row in rows {
+                                    tr {
+                                        td { (visible(&row.name)) } td { (row.frames) } td { (row.processes) }
+                                        td { (row.median.map(seconds).unwrap_or_default()) }
+                                        td { (seconds(row.wall)) } td { (seconds(row.cpu)) } td { (bytes(row.memory)) } td { (row.failed) }
+                                    }
+                                }
+                            }
+                        }
+                    }
+                }
             }
         }
     }
@@ -175,6 +225,15 @@ impl Page<'_> {
         };
         let rows: Vec<_> = self.rows.iter().map(row).collect();
         json!({ "rows": rows }).to_string().replace('<', "\\u003c")
+    }
+}
+
+/// The class of a weight.
+fn weight(severity: Severity) -> &'static str {
+    match severity {
+        Severity::Error => "bad",
+        Severity::Warning => "doubt",
+        Severity::Note => "faint",
     }
 }
 
