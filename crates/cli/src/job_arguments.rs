@@ -282,7 +282,7 @@ impl JobArguments {
         let mut sets: Vec<String> = self.set.iter().cloned().chain(shorthand).collect();
         let as_it_is = sets.is_empty();
         sets.extend(keys.iter().cloned());
-        let mut loaded = load(&path, &sets, &crate::profiles::SHIPPED, when, system)?;
+        let mut loaded = load(&path, &sets, crate::profiles::SHIPPED, when, system)?;
         if let Some(remark) = truepath_runner::when::remark(&loaded.state_folder(), &loaded.file) {
             crate::show::alert(&format!("{WARNING}warning{WARNING:#}: {remark}"));
         }

@@ -323,3 +323,199 @@ fn pictures_are_shown_in_a_terminal_and_named_elsewhere() {
     project.call(&["show", "p", "--always"]).ends(1);
     project.call(&["show", "p", "--frame", "9"]).ends(1);
 }
+
+/// Five gray pictures, the fourth missing, in a folder `p`.
+fn five_frames() -> Project {
+    let project = Project::empty();
+    fs::create_dir(project.path("p")).unwrap();
+    for frame in [1, 2, 3, 5] {
+        let path = project.path(&format!("p/a.{frame:04}.exr"));
+        linear(&path, 0.18, frame as f32 / 10.0);
+    }
+    project
+}
+
+/// The player as keys are sent to it; what it has drawn.
+fn played(project: &Project, options: &[&str], keys: &str) -> String {
+    let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_truepath"))
+        .args(["show", "p", "--play", "--always", "--width", "60"])
+        .args(options)
+        .current_dir(project.path("."))
+        .stdin(std::process::Stdio::piped())
+        .stdout(std::process::Stdio::piped())
+        .spawn()
+        .unwrap();
+    std::io::Write::write_all(&mut child.stdin.take().unwrap(), keys.as_bytes()).unwrap();
+    let output = child.wait_with_output().unwrap();
+    assert!(output.status.success());
+    String::from_utf8(output.stdout).unwrap()
+}
+
+#[test]
+fn the_player_follows_its_keys_and_leaves_the_terminal_as_it_was() {
+    let project = five_frames();
+    // It stands, steps twice, back once, and ends.
+    let drawn = played(&project, &[], " ..,q");
+    let (before, rest) = drawn.split_once("\u{1b}[?1049h\u{1b}[?25l").unwrap();
+    let (screens, after) = rest.split_once("\u{1b}[?25h\u{1b}[?1049l").unwrap();
+    assert_eq!((before, after), ("", ""));
+    let titles: Vec<&str> = screens
+        .split("\u{1b}[H")
+        .skip(1)
+        .map(|screen| screen.split("\u{1b}[K").next().unwrap().trim())
+        .collect();
+    let name = "p/a.{frame:04}.exr";
+    let wanted = [
+        format!("{name}  1  1/5  plays"),
+        format!("{name}  1  1/5  stands"),
+        format!("{name}  2  2/5  stands"),
+        format!("{name}  3  3/5  stands"),
+        format!("{name}  2  2/5  stands"),
+    ];
+    assert_eq!(titles, wanted);
+    // The next frame that is not as it should be; a stop brighter; the first.
+    let drawn = played(&project, &[], " n]]0q");
+    assert!(
+        drawn.contains("4  4/5  stands missing") && drawn.contains("missing\u{1b}[K"),
+        "{drawn}"
+    );
+    assert!(drawn.contains("1  1/5  stands, +1 stops"), "{drawn}");
+    // A pipe that closes ends it, and so does a terminal that is none.
+    played(&project, &[], "");
+    let refused = project.call(&["show", "p", "--play"]).ends(2);
+    assert!(
+        refused.err.contains("--play needs a terminal"),
+        "{}",
+        refused.err
+    );
+}
+
+#[test]
+fn a_real_terminal_gets_its_modes_back() {
+    if !common::needs("python3") {
+        return;
+    }
+    let project = five_frames();
+    let script = r#"
+import os, pty, sys, termios
+master, slave = pty.openpty()
+before = termios.tcgetattr(slave)
+pid = os.fork()
+if pid == 0:
+    os.setsid()
+    for fd in (0, 1, 2):
+        os.dup2(slave, fd)
+    os.execv(sys.argv[1], [sys.argv[1], "show", "p", "--play", "--width", "40"])
+seen = b""
+while b"1/5" not in seen:
+    seen += os.read(master, 65536)
+raw = termios.tcgetattr(slave)
+assert not raw[3] & termios.ECHO and not raw[3] & termios.ICANON, "it reads keys"
+os.write(master, sys.argv[2].encode().decode("unicode_escape").encode())
+while b"[?1049l" not in seen:
+    seen += os.read(master, 65536)
+assert os.waitpid(pid, 0)[1] == 0
+assert termios.tcgetattr(slave) == before, "the terminal is as it was"
+"#;
+    for key in ["q", "\\x03"] {
+        let output = std::process::Command::new("python3")
+            .args(["-c", script, env!("CARGO_BIN_EXE_truepath"), key])
+            .env("TERM", "xterm-256color")
+            .env_remove("NO_COLOR")
+            .current_dir(project.path("."))
+            .output()
+            .unwrap();
+        assert!(
+            output.status.success(),
+            "{}",
+            String::from_utf8_lossy(&output.stderr)
+        );
+    }
+}
+
+#[test]
+fn pictures_stand_side_by_side_and_take_other_protocols() {
+    let project = five_frames();
+    let grid = [
+        "show",
+        "p/a.0001.exr",
+        "p/a.0002.exr",
+        "p/a.0003.exr",
+        "--grid",
+        "--always",
+        "--width",
+        "80",
+    ];
+    let called = project.call(&grid).ends(0);
+    // Three in a row, each with 25 cells at most, and their names above.
+    let lines: Vec<&str> = called.out.lines().collect();
+    assert!(
+        lines[0].starts_with("a.0001.exr 0") && lines[0].contains("a.0003.exr 0"),
+        "{}",
+        lines[0]
+    );
+    for line in lines.iter().filter(|line| line.contains('▀')) {
+        let pictures: Vec<usize> = line
+            .split("\u{1b}[0m")
+            .map(|part| part.matches('▀').count())
+            .collect();
+        assert_eq!(
+            pictures[..3].iter().filter(|count| **count > 0).count(),
+            3,
+            "{line:?}"
+        );
+        assert!(pictures.iter().all(|count| *count <= 25), "{pictures:?}");
+    }
+    let sixel = project
+        .call(&[
+            "show",
+            "p",
+            "--frame",
+            "1",
+            "--always",
+            "--protocol",
+            "sixel",
+        ])
+        .ends(0);
+    assert!(
+        sixel.out.contains("\u{1b}P0;1;0q\"1;1;64;64"),
+        "{:?}",
+        &sixel.out[..200]
+    );
+    let graphics = project
+        .call(&[
+            "show",
+            "p",
+            "--frame",
+            "1",
+            "--always",
+            "--protocol",
+            "graphics",
+        ])
+        .ends(0);
+    assert!(
+        graphics.out.contains("\u{1b}_Ga=T,f=100"),
+        "{:?}",
+        &graphics.out[..200]
+    );
+    // A terminal of 20 columns.
+    let narrow = [
+        "show",
+        "p/a.0001.exr",
+        "p/a.0002.exr",
+        "--grid",
+        "--always",
+        "--width",
+        "20",
+    ];
+    let called = project.call(&narrow).ends(0);
+    assert!(
+        called
+            .out
+            .lines()
+            .all(|line| line.matches('▀').count() <= 20)
+    );
+    project
+        .call(&["show", "p", "--frame", "4", "--grid", "--always"])
+        .ends(1);
+}

@@ -74,7 +74,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             read_script(&text).map_err(|error| CommandError::Usage(format!("{name}: {error}")))?
         }
     };
-    let known = profiles(&here, &SHIPPED)?;
+    let known = profiles(&here, SHIPPED)?;
     let known: Vec<Arc<Profile>> = known.all().collect();
     let known: Vec<&Profile> = known.iter().map(AsRef::as_ref).collect();
     let lines: Vec<Vec<String>> = script
@@ -202,7 +202,7 @@ fn gives_back(
     adopted: &Adoption,
     folder: &Path,
 ) -> Result<Result<(), String>, CommandError> {
-    let loaded = truepath_runner::load(job, &[], &SHIPPED, When::Next, None)?;
+    let loaded = truepath_runner::load(job, &[], SHIPPED, When::Next, None)?;
     let expansion = truepath_core::deliverable::expand(
         &loaded.job,
         &loaded.surroundings,

@@ -49,7 +49,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let absolute =
         std::path::absolute(&arguments.to).map_err(CommandError::outside("the current folder"))?;
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
-    let profiles = profiles(&folder, &crate::profiles::SHIPPED)?;
+    let profiles = profiles(&folder, crate::profiles::SHIPPED)?;
     let engine = engine(&arguments, &profiles)?;
     let scenes = match &arguments.for_scene[..] {
         [] => scenes_here(&folder, &engine)?,

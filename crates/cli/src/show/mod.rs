@@ -1,6 +1,5 @@
 //! How results are shown.
 
-pub(crate) mod blocks;
 pub(crate) mod drawing;
 pub(crate) mod finding;
 pub(crate) mod live;
@@ -11,6 +10,7 @@ pub(crate) mod reading;
 pub(crate) mod sarif;
 pub(crate) mod states;
 pub(crate) mod strips;
+pub(crate) mod terminal;
 
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;

@@ -90,7 +90,7 @@ fn folder() -> Result<PathBuf, CommandError> {
 
 fn list(asked: &List) -> Result<ExitCode, CommandError> {
     let folder = folder()?;
-    let all = profiles(&folder, &SHIPPED)?;
+    let all = profiles(&folder, SHIPPED)?;
     let own = this_program::path().map_err(CommandError::outside("this program"))?;
     let rows: Vec<(Arc<Profile>, Probed)> = all
         .all()

@@ -21,7 +21,7 @@ use crate::show::{FAINT, TITLE};
 
 pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
     let folder = folder()?;
-    let all = profiles(&folder, &SHIPPED)?;
+    let all = profiles(&folder, SHIPPED)?;
     let Some(profile) = all.find(name) else {
         let names: Vec<&str> = all.names().collect();
         let advice = advice(name, &names);

@@ -1,0 +1,134 @@
+//! Pictures side by side: the passes of one frame, or one frame of all shots.
+
+use rayon::prelude::*;
+use truepath_core::frames::Frame;
+use truepath_core::picture::Size;
+use truepath_media::Raster;
+use truepath_runner::pictures::PictureRow;
+
+use super::frame::{Canvas, drawn};
+use super::write_raw;
+use crate::outcome::CommandError;
+use crate::show::print;
+use crate::show::terminal::Protocol;
+use crate::show::terminal::blocks::lines;
+
+/// Cells of the narrowest picture, and between two.
+const NARROWEST: u32 = 24;
+const BETWEEN: u32 = 2;
+
+/// Shows a frame of each sequence; whether all could be shown.
+pub(super) fn show(
+    rows: &[PictureRow],
+    frame_of: &(dyn Fn(&PictureRow) -> Frame + Sync),
+    exposure: f32,
+    canvas: Canvas,
+) -> Result<bool, CommandError> {
+    let most = ((canvas.width + BETWEEN) / (NARROWEST + BETWEEN)).max(1);
+    let across = most.min(rows.len() as u32);
+    let width = ((canvas.width + BETWEEN) / across)
+        .saturating_sub(BETWEEN)
+        .max(1);
+    let down =
+        (canvas.height.saturating_sub(3) / (rows.len() as u32).div_ceil(across)).clamp(6, 40);
+    let room = canvas.protocol.room(canvas.cells, width, down);
+    let pictures: Vec<(String, Result<Raster, String>)> = rows
+        .par_iter()
+        .map(|row| {
+            let frame = frame_of(row);
+            (
+                format!("{} {frame}", row.title),
+                drawn(row, frame, room, exposure),
+            )
+        })
+        .collect();
+    for some in pictures.chunks(across as usize) {
+        let title = |(title, picture): &(String, Result<Raster, String>)| match picture {
+            Ok(_) => fitted(title, width),
+            Err(why) => fitted(&format!("{why}: {title}"), width),
+        };
+        let titles: Vec<String> = some.iter().map(title).collect();
+        print(titles.join(&" ".repeat(BETWEEN as usize)).trim_end())?;
+        let stream = match canvas.protocol {
+            Protocol::Blocks => beside(some, width),
+            protocol => {
+                protocol.stream(&on_one(some, room, canvas.cells.pixels.width * BETWEEN))?
+            }
+        };
+        write_raw(&stream)?;
+    }
+    Ok(pictures.iter().all(|(_, picture)| picture.is_ok()))
+}
+
+/// A title in so many cells.
+fn fitted(title: &str, width: u32) -> String {
+    let width = width as usize;
+    let letters: Vec<char> = title.chars().collect();
+    if letters.len() <= width {
+        return format!("{title:<width$}");
+    }
+    // The end has the frame and the pass.
+    let kept = &letters[letters.len() + 1 - width..];
+    format!("…{}", kept.iter().collect::<String>())
+}
+
+/// The lines of pictures side by side.
+fn beside(some: &[(String, Result<Raster, String>)], width: u32) -> String {
+    let columns: Vec<(u32, Vec<String>)> = some
+        .iter()
+        .map(|(_, picture)| match picture {
+            Ok(picture) => (picture.size().width, lines(picture)),
+            Err(_) => (0, Vec::new()),
+        })
+        .collect();
+    let height = columns
+        .iter()
+        .map(|(_, lines)| lines.len())
+        .max()
+        .unwrap_or(0);
+    let mut stream = String::new();
+    for at in 0..height {
+        for (number, (own, lines)) in columns.iter().enumerate() {
+            let shown = lines.get(at);
+            stream.push_str(shown.map_or("", String::as_str));
+            let taken = shown.map_or(0, |_| *own);
+            if number + 1 < columns.len() {
+                stream.push_str(&" ".repeat((width + BETWEEN - taken) as usize));
+            }
+        }
+        stream.push('\n');
+    }
+    stream
+}
+
+/// Pictures side by side on one.
+fn on_one(some: &[(String, Result<Raster, String>)], room: Size, between: u32) -> Raster {
+    let pictures = || some.iter().map(|(_, picture)| picture.as_ref().ok());
+    let height = pictures()
+        .flatten()
+        .map(|picture| picture.size().height)
+        .max()
+        .unwrap_or(1);
+    let size = Size {
+        width: (room.width + between) * some.len() as u32 - between,
+        height,
+    };
+    let mut one = Raster::new(size, [0; 3]);
+    for (at, picture) in (0..).zip(pictures()) {
+        if let Some(picture) = picture {
+            one.draw((at * (room.width + between), 0), picture);
+        }
+    }
+    one
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_title_that_is_too_long_keeps_its_end() {
+        assert_eq!(fitted("dawn 7", 8), "dawn 7  ");
+        assert_eq!(fitted("dawn · day · beauty 7", 9), "…beauty 7");
+    }
+}
