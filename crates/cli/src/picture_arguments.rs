@@ -29,6 +29,7 @@ pub(crate) struct ChosenPictures {
 
 impl PictureArguments {
     /// The folders and pictures that are named.
+    #[cfg(feature = "movies")]
     pub(crate) fn paths(&self) -> &[PathBuf] {
         &self.paths
     }

@@ -26,9 +26,7 @@ pub(super) fn show(
 ) -> Result<bool, CommandError> {
     let most = ((canvas.width + BETWEEN) / (NARROWEST + BETWEEN)).max(1);
     let across = most.min(rows.len() as u32);
-    let width = ((canvas.width + BETWEEN) / across)
-        .saturating_sub(BETWEEN)
-        .max(1);
+    let width = width(canvas.width, across);
     let down =
         (canvas.height.saturating_sub(3) / (rows.len() as u32).div_ceil(across)).clamp(6, 40);
     let room = canvas.protocol.room(canvas.cells, width, down);
@@ -60,16 +58,41 @@ pub(super) fn show(
     Ok(pictures.iter().all(|(_, picture)| picture.is_ok()))
 }
 
-/// A title in so many cells.
+/// How many pictures stand in a row, so that they are as large as they can be; two pixels of a column are a cell.
+fn across(count: u32, columns: u32, lines: u32) -> u32 {
+    let most = ((columns + BETWEEN) / (NARROWEST + BETWEEN)).clamp(1, count.max(1));
+    let side = |across: &u32| width(columns, *across).min(2 * down(count, lines, *across));
+    (1..=most).rev().max_by_key(side).unwrap_or(1)
+}
+
+/// Cells of a picture across.
+fn width(columns: u32, across: u32) -> u32 {
+    ((columns + BETWEEN) / across)
+        .saturating_sub(BETWEEN)
+        .max(1)
+}
+
+/// Cells of a picture down, below its title.
+fn down(count: u32, lines: u32, across: u32) -> u32 {
+    let of_row = lines.saturating_sub(2) / count.div_ceil(across).max(1);
+    of_row.saturating_sub(1).clamp(6, 40)
+}
+
+/// A title in so many cells: it keeps its beginning, where the shot is, and its end with pass and frame.
 fn fitted(title: &str, width: u32) -> String {
     let width = width as usize;
     let letters: Vec<char> = title.chars().collect();
     if letters.len() <= width {
         return format!("{title:<width$}");
     }
-    // The end has the frame and the pass.
-    let kept = &letters[letters.len() + 1 - width..];
-    format!("…{}", kept.iter().collect::<String>())
+    let kept = width.saturating_sub(1);
+    let (front, back) = (kept / 2, kept - kept / 2);
+    let part = |letters: &[char]| letters.iter().collect::<String>();
+    format!(
+        "{}…{}",
+        part(&letters[..front]),
+        part(&letters[letters.len() - back..])
+    )
 }
 
 /// The lines of pictures side by side.
@@ -127,8 +150,16 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_title_that_is_too_long_keeps_its_end() {
+    fn a_title_that_is_too_long_keeps_its_ends() {
         assert_eq!(fitted("dawn 7", 8), "dawn 7  ");
-        assert_eq!(fitted("dawn · day · beauty 7", 9), "…beauty 7");
+        assert_eq!(fitted("dawn · day · beauty 7", 9), "dawn…ty 7");
+    }
+
+    #[test]
+    fn pictures_are_as_large_as_they_can_be() {
+        assert_eq!(across(10, 156, 48), 5);
+        assert_eq!(across(1, 156, 48), 1);
+        assert_eq!(across(3, 80, 24), 3);
+        assert_eq!(across(2, 20, 24), 1);
     }
 }

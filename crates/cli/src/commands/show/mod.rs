@@ -33,8 +33,8 @@ use crate::show::{ERROR, FAINT, TITLE, alert, columns, remark};
 /// pictures are.
 ///
 /// Keys of the player: space plays and stops, left and right step, up and down change the sequence, + and - the speed,
-/// [ and ] the exposure, n goes to the next frame that is not as it should be, 0 to the first, q ends. Of a job, frames appear
-/// as they are published.
+/// the square brackets the exposure; n goes to the next frame that is not as it should be, 0 to the first, q ends. Of a
+/// job, frames appear as they are published.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath show --shot dawn\n  truepath show --shot dawn --frame 17 --exposure 2\n  truepath show renders/dawn.0017.exr\n  truepath show --frame 17 --grid\n  truepath show --shot dawn --output preview --play\n  truepath show renders --width 60 --always | less -R"
