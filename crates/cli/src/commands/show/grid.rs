@@ -24,11 +24,12 @@ pub(super) fn show(
     exposure: f32,
     canvas: Canvas,
 ) -> Result<bool, CommandError> {
-    let most = ((canvas.width + BETWEEN) / (NARROWEST + BETWEEN)).max(1);
-    let across = most.min(rows.len() as u32);
-    let width = width(canvas.width, across);
-    let down =
-        (canvas.height.saturating_sub(3) / (rows.len() as u32).div_ceil(across)).clamp(6, 40);
+    let count = rows.len() as u32;
+    let across = across(count, canvas.width, canvas.height);
+    let (width, down) = (
+        width(canvas.width, across),
+        down(count, canvas.height, across),
+    );
     let room = canvas.protocol.room(canvas.cells, width, down);
     let pictures: Vec<(String, Result<Raster, String>)> = rows
         .par_iter()
