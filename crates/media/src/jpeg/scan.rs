@@ -162,6 +162,10 @@ impl ScanFrame {
             u32::from(u16::from_be_bytes([x1, x0])),
             u32::from(u16::from_be_bytes([y1, y0])),
         );
+        // Other precisions are those of lossless processes (ITU-T T.81, table B.2).
+        if !matches!(precision, 8 | 12) {
+            return Err(unread());
+        }
         if width == 0 || list.len() != usize::from(count) * 3 || !(1..=4).contains(&count) {
             return Err(unread());
         }

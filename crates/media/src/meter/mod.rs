@@ -65,6 +65,11 @@ impl<'a> RowPart<'a> {
         }
     }
 
+    /// Whether all samples are numbers, and none is infinite.
+    pub(crate) fn is_finite(&self) -> bool {
+        self.kind.count_broken(self.bytes) == (0, 0)
+    }
+
     /// Bytes of a pixel.
     fn pixel(&self) -> usize {
         self.channels * self.kind.bytes()

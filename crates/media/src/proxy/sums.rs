@@ -106,6 +106,17 @@ impl ProxySums {
         let line =
             scaled(row, self.size.height, self.source.height) as usize * self.size.width as usize;
         let colors = self.channels - usize::from(self.has_alpha && self.channels > 1);
+        self.seen += width as u64;
+        // Most rows: sums of each channel by itself.
+        let multiplies = self.is_straight && colors < self.channels;
+        if !multiplies
+            && parts
+                .iter()
+                .all(|part| part.first.is_none() || part.is_finite())
+        {
+            self.add_row(line, column as usize, width, parts, colors);
+            return;
+        }
         let mut values = vec![0.0_f32; self.channels];
         for x in 0..width {
             values.fill(0.0);
@@ -132,7 +143,86 @@ impl ProxySums {
             let cell = line + self.columns[column as usize + x] as usize;
             self.add(cell, &values, colors);
         }
-        self.seen += width as u64;
+    }
+
+    /// Adds a row whose values are all numbers, and whose colors need no alpha.
+    fn add_row(
+        &mut self,
+        line: usize,
+        column: usize,
+        width: usize,
+        parts: &[RowPart<'_>],
+        colors: usize,
+    ) {
+        // The pixels that fall into one cell stand side by side.
+        let cells = &self.columns[column..column + width];
+        let runs: Vec<(usize, usize, usize)> = cells
+            .chunk_by(|one, next| one == next)
+            .scan(0, |start, run| {
+                let from = *start;
+                *start += run.len();
+                Some((line + run[0] as usize, from, *start))
+            })
+            .collect();
+        for (cell, from, to) in &runs {
+            self.counts[*cell] += (to - from) as u32;
+        }
+        let has_alpha = colors < self.channels;
+        for part in parts {
+            let Some(first) = part.first else { continue };
+            for channel in first..first + part.channels {
+                let is_color = channel < colors;
+                let of_cell: &[usize] = match (is_color, colors < 3) {
+                    (true, true) if channel == 0 => &[0, 1, 2],
+                    (true, true) => continue,
+                    (true, false) if channel < 3 => &[[0], [1], [2]][channel],
+                    (true, false) => continue,
+                    (false, _) => &[3],
+                };
+                let place = channel - first;
+                for (cell, from, to) in &runs {
+                    let sum = self.sum_of(part, place, *from, *to, is_color);
+                    for at in of_cell {
+                        self.sums[*cell][*at] += sum;
+                    }
+                }
+            }
+        }
+        if !has_alpha {
+            for (cell, from, to) in &runs {
+                self.sums[*cell][3] += (to - from) as f32;
+            }
+        }
+    }
+
+    /// The sum of one channel from one pixel of a row to another.
+    fn sum_of(
+        &self,
+        part: &RowPart<'_>,
+        place: usize,
+        from: usize,
+        to: usize,
+        is_color: bool,
+    ) -> f32 {
+        let bytes = part.kind.bytes();
+        let pixel = part.channels * bytes;
+        let Some(row) = part.bytes.get(from * pixel..to * pixel) else {
+            return 0.0;
+        };
+        let samples = row
+            .chunks_exact(pixel)
+            .map(|one| &one[place * bytes..(place + 1) * bytes]);
+        let is_light = is_color && self.is_encoded;
+        // The kind is decided once for all samples.
+        match part.kind {
+            SampleKind::Float => samples.map(|one| SampleKind::Float.value(one)).sum(),
+            SampleKind::Half => samples.map(|one| SampleKind::Half.value(one)).sum(),
+            SampleKind::Eight if is_light => {
+                samples.map(|one| self.light[usize::from(one[0])]).sum()
+            }
+            kind if is_light => samples.map(|one| self.light_of(kind, one)).sum(),
+            kind => samples.map(|one| kind.value(one)).sum(),
+        }
     }
 
     fn light_of(&self, kind: SampleKind, sample: &[u8]) -> f32 {
