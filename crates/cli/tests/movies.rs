@@ -11,6 +11,8 @@ use std::process::Command;
 use common::{Called, Project, kiln, needs, wav};
 use image::RgbImage;
 use serde_json::Value;
+use truepath_core::picture::{Bits, Channels, Size};
+use truepath_media::{Canvas, write_exr};
 
 /// Patches of even colors, and a square that moves with the frame.
 fn picture(frame: u32) -> RgbImage {
@@ -388,6 +390,22 @@ fn nothing_is_replaced_and_mistakes_are_named() {
         let err = said(options, 2);
         assert!(err.contains(wanted), "{options:?}: {err}");
     }
+    // Odd sides lose a row or a column, which is reported.
+    fs::create_dir(project.path("odd")).unwrap();
+    RgbImage::new(65, 49)
+        .save(project.path("odd/o.0001.png"))
+        .unwrap();
+    let odd = project
+        .call(&["movie", "odd", "--fps", "24", "--to", "odd.mp4"])
+        .ends(0);
+    assert!(
+        odd.err
+            .contains("pictures of 65x49: the last row or column is left out"),
+        "{}",
+        odd.err
+    );
+    fs::remove_file(project.path("odd.mp4")).unwrap();
+    fs::remove_file(project.path("odd/o.0001.png")).unwrap();
     // Pictures of several sizes are no accident of one frame.
     RgbImage::new(64, 64)
         .save(project.path("pictures/orr.0002.png"))
@@ -486,6 +504,21 @@ fn a_text_a_slate_and_a_shot_of_a_job() {
         "{}",
         verified.out
     );
+    // Frames of other settings are reported.
+    project
+        .call(&[
+            "movie",
+            "--fps",
+            "24",
+            "--set",
+            "settings.exposure=1",
+            "--to",
+            "s.mp4",
+        ])
+        .ends(0)
+        .err
+        .find("4 frames are stale")
+        .unwrap();
     // Finals are as they were.
     project.call(&["audit"]).ends(0);
     // What is no movie is not taken for one.
@@ -493,4 +526,50 @@ fn a_text_a_slate_and_a_shot_of_a_job() {
         .call(&["movie", "--verify", "truepath.toml"])
         .ends(3);
     project.call(&["movie", "--verify", "nowhere.mp4"]).ends(3);
+}
+
+#[test]
+fn data_is_shown_from_its_least_to_its_greatest_value() {
+    if !needs("ffmpeg") {
+        return;
+    }
+    let project = Project::empty();
+    fs::create_dir(project.path("depth")).unwrap();
+    for frame in 1..=4 {
+        // Meters: two halves, 10 and 30, whatever the frame.
+        let size = Size {
+            width: 64,
+            height: 32,
+        };
+        let mut canvas = Canvas::new(size, Channels::Gray);
+        for (at, value) in canvas.values.iter_mut().enumerate() {
+            *value = if at % 64 < 32 { 10.0 } else { 30.0 };
+        }
+        let file = fs::File::create(project.path(&format!("depth/d.{frame:04}.exr"))).unwrap();
+        write_exr(
+            &[(String::new(), canvas)],
+            std::io::BufWriter::new(file),
+            Bits::Float,
+            "zip",
+            1.0,
+        )
+        .unwrap();
+    }
+    let made = project
+        .call(&[
+            "movie", "depth", "--fps", "24", "--values", "data", "--to", "d.mp4",
+        ])
+        .ends(0);
+    assert!(
+        made.err.contains("black is 10.000, white is 30.000"),
+        "{}",
+        made.err
+    );
+    let frame = &decoded(&project, "d.mp4")[3];
+    assert!(frame.get_pixel(8, 16)[0] < 4 && frame.get_pixel(56, 16)[0] > 251);
+    // As light both would be white.
+    project
+        .call(&["movie", "depth", "--fps", "24", "--to", "l.mp4"])
+        .ends(0);
+    assert!(decoded(&project, "l.mp4")[3].get_pixel(8, 16)[0] > 251);
 }

@@ -104,7 +104,7 @@ fn every_program_that_a_run_needs_is_checked_before() {
     }
     let movie = "[project]\nengine = \"understudy\"\nfps = 24\nsize = \"48x32\"\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-4\"\n\
                  [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\ncolor = { pixels = \"display\" }\n\
-                 [output.cut]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"frames\", codec = \"h264\" }\n";
+                 [output.cut]\npath = \"r/{shot}.mp4\"\nmovie = { from = \"frames\", codec = \"h264\", encoder = \"ffmpeg\" }\n";
     let project = Project::new(movie);
     project.write("kiln.toml", &scene(""));
     // An encoder without the program that proves its movies.

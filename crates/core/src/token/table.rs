@@ -153,7 +153,7 @@ tokens! {
         .without_picture(),
     SourceCount "source.count" => profile("how many they are"),
     SourceFormat "source.format" => profile("their file format"),
-    SourceValues "source.values" => profile("what their pixels are: `linear` or `display`"),
+    SourceValues "source.values" => profile("what their pixels are: `linear`, `display` or `data`"),
     SourceAlpha "source.alpha" => profile("`yes` where they have alpha, else `no`"),
     SourceTransfer "source.transfer" => profile(
         "their transfer function to display, where they are linear light",

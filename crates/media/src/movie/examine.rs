@@ -165,6 +165,8 @@ mod tests {
     #[test]
     fn what_is_written_is_read_back() {
         for codec in [H264, JPEG] {
+            let odd = examined(&movie(codec, "23.976123456", 50, None)).unwrap();
+            assert!((odd.seconds - 50.0 / 23.976).abs() < 1e-3, "{odd:?}");
             for sound in [
                 None,
                 Some(SoundFormat::Flac),

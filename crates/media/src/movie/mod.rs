@@ -2,7 +2,7 @@
 //!
 //! - [`MovieWriter`] takes pictures one after another and puts them, with a sound, into a file that plays while it loads.
 //! - `planes` turns a picture into luma and chroma, `h264` and `motion_jpeg` code it, `sound` reads the sound and codes it.
-//! - `boxes` writes what stands around them, `read` finds it again, and [`examine_movie`] decodes all of it.
+//! - `boxes` and `sample_entries` write what stands around them, `read` finds it again, and [`examine_movie`] decodes all of it.
 
 mod boxes;
 mod examine;
@@ -10,6 +10,7 @@ mod h264;
 mod motion_jpeg;
 mod planes;
 mod read;
+mod sample_entries;
 mod sound;
 mod writer;
 

@@ -90,13 +90,22 @@ enum Coder {
     MotionJpeg(u8),
 }
 
+/// Units of time in a second, and in a frame. Rates of many decimals are rounded to thousandths: players count in 32 bits.
+fn time_scale(fps: Fps) -> (u64, u64) {
+    const MOST: u64 = 240_000;
+    match fps.ratio() {
+        (rate, below) if rate <= MOST => (rate, below),
+        _ => (((fps.value() * 1000.0).round() as u64).clamp(1, MOST), 1000),
+    }
+}
+
 impl MovieWriter {
     /// Begins a movie; what is coded is kept in `folder` until it is finished, without a name there.
     ///
     /// # Errors
     /// When the sound cannot be read, or the folder not be written into.
     pub fn new(folder: &Path, options: MovieOptions) -> Result<Self, MovieError> {
-        let (rate, below) = options.fps.ratio();
+        let (rate, below) = time_scale(options.fps);
         let second = (rate / below).clamp(1, 240) as u32;
         let coder = match options.codec {
             MovieCodec::H264 { quantizer } => Coder::H264(Box::new(Encoder::new(H264Options {
@@ -144,7 +153,7 @@ impl MovieWriter {
             Coder::MotionJpeg(quality) => motion_jpeg::encode(picture, *quality)?,
         };
         self.pending.push(bytes);
-        let (rate, below) = self.options.fps.ratio();
+        let (rate, below) = time_scale(self.options.fps);
         if self.pending.len() as u64 * below >= rate {
             self.end_second()?;
         }
@@ -163,7 +172,7 @@ impl MovieWriter {
             self.body_length += bytes.len() as u64;
         }
         if let Some((sound, table)) = &mut self.sound {
-            let (rate, below) = self.options.fps.ratio();
+            let (rate, below) = time_scale(self.options.fps);
             let ends = u64::from(self.pictures.count()) * below * u64::from(sound.rate());
             let blocks = sound.up_to(ends.div_ceil(rate))?;
             if !blocks.is_empty() {
@@ -193,7 +202,7 @@ impl MovieWriter {
         if self.pictures.count() == 0 {
             return Err(MovieError::Broken("a movie needs a picture".to_owned()));
         }
-        let (rate, below) = self.options.fps.ratio();
+        let (rate, below) = time_scale(self.options.fps);
         let parameters = match &self.coder {
             Coder::H264(encoder) => Some(encoder.parameters.as_slice()),
             Coder::MotionJpeg(_) => None,

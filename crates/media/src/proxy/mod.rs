@@ -9,7 +9,7 @@ use std::io::BufReader;
 use std::path::Path;
 
 use image::{DynamicImage, ImageReader};
-use truepath_core::picture::{DisplayOptions, FileFormat, PixelFault, Size, display};
+use truepath_core::picture::{DisplayOptions, FileFormat, PixelFault, PixelValues, Size, display};
 
 use crate::examine::{decode_with, recognise};
 use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
@@ -83,20 +83,25 @@ pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
         let sums = ProxySums::new(options.within, values.is_encoded, values.is_straight);
         PixelTarget::Proxy(sums)
     };
-    match pixels(path, options.is_data, &target)? {
+    let values = options.is_data.then_some(PixelValues::Data);
+    match pixels(path, values, &target)? {
         (PixelTarget::Proxy(sums), notes) => Ok(sums.proxy(notes)),
         (PixelTarget::Full(_), _) => Err(Flaw::unverifiable("it is no proxy")),
     }
 }
 
 /// A picture in its full size as a display shows it on black, as a frame of a movie; light by a curve, and values that
-/// are ready for a display as they are.
+/// are ready for a display as they are. What the values are follows from the format where nobody says it.
 ///
 /// # Errors
 /// What is wrong with the file, or that it is of a kind that cannot be shown.
-pub fn displayed(path: &Path, light: &DisplayCurve, is_data: bool) -> Result<Raster, Flaw> {
+pub fn displayed(
+    path: &Path,
+    light: &DisplayCurve,
+    values: Option<PixelValues>,
+) -> Result<Raster, Flaw> {
     let target = |values: ValueKind| PixelTarget::Full(FullRows::new(light.clone(), values));
-    match pixels(path, is_data, &target)? {
+    match pixels(path, values, &target)? {
         (PixelTarget::Full(rows), _) => Ok(rows.raster()),
         (PixelTarget::Proxy(_), _) => Err(Flaw::unverifiable("it is a proxy")),
     }
@@ -148,7 +153,7 @@ impl PixelTarget {
 /// Hands the pixels of a picture, which is decoded whole, to what takes them; with what else is in the file.
 fn pixels(
     path: &Path,
-    is_data: bool,
+    values: Option<PixelValues>,
     target: &dyn Fn(ValueKind) -> PixelTarget,
 ) -> Result<(PixelTarget, Vec<String>), Flaw> {
     let format = recognise(path)?;
@@ -156,18 +161,21 @@ fn pixels(
     // Decoded by the strict reader first, which compares it with nothing but itself.
     let wanted = ExpectedPicture::of_format(format);
     let is_linear = matches!(format.format, Some(FileFormat::Exr | FileFormat::Hdr));
-    let values = ValueKind {
-        is_encoded: !is_linear && !is_data,
+    let kind = ValueKind {
+        is_encoded: match values {
+            Some(values) => values == PixelValues::Display,
+            None => !is_linear,
+        },
         is_straight: format.format != Some(FileFormat::Exr),
     };
     let mut file = File::open(path)?;
-    let mut meter = Meter::of_pixels(target(values));
+    let mut meter = Meter::of_pixels(target(kind));
     let facts = decode_with(&mut file, &wanted, &mut meter)?;
     if let Some(whole) = meter.into_pixels().filter(PixelTarget::is_whole) {
         return Ok((whole, facts.notes));
     }
     // Formats whose reader gives no rows.
-    let mut target = target(values);
+    let mut target = target(kind);
     let image = quiet::decoding(|| by_library(path));
     let image =
         image.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;

@@ -1,16 +1,21 @@
 //! The frames of a movie: pictures as a display shows them, and what stands for those that are not there.
 
 use std::borrow::Cow;
+use std::path::{Path, PathBuf};
 use std::sync::atomic::{AtomicU64, Ordering};
 
 use clap::ValueEnum;
 use jiff::Zoned;
 use truepath_core::command::fill;
-use truepath_core::frames::Frame;
+use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::movie::Fps;
-use truepath_core::picture::Size;
+use truepath_core::picture::{DisplayOptions, PixelValues, Size};
+use truepath_core::spread::spread_frames;
 use truepath_core::template::{Template, TokenValue};
-use truepath_media::{DisplayCurve, Raster, Weight, displayed, fitted_text, text_width};
+use truepath_media::{
+    DisplayCurve, Flaw, Proxy, ProxyOptions, Raster, Weight, displayed, fitted_text, proxy,
+    text_width,
+};
 
 use super::Arguments;
 use super::source::MovieSource;
@@ -44,7 +49,7 @@ pub(super) struct FramePainter<'m> {
     /// The size of the movie in pixels: that of the first picture that is there, on even sides.
     pub(super) size: Size,
     /// The size of the pictures.
-    picture: Size,
+    pub(super) picture: Size,
     missing: Missing,
     burn_in: Option<&'m Template>,
     corner: Corner,
@@ -52,6 +57,10 @@ pub(super) struct FramePainter<'m> {
     date: Zoned,
     /// How light is shown.
     curve: DisplayCurve,
+    /// What the values of pixels are, where somebody says it.
+    values: Option<PixelValues>,
+    /// The values of data that are shown as black and white.
+    range: Option<(f32, f32)>,
     stand_ins: AtomicU64,
 }
 
@@ -78,8 +87,15 @@ impl<'m> FramePainter<'m> {
             fps,
             date: Zoned::now(),
             curve: DisplayCurve::new(arguments.transfer),
+            values: arguments
+                .values
+                .or(source.is_data.then_some(PixelValues::Data)),
+            range: None,
             stand_ins: AtomicU64::new(0),
         };
+        if painter.values == Some(PixelValues::Data) {
+            painter.range = painter.range_of_some();
+        }
         // Mistakes in the text are found before anything is decoded.
         painter.text_of(source.frames.first().copied().unwrap_or(0))?;
         let mut first_fault = None;
@@ -116,10 +132,40 @@ impl<'m> FramePainter<'m> {
         self.stand_ins.load(Ordering::Relaxed)
     }
 
+    fn path(&self, frame: Frame) -> Option<PathBuf> {
+        self.source.path(frame).filter(|path| path.exists())
+    }
+
+    /// The values of data that are shown as black and white.
+    pub(super) fn range(&self) -> Option<(f32, f32)> {
+        self.range
+    }
+
+    /// The least and the greatest value of frames that are spread over all.
+    fn range_of_some(&self) -> Option<(f32, f32)> {
+        const SOME: u64 = 9;
+        let frames = FrameSet::from_frames(self.source.frames.iter().copied());
+        let ranges = spread_frames(&frames, SOME)
+            .into_iter()
+            .filter_map(|frame| {
+                let data = data_of(&self.path(frame)?, Size::square(256));
+                data.ok()?.range()
+            });
+        ranges.reduce(|(low, high), (least, most)| (low.min(least), high.max(most)))
+    }
+
     fn decoded(&self, frame: Frame) -> Result<Raster, String> {
-        let path = self.source.path(frame).filter(|path| path.exists());
-        let path = path.ok_or_else(|| "it is missing".to_owned())?;
-        displayed(&path, &self.curve, self.source.is_data).map_err(|flaw| flaw.to_string())
+        let path = self.path(frame).ok_or_else(|| "it is missing".to_owned())?;
+        let shown = match self.range {
+            Some(range) => data_of(&path, Size::square(u32::MAX)).map(|data| {
+                data.shown(DisplayOptions {
+                    exposure: 0.0,
+                    range: Some(range),
+                })
+            }),
+            None => displayed(&path, &self.curve, self.values),
+        };
+        shown.map_err(|flaw| flaw.to_string())
     }
 
     /// The picture of a frame; none where the frame before it stands there.
@@ -251,6 +297,12 @@ impl<'m> FramePainter<'m> {
             ))
         })
     }
+}
+
+/// A picture whose values are no light.
+fn data_of(path: &Path, within: Size) -> Result<Proxy, Flaw> {
+    let is_data = true;
+    proxy(path, ProxyOptions { within, is_data })
 }
 
 fn refused(source: &MovieSource, frame: Frame, fault: &str) -> CommandError {

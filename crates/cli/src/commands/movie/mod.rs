@@ -1,9 +1,11 @@
 //! `truepath movie`: a movie of any pictures, and the engine `built-in`.
 //!
+//! - `format` says how it is coded.
 //! - `source` finds the picture of each frame.
 //! - `frames` decodes it, or draws what stands for one that is missing, with a text in a corner.
 //! - This file puts them into a movie, which gets its name when it is whole, or decodes one again.
 
+mod format;
 mod frames;
 mod source;
 
@@ -14,14 +16,12 @@ use std::process::ExitCode;
 use clap::Args;
 use rayon::prelude::*;
 use truepath_core::frames::Frame;
-use truepath_core::movie::{BUILT_IN_CODECS, Fps, built_in_sounds};
-use truepath_core::picture::{TRANSFERS, TransferFacts, transfer};
+use truepath_core::movie::Fps;
+use truepath_core::picture::{PixelValues, TRANSFERS, TransferFacts, transfer};
 use truepath_core::template::Template;
-use truepath_media::{
-    MovieCodec, MovieError, MovieFacts, MovieOptions, MovieWriter, Raster, SoundFormat,
-    examine_movie,
-};
+use truepath_media::{MovieError, MovieFacts, MovieOptions, MovieWriter, Raster, examine_movie};
 
+use self::format::{codec, is_quicktime, sound};
 use self::frames::{Corner, FramePainter, Missing};
 use self::source::{MovieSource, Numbered};
 use crate::new_file::{NewFile, folder_of, taken};
@@ -65,6 +65,10 @@ pub(crate) struct Arguments {
     /// How light is shown: srgb, bt709, gamma-2.2, gamma-2.4 or gamma-2.6
     #[arg(long, value_name = "TRANSFER", default_value = "srgb", value_parser = curve)]
     transfer: &'static TransferFacts,
+    /// What the values of pixels are: linear light, ready for a display, or data, which is shown from its least to its
+    /// greatest value; unset, what the job says, else what is usual in the file format
+    #[arg(long, value_name = "VALUES", value_parser = values)]
+    values: Option<PixelValues>,
     /// What stands for a frame that is missing or broken
     #[arg(long, value_name = "WHAT", default_value = "refuse")]
     missing: Missing,
@@ -104,6 +108,13 @@ fn rate(text: &str) -> Result<Fps, String> {
 fn curve(text: &str) -> Result<&'static TransferFacts, String> {
     transfer(text).ok_or_else(|| {
         let names: Vec<&str> = TRANSFERS.iter().map(|one| one.name).collect();
+        format!("one of {}", names.join(", "))
+    })
+}
+
+fn values(text: &str) -> Result<PixelValues, String> {
+    PixelValues::of_name(text).ok_or_else(|| {
+        let names = PixelValues::ALL.map(PixelValues::name);
         format!("one of {}", names.join(", "))
     })
 }
@@ -197,6 +208,18 @@ fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
             count(frames, "frame", "frames"),
             facts.seconds
         ));
+        if let Some((low, high)) = painter.range() {
+            remark(&format!("black is {low:.3}, white is {high:.3}"));
+        }
+        if painter.picture != size {
+            alert(&format!(
+                "pictures of {}: the last row or column is left out",
+                painter.picture
+            ));
+        }
+        for doubt in &source.doubts {
+            alert(doubt);
+        }
         if stand_ins > 0 {
             alert(&format!(
                 "{} missing or broken: something else stands there",
@@ -269,97 +292,4 @@ fn put_frames(
     waiting
         .into_iter()
         .try_for_each(|(frame, raster)| add(frame, raster))
-}
-
-fn is_quicktime(to: &Path) -> Result<bool, CommandError> {
-    let extension = to
-        .extension()
-        .unwrap_or_default()
-        .to_string_lossy()
-        .to_lowercase();
-    match extension.as_str() {
-        "mp4" => Ok(false),
-        "mov" => Ok(true),
-        _ => Err(CommandError::Usage(format!(
-            "{} ends neither in .mp4 nor in .mov",
-            to.display()
-        ))),
-    }
-}
-
-fn codec(
-    arguments: &Arguments,
-    size: truepath_core::picture::Size,
-    is_quicktime: bool,
-) -> Result<MovieCodec, CommandError> {
-    let container = if is_quicktime { "mov" } else { "mp4" };
-    let (longer, shorter) = (size.width.max(size.height), size.width.min(size.height));
-    let fits = |name: &str| {
-        let row = BUILT_IN_CODECS.iter().find(|row| row.codec == name);
-        row.is_some_and(|row| longer <= row.most.0 && shorter <= row.most.1)
-    };
-    let holds = |name: &str| {
-        let row = BUILT_IN_CODECS.iter().find(|row| row.codec == name);
-        row.is_some_and(|row| row.containers.contains(&container))
-    };
-    let usual = if fits("h264") || !is_quicktime {
-        "h264"
-    } else {
-        "mjpeg"
-    };
-    let name = arguments.codec.as_deref().unwrap_or(usual);
-    if !holds(name) {
-        return Err(CommandError::Usage(format!(
-            "{container} does not hold {name}: write a .mov"
-        )));
-    }
-    if !fits(name) {
-        return Err(CommandError::Usage(format!(
-            "pictures of {size} are too large for {name}: write a .mov with --codec mjpeg, or let a job name another movie.encoder"
-        )));
-    }
-    let quality = arguments.quality.as_str();
-    Ok(if name == "h264" {
-        let quantizer = match quality {
-            "draft" => 32,
-            "high" => 18,
-            _ => 24,
-        };
-        MovieCodec::H264 { quantizer }
-    } else {
-        let quality = match quality {
-            "draft" => 75,
-            "high" => 97,
-            _ => 90,
-        };
-        MovieCodec::MotionJpeg { quality }
-    })
-}
-
-fn sound(
-    arguments: &Arguments,
-    is_quicktime: bool,
-) -> Result<Option<(PathBuf, SoundFormat)>, CommandError> {
-    let Some(path) = &arguments.audio else {
-        return Ok(None);
-    };
-    let container = if is_quicktime { "mov" } else { "mp4" };
-    let sounds = built_in_sounds(container);
-    let name = arguments
-        .audio_codec
-        .as_deref()
-        .or(sounds.first().copied())
-        .unwrap_or_default();
-    if !sounds.contains(&name) {
-        return Err(CommandError::Usage(format!(
-            "{container} takes {}, not {name}",
-            sounds.join(" or ")
-        )));
-    }
-    let format = match name {
-        "pcm-16" => SoundFormat::Pcm16,
-        "pcm-24" => SoundFormat::Pcm24,
-        _ => SoundFormat::Flac,
-    };
-    Ok(Some((path.clone(), format)))
 }

@@ -9,6 +9,7 @@ use truepath_runner::pictures::{PictureRow, pictures_of_template};
 
 use crate::outcome::CommandError;
 use crate::picture_arguments::PictureArguments;
+use crate::show::count;
 
 /// Pictures by number, for scripts.
 #[derive(Debug, Args)]
@@ -34,6 +35,8 @@ pub(super) struct MovieSource {
     pub(super) fps: Option<Fps>,
     /// Whether values are data that is no light.
     pub(super) is_data: bool,
+    /// What is wrong with frames that are there, in words.
+    pub(super) doubts: Vec<String>,
     files: Files,
 }
 
@@ -100,6 +103,7 @@ impl MovieSource {
                 frames: (first..first + Frame::from(count)).collect(),
                 fps: None,
                 is_data: false,
+                doubts: Vec::new(),
                 files: Files::Pattern(pattern),
             });
         }
@@ -120,6 +124,7 @@ impl MovieSource {
                 frames: (1..=paths.len() as Frame).collect(),
                 fps: None,
                 is_data: false,
+                doubts: Vec::new(),
                 files: Files::Listed(paths),
             });
         }
@@ -149,6 +154,14 @@ impl MovieSource {
             frames: row.frames.iter().collect(),
             fps,
             is_data: row.is_data,
+            doubts: row
+                .states
+                .iter()
+                .filter(|(word, _)| *word != "missing")
+                .map(|(word, frames)| {
+                    format!("{} {word}", count(frames.count(), "frame is", "frames are"))
+                })
+                .collect(),
             files: Files::Row(Box::new(row)),
         }
     }
