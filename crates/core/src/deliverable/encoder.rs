@@ -3,7 +3,7 @@
 use std::sync::Arc;
 
 use super::{Movie, Picture};
-use crate::movie::{BUILT_IN, BUILT_IN_CODECS, built_in_sounds};
+use crate::movie::{BUILT_IN, BUILT_IN_CODECS, built_in_codec, built_in_sounds};
 use crate::profile::{Profile, Profiles};
 use crate::source::Place;
 
@@ -38,10 +38,7 @@ pub(crate) fn beyond_built_in(movie: &Movie, picture: &Picture) -> Option<Beyond
         Some(BeyondBuiltIn { place, what, can })
     };
     let codec = movie.codec.as_ref()?;
-    let Some(row) = BUILT_IN_CODECS
-        .iter()
-        .find(|row| row.codec == codec.value.name)
-    else {
+    let Some(row) = built_in_codec(codec.value.name) else {
         let names: Vec<&str> = BUILT_IN_CODECS.iter().map(|row| row.codec).collect();
         let what = format!("does not code {}", codec.value.name);
         return beyond(
@@ -92,8 +89,7 @@ pub(crate) fn beyond_built_in(movie: &Movie, picture: &Picture) -> Option<Beyond
         );
     }
     let size = picture.file_size()?;
-    let (longer, shorter) = (size.width.max(size.height), size.width.min(size.height));
-    if longer > row.most.0 || shorter > row.most.1 {
+    if !row.fits(size) {
         let what = format!("makes no {} of {size}", row.codec);
         let can = format!("at most {}x{}, or upright", row.most.0, row.most.1);
         return beyond(picture.size.as_ref().map(|size| &size.place), what, can);

@@ -1,5 +1,7 @@
 //! What the encoder inside this program makes, as a table.
 
+use crate::picture::Size;
+
 /// The name of its profile.
 pub const BUILT_IN: &str = "built-in";
 
@@ -31,6 +33,21 @@ pub const BUILT_IN_CODECS: [BuiltInCodec; 2] = [
         most: (65_535, 65_535),
     },
 ];
+
+/// What is known of a codec that it makes.
+#[must_use]
+pub fn built_in_codec(name: &str) -> Option<&'static BuiltInCodec> {
+    BUILT_IN_CODECS.iter().find(|row| row.codec == name)
+}
+
+impl BuiltInCodec {
+    /// Whether pictures of a size are not too large for it, lying or upright.
+    #[must_use]
+    pub fn fits(&self, size: Size) -> bool {
+        let (longer, shorter) = (size.width.max(size.height), size.width.min(size.height));
+        longer <= self.most.0 && shorter <= self.most.1
+    }
+}
 
 /// The codecs of sound that it puts into a container.
 #[must_use]

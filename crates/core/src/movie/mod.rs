@@ -9,7 +9,7 @@ mod fps;
 mod pixels;
 
 pub use audio::{AUDIO_CODECS, AudioCodecFacts, audio_codec};
-pub use built_in::{BUILT_IN, BUILT_IN_CODECS, BuiltInCodec, built_in_sounds};
+pub use built_in::{BUILT_IN, BUILT_IN_CODECS, BuiltInCodec, built_in_codec, built_in_sounds};
 pub(crate) use codec::QUALITIES;
 pub use codec::{CODECS, CodecFacts, codec};
 pub(crate) use container::container_of_extension;

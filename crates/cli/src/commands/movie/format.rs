@@ -2,7 +2,7 @@
 
 use std::path::{Path, PathBuf};
 
-use truepath_core::movie::{BUILT_IN_CODECS, built_in_sounds};
+use truepath_core::movie::{built_in_codec, built_in_sounds};
 use truepath_core::picture::Size;
 use truepath_media::{MovieCodec, SoundFormat};
 
@@ -33,15 +33,9 @@ pub(super) fn codec(
     is_quicktime: bool,
 ) -> Result<MovieCodec, CommandError> {
     let container = if is_quicktime { "mov" } else { "mp4" };
-    let (longer, shorter) = (size.width.max(size.height), size.width.min(size.height));
-    let fits = |name: &str| {
-        let row = BUILT_IN_CODECS.iter().find(|row| row.codec == name);
-        row.is_some_and(|row| longer <= row.most.0 && shorter <= row.most.1)
-    };
-    let holds = |name: &str| {
-        let row = BUILT_IN_CODECS.iter().find(|row| row.codec == name);
-        row.is_some_and(|row| row.containers.contains(&container))
-    };
+    let fits = |name: &str| built_in_codec(name).is_some_and(|row| row.fits(size));
+    let holds =
+        |name: &str| built_in_codec(name).is_some_and(|row| row.containers.contains(&container));
     let usual = if fits("h264") || !is_quicktime {
         "h264"
     } else {
