@@ -5,7 +5,8 @@ use std::io::{self, Read, Seek, SeekFrom};
 
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::facts::{Facts, Flaw, Found};
+use crate::facts::{Facts, Flaw, Found, MOST_MEMORY};
+use crate::meter::{Meter, RowPart, SampleKind};
 
 /// The first two generic headers: file and picture.
 const HEADERS: usize = 1408;
@@ -13,6 +14,7 @@ const HEADERS: usize = 1408;
 pub(crate) fn decode(
     mut reader: impl Read + Seek,
     expect: &dyn Fn(&Facts) -> Result<(), Flaw>,
+    meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
     let mut head = [0; HEADERS];
     reader
@@ -67,19 +69,126 @@ pub(crate) fn decode(
     };
     let whole = |line: u64| u64::from(start) + (line + padding) * u64::from(size.height);
     let (words, bytes) = line_bytes(samples, bits, fields.short(804));
-    // Some writers fill a line up to words of 32 bits, some do not: the header says how long the file is.
+    // Some writers fill a line up to words of 32 bits, some do not. The length of the file says which, and of a
+    // file that is cut short the length in its header, which is not always true.
     let length = reader.seek(SeekFrom::End(0))?;
-    let is_tight = length == whole(bytes) || u64::from(fields.long(16)) == whole(bytes);
+    let is_tight = length == whole(bytes)
+        || (length != whole(words) && u64::from(fields.long(16)) == whole(bytes));
     let wanted = if is_tight { whole(bytes) } else { whole(words) };
     // Every byte is read, so that a disk that cannot give them is found out too.
     reader.seek(SeekFrom::Start(0))?;
-    let there = io::copy(&mut reader.by_ref().take(wanted), &mut io::sink())?;
-    if there < wanted {
+    let mut there = io::copy(&mut reader.by_ref().take(start.into()), &mut io::sink())?;
+    if there < u64::from(start) {
         return Err(Flaw::Broken(format!("{there} of {wanted} bytes are there")));
+    }
+    let line = if is_tight { bytes } else { words };
+    if line + padding > MOST_MEMORY {
+        return Err(Flaw::too_large(line + padding));
+    }
+    let samples_of = Samples {
+        bits,
+        packing: fields.short(804),
+        is_big: fields.big,
+        count: samples as usize,
+    };
+    // Alpha, blue, green and red.
+    let is_reversed = head[800] == 52;
+    // The upper left pixel comes first, and rows run from the left.
+    if fields.short(768) == 0 && samples_of.is_known() {
+        meter.begin(size, channels.count(), channels == Channels::Rgba);
+    } else {
+        meter.end();
+    }
+    let mut stored = vec![0; (line + padding) as usize];
+    let mut number = 0;
+    while there < wanted {
+        let read = read_whole(&mut reader, &mut stored)?;
+        if read < stored.len() {
+            there += read as u64;
+            return Err(Flaw::Broken(format!("{there} of {wanted} bytes are there")));
+        }
+        there += read as u64;
+        if meter.is_on() {
+            let mut values = samples_of.read(&stored);
+            if is_reversed {
+                values.chunks_exact_mut(4).for_each(<[u16]>::reverse);
+            }
+            let bytes: Vec<u8> = values.iter().flat_map(|one| one.to_le_bytes()).collect();
+            let part = RowPart::interleaved(&bytes, SampleKind::SixteenLittle, channels.count());
+            meter.row(0, number, &[part]);
+        }
+        number += 1;
     }
     let after = io::copy(&mut reader, &mut io::sink())?;
     facts.note_bytes_after_the_end(after as usize);
     Ok(facts)
+}
+
+/// Fills a buffer as far as there are bytes; gives how many there are.
+fn read_whole(reader: &mut impl Read, buffer: &mut [u8]) -> io::Result<usize> {
+    let mut filled = 0;
+    while filled < buffer.len() {
+        match reader.read(&mut buffer[filled..])? {
+            0 => break,
+            read => filled += read,
+        }
+    }
+    Ok(filled)
+}
+
+/// How the samples of a line are stored.
+struct Samples {
+    bits: Bits,
+    packing: u16,
+    is_big: bool,
+    /// How many there are.
+    count: usize,
+}
+
+impl Samples {
+    /// Whether they can be taken apart here: all but those that run over the ends of words.
+    fn is_known(&self) -> bool {
+        !matches!((self.bits, self.packing), (Bits::Ten | Bits::Twelve, 0))
+    }
+
+    /// The samples of a line, scaled to 16 bits.
+    fn read(&self, line: &[u8]) -> Vec<u16> {
+        let (words, _) = line.as_chunks::<4>();
+        let (pairs, _) = line.as_chunks::<2>();
+        let word = |bytes: &[u8; 4]| match self.is_big {
+            true => u32::from_be_bytes(*bytes),
+            false => u32::from_le_bytes(*bytes),
+        };
+        let pair = |bytes: &[u8; 2]| match self.is_big {
+            true => u16::from_be_bytes(*bytes),
+            false => u16::from_le_bytes(*bytes),
+        };
+        // The most significant bits are repeated in the least, so that the highest value stays the highest.
+        let ten = |value: u32| {
+            let value = (value & 1023) as u16;
+            value << 6 | value >> 4
+        };
+        let twelve = |value: u16| value << 4 | value >> 8;
+        let mut values: Vec<u16> = match (self.bits, self.packing) {
+            (Bits::Eight, _) => line.iter().map(|one| u16::from(*one) * 257).collect(),
+            // Filled up with two bits at the end of a word (1), or at its beginning (2).
+            (Bits::Ten, 1) => words
+                .iter()
+                .map(word)
+                .flat_map(|word| [22, 12, 2].map(|shift| ten(word >> shift)))
+                .collect(),
+            (Bits::Ten, _) => words
+                .iter()
+                .map(word)
+                .flat_map(|word| [20, 10, 0].map(|shift| ten(word >> shift)))
+                .collect(),
+            (Bits::Twelve, 1) => pairs.iter().map(|one| twelve(pair(one) >> 4)).collect(),
+            (Bits::Twelve, _) => pairs.iter().map(|one| twelve(pair(one) & 4095)).collect(),
+            _ => pairs.iter().map(pair).collect(),
+        };
+        values.truncate(self.count);
+        values
+    }
 }
 
 /// Bytes of a line that ends at a word of 32 bits, and of one that does not.

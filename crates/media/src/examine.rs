@@ -96,17 +96,18 @@ pub(crate) fn decode_with(
     quiet::decoding(|| match wanted.format.format {
         Some(FileFormat::Png) => crate::png_file::decode(reader, &expect, meter),
         Some(FileFormat::Exr) => crate::exr_file::decode(reader, wanted, meter),
-        Some(FileFormat::Dpx) => crate::dpx_file::decode(reader, &expect),
+        Some(FileFormat::Dpx) => crate::dpx_file::decode(reader, &expect, meter),
         Some(FileFormat::Tiff) => crate::tiff::decode(reader, &expect, meter),
-        Some(FileFormat::Tga) => crate::tga_file::decode(reader, &expect),
-        Some(FileFormat::Bmp) => crate::bmp_file::decode(reader, &expect),
-        Some(FileFormat::Hdr) => crate::hdr_file::decode(reader, &expect),
+        Some(FileFormat::Tga) => crate::tga_file::decode(reader, &expect, meter),
+        Some(FileFormat::Bmp) => crate::bmp_file::decode(reader, &expect, meter),
+        Some(FileFormat::Hdr) => crate::hdr_file::decode(reader, &expect, meter),
         Some(FileFormat::Webp) => crate::webp_file::decode(reader, &expect, meter),
         Some(FileFormat::Jpeg) => crate::jpeg::decode(&whole(reader, length)?, &expect, meter),
         None => Err(Flaw::unverifiable("it is no picture".to_owned())),
     })
     .unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))
 }
+
 /// The format of a picture, by its first bytes, and of those that have no mark there by the extension; none where it
 /// is no picture that this program knows.
 ///

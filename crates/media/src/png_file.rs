@@ -5,10 +5,10 @@
 
 use std::io::{self, BufRead, Seek, SeekFrom};
 
-use png::{BitDepth, ColorType};
+use png::{Adam7Info, BitDepth, ColorType, InterlaceInfo, Transformations};
 use truepath_core::picture::{Bits, Channels, Size};
 
-use crate::facts::{Facts, Flaw, Found};
+use crate::facts::{Facts, Flaw, Found, MOST_MEMORY};
 use crate::inflate::Inflater;
 use crate::meter::{Meter, RowPart, SampleKind};
 use crate::png_rows::unfilter;
@@ -23,7 +23,7 @@ pub(crate) fn decode(
     meter: &mut Meter,
 ) -> Result<Facts, Flaw> {
     let layout = chunks(&mut reader)?;
-    let mut decoder = strict(&mut reader)?;
+    let mut decoder = strict(&mut reader, Transformations::IDENTITY)?;
     let info = decoder.info();
     let size = Size {
         width: info.width,
@@ -50,50 +50,68 @@ pub(crate) fn decode(
         _ => frames,
     };
     let is_interlaced = info.interlaced;
-    // Pixels of less than 8 bits and of palettes are numbers of colours.
-    let kind = match (info.color_type, info.bit_depth) {
-        (ColorType::Indexed, _) => None,
-        (_, BitDepth::Eight) => Some(SampleKind::Eight),
-        (_, BitDepth::Sixteen) => Some(SampleKind::SixteenBig),
-        _ => None,
+    let is_plain = info.animation_control.is_none();
+    // Pixels of less than 8 bits and of palettes are numbers of colors.
+    let are_numbers = info.color_type == ColorType::Indexed
+        || !matches!(info.bit_depth, BitDepth::Eight | BitDepth::Sixteen);
+    let kind = match info.bit_depth {
+        BitDepth::Sixteen => SampleKind::SixteenBig,
+        _ => SampleKind::Eight,
     };
     let mut facts = Facts::new(size, Found::Known(channels), Found::Known(bits));
     expect(&facts)?;
     facts.note_bytes_after_the_end(layout.after as usize);
-    let samples = info.color_type.samples();
-    if let (Some(kind), false) = (kind, is_interlaced) {
+    let mut samples = info.color_type.samples();
+    if !are_numbers && !is_interlaced {
         meter.begin(size, samples, matches!(samples, 2 | 4));
-        let is_plain = info.animation_control.is_none();
         drop(decoder);
         let mut take = |number: u32, row: &[u8]| {
             meter.row(0, number, &[RowPart::interleaved(row, kind, samples)]);
         };
-        if is_plain
-            && at_once(
-                &mut reader,
-                &layout,
-                size,
-                samples * kind.bytes(),
-                &mut take,
-            )?
-        {
+        let pixel_bytes = samples * kind.bytes();
+        if is_plain && at_once(&mut reader, &layout, size, pixel_bytes, &mut take)? {
             return Ok(facts);
         }
         reader.seek(SeekFrom::Start(0))?;
-        decoder = strict(&mut reader)?;
+        decoder = strict(&mut reader, Transformations::IDENTITY)?;
+    } else if meter.is_on() {
+        drop(decoder);
+        reader.seek(SeekFrom::Start(0))?;
+        // The colors themselves, in 8 bits.
+        let wanted = if are_numbers {
+            Transformations::EXPAND
+        } else {
+            Transformations::IDENTITY
+        };
+        decoder = strict(&mut reader, wanted)?;
+        samples = decoder.output_color_type().0.samples();
+        meter.begin(size, samples, matches!(samples, 2 | 4));
     }
+    let pixel_bytes = samples * kind.bytes();
     for picture in 0..pictures {
         if picture > 0 {
             meter.end();
             decoder.next_frame_info().map_err(broken)?;
         }
+        let mut collected = Interlaced::new(size, pixel_bytes);
         let mut number = 0;
         while let Some(row) = decoder.next_interlaced_row().map_err(broken)? {
-            if let Some(kind) = kind {
-                let part = RowPart::interleaved(row.data(), kind, samples);
-                meter.row(0, number, &[part]);
+            match row.interlace() {
+                InterlaceInfo::Null(_) => {
+                    let part = RowPart::interleaved(row.data(), kind, samples);
+                    meter.row(0, number, &[part]);
+                }
+                InterlaceInfo::Adam7(place) if meter.is_on() => {
+                    if !collected.take(row.data(), place) {
+                        meter.end();
+                    }
+                }
+                InterlaceInfo::Adam7(_) => {}
             }
             number += 1;
+        }
+        for (number, row) in (0..).zip(collected.rows()) {
+            meter.row(0, number, &[RowPart::interleaved(row, kind, samples)]);
         }
     }
     decoder.finish().map_err(broken)?;
@@ -103,14 +121,54 @@ pub(crate) fn decode(
     Ok(facts)
 }
 
+/// The pixels of an interlaced picture, whose rows come in seven passes.
+struct Interlaced {
+    size: Size,
+    pixel_bytes: usize,
+    pixels: Vec<u8>,
+}
+
+impl Interlaced {
+    fn new(size: Size, pixel_bytes: usize) -> Self {
+        Self {
+            size,
+            pixel_bytes,
+            pixels: Vec::new(),
+        }
+    }
+
+    /// Bytes of a row.
+    fn row(&self) -> usize {
+        self.size.width as usize * self.pixel_bytes
+    }
+
+    /// Takes a row of a pass; whether the whole picture fits into the memory for it.
+    fn take(&mut self, row: &[u8], place: &Adam7Info) -> bool {
+        if self.pixels.is_empty() {
+            let bytes = self.row() as u64 * u64::from(self.size.height);
+            if bytes > MOST_MEMORY {
+                return false;
+            }
+            self.pixels = vec![0; bytes as usize];
+        }
+        let (stride, bits) = (self.row(), self.pixel_bytes * 8);
+        png::expand_interlaced_row(&mut self.pixels, stride, row, place, bits as u8);
+        true
+    }
+
+    fn rows(&self) -> impl Iterator<Item = &[u8]> {
+        self.pixels.chunks_exact(self.row().max(1))
+    }
+}
+
 fn broken(error: png::DecodingError) -> Flaw {
     Flaw::Broken(error.to_string())
 }
 
 /// The strict reader, after all that stands before the pixels.
-fn strict<R: BufRead + Seek>(reader: R) -> Result<png::Reader<R>, Flaw> {
+fn strict<R: BufRead + Seek>(reader: R, wanted: Transformations) -> Result<png::Reader<R>, Flaw> {
     let mut decoder = png::Decoder::new(reader);
-    decoder.set_transformations(png::Transformations::IDENTITY);
+    decoder.set_transformations(wanted);
     decoder.set_ignore_text_chunk(true);
     decoder.ignore_checksums(false);
     decoder.read_info().map_err(broken)
