@@ -107,3 +107,33 @@ fn a_file_that_was_rendered_twice_says_both() {
         called.out
     );
 }
+
+#[test]
+fn the_warnings_of_a_frame_are_shown_with_their_lines() {
+    let project = kiln("1-4", "", "[mishap]\nnoisy = 7\n");
+    project.call(&["run", "--jobs", "1"]).ends(0);
+    let called = project.call(&["why", "renders/kiln.0003.png"]).ends(0);
+    let warnings: Vec<&str> = called
+        .out
+        .lines()
+        .filter(|line| line.contains("flickers"))
+        .collect();
+    // Those of its own frame, not of the others.
+    assert_eq!(warnings.len(), 5, "{}", called.out);
+    assert!(warnings[0].contains("lamp 0 of frame 3 flickers"));
+    assert!(called.out.contains("and 2 more in the log"));
+    let log = called
+        .out
+        .lines()
+        .find_map(|line| line.trim().strip_prefix("log"))
+        .unwrap();
+    let (path, _) = log.trim().rsplit_once(':').unwrap();
+    let (_, number) = warnings[0].rsplit_once("(line ").unwrap();
+    let number: usize = number.trim_end_matches(')').parse().unwrap();
+    let text = fs::read_to_string(path).unwrap();
+    let line = text.lines().nth(number - 1).unwrap();
+    assert!(
+        line.ends_with("warning: lamp 0 of frame 3 flickers"),
+        "{line}"
+    );
+}

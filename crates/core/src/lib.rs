@@ -19,6 +19,7 @@ pub mod executor;
 pub mod finding;
 pub mod fix;
 pub mod forecast;
+pub mod frame_progress;
 pub mod frames;
 pub mod hash_list;
 pub mod hex;

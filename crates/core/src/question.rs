@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use crate::deliverable::{Deliverable, Expansion};
 use crate::frames::Frame;
-use crate::picture::PictureMeasure;
+use crate::picture::{PictureMeasure, RenderedSamples};
 use crate::profile::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::{PathPattern, Piece};
@@ -137,6 +137,8 @@ pub struct FinishedPicture {
     pub seconds: Option<f64>,
     /// What it shows; none where that is not known.
     pub measure: Option<PictureMeasure>,
+    /// How many samples its pixels have; none where that is not known.
+    pub samples: Option<RenderedSamples>,
 }
 
 /// All that must be known before the rules can look at a job, each once.

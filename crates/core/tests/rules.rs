@@ -8,7 +8,7 @@ use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::movie::Fps;
-use truepath_core::picture::{BlankPart, Digest, PictureMeasure, Thumbnail};
+use truepath_core::picture::{BlankPart, Digest, PictureMeasure, RenderedSamples, Thumbnail};
 use truepath_core::profile::read_profile;
 use truepath_core::question::{
     Answers, ExistingFacts, FinishedPicture, FolderFacts, MachineFacts, Question, SceneAnswer,
@@ -193,6 +193,7 @@ fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture>
                 infinite: 0,
                 blank: None,
             }),
+            samples: None,
         }
     });
     let mut pictures: Vec<FinishedPicture> = clean.collect();
@@ -224,6 +225,11 @@ fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture>
         fifth.bytes = 9_000;
     } else if is("# Frame 5 took a second, and its neighbours 20.") {
         fifth.seconds = Some(1.0);
+    } else if is("# The engine reports 140 of 256 samples for frame 5.") {
+        fifth.samples = Some(RenderedSamples {
+            done: 140,
+            wanted: Some(256),
+        });
     }
     pictures
 }

@@ -5,7 +5,9 @@ use std::io::{BufRead, BufReader};
 use std::path::Path;
 
 use regex::Regex;
+use truepath_core::frame_progress::{FrameProgress, seconds_of};
 use truepath_core::frames::Frame;
+use truepath_core::picture::RenderedSamples;
 use truepath_core::profile::{LogKind, Profile};
 
 /// What a line means.
@@ -17,8 +19,10 @@ pub(crate) enum LineMeaning {
     File(String),
     /// A file holds an intermediate state.
     Saved,
-    /// How far the frame is, from 0 to 100.
-    Progress(f64),
+    /// How far the frame is.
+    Progress(FrameProgress),
+    /// What the frame has got that is finished next.
+    Samples(RenderedSamples),
     /// A warning.
     Warning(String),
     /// An error.
@@ -50,11 +54,26 @@ impl LogReader {
         self.patterns.iter().find_map(|(kind, pattern)| {
             let found = pattern.captures(line)?;
             let group = |name: &str| found.name(name).map(|text| text.as_str().to_owned());
+            let samples = || {
+                let wanted = group("of").and_then(|text| text.parse().ok());
+                let done = group("samples")?.parse().ok()?;
+                Some(RenderedSamples { done, wanted })
+            };
             match kind {
                 LogKind::Frame => group("frame")?.parse().ok().map(LineMeaning::Frame),
                 LogKind::File => group("file").map(LineMeaning::File),
                 LogKind::Saved => Some(LineMeaning::Saved),
-                LogKind::Progress => group("percent")?.parse().ok().map(LineMeaning::Progress),
+                LogKind::Progress => {
+                    let percent = group("percent").and_then(|text| text.parse::<f64>().ok());
+                    let progress = FrameProgress {
+                        percent: percent.filter(|percent| (0.0..=100.0).contains(percent)),
+                        samples: samples(),
+                        left: group("left").and_then(|text| seconds_of(&text)),
+                    };
+                    (progress != FrameProgress::default())
+                        .then_some(LineMeaning::Progress(progress))
+                }
+                LogKind::Samples => samples().map(LineMeaning::Samples),
                 LogKind::Warning => group("text").map(LineMeaning::Warning),
                 LogKind::Error => group("text").map(LineMeaning::Error),
             }
@@ -135,7 +154,32 @@ mod tests {
                 "wrote a b.png",
                 Some(LineMeaning::File("a b.png".to_owned())),
             ),
-            ("progress 40 %", Some(LineMeaning::Progress(40.0))),
+            (
+                "progress 40 %",
+                Some(LineMeaning::Progress(FrameProgress {
+                    percent: Some(40.0),
+                    ..FrameProgress::default()
+                })),
+            ),
+            (
+                "progress 8 of 32 samples, 1:35 left",
+                Some(LineMeaning::Progress(FrameProgress {
+                    percent: None,
+                    samples: Some(RenderedSamples {
+                        done: 8,
+                        wanted: Some(32),
+                    }),
+                    left: Some(95.0),
+                })),
+            ),
+            (
+                "samples 30 of 32",
+                Some(LineMeaning::Samples(RenderedSamples {
+                    done: 30,
+                    wanted: Some(32),
+                })),
+            ),
+            ("progress 400 %", None),
             (
                 "warning: no lamp",
                 Some(LineMeaning::Warning("no lamp".to_owned())),

@@ -8,7 +8,7 @@ use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::{Frame, FrameSet};
 
 use crate::Loaded;
-use crate::engine_log::run_says;
+use crate::engine_log::{LineMeaning, LogReader, run_says};
 use crate::fingerprint::Fingerprints;
 use crate::inventory::{Depth, FileOnDisk, Looker};
 use crate::ledger::{FileEntry, Ledger, history};
@@ -52,6 +52,9 @@ pub struct LogPlace {
     pub line: Option<u64>,
     /// The command line of the process.
     pub command: Option<String>,
+    /// What the engine warned of while it was at the frame, each once, with the first line that says it, from 1; of an
+    /// engine that does not report its frames, what it warned of at all.
+    pub warnings: Vec<(u64, String)>,
 }
 
 /// What is known of a file; none where no part of the job gives it this name.
@@ -92,7 +95,7 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
     let inputs = fingerprint.and_then(|one| ledger.inputs.get(one)).cloned();
     let log = last
         .and_then(|entry| entry.process.as_ref())
-        .map(|process| in_log(Path::new(&process.log), path));
+        .map(|process| in_log(Path::new(&process.log), path, frame, one));
     Ok(Some(FileFacts {
         deliverable: index,
         frame,
@@ -128,12 +131,15 @@ fn state(there: FileOnDisk) -> FileState {
 }
 
 /// Finds a file in the log of its process.
-fn in_log(log: &Path, path: &str) -> LogPlace {
+fn in_log(log: &Path, path: &str, frame: Frame, one: &Deliverable) -> LogPlace {
     let mut place = LogPlace {
         path: log.to_owned(),
         line: None,
         command: None,
+        warnings: Vec::new(),
     };
+    let reader = LogReader::new(&one.common.engine).ok();
+    let mut at: Option<Frame> = None;
     let Ok(file) = File::open(log) else {
         return place;
     };
@@ -141,6 +147,16 @@ fn in_log(log: &Path, path: &str) -> LogPlace {
     for (number, line) in (1..).zip(BufReader::new(file).split(b'\n').map_while(Result::ok)) {
         let line = String::from_utf8_lossy(&line);
         let Some(own) = run_says(&line) else {
+            let printed = line.split_once(' ').map_or("", |(_, printed)| printed);
+            match reader.as_ref().and_then(|reader| reader.read(printed)) {
+                Some(LineMeaning::Frame(begun)) => at = Some(begun),
+                Some(LineMeaning::Warning(text)) if at.is_none_or(|at| at == frame) => {
+                    if !place.warnings.iter().any(|(_, known)| *known == text) {
+                        place.warnings.push((number, text));
+                    }
+                }
+                _ => {}
+            }
             continue;
         };
         if let (None, Some(command)) = (&place.command, own.strip_prefix("$ ")) {

@@ -34,6 +34,8 @@ pub struct Mishap {
     /// Milliseconds that every frame takes longer.
     #[serde(default)]
     pub slow: u64,
+    /// Stops after so many samples, whatever was asked for.
+    pub most_samples: Option<u32>,
     /// Whether slow frames say how far they are, in the log and in a small file from which they can
     /// be gone on with.
     #[serde(default)]

@@ -118,7 +118,10 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
                 .map_err(|_| RenderError::Request(format!("`{value}` is no number for `{name}`"))),
         };
     let exposure = setting("exposure", 0.0)?.exp2();
-    let samples = setting("samples", 1.0)?.max(1.0).sqrt().round() as u32;
+    let wanted = setting("samples", 1.0)?.max(1.0).round() as u32;
+    let most = scene.mishap.most_samples.unwrap_or(wanted);
+    let samples = f64::from(wanted.min(most)).sqrt().round() as u32;
+    let has_samples = request.settings.iter().any(|(key, _)| key == "samples");
     for (key, _) in &request.settings {
         if !SETTINGS.contains(&key.as_str()) {
             writeln!(log, "warning: the scene has no setting `{key}`")?;
@@ -205,12 +208,22 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         if scene.mishap.rough {
             write_files(exposure / 2.0)?;
         }
-        misbehave(&scene, frame, request.go_on, &part, log)?;
+        misbehave(
+            &scene,
+            frame,
+            request.go_on,
+            has_samples.then_some(wanted),
+            &part,
+            log,
+        )?;
         if chance == Some(RandomMishap::Fail) {
             return Err(RenderError::Mishap(frame));
         }
         for path in write_files(exposure)? {
             spoil(&scene, frame, chance, &path)?;
+            if has_samples {
+                writeln!(log, "samples {} of {wanted}", wanted.min(most))?;
+            }
             writeln!(log, "wrote {}", path.display())?;
             log.flush()?;
         }
@@ -274,6 +287,7 @@ fn misbehave(
     scene: &Scene,
     frame: Frame,
     go_on: bool,
+    samples: Option<u32>,
     part: &Path,
     log: &mut dyn Write,
 ) -> Result<(), RenderError> {
@@ -281,7 +295,7 @@ fn misbehave(
     for number in 0..mishap.noisy {
         writeln!(log, "warning: lamp {number} of frame {frame} flickers")?;
     }
-    take_time(scene, go_on, part, log)?;
+    take_time(scene, go_on, samples, part, log)?;
     if mishap.fail_at == Some(frame) {
         return Err(RenderError::Mishap(frame));
     }
@@ -302,6 +316,7 @@ const PARTS: u32 = 10;
 fn take_time(
     scene: &Scene,
     go_on: bool,
+    samples: Option<u32>,
     part: &Path,
     log: &mut dyn Write,
 ) -> Result<(), RenderError> {
@@ -319,7 +334,20 @@ fn take_time(
         std::thread::sleep(scene.mishap.pause() / PARTS);
         if scene.mishap.parts {
             std::fs::write(part, format!("{}\n", number + 1))?;
-            writeln!(log, "progress {} %", (number + 1) * 100 / PARTS)?;
+            let done = number + 1;
+            match samples {
+                Some(samples) => {
+                    let left = (scene.mishap.pause() / PARTS * (PARTS - done)).as_secs();
+                    writeln!(
+                        log,
+                        "progress {} of {samples} samples, {}:{:02} left",
+                        samples * done / PARTS,
+                        left / 60,
+                        left % 60
+                    )?;
+                }
+                None => writeln!(log, "progress {} %", done * 100 / PARTS)?,
+            }
             log.flush()?;
         }
     }

@@ -196,6 +196,11 @@ fn made_by(entry: &FileEntry) -> Vec<(&'static str, String)> {
     }
     let bytes = format!("{} bytes, {}", grouped(record.size), record.hash);
     rows.push(("content", bytes));
+    rows.extend(
+        record
+            .samples
+            .map(|samples| ("samples", samples.to_string())),
+    );
     if let Some(picture) = &record.picture {
         rows.push((
             "shows",
@@ -208,6 +213,9 @@ fn made_by(entry: &FileEntry) -> Vec<(&'static str, String)> {
     rows
 }
 
+/// So many warnings are shown at most.
+const MOST_WARNINGS: usize = 5;
+
 fn log(facts: &FileFacts) -> Vec<(&'static str, String)> {
     let Some(log) = &facts.log else {
         return Vec::new();
@@ -215,6 +223,15 @@ fn log(facts: &FileFacts) -> Vec<(&'static str, String)> {
     let line = log.line.map(|line| format!(":{line}")).unwrap_or_default();
     let mut rows = vec![("log", format!("{}{line}", log.path.display()))];
     rows.extend(log.command.clone().map(|command| ("command", command)));
+    let shown = log.warnings.iter().take(MOST_WARNINGS);
+    for (at, (line, text)) in shown.enumerate() {
+        let name = if at == 0 { "warnings" } else { "" };
+        rows.push((name, format!("{}  (line {line})", visible(text))));
+    }
+    let hidden = log.warnings.len().saturating_sub(MOST_WARNINGS);
+    if hidden > 0 {
+        rows.push(("", format!("and {hidden} more in the log")));
+    }
     rows
 }
 

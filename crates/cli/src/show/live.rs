@@ -5,6 +5,7 @@ use std::time::Duration;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::forecast::Forecast;
+use truepath_core::frame_progress::FrameProgress;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
 use truepath_runner::run::Event;
@@ -20,8 +21,36 @@ struct LiveProcess {
     deliverables: Vec<usize>,
     frames: FrameSet,
     frame: Option<Frame>,
-    percent: Option<f64>,
+    progress: FrameProgress,
     since: Duration,
+}
+
+impl LiveProcess {
+    /// What it is at, for how long, and how much longer.
+    fn doing(&self, now: Duration) -> String {
+        let since = now.saturating_sub(self.since).as_secs_f64();
+        let Some(frame) = self.frame else {
+            let frames = count(self.frames.count(), "frame", "frames");
+            return format!("{frames}, {}", rough(since));
+        };
+        let progress = self.progress.to_string();
+        let left = match (self.progress.left, self.progress.share()) {
+            (Some(left), _) => Some(left),
+            // After a twentieth of the frame its pace says something.
+            (None, Some(share)) if (0.05..1.0).contains(&share) && since > 60.0 => {
+                Some(since / share * (1.0 - share))
+            }
+            _ => None,
+        };
+        let left = left.map(|left| format!("{} left", rough(left)));
+        let parts = [format!("frame {frame}"), progress, rough(since)];
+        let parts: Vec<String> = parts
+            .into_iter()
+            .chain(left)
+            .filter(|part| !part.is_empty())
+            .collect();
+        parts.join(", ")
+    }
 }
 
 /// What is shown.
@@ -84,7 +113,7 @@ impl Screen {
                     deliverables: deliverables.to_vec(),
                     frames: (*frames).clone(),
                     frame: None,
-                    percent: None,
+                    progress: FrameProgress::default(),
                     since: now,
                 };
                 self.workers.insert(*process, worker);
@@ -92,13 +121,13 @@ impl Screen {
             Event::Frame { process, frame } => {
                 if let Some(worker) = self.workers.get_mut(process) {
                     worker.frame = Some(*frame);
-                    worker.percent = None;
+                    worker.progress = FrameProgress::default();
                     worker.since = now;
                 }
             }
-            Event::Percent { process, percent } => {
+            Event::Progress { process, progress } => {
                 if let Some(worker) = self.workers.get_mut(process) {
-                    worker.percent = Some(*percent);
+                    worker.progress = *progress;
                 }
             }
             Event::Ended { process } => drop(self.workers.remove(process)),
@@ -146,7 +175,8 @@ impl Screen {
         if self.done > 0 {
             head.push_str(&format!(", {}", pace(rate)));
         }
-        if let Some(left) = self.forecast.left(took).filter(|left| *left > 0.0) {
+        let left = self.forecast.left_with(took, self.under_way());
+        if let Some(left) = left.filter(|left| *left > 0.0) {
             head.push_str(&format!(", {} left", rough(left)));
         }
         let whole = bar(self.done, self.to_do, (width / 2).min(60));
@@ -156,18 +186,25 @@ impl Screen {
         let labels: Vec<&str> = shown.iter().map(|worker| worker.label.as_str()).collect();
         let labels = distinct(&labels, width.saturating_sub(28));
         for (worker, label) in shown.iter().zip(labels) {
-            let doing = match (worker.frame, worker.percent) {
-                (Some(frame), Some(percent)) => format!("frame {frame}, {percent:.0} %"),
-                (Some(frame), None) => format!("frame {frame}"),
-                (None, _) => count(worker.frames.count(), "frame", "frames"),
-            };
-            let since = now.saturating_sub(worker.since).as_secs_f64();
-            let doing = format!("{doing}, {}", rough(since));
+            let doing = worker.doing(now);
             let label = fitted(&label, width.saturating_sub(doing.chars().count() + 5));
             lines.push(format!("  {label}{FAINT}  {doing}{FAINT:#}"));
         }
         lines.extend(self.strips(width, room.saturating_sub(lines.len())));
         lines
+    }
+
+    /// Seconds that are done of the frames that processes are at.
+    fn under_way(&self) -> f64 {
+        let parts = self.workers.values().filter_map(|worker| {
+            let (frame, share) = (worker.frame?, worker.progress.share()?);
+            let seconds = worker.deliverables.iter();
+            let seconds: f64 = seconds
+                .map(|index| self.forecast.seconds(*index, frame))
+                .sum();
+            Some(share * seconds)
+        });
+        parts.sum()
     }
 
     /// Strips of what is not done, what is at work first.
@@ -290,9 +327,12 @@ mod tests {
                 30,
             ),
             (
-                Event::Percent {
+                Event::Progress {
                     process: 1,
-                    percent: 40.0,
+                    progress: FrameProgress {
+                        percent: Some(40.0),
+                        ..FrameProgress::default()
+                    },
                 },
                 40,
             ),

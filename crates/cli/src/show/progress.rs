@@ -223,7 +223,7 @@ impl Observer for ProgressLines {
                 let code = finding.code;
                 self.say(&format!("{WARNING}{code}{WARNING:#} {}", finding.sentence));
             }
-            Event::Frame { .. } | Event::Percent { .. } | Event::Ended { .. } => {}
+            Event::Frame { .. } | Event::Progress { .. } | Event::Ended { .. } => {}
             Event::Tick => {
                 self.draw();
                 self.line();

@@ -59,16 +59,29 @@ impl Forecast {
 
     /// A file of a deliverable is there, or is given up.
     pub fn settle(&mut self, deliverable: usize, frame: Frame) {
+        self.done += self.seconds(deliverable, frame);
+    }
+
+    /// What a file of a deliverable is expected to take, in seconds.
+    #[must_use]
+    pub fn seconds(&self, deliverable: usize, frame: Frame) -> f64 {
         let seconds = self.seconds.get(deliverable);
-        self.done += seconds.map_or(0.0, |seconds| seconds.seconds(frame));
+        seconds.map_or(0.0, |seconds| seconds.seconds(frame))
     }
 
     /// Seconds that are left, `elapsed` seconds after the beginning; none while nothing is known.
     #[must_use]
     pub fn left(&self, elapsed: f64) -> Option<f64> {
+        self.left_with(elapsed, 0.0)
+    }
+
+    /// The same where parts of files are done that would take so many seconds by themselves.
+    #[must_use]
+    pub fn left_with(&self, elapsed: f64, under_way: f64) -> Option<f64> {
         let time = elapsed + self.before;
-        let done = self.done + self.before * self.parallel;
-        (done > 0.0).then(|| (self.to_do - self.done).max(0.0) * time / done)
+        let settled = self.done + under_way;
+        let done = settled + self.before * self.parallel;
+        (done > 0.0).then(|| (self.to_do - settled).max(0.0) * time / done)
     }
 }
 
@@ -101,6 +114,8 @@ mod tests {
         forecast.settle(1, 1);
         forecast.settle(0, 1);
         assert_eq!(forecast.left(20.0), Some(80.0));
+        // Half of one that is at work counts.
+        assert_eq!(forecast.left_with(25.0, 0.5), Some(75.0));
         // One that nobody knows is taken for as long as the others.
         let expected = [Some(FrameTimes::alike(4.0)), None];
         let forecast = Forecast::new(&expected, &[frames("1"), frames("1")], 1);

@@ -9,8 +9,11 @@ pub enum LogKind {
     File,
     /// A file holds an intermediate state of its picture, which proves nothing; group `file`.
     Saved,
-    /// How far the frame is; group `percent`, from 0 to 100.
+    /// How far the frame is; group `percent`, from 0 to 100, `samples`, with `of` for those that are wanted, or
+    /// `left`, a time.
     Progress,
+    /// How many samples the frame has got that is finished next; groups `samples`, and `of` for those that were wanted.
+    Samples,
     /// A warning; group `text`.
     Warning,
     /// An error; group `text`.
@@ -19,23 +22,25 @@ pub enum LogKind {
 
 impl LogKind {
     /// All of them.
-    pub const ALL: [Self; 6] = [
+    pub const ALL: [Self; 7] = [
         Self::Frame,
         Self::File,
         Self::Saved,
         Self::Progress,
+        Self::Samples,
         Self::Warning,
         Self::Error,
     ];
 
-    /// The group that a pattern of this kind has.
+    /// The groups of a pattern of this kind, of which it has one at least.
     #[must_use]
-    pub fn group(self) -> &'static str {
+    pub fn groups(self) -> &'static [&'static str] {
         match self {
-            Self::Frame => "frame",
-            Self::File | Self::Saved => "file",
-            Self::Progress => "percent",
-            Self::Warning | Self::Error => "text",
+            Self::Frame => &["frame"],
+            Self::File | Self::Saved => &["file"],
+            Self::Progress => &["percent", "samples", "left"],
+            Self::Samples => &["samples"],
+            Self::Warning | Self::Error => &["text"],
         }
     }
 
@@ -47,6 +52,7 @@ impl LogKind {
             Self::File => "file",
             Self::Saved => "saved",
             Self::Progress => "progress",
+            Self::Samples => "samples",
             Self::Warning => "warning",
             Self::Error => "error",
         }

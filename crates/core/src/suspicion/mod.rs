@@ -58,6 +58,7 @@ pub(crate) mod sample {
                 infinite: 0,
                 blank: None,
             }),
+            samples: None,
         }
     }
 

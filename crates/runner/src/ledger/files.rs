@@ -72,6 +72,7 @@ mod tests {
                     run: None,
                     unverifiable: None,
                     picture: None,
+                    samples: None,
                 },
             );
             files.insert(&entry.folder, entry.name, entry.known);

@@ -2,6 +2,7 @@
 
 use std::collections::HashSet;
 use std::sync::Arc;
+use truepath_core::picture::RenderedSamples;
 
 use super::recent::Recent;
 use crate::disk::{Stamp, hash_of_record, recorded};
@@ -38,6 +39,8 @@ pub struct MadeBy {
     pub run: Option<Box<str>>,
     /// Why it could not be decoded, of a file that was published without that.
     pub unverifiable: Option<Box<str>>,
+    /// How many samples its pixels have, where its engine reports that.
+    pub samples: Option<RenderedSamples>,
 }
 
 /// A recorded hash, packed.
@@ -108,6 +111,7 @@ mod tests {
                 engine: "understudy 1".into(),
                 run: None,
                 unverifiable: None,
+                samples: None,
             })
         };
         let mut origins = SharedMakers::default();

@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 use truepath_core::forecast::{Effort, RenderedFrames};
 use truepath_core::frames::FrameSet;
-use truepath_core::picture::PictureMeasure;
+use truepath_core::picture::{PictureMeasure, RenderedSamples};
 
 use crate::disk::Stamp;
 
@@ -340,4 +340,7 @@ pub struct Record {
     /// What the picture shows, where it was measured.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub picture: Option<PictureMeasure>,
+    /// How many samples its pixels have, where the engine reports that.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub samples: Option<RenderedSamples>,
 }

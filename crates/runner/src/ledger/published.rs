@@ -5,6 +5,7 @@ use std::sync::Arc;
 
 use jiff::Timestamp;
 use serde::Deserialize;
+use truepath_core::picture::RenderedSamples;
 
 use super::files::split;
 use super::home::Home;
@@ -61,6 +62,8 @@ struct RecordView<'a> {
     run: Option<Text<'a>>,
     #[serde(borrow, default)]
     unverifiable: Option<Text<'a>>,
+    #[serde(default)]
+    samples: Option<RenderedSamples>,
 }
 
 /// A text of a line: borrowed where nothing in it is escaped.
@@ -91,6 +94,7 @@ impl<'a> RecordView<'a> {
             time: record.time.as_str().into(),
             run: record.run.as_deref().map(Text::from),
             unverifiable: record.unverifiable.as_deref().map(Text::from),
+            samples: record.samples,
         }
     }
 }
@@ -134,6 +138,7 @@ impl RecordReader {
                 && *one.engine == *engine
                 && one.run.as_deref() == run
                 && one.unverifiable.as_deref() == unverifiable
+                && one.samples == record.samples
         };
         let origin = || {
             Arc::new(MadeBy {
@@ -141,6 +146,7 @@ impl RecordReader {
                 engine: engine.into(),
                 run: run.map(Into::into),
                 unverifiable: unverifiable.map(Into::into),
+                samples: record.samples,
             })
         };
         PublishedFiles {

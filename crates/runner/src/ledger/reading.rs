@@ -222,6 +222,7 @@ mod tests {
             run: None,
             unverifiable: None,
             picture: None,
+            samples: None,
         }
     }
 

@@ -48,6 +48,7 @@ fn record(frame: u32, hash: char) -> Record {
         run: None,
         unverifiable: None,
         picture: None,
+        samples: None,
     }
 }
 

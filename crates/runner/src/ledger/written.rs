@@ -111,6 +111,7 @@ mod tests {
             run: Some("2026-01-01T00:00:00".to_owned()),
             unverifiable: None,
             picture: None,
+            samples: None,
         };
         for line in [
             Line::Ended,

@@ -358,5 +358,6 @@ pub(crate) fn record_with(
         run: provenance.run.clone(),
         unverifiable: None,
         picture: None,
+        samples: None,
     })
 }

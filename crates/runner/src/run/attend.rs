@@ -154,7 +154,10 @@ impl EngineProcess<'_> {
                 times.at_work = true;
                 journal.event(&Event::Frame { process, frame });
             }
-            LineMeaning::Progress(percent) => journal.event(&Event::Percent { process, percent }),
+            LineMeaning::Progress(progress) => {
+                journal.event(&Event::Progress { process, progress });
+            }
+            LineMeaning::Samples(samples) => area.got(samples),
             LineMeaning::Warning(text) => {
                 let log = &self.log;
                 journal.warnings().add(&text, log.path(), log.lines());

@@ -4,6 +4,7 @@ use std::path::Path;
 
 use truepath_core::finding::Finding;
 use truepath_core::forecast::Forecast;
+use truepath_core::frame_progress::FrameProgress;
 use truepath_core::frames::{Frame, FrameSet};
 
 use super::Failure;
@@ -45,11 +46,11 @@ pub enum Event<'a> {
         frame: Frame,
     },
     /// A process shows how far its frame is.
-    Percent {
+    Progress {
         /// Its number.
         process: u32,
-        /// From 0 to 100.
-        percent: f64,
+        /// What its engine reports.
+        progress: FrameProgress,
     },
     /// A process has ended.
     Ended {

@@ -92,12 +92,11 @@ impl<'r> Journal<'r> {
     /// Takes what a picture shows that was just published; where it is time, says what is suspicious, and gives why
     /// the run must stop, if the job wants that.
     pub(super) fn picture(&self, index: usize, frame: Frame, record: &Record) -> Option<String> {
-        let measure = record.picture.as_ref()?;
         let RunContext {
             loaded, expansion, ..
         } = self.context;
         let mut pictures = lock(&self.pictures);
-        pictures.take(expansion, index, frame, record.size, measure);
+        pictures.take(expansion, index, frame, record);
         if !pictures.is_due() {
             return None;
         }

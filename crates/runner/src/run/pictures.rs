@@ -7,12 +7,13 @@ use std::time::Duration;
 use truepath_core::deliverable::Expansion;
 use truepath_core::finding::Finding;
 use truepath_core::frames::Frame;
-use truepath_core::picture::{Digest, PictureMeasure};
+use truepath_core::picture::Digest;
 use truepath_core::question::{Answers, FinishedPicture};
 use truepath_core::rules::{FinishedScope, Subject, judge_finished};
 
 use crate::Loaded;
 use crate::clock::Moment;
+use crate::ledger::Record;
 
 /// After so long all pictures are judged again, however few have come.
 const BETWEEN: Duration = Duration::from_secs(30);
@@ -42,9 +43,11 @@ impl FinishedPictures {
         expansion: &Expansion,
         index: usize,
         frame: Frame,
-        bytes: u64,
-        measure: &PictureMeasure,
+        record: &Record,
     ) {
+        if record.picture.is_none() && record.samples.is_none() {
+            return;
+        }
         let path = self
             .paths
             .entry(index)
@@ -52,16 +55,22 @@ impl FinishedPictures {
         let pictures = self.answers.pictures.entry(path.clone()).or_default();
         let picture = FinishedPicture {
             frame,
-            bytes,
+            bytes: record.size,
             // Known once its process has ended.
             seconds: None,
-            measure: Some(measure.clone()),
+            measure: record.picture.clone(),
+            samples: record.samples,
         };
         match pictures.binary_search_by_key(&frame, |one| one.frame) {
             Ok(at) => pictures[at] = picture,
             Err(at) => pictures.insert(at, picture),
         }
         self.count += 1;
+        let samples = record.samples;
+        self.is_suspicious |= samples.is_some_and(|samples| samples.missed().is_some());
+        let Some(measure) = &record.picture else {
+            return;
+        };
         let first = *self.digests.entry((frame, measure.digest)).or_insert(index);
         self.is_suspicious |= first != index
             || measure.constant_color().is_some()

@@ -127,7 +127,8 @@ impl StagingArea<'_> {
             };
             known.flaws.remove(&frame);
             point("verified");
-            let one = known.ready(staged, frame, FileOrigin::Rendered, content)?;
+            let samples = self.samples.get(&frame).copied();
+            let one = known.ready(staged, frame, FileOrigin::Rendered, content, samples)?;
             ready.push((output, one));
         }
         Ok(ready)

@@ -63,7 +63,7 @@ impl StagingArea<'_> {
             let output = &self.outputs[one.output];
             ready.push((
                 one.output,
-                output.ready(one.file, one.frame, FileOrigin::Accepted, one.content)?,
+                output.ready(one.file, one.frame, FileOrigin::Accepted, one.content, None)?,
             ));
         }
         self.publish(publish, ready)

@@ -20,6 +20,7 @@ use truepath_core::command::{Invocation, learn};
 use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::picture::PictureMeasure;
+use truepath_core::picture::RenderedSamples;
 use truepath_core::profile::{Naming, Profile};
 use truepath_core::template::PathPattern;
 use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine};
@@ -41,6 +42,8 @@ pub(crate) struct StagingArea<'a> {
     profile: &'a Profile,
     /// The last frame that the engine says to have begun.
     pub(crate) begun: Option<Frame>,
+    /// The samples that the engine reports of frames that it is at.
+    samples: BTreeMap<Frame, RenderedSamples>,
     /// The last frame that was published from here.
     published: Option<Frame>,
     /// The names of its checkpoints.
@@ -223,8 +226,17 @@ impl<'a> StagingArea<'a> {
             frames,
             profile,
             begun: None,
+            samples: BTreeMap::new(),
             published: None,
             checkpoints,
+        }
+    }
+
+    /// The engine reports how many samples the frame has that it is at: the one that was begun last, or the only one.
+    pub(crate) fn got(&mut self, samples: RenderedSamples) {
+        let only = || self.frames.first().filter(|_| self.frames.count() == 1);
+        if let Some(frame) = self.begun.or_else(only) {
+            self.samples.insert(frame, samples);
         }
     }
 
@@ -379,11 +391,13 @@ impl ExpectedOutput<'_> {
         frame: Frame,
         how: FileOrigin,
         content: FileContent,
+        samples: Option<RenderedSamples>,
     ) -> io::Result<VerifiedFile> {
         let to = PathBuf::from(self.deliverable.path(frame));
         let mut record = record_with(&staged, &to, &self.provenance, content.hash)?;
         record.unverifiable = content.unverifiable;
         record.picture = content.picture;
+        record.samples = samples;
         Ok(VerifiedFile {
             record,
             replaces: self.replaces.get(&frame).copied(),

@@ -137,9 +137,14 @@ impl<'w, W: Observer> Events<'w, W> {
             Event::Frame { process, frame } => {
                 json!({ "event": "frame", "process": process, "frame": frame })
             }
-            Event::Percent { process, percent } => {
-                json!({ "event": "percent", "process": process, "percent": percent })
-            }
+            Event::Progress { process, progress } => json!({
+                "event": "progress",
+                "process": process,
+                "percent": progress.share().map(|share| share * 100.0),
+                "samples": progress.samples.map(|samples| samples.done),
+                "samples-wanted": progress.samples.and_then(|samples| samples.wanted),
+                "seconds-left": progress.left,
+            }),
             Event::Ended { process } => json!({ "event": "ended", "process": process }),
             Event::Published {
                 deliverable,

@@ -37,7 +37,7 @@ impl ProfileReader {
             for one in self.entries(item) {
                 match LogKind::ALL.into_iter().find(|kind| kind.word() == one.key) {
                     Some(kind) => {
-                        let find = self.pattern(&one.value, &[kind.group()]);
+                        let find = self.pattern(&one.value, kind.groups());
                         log.push(LogPattern { kind, find });
                     }
                     None => self.unknown(one, &LogKind::ALL.map(LogKind::word)),

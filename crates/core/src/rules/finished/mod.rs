@@ -3,6 +3,7 @@
 mod broken_values;
 mod constant_alpha;
 mod fast_frame;
+mod few_samples;
 mod one_color;
 mod part_not_rendered;
 mod picture_jumps;
@@ -61,6 +62,7 @@ pub(super) const WITHOUT_NEIGHBOURS: &[&Rule] = &[
     &one_color::RULE,
     &constant_alpha::RULE,
     &same_pixels::RULE,
+    &few_samples::RULE,
 ];
 
 /// In the order of the codes.
@@ -74,4 +76,5 @@ pub(super) const RULES: &[&Rule] = &[
     &picture_jumps::RULE,
     &small_file::RULE,
     &fast_frame::RULE,
+    &few_samples::RULE,
 ];
