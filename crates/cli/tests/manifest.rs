@@ -145,11 +145,36 @@ fn what_is_missing_is_said_and_a_table_says_what_each_file_is() {
     );
     let table = project.read("frames.csv");
     let lines: Vec<&str> = table.lines().collect();
-    assert_eq!(lines[0], "path,bytes,md5,content");
-    assert_eq!(lines.len(), 6);
+    assert_eq!(lines[0], "path,bytes,md5,state,reason,content");
+    assert_eq!(lines.len(), 7);
+    assert_eq!(lines[4], "renders/kiln.0004.png,,,missing,,");
+    assert!(lines[1].contains(",valid,,"), "{table}");
     assert!(lines[1].starts_with("renders/kiln.0001.png,"), "{table}");
     assert!(
         lines[1].ends_with(",\"png 48x32, rgba, 8 bits\""),
         "{table}"
     );
+}
+
+#[test]
+fn a_table_does_not_call_a_file_valid_whose_bytes_are_others() {
+    let project = rendered();
+    let path = project.path("renders/kiln.0002.png");
+    let then = fs::metadata(&path).unwrap().modified().unwrap();
+    let mut bytes = fs::read(&path).unwrap();
+    let last = bytes.len() - 20;
+    bytes[last] ^= 1;
+    fs::write(&path, bytes).unwrap();
+    // As large and as old as before.
+    let file = fs::File::options().write(true).open(&path).unwrap();
+    file.set_modified(then).unwrap();
+    project.write(
+        "truepath.toml",
+        &format!("{}settings.exposure = 1\n", project.read("truepath.toml")),
+    );
+    project.call(&["manifest", "--csv", "frames.csv"]).ends(0);
+    let table = project.read("frames.csv");
+    let lines: Vec<&str> = table.lines().collect();
+    assert!(lines[1].contains(",stale,"), "{table}");
+    assert!(lines[2].contains(",changed,"), "{table}");
 }

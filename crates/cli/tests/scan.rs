@@ -138,3 +138,39 @@ fn what_a_run_made_is_found_without_its_job() {
     // Nothing is written.
     assert_eq!(project.files("renders").len(), 5);
 }
+
+#[test]
+fn facts_are_those_of_movies_and_layers_too() {
+    if !common::needs("ffmpeg") {
+        return;
+    }
+    let project = Project::empty();
+    let make = |line: &str| {
+        let made = std::process::Command::new("ffmpeg")
+            .args(line.split(' '))
+            .current_dir(project.path("."))
+            .output()
+            .unwrap();
+        assert!(made.status.success(), "{line}");
+    };
+    make(
+        "-v error -f lavfi -i testsrc=s=64x48:r=24000/1001:d=2 -f lavfi -i sine=d=2 -c:a aac -shortest a.mp4",
+    );
+    // So much plain sound that its samples are not listed one by one.
+    make(
+        "-v error -f lavfi -i testsrc=s=64x48:r=25:d=1 -f lavfi -i sine=d=600 -c:v mjpeg -c:a pcm_s16le b.mov",
+    );
+    project.write("broken.mp4", "ftyp");
+    project.write("kiln.toml", &common::scene(""));
+    let line = "understudy --scene kiln.toml --frames 1 --format exr --pass beauty --pass depth --together --compression piz --to all";
+    project.call(&line.split(' ').collect::<Vec<_>>()).ends(0);
+    let called = project.call(&["scan", "--facts"]).ends(0);
+    for part in [
+        "mp4 64x48, avc1, 48 frames, 2.00 s, 23.976 fps, sound mp4a",
+        "mov 64x48, jpeg, 25 frames, 1.00 s, 25 fps, sound sowt",
+        "mp4: ",
+        "exr 48x32, rgba, half, compression piz, 2 layers: beauty, depth",
+    ] {
+        assert!(called.out.contains(part), "{part}: {}", called.out);
+    }
+}

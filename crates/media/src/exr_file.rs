@@ -4,6 +4,7 @@ use std::io::{BufRead, Read, Seek, SeekFrom};
 
 use exr::block::UncompressedBlock;
 use exr::block::reader::ChunksReader;
+use exr::compression::Compression;
 use exr::math::Vec2;
 use exr::meta::attribute::{ChannelDescription, SampleType};
 use exr::meta::header::Header;
@@ -32,6 +33,10 @@ pub(crate) fn decode(
         planes => all_planes(planes, &layers, size(header)?)?,
     };
     facts.compare(wanted)?;
+    facts.compression = Some(compression_word(header.compression));
+    if layers.len() > 1 {
+        facts.layers = layers.iter().map(Layer::title).collect();
+    }
     note_windows(headers, &mut facts);
     let bytes = headers.iter().map(block_bytes).max().unwrap_or(0);
     if bytes > MOST_MEMORY {
@@ -136,6 +141,24 @@ fn single<'l>(
     Ok(other.unwrap_or(first))
 }
 
+/// The word of job files for a compression.
+fn compression_word(compression: Compression) -> &'static str {
+    match compression {
+        Compression::Uncompressed => "none",
+        Compression::RLE => "rle",
+        Compression::ZIP1 => "zips",
+        Compression::ZIP16 => "zip",
+        Compression::PIZ => "piz",
+        Compression::PXR24 => "pxr24",
+        Compression::B44 => "b44",
+        Compression::B44A => "b44a",
+        Compression::DWAA(_) => "dwaa",
+        Compression::DWAB(_) => "dwab",
+        Compression::HTJ2K32 => "htj2k32",
+        Compression::HTJ2K256 => "htj2k256",
+    }
+}
+
 /// The first few of some names, and how many more there are.
 fn shortened(names: &[String]) -> String {
     const MOST: usize = 8;
@@ -227,6 +250,15 @@ fn all_planes<'l>(
 }
 
 impl Layer {
+    /// Its name, for people.
+    fn title(&self) -> String {
+        if self.name.is_empty() {
+            "(main)".to_owned()
+        } else {
+            self.name.clone()
+        }
+    }
+
     fn has(&self, name: &str) -> bool {
         self.channels.iter().any(|(known, _)| known == name)
     }

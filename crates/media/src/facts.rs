@@ -92,6 +92,10 @@ pub struct Facts {
     pub channels: Found<Channels>,
     /// The bits of a channel.
     pub bits: Found<Bits>,
+    /// How its pixels are compressed, in formats that leave a choice.
+    pub compression: Option<&'static str>,
+    /// The names of its layers, where it has several.
+    pub layers: Vec<String>,
     /// What is there besides, and is no fault: further layers, pages, bytes after the end.
     pub notes: Vec<String>,
 }
@@ -102,6 +106,8 @@ impl Facts {
             size,
             channels,
             bits,
+            compression: None,
+            layers: Vec::new(),
             notes: Vec::new(),
         }
     }

@@ -36,8 +36,8 @@ pub use hashing_reader::{HashKind, hash_file};
 pub use layers::{LayerError, PictureLayer, read_layers, write_layers};
 #[cfg(feature = "movies")]
 pub use movie::{
-    MovieCodec, MovieError, MovieFacts, MovieOptions, MovieWriter, SoundError, SoundFormat,
-    examine_movie,
+    MovieCodec, MovieError, MovieFacts, MovieHeaders, MovieOptions, MovieWriter, SoundError,
+    SoundFormat, examine_movie, movie_headers,
 };
 pub use proxy::{DisplayCurve, Proxy, ProxyOptions, displayed, proxy};
 pub use raster::{Raster, Weight, fitted_text, text_width};

@@ -1,5 +1,6 @@
 //! Hashes of many files, each read once for all hash functions.
 
+use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
@@ -11,10 +12,16 @@ use truepath_core::deliverable::Expansion;
 use truepath_core::hash_list::HashLine;
 use truepath_media::{HashKind, hash_file};
 
+use crate::Loaded;
 use crate::audit::AuditProgress;
+use crate::disk::recorded;
+use crate::fingerprint::Fingerprints;
+use crate::inventory::{Depth, FileOnDisk, Looker};
+use crate::ledger::Ledger;
 use crate::lock::lock;
 use crate::scan::{path_of, scan};
-use crate::{disk, system};
+use crate::why::FileState;
+use crate::{disk, movies, system};
 
 /// A file and its hashes.
 #[derive(Debug)]
@@ -83,6 +90,55 @@ pub fn files_of_job(expansion: &Expansion) -> (Vec<PathBuf>, u64) {
         }
     }
     (files, missing)
+}
+
+/// The states of all files that a job wants, in its order, those that are not there among them. What the ledger does not
+/// know is decoded, and a hash that was made just now is compared with the recorded one, where it is of the same kind.
+///
+/// # Errors
+/// When the ledgers of the job or a folder cannot be read.
+pub fn states_of_job(
+    loaded: &Loaded,
+    expansion: &Expansion,
+    kinds: &[HashKind],
+    hashed: &[HashedFile],
+) -> io::Result<Vec<(PathBuf, FileState)>> {
+    let by_path: HashMap<&Path, &HashedFile> =
+        hashed.iter().map(|one| (one.path.as_path(), one)).collect();
+    let ledger = Ledger::read(&loaded.state_folder().ledgers())?;
+    let mut fingerprints = Fingerprints::new(loaded);
+    let mut states = Vec::new();
+    for one in &expansion.deliverables {
+        if one.is_assembled() {
+            let there = movies::look(one, &ledger, false, &loaded.folder)?.state();
+            let frame = one.common.frames.shot.first().unwrap_or(0);
+            states.push((PathBuf::from(one.path(frame)), FileState::of(there)));
+            continue;
+        }
+        let today = fingerprints.of(one).ok();
+        let looker = Looker::new(one, &ledger, today.as_deref());
+        for frame in one.common.frames.selected.iter() {
+            let path = one.path(frame);
+            let mut there = looker.look(frame, Depth::Unknown).there;
+            let record = ledger.published.get(&path);
+            let path = PathBuf::from(path);
+            let content = by_path.get(path.as_path()).map(|file| &file.content);
+            if let (Some(record), Some(Ok((_, hashes)))) = (record, content) {
+                let mut made = kinds.iter().zip(hashes);
+                let is_changed = made.any(|(kind, digits)| {
+                    *kind == record.hash.kind()
+                        && recorded(*kind, digits) != record.hash.to_string()
+                });
+                if is_changed {
+                    there = FileOnDisk::Changed(
+                        "its bytes are not those that were published".to_owned(),
+                    );
+                }
+            }
+            states.push((path, FileState::of(there)));
+        }
+    }
+    Ok(states)
 }
 
 /// The files below some folders, hidden ones left out, in the order of their names; and what could not be read.

@@ -1,5 +1,6 @@
 //! Whether files are whole of which no job says what they must be.
 
+use std::fmt::Write as _;
 use std::path::Path;
 
 use rayon::prelude::*;
@@ -18,10 +19,12 @@ pub struct Unsound {
     pub why: String,
 }
 
-/// What a picture is, in words; none of what is no picture that this program knows.
+/// What a picture or a movie is, in words; none of what this program does not know.
 #[must_use]
 pub fn first_facts(path: &Path) -> Option<String> {
-    let format = recognise(path).ok().flatten()?;
+    let Some(format) = recognise(path).ok().flatten() else {
+        return movie_facts(path);
+    };
     Some(match verify(path, &ExpectedPicture::of_format(format)) {
         Ok(facts) => in_words(format.name, &facts),
         Err(flaw) => format!("{}: {flaw}", format.name),
@@ -36,11 +39,60 @@ fn in_words(format: &str, facts: &Facts) -> String {
         bits
     };
     let mut words = format!("{format} {}, {}, {bits}", facts.size, facts.channels);
+    if let Some(compression) = facts.compression {
+        let _ = write!(words, ", compression {compression}");
+    }
+    if !facts.layers.is_empty() {
+        let _ = write!(
+            words,
+            ", {} layers: {}",
+            facts.layers.len(),
+            facts.layers.join(", ")
+        );
+    }
     for note in &facts.notes {
         words.push_str("; ");
         words.push_str(note);
     }
     words
+}
+
+/// What the tables of a movie in MP4 or MOV say.
+#[cfg(feature = "movies")]
+fn movie_facts(path: &Path) -> Option<String> {
+    let extension = path.extension()?.to_string_lossy().to_lowercase();
+    if !["mp4", "m4v", "mov"].contains(&extension.as_str()) {
+        return None;
+    }
+    let headers = match truepath_media::movie_headers(path) {
+        Ok(headers) => headers,
+        Err(error) => return Some(format!("{extension}: {error}")),
+    };
+    let size = headers.size.map(|size| format!(" {size}"));
+    let mut words = format!(
+        "{extension}{}, {}, {}, {:.2} s",
+        size.unwrap_or_default(),
+        headers.coding,
+        truepath_core::finding::count(headers.frames, "frame", "frames"),
+        headers.seconds
+    );
+    if let Some(fps) = headers.fps() {
+        let fps = format!("{fps:.3}");
+        let _ = write!(
+            words,
+            ", {} fps",
+            fps.trim_end_matches('0').trim_end_matches('.')
+        );
+    }
+    if let Some(sound) = headers.sound {
+        let _ = write!(words, ", sound {sound}");
+    }
+    Some(words)
+}
+
+#[cfg(not(feature = "movies"))]
+fn movie_facts(_: &Path) -> Option<String> {
+    None
 }
 
 /// The files of a sequence that are no whole pictures, in the order of their frames; those that are no pictures of a

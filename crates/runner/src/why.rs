@@ -24,6 +24,31 @@ pub struct FileState {
     pub reasons: Vec<String>,
 }
 
+impl FileState {
+    pub(crate) fn of(there: FileOnDisk) -> Self {
+        let (word, reason) = match there {
+            FileOnDisk::Missing => ("missing", None),
+            FileOnDisk::Valid => ("valid", None),
+            FileOnDisk::Touched => (
+                "valid",
+                Some("its time differs from the ledger's, its bytes do not".to_owned()),
+            ),
+            FileOnDisk::Unrecorded => (
+                "valid",
+                Some("no run has recorded it: nobody knows what made it".to_owned()),
+            ),
+            FileOnDisk::Stale => ("stale", None),
+            FileOnDisk::Changed(difference) => ("changed", Some(difference)),
+            FileOnDisk::Broken(reason) => ("broken", Some(reason)),
+            FileOnDisk::Unverifiable(reason) => ("unverifiable", Some(reason)),
+        };
+        Self {
+            word,
+            reasons: reason.into_iter().collect(),
+        }
+    }
+}
+
 /// What is known of a file of a job.
 #[derive(Debug)]
 pub struct FileFacts {
@@ -82,7 +107,7 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
             .look(frame, Depth::Unknown)
             .there
     };
-    let mut state = state(there);
+    let mut state = FileState::of(there);
     if state.word == "stale" && !one.is_assembled() {
         let frames = FrameSet::from_frames([frame]);
         let today = fingerprints.inputs(one);
@@ -105,29 +130,6 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
         log,
         history,
     }))
-}
-
-fn state(there: FileOnDisk) -> FileState {
-    let (word, reason) = match there {
-        FileOnDisk::Missing => ("missing", None),
-        FileOnDisk::Valid => ("valid", None),
-        FileOnDisk::Touched => (
-            "valid",
-            Some("its time differs from the ledger's, its bytes do not".to_owned()),
-        ),
-        FileOnDisk::Unrecorded => (
-            "valid",
-            Some("no run has recorded it: nobody knows what made it".to_owned()),
-        ),
-        FileOnDisk::Stale => ("stale", None),
-        FileOnDisk::Changed(difference) => ("changed", Some(difference)),
-        FileOnDisk::Broken(reason) => ("broken", Some(reason)),
-        FileOnDisk::Unverifiable(reason) => ("unverifiable", Some(reason)),
-    };
-    FileState {
-        word,
-        reasons: reason.into_iter().collect(),
-    }
 }
 
 /// Finds a file in the log of its process.

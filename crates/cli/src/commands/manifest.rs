@@ -1,20 +1,24 @@
 //! `truepath manifest`: lists of hashes of what is handed over, and whether what has arrived is what they say.
 
+use std::collections::HashMap;
 use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
+use truepath_core::deliverable::Expansion;
 use truepath_core::finding::grouped;
 use truepath_core::hash_list::HashLine;
 use truepath_core::visible::visible;
 use truepath_media::HashKind;
+use truepath_runner::Loaded;
 use truepath_runner::disk::{Disk, RealDisk};
 use truepath_runner::manifest::{
-    HashedFile, file_of_line, files_of_folders, files_of_job, hash_files, hash_line,
+    HashedFile, file_of_line, files_of_folders, files_of_job, hash_files, hash_line, states_of_job,
 };
 use truepath_runner::verify_all::first_facts;
+use truepath_runner::why::FileState;
 
 use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE, FOUND, INTERRUPTED};
@@ -42,7 +46,7 @@ pub(crate) struct Arguments {
     /// The lists are written as NAME.b3, NAME.sha256 and NAME.md5; unset, the first is printed
     #[arg(long, value_name = "NAME", conflicts_with = "verify")]
     to: Option<PathBuf>,
-    /// Write a table of all files with bytes, hashes and what they are
+    /// Write a table of all files with bytes, hashes, states and what they are; of a job also those that are missing
     #[arg(long, value_name = "FILE", conflicts_with = "verify")]
     csv: Option<PathBuf>,
     /// Compare the files beside a list with it
@@ -83,7 +87,13 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if let Some(list) = &arguments.verify {
         return verify(list);
     }
-    let (base, paths, is_whole) = chosen_files(&arguments.folders, arguments.job)?;
+    let files_of = ChosenFiles::of(&arguments.folders, arguments.job)?;
+    let ChosenFiles {
+        base,
+        paths,
+        is_whole,
+        job,
+    } = files_of;
     let kinds: Vec<HashKind> = arguments.hash.iter().map(|name| name.kind()).collect();
     let (hashed, is_interrupted) = hash_all(&paths, &kinds)?;
     let mut unreadable = 0;
@@ -117,7 +127,15 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         out.flush()?;
     }
     if let Some(path) = &arguments.csv {
-        write(path, table(&base, &arguments.hash, &hashed).as_bytes())?;
+        let states = match &job {
+            Some((loaded, expansion)) => Some(
+                states_of_job(loaded, expansion, &kinds, &hashed)
+                    .map_err(CommandError::outside("the states of the files"))?,
+            ),
+            None => None,
+        };
+        let table = table(&base, &arguments.hash, &hashed, states.as_deref());
+        write(path, table.as_bytes())?;
         remark(&format!(
             "{} of {}",
             path.display(),
@@ -128,34 +146,54 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     Ok(ExitCode::from(if is_fine { DONE } else { FOUND }))
 }
 
-/// The folder that paths are relative to, the files, and whether all that are wanted are there.
-fn chosen_files(
-    folders: &[PathBuf],
-    job: JobArguments,
-) -> Result<(PathBuf, Vec<PathBuf>, bool), CommandError> {
-    if let [first, ..] = folders {
-        let (found, unreadable) = files_of_folders(folders);
-        for (path, error) in &unreadable {
+/// The files that are listed.
+struct ChosenFiles {
+    /// The folder that their paths are relative to.
+    base: PathBuf,
+    paths: Vec<PathBuf>,
+    /// Whether all that are wanted are there.
+    is_whole: bool,
+    /// The job whose files they are, where it is one.
+    job: Option<(Loaded, Expansion)>,
+}
+
+impl ChosenFiles {
+    fn of(folders: &[PathBuf], job: JobArguments) -> Result<Self, CommandError> {
+        if let [first, ..] = folders {
+            let (paths, unreadable) = files_of_folders(folders);
+            for (path, error) in &unreadable {
+                alert(&format!(
+                    "{ERROR}unreadable{ERROR:#} {}: {error}",
+                    shown(path)
+                ));
+            }
+            let base = match folders {
+                [_] => first.clone(),
+                _ => PathBuf::new(),
+            };
+            return Ok(Self {
+                base,
+                paths,
+                is_whole: unreadable.is_empty(),
+                job: None,
+            });
+        }
+        let chosen = job.load_latest()?;
+        let expansion = chosen.chosen.runnable();
+        let (paths, missing) = files_of_job(&expansion);
+        if missing > 0 {
             alert(&format!(
-                "{ERROR}unreadable{ERROR:#} {}: {error}",
-                shown(path)
+                "{WARNING}missing{WARNING:#} {} that the job wants; `truepath audit` says which",
+                files(missing)
             ));
         }
-        let base = match folders {
-            [_] => first.clone(),
-            _ => PathBuf::new(),
-        };
-        return Ok((base, found, unreadable.is_empty()));
+        Ok(Self {
+            base: chosen.loaded.folder.clone(),
+            paths,
+            is_whole: missing == 0,
+            job: Some((chosen.loaded, expansion)),
+        })
     }
-    let chosen = job.load_latest()?;
-    let (found, missing) = files_of_job(&chosen.chosen.runnable());
-    if missing > 0 {
-        alert(&format!(
-            "{WARNING}missing{WARNING:#} {} that the job wants; `truepath audit` says which",
-            files(missing)
-        ));
-    }
-    Ok((chosen.loaded.folder.clone(), found, missing == 0))
 }
 
 fn hash_all(
@@ -185,26 +223,50 @@ fn list(base: &Path, hashed: &[HashedFile], at: usize) -> Vec<u8> {
     text
 }
 
-/// A table with a line for each file: what its columns are stands in the first.
-fn table(base: &Path, hashes: &[HashName], hashed: &[HashedFile]) -> String {
+/// A table with a line for each file: what its columns are stands in the first. Of a job it holds the state of each
+/// file, and those that are missing too.
+fn table(
+    base: &Path,
+    hashes: &[HashName],
+    hashed: &[HashedFile],
+    states: Option<&[(PathBuf, FileState)]>,
+) -> String {
     let names = hashes.iter().map(|hash| hash.extension());
     let mut head = vec!["path", "bytes"];
     head.extend(names);
+    head.extend(states.map(|_| ["state", "reason"]).into_iter().flatten());
     head.push("content");
     let mut text = head.join(",") + "\n";
-    for file in hashed {
-        let path = file.path.strip_prefix(base).unwrap_or(&file.path);
-        let mut cells = vec![cell(&path.to_string_lossy())];
-        match &file.content {
-            Ok((bytes, hashes)) => {
+    let mut add = |path: &Path, file: Option<&HashedFile>, state: Option<&FileState>| {
+        let shown = path.strip_prefix(base).unwrap_or(path);
+        let mut cells = vec![cell(&shown.to_string_lossy())];
+        match file.map(|file| &file.content) {
+            Some(Ok((bytes, hashes))) => {
                 cells.push(bytes.to_string());
                 cells.extend(hashes.iter().cloned());
             }
-            Err(_) => cells.resize(2 + hashes.len(), String::new()),
+            _ => cells.resize(2 + hashes.len(), String::new()),
         }
-        cells.push(cell(&first_facts(&file.path).unwrap_or_default()));
+        if let Some(state) = state {
+            cells.push(state.word.to_owned());
+            cells.push(cell(&state.reasons.join("; ")));
+        }
+        let facts = file.and_then(|file| first_facts(&file.path));
+        cells.push(cell(&facts.unwrap_or_default()));
         text.push_str(&cells.join(","));
         text.push('\n');
+    };
+    match states {
+        Some(states) => {
+            let by_path: HashMap<&Path, &HashedFile> =
+                hashed.iter().map(|one| (one.path.as_path(), one)).collect();
+            for (path, state) in states {
+                add(path, by_path.get(path.as_path()).copied(), Some(state));
+            }
+        }
+        None => hashed
+            .iter()
+            .for_each(|file| add(&file.path, Some(file), None)),
     }
     text
 }
@@ -256,7 +318,7 @@ fn verify(path: &Path) -> Result<ExitCode, CommandError> {
     let (hashed, is_interrupted) = hash_all(&paths, &[kind])?;
     let mut out = crate::show::out();
     let (mut same, mut bad) = (0_u64, 0_u64);
-    let by_path: std::collections::HashMap<&Path, &HashedFile> = hashed
+    let by_path: HashMap<&Path, &HashedFile> = hashed
         .iter()
         .map(|file| (file.path.as_path(), file))
         .collect();

@@ -31,7 +31,8 @@ use crate::show::{ERROR, FAINT, TITLE, WARNING, bytes, files, remark};
 pub(crate) struct Arguments {
     /// The folders; unset, this one
     folders: Vec<PathBuf>,
-    /// Read what the pictures are: size, format, channels and bits, of the first of each sequence
+    /// Read what the files are, of the first of each sequence: size, format, channels, bits, compression and layers of
+    /// pictures; size, coding, length, frames a second and sound of movies in MP4 and MOV
     #[arg(long)]
     facts: bool,
     /// Decode every picture whole

@@ -10,6 +10,9 @@ use super::writer::MovieError;
 /// The most bytes of the box of all tables.
 const MOST_TABLES: u64 = 256 << 20;
 
+/// The most samples of a track.
+const MOST_SAMPLES: usize = 16 << 20;
+
 /// A track of a movie as its tables show it.
 #[derive(Debug, Default)]
 pub(super) struct FoundTrack {
@@ -158,7 +161,7 @@ fn track(body: &[u8]) -> Option<FoundTrack> {
             found.parameters = parameters(configuration)?;
         }
     }
-    found.samples = samples(table)?;
+    found.samples = samples(table, &handler == b"soun")?;
     Some(found)
 }
 
@@ -177,7 +180,8 @@ fn parameters(configuration: &[u8]) -> Option<Vec<Vec<u8>>> {
     Some(units)
 }
 
-fn samples(table: &[u8]) -> Option<Vec<(u64, u32)>> {
+/// Where the samples lie; those of plain sound, which are many, chunk by chunk.
+fn samples(table: &[u8], is_sound: bool) -> Option<Vec<(u64, u32)>> {
     let sizes = find(table, &[b"stsz"])?;
     let (same, count) = (word(sizes, 4)?, word(sizes, 8)? as usize);
     let size = |number: usize| {
@@ -198,9 +202,20 @@ fn samples(table: &[u8]) -> Option<Vec<(u64, u32)>> {
             .collect(),
     };
     let runs = entries::<3>(find(table, &[b"stsc"])?)?;
+    let run_of = |number: u32| runs.iter().rev().find(|[first, ..]| *first <= number);
+    if is_sound && same > 0 {
+        let whole = |(number, start): (u32, &u64)| {
+            let [_, samples, _] = run_of(number)?;
+            Some((*start, same.saturating_mul(*samples)))
+        };
+        return (1..).zip(&chunks).map(whole).collect();
+    }
+    if count > MOST_SAMPLES {
+        return None;
+    }
     let mut samples = Vec::new();
     for (number, start) in (1..).zip(&chunks) {
-        let run = runs.iter().rev().find(|[first, ..]| *first <= number)?;
+        let run = run_of(number)?;
         let mut at = *start;
         for _ in 0..run[1] {
             if samples.len() == count {

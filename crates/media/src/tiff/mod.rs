@@ -119,6 +119,7 @@ impl Page {
             height: self.height as u32,
         };
         let mut facts = Facts::new(size, channels, self.depth());
+        facts.compression = Some(self.compression.word());
         if extra > u64::from(alpha) {
             facts.note(format!(
                 "it has {} further channels",

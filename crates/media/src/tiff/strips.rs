@@ -23,6 +23,17 @@ pub(super) enum Compression {
 }
 
 impl Compression {
+    /// Its word, for people.
+    pub(super) fn word(self) -> &'static str {
+        match self {
+            Self::None => "none",
+            Self::Lzw => "lzw",
+            Self::Deflate => "zip",
+            Self::PackBits => "packbits",
+            Self::Jpeg => "jpeg",
+        }
+    }
+
     pub(super) fn of(number: u64) -> Result<Self, Flaw> {
         Ok(match number {
             1 => Self::None,
