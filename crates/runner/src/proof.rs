@@ -5,7 +5,7 @@ use std::process::{Command, Stdio};
 
 use regex::Regex;
 use truepath_core::command::fill;
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, Movie};
 use truepath_core::profile::{MovieProof, Profile};
 use truepath_core::template::TokenValue;
 use truepath_media::Flaw;
@@ -66,10 +66,11 @@ fn ask(proof: &MovieProof, program: &Path, movie: &Path) -> Result<String, Strin
 /// Compares what was found with what is wanted.
 fn against(proof: &MovieProof, deliverable: &Deliverable, printed: &str) -> Option<String> {
     let size = deliverable.picture.file_size();
+    let slate = deliverable.movie().map_or(0, Movie::slate_frames);
     let wanted = [
         (
             "frames",
-            Some(deliverable.common.frames.shot.count()),
+            Some(deliverable.common.frames.shot.count() + slate),
             "frames",
         ),
         (

@@ -152,10 +152,11 @@ fn in_log(log: &Path, path: &str, frame: Frame, one: &Deliverable) -> LogPlace {
             let printed = line.split_once(' ').map_or("", |(_, printed)| printed);
             match reader.as_ref().and_then(|reader| reader.read(printed)) {
                 Some(LineMeaning::Frame(begun)) => at = Some(begun),
-                Some(LineMeaning::Warning(text)) if at.is_none_or(|at| at == frame) => {
-                    if !place.warnings.iter().any(|(_, known)| *known == text) {
-                        place.warnings.push((number, text));
-                    }
+                Some(LineMeaning::Warning(text))
+                    if at.is_none_or(|at| at == frame)
+                        && !place.warnings.iter().any(|(_, known)| *known == text) =>
+                {
+                    place.warnings.push((number, text));
                 }
                 _ => {}
             }

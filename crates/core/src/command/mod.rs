@@ -8,6 +8,7 @@
 //! the engine chooses the names.
 
 mod arguments;
+mod burn_in;
 mod fill;
 mod given_file;
 mod invocation;
@@ -20,6 +21,7 @@ mod shared_parts;
 mod source_files;
 
 pub use arguments::arguments;
+pub use burn_in::burn_in_text;
 pub use fill::{ArgumentError, fill};
 pub use given_file::literal;
 pub use invocation::Invocation;

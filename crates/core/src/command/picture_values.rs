@@ -1,8 +1,9 @@
 //! The values of the tokens that only profiles know and that every process of a deliverable shares, and
 //! the maps of a profile.
 
+use super::burn_in::burn_in_text;
 use super::fill::text_of;
-use crate::deliverable::Deliverable;
+use crate::deliverable::{Deliverable, Movie};
 use crate::profile::Profile;
 use crate::template::TokenValue;
 use crate::token::Token;
@@ -72,6 +73,14 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
             let audio = movie.and_then(|movie| movie.audio.as_ref());
             TokenValue::text(audio.map(|audio| system.written(&audio.value)))
         }
+        Token::AudioDelay => audio_offset(movie, 1),
+        Token::AudioSkip => audio_offset(movie, -1),
+        Token::BurnIn => TokenValue::text(burn_in_text(deliverable).ok().flatten()),
+        Token::BurnInCorner => text(movie.and_then(|movie| {
+            movie.burn_in.as_ref()?;
+            Some(movie.burn_in_corner.as_ref()?.value.word())
+        })),
+        Token::Slate => number(movie.and_then(|movie| Some(movie.slate.as_ref()?.value))),
         // Silence needs no codec.
         Token::AudioCodec => text(movie.and_then(|movie| {
             movie.audio.as_ref()?;
@@ -167,4 +176,13 @@ fn source_value(movie: &Deliverable, source: &Deliverable, token: Token) -> Toke
 
 fn yes_or_no(truth: bool) -> &'static str {
     if truth { "yes" } else { "no" }
+}
+
+/// The offset of the sound in milliseconds, where it has this sign.
+fn audio_offset(movie: Option<&Movie>, sign: i64) -> TokenValue {
+    let offset = movie.and_then(|movie| {
+        movie.audio.as_ref()?;
+        Some(movie.audio_offset.as_ref()?.value * sign)
+    });
+    TokenValue::number(offset.filter(|offset| *offset > 0))
 }

@@ -6,7 +6,8 @@ use super::picture::{extension, picture};
 use super::{Color, Deliverable, PathTemplate, Picture, ProblemKind};
 use crate::job::Key;
 use crate::movie::{
-    AudioCodecFacts, CodecFacts, ContainerFacts, PixelFormat, container_of_extension, pixel_format,
+    AudioCodecFacts, CodecFacts, ContainerFacts, Corner, PixelFormat, container_of_extension,
+    pixel_format,
 };
 use crate::precedence::Chain;
 use crate::profile::Profile;
@@ -31,6 +32,14 @@ pub struct Movie {
     pub pixels: Option<Sourced<&'static PixelFormat>>,
     /// The absolute path of its sound, with `/` between components.
     pub audio: Option<Sourced<String>>,
+    /// When the sound begins, in milliseconds from the first frame; negative, so much of it is left out.
+    pub audio_offset: Option<Sourced<i64>>,
+    /// A text in every frame.
+    pub burn_in: Option<PathTemplate>,
+    /// Where that text stands.
+    pub burn_in_corner: Option<Sourced<Corner>>,
+    /// Frames of a slate before the first.
+    pub slate: Option<Sourced<i64>>,
     /// How its sound is coded.
     pub audio_codec: Option<Sourced<&'static AudioCodecFacts>>,
 }
@@ -45,6 +54,13 @@ impl Movie {
         let codec = self.codec.as_ref()?.value.name;
         let usual = encoder.usual_pixels.iter().find(|(name, _)| name == codec);
         pixel_format(&usual?.1)
+    }
+
+    /// Frames that the file has besides those of the shot.
+    #[must_use]
+    pub fn slate_frames(&self) -> u64 {
+        let slate = self.slate.as_ref();
+        slate.map_or(0, |slate| slate.value.unsigned_abs())
     }
 
     /// Whether the engine writes it itself.
@@ -114,6 +130,12 @@ pub(super) fn movie(
         rate: chain.get(Key::MovieRate),
         pixels: chain.get(Key::MoviePixels),
         audio,
+        audio_offset: chain.get(Key::AudioOffset),
+        burn_in: chain
+            .setting(Key::BurnInText)
+            .and_then(PathTemplate::of_setting),
+        burn_in_corner: chain.get(Key::BurnInCorner),
+        slate: chain.get(Key::Slate),
         audio_codec: chain.get(Key::MovieAudioCodec),
     }
 }

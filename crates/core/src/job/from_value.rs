@@ -4,7 +4,7 @@ use std::time::Duration;
 
 use super::value::{FramesToRender, PlacedText, RunEntry, Value};
 use crate::frames::FrameSet;
-use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Fps, PixelFormat};
+use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Corner, Fps, PixelFormat};
 use crate::picture::{Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts};
 
 /// A type that a value can be read as.
@@ -44,6 +44,7 @@ from_value! {
     &'static CodecFacts => Codec,
     &'static AudioCodecFacts => AudioCodec,
     &'static PixelFormat => Pixels,
+    Corner => Corner,
     Vec<u64> => Weights,
     Vec<i64> => Codes,
     Vec<RunEntry> => Run,

@@ -3,7 +3,7 @@
 use std::time::Duration;
 
 use crate::frames::FrameSet;
-use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Fps, PixelFormat};
+use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Corner, Fps, PixelFormat};
 use crate::picture::{Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts};
 use crate::source::Place;
 use crate::template::Template;
@@ -81,6 +81,8 @@ pub enum Value {
     Codec(&'static CodecFacts),
     /// A codec of sound.
     AudioCodec(&'static AudioCodecFacts),
+    /// A corner of a picture.
+    Corner(Corner),
     /// How pixels of a movie are stored.
     Pixels(&'static PixelFormat),
     /// One of several parts: which, from 1, and of how many.

@@ -164,6 +164,11 @@ tokens! {
     MovieQuality "movie-quality" => profile("the quality of a movie"),
     Rate "rate" => profile("the bit rate of a movie, in bits per second"),
     Audio "audio" => profile("the sound of a movie, an absolute path").without_picture(),
+    AudioDelay "audio-delay" => profile("how long the movie is silent before its sound begins, in milliseconds"),
+    AudioSkip "audio-skip" => profile("how much of the beginning of the sound is left out, in milliseconds"),
+    BurnIn "burn-in" => profile("the text in every frame of a movie; `{frame}` and `{date}` are left in it as tokens"),
+    BurnInCorner "burn-in-corner" => profile("where that text stands"),
+    Slate "slate" => profile("the frames of the slate before a movie"),
     AudioCodec "audio-codec" => profile("the codec of the sound"),
     Map "map.NAME" => profile("the engine's own word, from the map of that name"),
 }

@@ -139,6 +139,7 @@ mod tests {
             fps: fps.parse::<Fps>().unwrap(),
             codec,
             sound: sound.map(|format| (wav(folder.path(), 1.5, 16), format)),
+            sound_offset: 0.0,
             is_quicktime: sound.is_some_and(|format| format != SoundFormat::Flac),
         };
         let mut writer = MovieWriter::new(folder.path(), options).unwrap();
@@ -228,6 +229,7 @@ mod tests {
             fps: Fps::whole(24),
             codec: JPEG,
             sound: None,
+            sound_offset: 0.0,
             is_quicktime: true,
         };
         let mut writer = MovieWriter::new(folder.path(), options).unwrap();

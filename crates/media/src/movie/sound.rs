@@ -54,6 +54,8 @@ pub(super) struct Sound {
     path: PathBuf,
     reader: WavReader<BufReader<File>>,
     facts: SoundFacts,
+    /// Samples of all channels that are silent before the sound begins.
+    silence: u64,
     /// Samples of all channels that are read and not yet in a block.
     waiting: Vec<i32>,
     /// Samples of each channel that are read, silence included.
@@ -69,18 +71,25 @@ struct Flac {
 }
 
 impl Sound {
-    pub(super) fn open(path: &Path, format: SoundFormat) -> Result<Self, SoundError> {
+    /// Opens a sound that begins so many seconds after the first picture; negative, so much of it is left out.
+    pub(super) fn open(path: &Path, format: SoundFormat, offset: f64) -> Result<Self, SoundError> {
         let fault = |reason: String| SoundError {
             path: path.to_owned(),
             reason,
         };
-        let reader = WavReader::open(path).map_err(|error| fault(error.to_string()))?;
+        let mut reader = WavReader::open(path).map_err(|error| fault(error.to_string()))?;
         let spec = reader.spec();
         if spec.channels == 0 || spec.channels > 8 || spec.sample_rate == 0 {
             return Err(fault(format!(
                 "it has {} channels of {} samples a second",
                 spec.channels, spec.sample_rate
             )));
+        }
+        let offset = (offset * f64::from(spec.sample_rate)).round();
+        if offset < 0.0 {
+            let skipped = (-offset as u64).min(u64::from(reader.duration())) as u32;
+            let error = |error: std::io::Error| fault(error.to_string());
+            reader.seek(skipped).map_err(error)?;
         }
         let bits = match format {
             SoundFormat::Pcm16 => 16,
@@ -105,6 +114,7 @@ impl Sound {
                 length: 0,
             },
             reader,
+            silence: offset.max(0.0) as u64 * u64::from(spec.channels),
             waiting: Vec::new(),
             read: 0,
             flac,
@@ -151,6 +161,9 @@ impl Sound {
 
     /// So many samples of all channels, of the bits that are stored; silence where the file ends before.
     fn samples(&mut self, count: usize) -> Result<Vec<i32>, SoundError> {
+        let silent = self.silence.min(count as u64) as usize;
+        self.silence -= silent as u64;
+        let (all, count) = (count, count - silent);
         let spec = self.reader.spec();
         let bits = i32::from(self.facts.bits);
         let path = &self.path;
@@ -180,7 +193,10 @@ impl Sound {
             }
         }
         .map_err(fault)?;
-        samples.resize(count, 0);
+        if silent > 0 {
+            samples.splice(..0, std::iter::repeat_n(0, silent));
+        }
+        samples.resize(all, 0);
         Ok(samples)
     }
 

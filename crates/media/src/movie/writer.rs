@@ -40,6 +40,8 @@ pub struct MovieOptions {
     pub codec: MovieCodec,
     /// Its sound, a WAV file, and how that is stored.
     pub sound: Option<(PathBuf, SoundFormat)>,
+    /// When the sound begins, in seconds from the first picture; negative, so much of it is left out.
+    pub sound_offset: f64,
     /// Whether the file is a QuickTime movie (`.mov`), else MPEG-4 (`.mp4`).
     pub is_quicktime: bool,
 }
@@ -116,7 +118,10 @@ impl MovieWriter {
             MovieCodec::MotionJpeg { quality } => Coder::MotionJpeg(quality),
         };
         let sound = match &options.sound {
-            Some((path, format)) => Some((Sound::open(path, *format)?, SampleTable::default())),
+            Some((path, format)) => Some((
+                Sound::open(path, *format, options.sound_offset)?,
+                SampleTable::default(),
+            )),
             None => None,
         };
         Ok(Self {

@@ -8,7 +8,7 @@ use clap::ValueEnum;
 use jiff::Zoned;
 use truepath_core::command::fill;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::movie::Fps;
+use truepath_core::movie::{Corner, Fps};
 use truepath_core::picture::{DisplayOptions, PixelValues, Size};
 use truepath_core::spread::spread_frames;
 use truepath_core::template::{Template, TokenValue};
@@ -32,15 +32,6 @@ pub(super) enum Missing {
     Black,
     /// A slate that says what is wrong
     Slate,
-}
-
-/// Where a text stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(super) enum Corner {
-    TopLeft,
-    TopRight,
-    BottomLeft,
-    BottomRight,
 }
 
 /// Draws the frames of a movie.

@@ -16,13 +16,13 @@ use std::process::ExitCode;
 use clap::Args;
 use rayon::prelude::*;
 use truepath_core::frames::Frame;
-use truepath_core::movie::Fps;
+use truepath_core::movie::{Corner, Fps};
 use truepath_core::picture::{PixelValues, TRANSFERS, TransferFacts, transfer};
 use truepath_core::template::Template;
 use truepath_media::{MovieError, MovieFacts, MovieOptions, MovieWriter, Raster, examine_movie};
 
 use self::format::{codec, is_quicktime, sound};
-use self::frames::{Corner, FramePainter, Missing};
+use self::frames::{FramePainter, Missing};
 use self::source::{MovieSource, Numbered};
 use crate::new_file::{NewFile, folder_of, taken};
 use crate::outcome::{CommandError, DONE, FOUND};
@@ -59,6 +59,9 @@ pub(crate) struct Arguments {
     /// Its sound, a WAV file
     #[arg(long, value_name = "FILE")]
     audio: Option<PathBuf>,
+    /// When the sound begins, in seconds from the first frame; negative, so much of its beginning is left out
+    #[arg(long, value_name = "SECONDS", default_value_t = 0.0, allow_hyphen_values = true, requires = "audio", value_parser = seconds)]
+    audio_offset: f64,
     /// flac in .mp4, pcm-16 or pcm-24 in .mov; unset, the first of them
     #[arg(long, value_name = "CODEC", value_parser = ["flac", "pcm-16", "pcm-24"], requires = "audio")]
     audio_codec: Option<String>,
@@ -75,10 +78,10 @@ pub(crate) struct Arguments {
     /// A text in every frame, with the tokens {name}, {frame}, {fps} and {date}
     #[arg(long, value_name = "TEXT")]
     burn_in: Option<Template>,
-    /// Where that text stands
-    #[arg(long, value_name = "CORNER", default_value = "bottom-left")]
+    /// Where that text stands: top-left, top-right, bottom-left or bottom-right
+    #[arg(long, value_name = "CORNER", default_value = "bottom-left", value_parser = corner)]
     corner: Corner,
-    /// Begin with so many frames of a slate: what the movie shows, in words
+    /// Begin with so many frames of a slate: what the movie shows, in words; the sound begins after them
     #[arg(long, value_name = "FRAMES", default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=10_000))]
     slate: u32,
     /// Decode a movie again, and print how many frames it has, of which size, and how long it is
@@ -103,6 +106,21 @@ fn rate(text: &str) -> Result<Fps, String> {
         format!("{:.3}", whole * 1000.0 / 1001.0)
     });
     text.parse::<Fps>().map_err(|error| error.to_string())
+}
+
+fn seconds(text: &str) -> Result<f64, String> {
+    let (number, unit) = match text.strip_suffix("ms") {
+        Some(number) => (number, 1e-3),
+        None => (text.strip_suffix('s').unwrap_or(text), 1.0),
+    };
+    let seconds = number.parse::<f64>().ok().map(|number| number * unit);
+    let seconds = seconds.filter(|seconds| seconds.abs() <= 86_400.0);
+    seconds.ok_or_else(|| "it takes seconds, such as 0.5, -2 or 250ms".to_owned())
+}
+
+fn corner(text: &str) -> Result<Corner, String> {
+    Corner::of_word(text)
+        .ok_or_else(|| format!("one of {}", Corner::ALL.map(Corner::word).join(", ")))
 }
 
 fn curve(text: &str) -> Result<&'static TransferFacts, String> {
@@ -180,6 +198,8 @@ fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
         fps,
         codec,
         sound,
+        // It fits the pictures, and a slate stands before them.
+        sound_offset: arguments.audio_offset + fps.seconds(arguments.slate.into()),
         is_quicktime,
     };
     let mut writer =

@@ -2,10 +2,11 @@
 
 use super::{Key, KeyFacts, TableKind};
 use crate::job::kinds::{
-    ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER,
+    ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER, CORNER,
     CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, KeyKind,
-    LAYERS, MEMORY, NUMBER, PIXELS, PLAIN, PROCESSES, QUALITY, REGION, RUN, SCALE, SETTINGS, SHARE,
-    SIZE, STOP_ON, TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS, choice,
+    LAYERS, MEMORY, NUMBER, OFFSET, PIXELS, PLAIN, PROCESSES, QUALITY, REGION, RUN, SCALE,
+    SETTINGS, SHARE, SIZE, SLATE, STOP_ON, TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS,
+    choice,
 };
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
@@ -63,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 76] = [
+pub const KEYS: [KeyFacts; 80] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -257,6 +258,14 @@ pub const KEYS: [KeyFacts; 76] = [
         example: r#"audio = "{place.scenes}/dawn.wav""#,
     },
     KeyFacts {
+        key: Key::AudioOffset,
+        name: "audio-offset",
+        kind: &OFFSET,
+        tables: NOT_BY_PASS,
+        meaning: "When the sound begins, counted from the first frame; negative, so much of its beginning is left out.",
+        example: r#"audio-offset = "-0.5s""#,
+    },
+    KeyFacts {
         key: Key::MovieFrom,
         name: "movie.from",
         kind: &COMPONENT,
@@ -335,6 +344,30 @@ pub const KEYS: [KeyFacts; 76] = [
         tables: NOT_BY_PASS,
         meaning: "The profile of the program that puts the movie together; unset, the encoder inside True Path where it can, else `ffmpeg`.",
         example: r#"movie.encoder = "ffmpeg""#,
+    },
+    KeyFacts {
+        key: Key::BurnInText,
+        name: "burn-in.text",
+        kind: &TEMPLATE,
+        tables: NOT_BY_PASS,
+        meaning: "A text in every frame of a movie, with the tokens of paths; `{date}` is the day on which the movie is made. The frames themselves stay as they are.",
+        example: r#"burn-in.text = "{shot} v{version:03} {frame:04} {date}""#,
+    },
+    KeyFacts {
+        key: Key::BurnInCorner,
+        name: "burn-in.corner",
+        kind: &CORNER,
+        tables: NOT_BY_PASS,
+        meaning: "Where that text stands; unset, `bottom-left`.",
+        example: r#"burn-in.corner = "top-right""#,
+    },
+    KeyFacts {
+        key: Key::Slate,
+        name: "slate",
+        kind: &SLATE,
+        tables: NOT_BY_PASS,
+        meaning: "So many frames before the first frame of a movie that say in words what it shows; its sound begins after them.",
+        example: r#"slate = 24"#,
     },
     KeyFacts {
         key: Key::Settings,

@@ -7,8 +7,8 @@ use crate::finding::Finding;
 use crate::job::StopOn;
 use crate::job::value::{FramesToRender, Value};
 use crate::movie::{
-    AUDIO_CODECS, CODECS, CONTAINERS, ContainerFacts, PIXEL_FORMATS, audio_codec, codec, container,
-    pixel_format,
+    AUDIO_CODECS, CODECS, CONTAINERS, ContainerFacts, Corner, PIXEL_FORMATS, audio_codec, codec,
+    container, pixel_format,
 };
 use crate::nearest::advice;
 use crate::picture::{Bits, Channels, FORMATS, TRANSFERS, format, transfer};
@@ -122,6 +122,13 @@ pub(crate) const CONTAINER: KeyKind = KeyKind {
 pub(crate) const CODEC: KeyKind = KeyKind {
     words: || CODECS.iter().map(|facts| facts.name).collect(),
     read: |given| given.choice(|word| codec(word).map(Value::Codec)),
+    ..CHOICE
+};
+
+/// A corner of a picture.
+pub(crate) const CORNER: KeyKind = KeyKind {
+    words: || Corner::ALL.map(Corner::word).to_vec(),
+    read: |given| given.choice(|word| Corner::of_word(word).map(Value::Corner)),
     ..CHOICE
 };
 

@@ -17,15 +17,16 @@ use super::value::Value;
 use crate::finding::Finding;
 
 pub(crate) use choices::{
-    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, FRAMES_TO_RENDER, PIXELS, STOP_ON, TRANSFER,
+    AUDIO_CODEC, BITS, CHANNELS, CODEC, CONTAINER, CORNER, FRAMES_TO_RENDER, PIXELS, STOP_ON,
+    TRANSFER,
 };
 pub use choices::{FORMAT, choice};
 pub(super) use given::Given;
 pub use notation::duration as length_of_time;
 pub(in crate::job) use numbers::AUTO;
 pub(crate) use numbers::{
-    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, MEMORY, PROCESSES, QUALITY, REGION, SCALE, SHARE,
-    TRUTH,
+    ASPECT, BIT_RATE, DURATION, FPS, INTEGER, MEMORY, OFFSET, PROCESSES, QUALITY, REGION, SCALE,
+    SHARE, SLATE, TRUTH,
 };
 pub use numbers::{NUMBER, SIZE, WEIGHTS};
 pub(crate) use tables::{EXIT_CODES, LAYERS};

@@ -20,6 +20,20 @@ pub const NUMBER: KeyKind = KeyKind {
     ..PLAIN
 };
 
+/// Frames of a slate.
+pub(crate) const SLATE: KeyKind = KeyKind {
+    shape: "a number of frames such as 24",
+    schema: |_| json!({ "type": "integer", "minimum": 1, "maximum": 10_000 }),
+    read: |given| {
+        whole(
+            given,
+            1..=10_000,
+            "it takes a number of frames from 1 to 10000",
+        )
+    },
+    ..NUMBER
+};
+
 /// How `auto` is held among numbers of processes.
 pub(in crate::job) const AUTO: i64 = -1;
 
@@ -161,6 +175,23 @@ pub(crate) const DURATION: KeyKind = KeyKind {
     read: |given| {
         given.parsed("it takes a time such as `90s`, `5m` or `2h`", |text| {
             duration(text).map(Value::Duration)
+        })
+    },
+    ..PLAIN
+};
+
+/// A length of time in milliseconds that may be negative.
+pub(crate) const OFFSET: KeyKind = KeyKind {
+    shape: "a time such as \"0.5s\" or \"-2s\"",
+    schema: |_| json!({ "type": "string", "pattern": "^-?[0-9.]+[smh]$" }),
+    read: |given| {
+        given.parsed("it takes a time such as `0.5s` or `-2s`", |text| {
+            let (sign, text) = match text.strip_prefix('-') {
+                Some(text) => (-1, text),
+                None => (1, text),
+            };
+            let milliseconds = i64::try_from(duration(text)?.as_millis()).ok()?;
+            Some(Value::Number(sign * milliseconds))
         })
     },
     ..PLAIN

@@ -45,6 +45,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let lengths = |one: &Deliverable| {
         let audio = one.movie()?.audio.as_ref()?;
         let sound = *subject.answers.sounds.get(&audio.value)?;
+        let offset = one.movie()?.audio_offset.as_ref();
+        // When it ends, from the first frame.
+        let sound = sound + offset.map_or(0.0, |offset| offset.value as f64 / 1000.0);
         let fps = one.common.fps?;
         let frames = fps.seconds(one.common.frames.shot.count());
         // Half a frame is no difference.

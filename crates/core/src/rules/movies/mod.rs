@@ -2,6 +2,7 @@
 
 mod alpha_lost;
 mod beyond_built_in;
+mod burn_in_token;
 mod codec_in_container;
 mod codec_not_set;
 mod container_not_set;
@@ -9,6 +10,7 @@ mod direct_movie;
 mod fps_disagree;
 mod fps_not_set;
 mod gaps_in_movie;
+mod not_passed_to_encoder;
 mod odd_size;
 mod pass_not_set;
 mod pixels_of_codec;
@@ -77,4 +79,6 @@ pub(super) const RULES: &[&Rule] = &[
     &fps_not_set::RULE,
     &alpha_lost::RULE,
     &beyond_built_in::RULE,
+    &not_passed_to_encoder::RULE,
+    &burn_in_token::RULE,
 ];

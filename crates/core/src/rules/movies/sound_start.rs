@@ -46,7 +46,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let late = |one: &Deliverable| {
         let has: FrameSet = subject.scene_facts(one)?.frames.as_ref()?.parse().ok()?;
         let (begins, first) = (has.first()?, one.common.frames.shot.first()?);
-        (first > begins).then_some((begins, first))
+        let is_set = one.movie()?.audio_offset.is_some();
+        (first > begins && !is_set).then_some((begins, first))
     };
     subject
         .once_by(|one| {
