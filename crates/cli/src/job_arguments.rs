@@ -1,20 +1,24 @@
 //! The options that every command on a job has.
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
+use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
+use truepath_core::queue::QueueEntry;
+use truepath_core::source::{Place, SourceId};
 use truepath_core::system::System;
 use truepath_core::template::PathPattern;
 use truepath_runner::describe::frames_of_scenes;
 use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
+use truepath_runner::queue::{is_queue_file, job_of, load_queue};
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
-use crate::outcome::CommandError;
-use crate::show::WARNING;
+use crate::outcome::{CommandError, DONE, number_of};
+use crate::show::{TITLE, WARNING};
 
 /// With more shots than this, loading takes seconds: a remark says so.
 const MANY_SHOTS: usize = 20_000;
@@ -23,7 +27,7 @@ const MANY_SHOTS: usize = 20_000;
 const SELECTION: &str = "Selection";
 
 /// Which part of a job.
-#[derive(Debug, Clone, Args)]
+#[derive(Debug, Clone, Default, Args)]
 struct SelectionArguments {
     /// Only these shots
     #[arg(long, value_name = "NAME", value_delimiter = ',', help_heading = SELECTION)]
@@ -89,7 +93,7 @@ fn system(word: &str) -> Result<System, String> {
 }
 
 /// Which job, and which part of it.
-#[derive(Debug, Clone, Args)]
+#[derive(Debug, Clone, Default, Args)]
 pub(crate) struct JobArguments {
     /// The job file; else truepath.toml here or in a folder above
     #[arg(long, value_name = "FILE")]
@@ -122,7 +126,7 @@ pub(crate) struct JobArguments {
 /// Which job, named as the only argument of a command, and which part of it.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct NamedJob {
-    /// The job file, in place of --job
+    /// The job file, in place of --job; or a queue
     #[arg(value_name = "JOB", conflicts_with = "job")]
     named: Option<PathBuf>,
     #[command(flatten)]
@@ -130,6 +134,31 @@ pub(crate) struct NamedJob {
 }
 
 impl NamedJob {
+    /// Does something for the job that is meant, or for each job of a queue that is named in its place; gives the worst
+    /// exit code.
+    pub(crate) fn for_each(
+        self,
+        mut act: impl FnMut(JobArguments) -> Result<ExitCode, CommandError>,
+    ) -> Result<ExitCode, CommandError> {
+        let named = self.named.as_ref().or(self.job.job.as_ref());
+        let Some(path) = named.filter(|path| is_queue_file(path)).cloned() else {
+            return act(self.job());
+        };
+        let queue = load_queue(&path)?;
+        let mut worst = DONE;
+        for entry in queue.entries.iter().filter(|entry| entry.is_on) {
+            crate::show::remark(&format!("{TITLE}{}{TITLE:#}", entry.label()));
+            let code = match act(self.job.of_entry(&path, entry)) {
+                Ok(code) => code,
+                Err(CommandError::Closed) => return Err(CommandError::Closed),
+                // The others have their say all the same.
+                Err(error) => ExitCode::from(error.report()),
+            };
+            worst = worst.max(number_of(code));
+        }
+        Ok(ExitCode::from(worst))
+    }
+
     /// The job that is meant.
     pub(crate) fn job(self) -> JobArguments {
         match self.named {
@@ -201,6 +230,60 @@ impl JobArguments {
         }
     }
 
+    /// The same for the job of a queue; what the call chooses and sets counts besides.
+    pub(crate) fn of_entry(&self, queue: &Path, entry: &QueueEntry) -> Self {
+        let Selection {
+            shots,
+            cameras,
+            variants,
+            views,
+            passes,
+            outputs,
+            frames,
+        } = entry.selection.clone();
+        let either = |called: &[String], queued: Vec<String>| {
+            if called.is_empty() {
+                queued
+            } else {
+                called.to_vec()
+            }
+        };
+        let called = &self.selection;
+        let sets = entry.sets.iter().chain(&self.set).cloned();
+        Self {
+            job: Some(job_of(queue, entry)),
+            selection: SelectionArguments {
+                shot: either(&called.shot, shots),
+                camera: either(&called.camera, cameras),
+                variant: either(&called.variant, variants),
+                view: either(&called.view, views),
+                pass: either(&called.pass, passes),
+                output: either(&called.output, outputs),
+                frames: called.frames.clone().or(frames),
+            },
+            preset: self.preset.clone().or_else(|| entry.preset.clone()),
+            set: sets.collect(),
+            ..self.clone()
+        }
+    }
+
+    /// What these options say as an entry of a queue, but for the job.
+    pub(crate) fn entry(&self) -> QueueEntry {
+        let trial = || self.trial.then(|| "trial".to_owned());
+        QueueEntry {
+            job: String::new(),
+            place: Place {
+                source: SourceId(0),
+                span: 0..0,
+            },
+            selection: self.selection.clone().into(),
+            sets: self.set.clone(),
+            preset: self.preset.clone().or_else(trial),
+            note: None,
+            is_on: true,
+        }
+    }
+
     /// Loads and expands the job with keys that a command sets itself: it is the whole job all the
     /// same.
     pub(crate) fn load_with_keys(self, keys: &[String]) -> Result<Chosen, CommandError> {
@@ -252,6 +335,12 @@ impl JobArguments {
         let mut path = truepath_runner::load::find(self.job.as_deref(), &here)?;
         if let Ok(below) = path.strip_prefix(&here) {
             path = below.to_owned();
+        }
+        if is_queue_file(&path) {
+            return Err(CommandError::Usage(format!(
+                "{} is a queue: `truepath queue --queue {0} run` works it off, and status, check and audit take it in place of a job",
+                path.display()
+            )));
         }
         let is_job = path.extension().is_some_and(|end| end == "toml");
         if !is_job && path.is_file() {

@@ -1,6 +1,7 @@
 //! How a command ends: the one place where errors are reported, and exit codes given.
 
 use std::io;
+use std::process::ExitCode;
 
 use truepath_core::deliverable::SelectionError;
 use truepath_runner::load::LoadError;
@@ -18,6 +19,13 @@ pub(crate) const WRONG: u8 = 2;
 pub(crate) const OUTSIDE: u8 = 3;
 /// Interrupted.
 pub(crate) const INTERRUPTED: u8 = 130;
+
+/// The number of an exit code of this program.
+pub(crate) fn number_of(code: ExitCode) -> u8 {
+    let all = [DONE, FOUND, WRONG, OUTSIDE, INTERRUPTED];
+    let is_it = |number: &u8| ExitCode::from(*number) == code;
+    all.into_iter().find(is_it).unwrap_or(OUTSIDE)
+}
 
 /// Why a command could not do its work.
 #[derive(Debug, thiserror::Error)]

@@ -35,6 +35,7 @@ pub mod precedence;
 pub mod probes;
 pub mod profile;
 pub mod question;
+pub mod queue;
 pub mod quote;
 pub mod renaming;
 pub mod retry;

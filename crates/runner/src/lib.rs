@@ -32,6 +32,7 @@ mod program;
 pub mod progress;
 mod proof;
 mod publish;
+pub mod queue;
 mod recover;
 pub mod renaming;
 mod rewrite;

@@ -16,7 +16,7 @@ use truepath_runner::audit::{Audit, AuditChoice, AuditOptions, DeliverableAudit,
 
 use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
-use crate::job_arguments::NamedJob;
+use crate::job_arguments::{JobArguments, NamedJob};
 use crate::outcome::{CommandError, DONE, FOUND, INTERRUPTED, WRONG};
 use crate::shapes::audit::AuditShape;
 use crate::show::finding::print_all;
@@ -57,7 +57,12 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
-    let chosen = arguments.job.job().load_latest()?;
+    let job = arguments.job.clone();
+    job.for_each(|job| of_job(&arguments, job))
+}
+
+fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
+    let chosen = job.load_latest()?;
     if !chosen.chosen.problems.is_empty() {
         let findings = findings(&chosen);
         print_all(

@@ -12,7 +12,7 @@ use truepath_runner::answers::answer;
 use truepath_runner::disk::RealDisk;
 
 use super::print_json;
-use crate::job_arguments::{Chosen, NamedJob};
+use crate::job_arguments::{Chosen, JobArguments, NamedJob};
 use crate::outcome::{CommandError, DONE, FOUND, WRONG};
 use crate::shapes::findings::Findings;
 use crate::show::finding::{print_all, summary};
@@ -84,13 +84,13 @@ pub(super) fn has_errors(findings: &[Finding]) -> bool {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
+    let job = arguments.job.clone();
+    job.for_each(|job| of_job(&arguments, job))
+}
+
+fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
     let format = arguments.format;
-    let chosen = match arguments
-        .job
-        .job()
-        .asking_for_frames(arguments.ask_engine)
-        .load()
-    {
+    let chosen = match job.asking_for_frames(arguments.ask_engine).load() {
         // What cannot be read is reported in the form that was asked for.
         Err(CommandError::Load(LoadError::Mistakes { sources, findings }))
             if format != CheckFormat::Text =>

@@ -19,6 +19,7 @@ mod new;
 mod overview;
 mod passes;
 mod paths;
+mod queue;
 mod rename;
 mod report;
 mod rules;
@@ -54,6 +55,7 @@ pub(crate) enum Command {
     Rules(rules::Arguments),
     Commands(command_lines::Arguments),
     Run(run::Arguments),
+    Queue(queue::Arguments),
     Status(status::Arguments),
     Audit(audit::Arguments),
     Why(why::Arguments),
@@ -93,6 +95,7 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Rules(arguments) => rules::run(arguments),
         Command::Commands(arguments) => command_lines::run(arguments),
         Command::Run(arguments) => run::run(arguments),
+        Command::Queue(arguments) => queue::run(arguments),
         Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Why(arguments) => why::run(arguments),

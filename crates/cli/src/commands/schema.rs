@@ -47,6 +47,8 @@ enum SchemaKind {
     Audit,
     /// What `passes list --format json` prints
     Passes,
+    /// What `queue --format json` prints
+    Queue,
     /// What `times --format json` prints
     Times,
     /// What `compare --format json` prints
@@ -68,6 +70,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
         SchemaKind::Audit => print_json(&schema_for!(shapes::audit::AuditShape))?,
         SchemaKind::Passes => print_json(&schema_for!(shapes::passes::PassesShape))?,
+        SchemaKind::Queue => print_json(&schema_for!(shapes::queue::QueueShape))?,
         SchemaKind::Times => print_json(&schema_for!(shapes::times::TimesShape))?,
         SchemaKind::Compare => print_json(&schema_for!(shapes::compare::CompareShape))?,
         SchemaKind::Scan => print_json(&schema_for!(shapes::scan::ScanShape))?,

@@ -12,7 +12,7 @@ use truepath_core::strip::States;
 use truepath_runner::status::{Follower, Status};
 
 use super::{OutputFormat, print_json};
-use crate::job_arguments::NamedJob;
+use crate::job_arguments::{JobArguments, NamedJob};
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::status::StatusShape;
 use crate::show::pace::{pace, rough};
@@ -47,7 +47,12 @@ pub(crate) struct Arguments {
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
-    let chosen = arguments.job.job().load_latest()?;
+    let job = arguments.job.clone();
+    job.for_each(|job| of_job(&arguments, job))
+}
+
+fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
+    let chosen = job.load_latest()?;
     let expansion = chosen.chosen.runnable();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || CommandError::outside("the state folder");

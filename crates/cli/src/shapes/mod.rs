@@ -8,6 +8,7 @@ pub(crate) mod matched;
 pub(crate) mod overview;
 pub(crate) mod passes;
 pub(crate) mod paths;
+pub(crate) mod queue;
 pub(crate) mod scan;
 pub(crate) mod status;
 pub(crate) mod times;

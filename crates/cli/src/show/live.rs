@@ -56,6 +56,8 @@ impl LiveProcess {
 /// What is shown.
 #[derive(Debug, Default)]
 pub(crate) struct Screen {
+    /// Lines that stand above it.
+    pub(super) heading: Vec<String>,
     rows: Vec<(String, States)>,
     workers: BTreeMap<u32, LiveProcess>,
     to_do: u64,
@@ -166,6 +168,19 @@ impl Screen {
 
     /// The lines, for a terminal of this size; the first says it all in short.
     pub(crate) fn lines(&self, width: usize, height: usize, now: Duration) -> Vec<String> {
+        // Half of the screen at most; what is at work is below.
+        let most = (height / 2).saturating_sub(1);
+        let mut lines: Vec<String> = self.heading.iter().take(most).cloned().collect();
+        if self.heading.len() > most && most > 0 {
+            let hidden = self.heading.len() - most;
+            lines.push(format!("{FAINT}and {hidden} more{FAINT:#}"));
+        }
+        let height = height.saturating_sub(lines.len());
+        lines.extend(self.own_lines(width, height, now));
+        lines
+    }
+
+    fn own_lines(&self, width: usize, height: usize, now: Duration) -> Vec<String> {
         let took = now.saturating_sub(self.began).as_secs_f64().max(0.001);
         let rate = self.done as f64 / took;
         let mut head = format!("{TITLE}{} of {}{TITLE:#}", self.done, files(self.to_do));

@@ -64,6 +64,13 @@ impl ProgressLines {
         }
     }
 
+    /// Lines above the live screen.
+    pub(crate) fn set_heading(&mut self, lines: Vec<String>) {
+        if let Some((_, screen)) = &mut self.live {
+            screen.heading = lines;
+        }
+    }
+
     /// Takes the screen away.
     pub(crate) fn finish(&self) {
         if let Some((bar, _)) = &self.live {

@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 30] = [
+pub const COMMANDS: [&str; 31] = [
     "new",
     "adopt",
     "demo",
@@ -27,6 +27,7 @@ pub const COMMANDS: [&str; 30] = [
     "rules",
     "commands",
     "run",
+    "queue",
     "status",
     "audit",
     "why",

@@ -200,6 +200,7 @@ pub(crate) fn render_with(
             memory: None,
         },
         until: None,
+        stop_when: &|| None,
         policy,
     };
     run(&loaded, &expansion, &options, &mut Nobody)

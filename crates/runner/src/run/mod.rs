@@ -105,6 +105,8 @@ pub struct Options<'a> {
     pub machine: Machine,
     /// When to stop.
     pub until: Option<Moment>,
+    /// Asked often; why to stop, once there is a reason.
+    pub stop_when: &'a (dyn Fn() -> Option<String> + Sync),
     /// What is done about files that are there.
     pub policy: Policy,
 }

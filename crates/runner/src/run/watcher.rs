@@ -60,6 +60,9 @@ impl Running<'_> {
         {
             self.worker().halt("its time is over");
         }
+        if let Some(why) = (self.context.options.stop_when)() {
+            self.worker().halt(&why);
+        }
     }
 
     /// Lets more processes work where cores are idle, and says where memory runs short.

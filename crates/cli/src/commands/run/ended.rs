@@ -11,7 +11,7 @@ use crate::show::{ERROR, GOOD, WARNING, files};
 
 /// The result of a job, the best first.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-pub(super) enum JobResult {
+pub(in crate::commands) enum JobResult {
     /// All is there.
     Complete,
     /// It goes on elsewhere.
@@ -26,7 +26,7 @@ pub(super) enum JobResult {
 
 impl JobResult {
     /// The word that scripts and addresses get.
-    pub(super) fn word(self) -> &'static str {
+    pub(in crate::commands) fn word(self) -> &'static str {
         match self {
             Self::Complete => "complete",
             Self::Running => "running",
@@ -38,18 +38,18 @@ impl JobResult {
 }
 
 /// How a job ended.
-pub(super) struct JobEnded {
+pub(in crate::commands) struct JobEnded {
     /// The job file as it was named.
-    pub(super) job: String,
-    pub(super) result: JobResult,
+    pub(in crate::commands) job: String,
+    pub(in crate::commands) result: JobResult,
     /// Why it was stopped or aborted.
-    pub(super) reason: String,
+    pub(in crate::commands) reason: String,
     /// The exit code.
     pub(super) code: u8,
     /// Files that are wanted, there and failed.
-    pub(super) wanted: u64,
-    pub(super) there: u64,
-    pub(super) failed: u64,
+    pub(in crate::commands) wanted: u64,
+    pub(in crate::commands) there: u64,
+    pub(in crate::commands) failed: u64,
     pub(super) took: Duration,
     /// Whether its summary could be printed.
     pub(super) printed: io::Result<()>,
@@ -80,6 +80,11 @@ impl JobEnded {
     /// A job that did not begin, or could not go on.
     pub(super) fn aborted(job: &str, reason: &str, code: u8) -> Self {
         Self::without_report(job, JobResult::Aborted, reason, code)
+    }
+
+    /// A job of a queue that was not begun.
+    pub(in crate::commands) fn not_begun(job: &str, why: &str) -> Self {
+        Self::without_report(job, JobResult::Stopped, why, FOUND)
     }
 
     /// A job of which only the plan was shown.

@@ -21,9 +21,11 @@ use truepath_core::job::{self, Key};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{Existing, Jobs, Machine, Options, Policy, RunError, run as render};
+use truepath_runner::run::{
+    Event, Existing, Jobs, Machine, Observer, Options, Policy, RunError, run as render,
+};
 
-use ended::JobEnded;
+pub(in crate::commands) use ended::{JobEnded, JobResult};
 
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
@@ -50,15 +52,34 @@ pub(crate) struct Arguments {
     /// Job files to run one after another, each with its own state, in place of --job
     #[arg(value_name = "JOB", conflicts_with = "job")]
     jobs_in_order: Vec<PathBuf>,
+    /// Say what would be done: processes, frames, where they go and how long it may take; start nothing
+    #[arg(long, conflicts_with_all = ["on", "detach"])]
+    dry_run: bool,
+    /// Go on without this terminal, which may be closed
+    #[arg(long)]
+    detach: bool,
+    /// Render on a cluster of machines that share this folder: it is handed an array of runs, which
+    /// share the work, and is asked again for what is missing at their end
+    #[arg(
+        long,
+        value_name = "CLUSTER",
+        value_enum,
+        conflicts_with = "verify_all"
+    )]
+    on: Option<WorkloadManager>,
+    #[command(flatten)]
+    options: RunOptions,
+}
+
+/// How a job is run, by itself or in a queue.
+#[derive(Debug, Clone, Args)]
+pub(in crate::commands) struct RunOptions {
     /// Render although this error was found; may be given several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
     ignore: Vec<String>,
     /// Show every finding, also those of one cause
     #[arg(long)]
     all: bool,
-    /// Say what would be done: processes, frames, where they go and how long it may take; start nothing
-    #[arg(long, conflicts_with_all = ["on", "detach"])]
-    dry_run: bool,
     /// Where there is no live screen: a line for every file, in place of one every few seconds
     #[arg(long, short)]
     verbose: bool,
@@ -82,20 +103,13 @@ pub(crate) struct Arguments {
     accept_unproven: bool,
     /// Read every file that is there, in place of trusting its size and time: what is broken is set
     /// aside and rendered again
-    #[arg(long, help_heading = FILES, conflicts_with = "on")]
+    #[arg(long, help_heading = FILES)]
     verify_all: bool,
     #[command(flatten)]
     stopping: stopping::Stopping,
     /// Let other programs of this machine go first
     #[arg(long)]
     low_priority: bool,
-    /// Go on without this terminal, which may be closed
-    #[arg(long)]
-    detach: bool,
-    /// Render on a cluster of machines that share this folder: it is handed an array of runs, which
-    /// share the work, and is asked again for what is missing at their end
-    #[arg(long, value_name = "CLUSTER", value_enum)]
-    on: Option<WorkloadManager>,
     /// Append what happens to this file, a JSON object a line
     #[arg(long, value_name = "FILE")]
     events: Option<PathBuf>,
@@ -148,10 +162,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         let chosen = arguments.first().load()?;
         return detach::detach(&chosen.loaded.state_folder());
     }
-    if arguments.low_priority {
-        truepath_runner::system::lower_priority().map_err(CommandError::outside("low priority"))?;
-    }
-    let until = arguments.stopping.until();
+    let until = arguments.options.begin()?;
     let interrupt = signals::listen()?;
     let jobs: Vec<JobArguments> = match &arguments.jobs_in_order[..] {
         [] => vec![arguments.job.clone()],
@@ -160,36 +171,103 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             .map(|path| arguments.job.of_job(path.clone()))
             .collect(),
     };
+    let call = RunCall {
+        options: &arguments.options,
+        dry_run: arguments.dry_run,
+        on: arguments.on,
+        until,
+        queue: None,
+    };
     let mut all: Vec<JobEnded> = Vec::new();
     for job in &jobs {
-        // One that goes wrong does not keep the others from being rendered.
-        let job = &job.clone().asking_for_frames(!arguments.dry_run);
-        let ended = in_version(&arguments, job, until).unwrap_or_else(|error| {
-            let reason = error.to_string();
-            JobEnded::aborted(&job.name(), &reason, error.report())
-        });
-        arguments.afterwards.after_each(&ended);
-        all.push(ended);
+        all.push(call.job(job));
         if interrupt.load(Ordering::Relaxed) > 0 {
             break;
         }
     }
+    end(&arguments.options, all, jobs.len() > 1)
+}
+
+/// Reports how all jobs ended, and does what is to be done then.
+pub(in crate::commands) fn end(
+    options: &RunOptions,
+    mut all: Vec<JobEnded>,
+    are_several: bool,
+) -> Result<ExitCode, CommandError> {
     let mut printed = Ok(());
     for ended in &mut all {
         let of_job = std::mem::replace(&mut ended.printed, Ok(()));
         printed = printed.and(of_job);
     }
-    if jobs.len() > 1 {
+    if are_several {
         let of_all = ended::summarize(&mut crate::show::out(), &all);
         printed = printed.and(of_all);
     }
     // The command and the message at the end do not depend on whether the summary could be printed.
-    arguments.afterwards.at_the_end(&all);
+    options.afterwards.at_the_end(&all);
     match printed {
         Err(error) if error.kind() != io::ErrorKind::BrokenPipe => Err(error.into()),
         _ => Ok(ExitCode::from(
             ended::worst(&all).map_or(DONE, |one| one.code),
         )),
+    }
+}
+
+impl RunOptions {
+    /// Does what comes before the first job; gives when to stop.
+    pub(in crate::commands) fn begin(&self) -> Result<Option<Moment>, CommandError> {
+        if self.low_priority {
+            let lowered = truepath_runner::system::lower_priority();
+            lowered.map_err(CommandError::outside("low priority"))?;
+        }
+        Ok(self.stopping.until())
+    }
+}
+
+/// What a queue adds to the run of one of its jobs.
+pub(in crate::commands) trait QueueAtWork: Sync {
+    /// Why the job at work is to be left, if it is.
+    fn why_leave(&self) -> Option<String>;
+    /// What the queue has to say since it was asked last.
+    fn remarks(&self) -> Vec<String>;
+    /// A line for each of its jobs, above the screen of the one at work.
+    fn lines(&self) -> Vec<String>;
+}
+
+/// One call that runs jobs.
+pub(in crate::commands) struct RunCall<'c> {
+    pub(in crate::commands) options: &'c RunOptions,
+    dry_run: bool,
+    on: Option<WorkloadManager>,
+    pub(in crate::commands) until: Option<Moment>,
+    pub(in crate::commands) queue: Option<&'c dyn QueueAtWork>,
+}
+
+impl<'c> RunCall<'c> {
+    /// One that runs the jobs of a queue.
+    pub(in crate::commands) fn of_queue(
+        options: &'c RunOptions,
+        until: Option<Moment>,
+        queue: &'c dyn QueueAtWork,
+    ) -> Self {
+        Self {
+            options,
+            dry_run: false,
+            on: None,
+            until,
+            queue: Some(queue),
+        }
+    }
+
+    /// Runs a job. One that goes wrong does not keep others from being rendered.
+    pub(in crate::commands) fn job(&self, job: &JobArguments) -> JobEnded {
+        let job = &job.clone().asking_for_frames(!self.dry_run);
+        let ended = self.in_version(job).unwrap_or_else(|error| {
+            let reason = error.to_string();
+            JobEnded::aborted(&job.name(), &reason, error.report())
+        });
+        self.options.afterwards.after_each(&ended);
+        ended
     }
 }
 
@@ -203,122 +281,142 @@ impl Arguments {
     }
 }
 
-/// Runs a job, in the next version that is free where it asks for that.
-fn in_version(
-    arguments: &Arguments,
-    job: &JobArguments,
-    until: Option<Moment>,
-) -> Result<JobEnded, CommandError> {
-    let keys = |version: Option<i64>| {
-        let jobs = arguments.jobs.map(|jobs| format!("jobs={jobs}"));
-        let version = version.map(|version| format!("version={version}"));
-        jobs.into_iter().chain(version).collect::<Vec<String>>()
-    };
-    let chosen = job.clone().load_with_keys(&keys(None))?;
-    if Existing::of(&chosen.loaded.job) != Existing::NextVersion {
-        return one(arguments, chosen, until);
+impl RunCall<'_> {
+    /// Runs a job, in the next version that is free where it asks for that.
+    fn in_version(&self, job: &JobArguments) -> Result<JobEnded, CommandError> {
+        let keys = |version: Option<i64>| {
+            let jobs = self.options.jobs.map(|jobs| format!("jobs={jobs}"));
+            let version = version.map(|version| format!("version={version}"));
+            jobs.into_iter().chain(version).collect::<Vec<String>>()
+        };
+        let chosen = job.clone().load_with_keys(&keys(None))?;
+        if Existing::of(&chosen.loaded.job) != Existing::NextVersion {
+            return self.one(chosen);
+        }
+        let versions = chosen
+            .chosen
+            .deliverables
+            .iter()
+            .map(|one| one.common.names.version);
+        let mut version = versions.flatten().max();
+        let mut chosen = chosen;
+        let mut in_the_way = None;
+        loop {
+            let (first, count) = match self.one(chosen) {
+                Err(CommandError::Run(RunError::Refused { first, count })) => (first, count),
+                other => return other,
+            };
+            let Some(next) = version.filter(|_| in_the_way.as_ref() != Some(&first)) else {
+                return Err(CommandError::Usage(format!(
+                    "existing = \"next-version\" needs a number as `version`, and {{version}} in every path: {count} files are in the way, such as {first}"
+                )));
+            };
+            remark(&format!("version {next} is taken: {} is there", first));
+            version = Some(next + 1);
+            in_the_way = Some(first);
+            chosen = job.clone().load_with_keys(&keys(version))?;
+        }
     }
-    let versions = chosen
-        .chosen
-        .deliverables
-        .iter()
-        .map(|one| one.common.names.version);
-    let mut version = versions.flatten().max();
-    let mut chosen = chosen;
-    let mut in_the_way = None;
-    loop {
-        let (first, count) = match one(arguments, chosen, until) {
-            Err(CommandError::Run(RunError::Refused { first, count })) => (first, count),
-            other => return other,
+
+    /// Runs one job.
+    fn one(&self, chosen: Chosen) -> Result<JobEnded, CommandError> {
+        let options = self.options;
+        let passed_over = |one: &Finding| options.ignore.iter().any(|code| code == one.code);
+        let grave = |found: &[Finding]| -> Vec<Finding> {
+            let errors = found.iter().filter(|one| one.severity == Severity::Error);
+            errors.filter(|one| !passed_over(one)).cloned().collect()
         };
-        let Some(next) = version.filter(|_| in_the_way.as_ref() != Some(&first)) else {
-            return Err(CommandError::Usage(format!(
-                "existing = \"next-version\" needs a number as `version`, and {{version}} in every path: {count} files are in the way, such as {first}"
-            )));
+        // What can be known without starting anything comes first.
+        let mut found = findings_asking(&chosen, false);
+        if grave(&found).is_empty() && can_ask(&chosen.chosen) && !self.dry_run {
+            found = findings_asking(&chosen, true);
+        }
+        let sources = &chosen.loaded.job.sources;
+        print_all(&mut anstream::stderr(), sources, &found, options.all);
+        let grave = grave(&found);
+        if has_errors(&grave) {
+            remark(&format!(
+                "{}; nothing was rendered",
+                summary(&grave, &chosen.name)
+            ));
+            let reason = "the job has errors, so nothing was rendered";
+            return Ok(JobEnded::aborted(&chosen.name, reason, FOUND));
+        }
+        if self.on == Some(WorkloadManager::Slurm) {
+            return on_slurm::run(&chosen);
+        }
+        let rendered = chosen.chosen.runnable();
+        let jobs = match rendered.jobs(&chosen.loaded.job) {
+            job::Jobs::Auto => Jobs::Auto,
+            job::Jobs::Fixed(jobs) => Jobs::Fixed(usize::try_from(jobs).unwrap_or(1)),
         };
-        remark(&format!("version {next} is taken: {} is there", first));
-        version = Some(next + 1);
-        in_the_way = Some(first);
-        chosen = job.clone().load_with_keys(&keys(version))?;
+        if self.dry_run {
+            dry_run::print(&chosen, &rendered, jobs)?;
+            return Ok(JobEnded::dry(&chosen.name));
+        }
+        let mut progress = ProgressLines::new(&rendered.deliverables, options.verbose);
+        let mut progress = WithQueue {
+            queue: self.queue,
+            inner: &mut progress,
+        };
+        let interrupt = signals::listen()?;
+        let stop_when = || self.queue.and_then(QueueAtWork::why_leave);
+        let run_options = Options {
+            this_program: &this_program::path().map_err(CommandError::outside("this program"))?,
+            interrupt,
+            whole: chosen.whole,
+            disk: &RealDisk,
+            jobs,
+            machine: Machine {
+                cores: cores(),
+                memory: chosen.loaded.job.get(Key::Memory),
+            },
+            until: self.until,
+            stop_when: &stop_when,
+            policy: Policy {
+                existing: Existing::of(&chosen.loaded.job),
+                rerender_stale: options.rerender_stale,
+                keep_stale: options.keep_stale,
+                rerender_unrecorded: options.rerender_unrecorded,
+                accept_unproven: options.accept_unproven,
+                verify_all: options.verify_all,
+            },
+        };
+        let mut events = events::Events::new(
+            options.events.as_deref(),
+            &rendered.deliverables,
+            &mut progress,
+        )?;
+        let report = render(&chosen.loaded, &rendered, &run_options, &mut events);
+        events.finish();
+        progress.inner.finish();
+        let report = report?;
+        remark_on_direct_movies(&chosen.chosen);
+        let mut out = crate::show::out();
+        let printed = summary::print(&mut out, &rendered.deliverables, &report, &chosen.name);
+        let printed = printed
+            .and_then(|()| summary::print_set_aside(&mut out, &rendered))
+            .and_then(|()| out.flush());
+        Ok(JobEnded::of_report(&chosen.name, &report, printed))
     }
 }
 
-/// Runs one job.
-fn one(
-    arguments: &Arguments,
-    chosen: Chosen,
-    until: Option<Moment>,
-) -> Result<JobEnded, CommandError> {
-    let passed_over = |one: &Finding| arguments.ignore.iter().any(|code| code == one.code);
-    let grave = |found: &[Finding]| -> Vec<Finding> {
-        let errors = found.iter().filter(|one| one.severity == Severity::Error);
-        errors.filter(|one| !passed_over(one)).cloned().collect()
-    };
-    // What can be known without starting anything comes first.
-    let mut found = findings_asking(&chosen, false);
-    if grave(&found).is_empty() && can_ask(&chosen.chosen) && !arguments.dry_run {
-        found = findings_asking(&chosen, true);
+/// Shows what a queue has to say beside what happens in the run of one of its jobs.
+struct WithQueue<'w> {
+    queue: Option<&'w dyn QueueAtWork>,
+    inner: &'w mut ProgressLines,
+}
+
+impl Observer for WithQueue<'_> {
+    fn see(&mut self, event: &Event<'_>) {
+        if let (Some(queue), Event::Tick) = (self.queue, event) {
+            for remark in queue.remarks() {
+                self.inner.see(&Event::Remark(&remark));
+            }
+            self.inner.set_heading(queue.lines());
+        }
+        self.inner.see(event);
     }
-    let sources = &chosen.loaded.job.sources;
-    print_all(&mut anstream::stderr(), sources, &found, arguments.all);
-    let grave = grave(&found);
-    if has_errors(&grave) {
-        remark(&format!(
-            "{}; nothing was rendered",
-            summary(&grave, &chosen.name)
-        ));
-        let reason = "the job has errors, so nothing was rendered";
-        return Ok(JobEnded::aborted(&chosen.name, reason, FOUND));
-    }
-    if arguments.on == Some(WorkloadManager::Slurm) {
-        return on_slurm::run(&chosen);
-    }
-    let rendered = chosen.chosen.runnable();
-    let jobs = match rendered.jobs(&chosen.loaded.job) {
-        job::Jobs::Auto => Jobs::Auto,
-        job::Jobs::Fixed(jobs) => Jobs::Fixed(usize::try_from(jobs).unwrap_or(1)),
-    };
-    if arguments.dry_run {
-        dry_run::print(&chosen, &rendered, jobs)?;
-        return Ok(JobEnded::dry(&chosen.name));
-    }
-    let mut progress = ProgressLines::new(&rendered.deliverables, arguments.verbose);
-    let options = Options {
-        this_program: &this_program::path().map_err(CommandError::outside("this program"))?,
-        interrupt: signals::listen()?,
-        whole: chosen.whole,
-        disk: &RealDisk,
-        jobs,
-        machine: Machine {
-            cores: cores(),
-            memory: chosen.loaded.job.get(Key::Memory),
-        },
-        until,
-        policy: Policy {
-            existing: Existing::of(&chosen.loaded.job),
-            rerender_stale: arguments.rerender_stale,
-            keep_stale: arguments.keep_stale,
-            rerender_unrecorded: arguments.rerender_unrecorded,
-            accept_unproven: arguments.accept_unproven,
-            verify_all: arguments.verify_all,
-        },
-    };
-    let mut events = events::Events::new(
-        arguments.events.as_deref(),
-        &rendered.deliverables,
-        &mut progress,
-    )?;
-    let report = render(&chosen.loaded, &rendered, &options, &mut events);
-    events.finish();
-    progress.finish();
-    let report = report?;
-    remark_on_direct_movies(&chosen.chosen);
-    let mut out = crate::show::out();
-    let printed = summary::print(&mut out, &rendered.deliverables, &report, &chosen.name);
-    let printed = printed
-        .and_then(|()| summary::print_set_aside(&mut out, &rendered))
-        .and_then(|()| out.flush());
-    Ok(JobEnded::of_report(&chosen.name, &report, printed))
 }
 
 /// The cores of this machine.

@@ -1,0 +1,208 @@
+//! The queue as it is: each job with its state, what is there of it, and how long the rest will take.
+
+use std::io::Write;
+use std::path::Path;
+use std::process::ExitCode;
+
+use jiff::{SignedDuration, Zoned};
+use truepath_core::finding::grouped;
+use truepath_core::forecast::Forecast;
+use truepath_core::frames::FrameSet;
+use truepath_core::job::Jobs;
+use truepath_core::queue::QueueEntry;
+use truepath_runner::queue::{job_of, load_queue};
+use truepath_runner::status::Follower;
+
+use super::change::missing;
+use crate::commands::{OutputFormat, print_json};
+use crate::job_arguments::JobArguments;
+use crate::outcome::{CommandError, DONE, FOUND};
+use crate::shapes::queue::{EntryShape, QueueShape};
+use crate::show::pace::rough;
+use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, files};
+
+/// What is known of a job of a queue.
+struct EntryState {
+    /// `off`, `complete`, `running`, `waiting`, `failed` or `aborted`.
+    word: &'static str,
+    wanted: u64,
+    there: u64,
+    failed: u64,
+    /// Seconds until all of it is there, where anything is known of that.
+    left: Option<f64>,
+    /// Why it cannot be run.
+    reason: Option<String>,
+}
+
+impl EntryState {
+    /// Looks at the job of an entry.
+    fn of(queue: &Path, entry: &QueueEntry, job: &JobArguments) -> Self {
+        match Self::look(queue, entry, job) {
+            Ok(state) if !entry.is_on => Self {
+                word: "off",
+                ..state
+            },
+            Ok(state) => state,
+            Err(error) => Self {
+                word: if entry.is_on { "aborted" } else { "off" },
+                wanted: 0,
+                there: 0,
+                failed: 0,
+                left: None,
+                reason: Some(error),
+            },
+        }
+    }
+
+    fn look(queue: &Path, entry: &QueueEntry, job: &JobArguments) -> Result<Self, String> {
+        let chosen = job.of_entry(queue, entry).load_latest();
+        let chosen = chosen.map_err(|error| match error {
+            CommandError::Load(truepath_runner::load::LoadError::Mistakes { findings, .. }) => {
+                let first = findings.first().map(|one| one.sentence.clone());
+                first.unwrap_or_default()
+            }
+            error => error.to_string(),
+        })?;
+        let expansion = chosen.chosen.runnable();
+        let mut follower = Follower::new(&chosen.loaded, &expansion);
+        let status = follower.look().map_err(|error| error.to_string())?;
+        let (wanted, there) = status.files();
+        let failed: u64 = status
+            .rows
+            .iter()
+            .map(|row| row.states.failed.count())
+            .sum();
+        let missing: Vec<FrameSet> = status
+            .rows
+            .iter()
+            .map(|row| {
+                let wanted = row.states.wanted.clone();
+                wanted.difference(&row.states.done).unwrap_or_default()
+            })
+            .collect();
+        let is_running = !status.machines.is_empty();
+        let at_once = match expansion.jobs(&chosen.loaded.job) {
+            Jobs::Auto => std::thread::available_parallelism().map_or(1, usize::from),
+            Jobs::Fixed(jobs) => usize::try_from(jobs).unwrap_or(1),
+        };
+        let forecast = || Forecast::new(&follower.expected(), &missing, at_once).left(0.0);
+        let left = status.left().filter(|_| is_running).or_else(forecast);
+        Ok(Self {
+            word: match () {
+                () if there >= wanted => "complete",
+                () if is_running => "running",
+                () if failed > 0 => "failed",
+                () => "waiting",
+            },
+            wanted,
+            there,
+            failed,
+            left: left.filter(|_| there < wanted),
+            reason: None,
+        })
+    }
+
+    fn is_complete(&self) -> bool {
+        matches!(self.word, "complete" | "off")
+    }
+}
+
+pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, CommandError> {
+    if !path.exists() {
+        return Err(missing(path));
+    }
+    let queue = load_queue(path)?;
+    let job = JobArguments::default();
+    let states: Vec<EntryState> = queue
+        .entries
+        .iter()
+        .map(|entry| EntryState::of(path, entry, &job))
+        .collect();
+    let counted = || states.iter().filter(|state| state.word != "off");
+    let open = || counted().filter(|state| !state.is_complete());
+    let (wanted, there) = counted().fold((0, 0), |(wanted, there), state| {
+        (wanted + state.wanted, there + state.there)
+    });
+    // The whole is known only where each part is.
+    let left: Option<f64> = open().map(|state| state.left).sum();
+    let is_complete = open().next().is_none();
+    if format == OutputFormat::Json {
+        let entries = queue
+            .entries
+            .iter()
+            .zip(&states)
+            .map(|(entry, state)| EntryShape {
+                job: job_of(path, entry).display().to_string(),
+                label: entry.label(),
+                note: entry.note.clone(),
+                on: entry.is_on,
+                state: state.word,
+                files: state.wanted,
+                there: state.there,
+                failed: state.failed,
+                seconds_left: state.left,
+                reason: state.reason.clone(),
+            });
+        print_json(&QueueShape::of(entries.collect(), left))?;
+        return Ok(ExitCode::from(if is_complete { DONE } else { FOUND }));
+    }
+    let mut out = crate::show::out();
+    let labels: Vec<String> = queue.entries.iter().map(QueueEntry::label).collect();
+    let width = labels.iter().map(|label| label.chars().count()).max();
+    let width = width.unwrap_or(0).min(60);
+    for (number, ((entry, label), state)) in
+        (1..).zip(queue.entries.iter().zip(&labels).zip(&states))
+    {
+        let style = match state.word {
+            "complete" => GOOD,
+            "failed" | "aborted" => ERROR,
+            "running" => TITLE,
+            "off" => FAINT,
+            _ => WARNING,
+        };
+        let word = state.word;
+        write!(
+            out,
+            "{number:>3}  {style}{word:<8}{style:#}  {label:<width$}"
+        )?;
+        if state.reason.is_none() {
+            let there = grouped(state.there);
+            write!(out, "  {there} of {}", files(state.wanted))?;
+        }
+        if state.failed > 0 {
+            write!(out, ", {ERROR}{} failed{ERROR:#}", grouped(state.failed))?;
+        }
+        if let Some(left) = state.left {
+            write!(out, ", about {} left", rough(left))?;
+        }
+        writeln!(out)?;
+        for text in [&state.reason, &entry.note].into_iter().flatten() {
+            writeln!(out, "     {FAINT}{text}{FAINT:#}")?;
+        }
+    }
+    let total = format!("{} of {} there", grouped(there), files(wanted));
+    let rest = match left {
+        _ if is_complete => format!("; {GOOD}all is done{GOOD:#}"),
+        Some(left) => format!("; about {} left, done about {}", rough(left), clock(left)),
+        None => "; how long the rest takes is not known for all of it".to_owned(),
+    };
+    writeln!(out, "\n{total}{rest}")?;
+    out.flush()?;
+    Ok(ExitCode::from(if is_complete { DONE } else { FOUND }))
+}
+
+/// The time of day in so many seconds, with the day where that is another.
+fn clock(seconds: f64) -> String {
+    let now = Zoned::now();
+    let then = SignedDuration::try_from_secs_f64(seconds)
+        .ok()
+        .and_then(|seconds| now.checked_add(seconds).ok());
+    then.map_or_else(String::new, |then| {
+        let form = if then.date() == now.date() {
+            "%H:%M"
+        } else {
+            "%A %H:%M"
+        };
+        then.strftime(form).to_string()
+    })
+}
