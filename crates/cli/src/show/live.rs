@@ -14,6 +14,9 @@ use super::pace::{pace, rough};
 use super::strips::{bar, coloured, distinct, fitted, table};
 use super::{ERROR, FAINT, TITLE, count, files};
 
+/// Columns of the word before a line of the heading.
+const HEADING_WORD: usize = 10;
+
 /// A process at work.
 #[derive(Debug, Clone)]
 struct LiveProcess {
@@ -56,8 +59,8 @@ impl LiveProcess {
 /// What is shown.
 #[derive(Debug, Default)]
 pub(crate) struct Screen {
-    /// Lines that stand above it.
-    pub(super) heading: Vec<String>,
+    /// Lines that stand above it: a word of its own style, and what it is about.
+    pub(super) heading: Vec<(String, String)>,
     rows: Vec<(String, States)>,
     workers: BTreeMap<u32, LiveProcess>,
     to_do: u64,
@@ -170,10 +173,16 @@ impl Screen {
     pub(crate) fn lines(&self, width: usize, height: usize, now: Duration) -> Vec<String> {
         // Half of the screen at most; what is at work is below.
         let most = (height / 2).saturating_sub(1);
-        let mut lines: Vec<String> = self.heading.iter().take(most).cloned().collect();
+        let line = |(word, label): &(String, String)| {
+            format!("{word}{}", fitted(label, width.saturating_sub(HEADING_WORD)))
+        };
+        let mut lines: Vec<String> = self.heading.iter().take(most).map(line).collect();
         if self.heading.len() > most && most > 0 {
             let hidden = self.heading.len() - most;
             lines.push(format!("{FAINT}and {hidden} more{FAINT:#}"));
+        }
+        if !lines.is_empty() {
+            lines.push(String::new());
         }
         let height = height.saturating_sub(lines.len());
         lines.extend(self.own_lines(width, height, now));

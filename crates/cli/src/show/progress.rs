@@ -65,7 +65,7 @@ impl ProgressLines {
     }
 
     /// Lines above the live screen.
-    pub(crate) fn set_heading(&mut self, lines: Vec<String>) {
+    pub(crate) fn set_heading(&mut self, lines: Vec<(String, String)>) {
         if let Some((_, screen)) = &mut self.live {
             screen.heading = lines;
         }

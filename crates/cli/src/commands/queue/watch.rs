@@ -170,21 +170,23 @@ impl QueueAtWork for QueueWatch {
         std::mem::take(&mut self.inner().remarks)
     }
 
-    fn lines(&self) -> Vec<String> {
+    fn lines(&self) -> Vec<(String, String)> {
         let inner = self.inner();
         let line = |entry: &QueueEntry| {
             let label = entry.label();
             let ended = inner.ended.iter().find(|(known, _)| known.is_same(entry));
             let current = inner.current.as_ref();
-            match ended {
-                Some((_, JobResult::Complete)) => format!("{GOOD}complete{GOOD:#}  {label}"),
-                Some((_, result)) => format!("{ERROR}{:<8}{ERROR:#}  {label}", result.word()),
+            let word = match ended {
+                Some((_, JobResult::Complete)) => format!("{GOOD}complete{GOOD:#}  "),
+                Some((_, JobResult::Stopped)) => format!("{WARNING}stopped{WARNING:#}   "),
+                Some(_) => format!("{ERROR}failed{ERROR:#}    "),
                 None if current.is_some_and(|one| one.is_same(entry)) => {
-                    format!("{TITLE}running   {label}{TITLE:#}")
+                    format!("{TITLE}running{TITLE:#}   ")
                 }
-                None if entry.is_on => format!("waiting   {label}"),
-                None => format!("{FAINT}off       {label}{FAINT:#}"),
-            }
+                None if entry.is_on => "waiting   ".to_owned(),
+                None => format!("{FAINT}off{FAINT:#}       "),
+            };
+            (word, label)
         };
         inner.queue.entries.iter().map(line).collect()
     }

@@ -230,8 +230,8 @@ pub(in crate::commands) trait QueueAtWork: Sync {
     fn why_leave(&self) -> Option<String>;
     /// What the queue has to say since it was asked last.
     fn remarks(&self) -> Vec<String>;
-    /// A line for each of its jobs, above the screen of the one at work.
-    fn lines(&self) -> Vec<String>;
+    /// A line for each of its jobs, above the screen of the one at work: a word of ten columns, and the job.
+    fn lines(&self) -> Vec<(String, String)>;
 }
 
 /// One call that runs jobs.
