@@ -109,8 +109,8 @@ pub(crate) struct JobArguments {
     /// Only one part of the work, such as 2/4, for one of several machines
     #[arg(long, value_name = "PART/PARTS", help_heading = SELECTION)]
     share: Option<String>,
-    /// How strong the machines of the shares are, such as 8,8,16,4
-    #[arg(long, value_name = "WEIGHTS", requires = "share", help_heading = SELECTION)]
+    /// How strong the machines of the shares are, or of the parts that are packed, such as 8,8,16,4
+    #[arg(long, value_name = "WEIGHTS", help_heading = SELECTION)]
     weights: Option<String>,
     /// Let the shares take turns over the frames, in place of one row each
     #[arg(long, requires = "share", help_heading = SELECTION)]
@@ -267,6 +267,11 @@ impl JobArguments {
         }
     }
 
+    /// Takes the weights of machines out of the options, for parts in place of shares.
+    pub(crate) fn take_weights(&mut self) -> Option<String> {
+        self.weights.take()
+    }
+
     /// What these options say as an entry of a queue, but for the job.
     pub(crate) fn entry(&self) -> QueueEntry {
         let trial = || self.trial.then(|| "trial".to_owned());
@@ -350,6 +355,11 @@ impl JobArguments {
                  if you have the command line that renders it, `truepath adopt -- COMMAND`",
                 path.display()
             )));
+        }
+        if self.weights.is_some() && self.share.is_none() {
+            return Err(CommandError::Usage(
+                "--weights says how strong the machines of --share are, such as --share 2/4 --weights 8,8,16,4".to_owned(),
+            ));
         }
         let preset = if self.trial {
             Some("trial".to_owned())

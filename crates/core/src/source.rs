@@ -51,6 +51,12 @@ impl Sources {
         &self.0[usize::from(id.0)]
     }
 
+    /// The names of all files, in the order in which they were read.
+    pub fn files(&self) -> impl Iterator<Item = &str> {
+        let files = self.0.iter().filter(|one| one.kind == SourceKind::File);
+        files.map(|one| one.name.as_str())
+    }
+
     /// Whether one of the texts holds these words.
     #[must_use]
     pub fn mention(&self, words: &str) -> bool {

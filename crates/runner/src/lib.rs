@@ -3,6 +3,7 @@
 pub mod answers;
 mod ask;
 pub mod audit;
+pub mod bundle;
 mod checkpoints;
 mod claims;
 pub mod clean;

@@ -17,6 +17,7 @@ use truepath_core::script::{
     Cluster, KINDS, ScriptKind, ScriptOptions, ScriptOutline, Step, WriteError, one_line, steps,
 };
 use truepath_core::system::System;
+use truepath_runner::Loaded;
 use truepath_runner::find_program;
 use truepath_runner::in_turns::in_turns;
 
@@ -140,6 +141,30 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         }
     }
     Ok(ExitCode::from(DONE))
+}
+
+/// The script of a bundle for `sh`, with the programs called as their profiles say.
+pub(super) fn script_of_bundle(
+    loaded: &Loaded,
+    expansion: &Expansion,
+) -> Result<String, CommandError> {
+    let kind = KINDS.iter().find(|kind| kind.word() == "sh");
+    let kind = kind.ok_or_else(|| CommandError::Usage("there is no kind `sh`".to_owned()))?;
+    let plan = plan(expansion, &|index| {
+        expansion.deliverables[index].common.frames.selected.clone()
+    });
+    let this = (Profile::THIS_PROGRAM.to_owned(), "truepath".to_owned());
+    let about = ScriptOptions {
+        job: "truepath.toml",
+        system: loaded.surroundings.system,
+        programs: &[this],
+        stop: false,
+        then: None,
+        cluster: Cluster::default(),
+    };
+    let mut text = Vec::new();
+    write(*kind, &about, expansion, &plan, &mut text)?;
+    Ok(String::from_utf8_lossy(&text).into_owned())
 }
 
 /// So many steps are written at a time.

@@ -10,6 +10,7 @@ pub(crate) mod compare;
 mod completions;
 mod demo;
 mod engines;
+mod gather;
 mod man;
 mod manifest;
 mod match_names;
@@ -17,6 +18,7 @@ mod match_names;
 mod movie;
 mod new;
 mod overview;
+mod pack;
 mod passes;
 mod paths;
 mod queue;
@@ -56,6 +58,8 @@ pub(crate) enum Command {
     Commands(command_lines::Arguments),
     Run(run::Arguments),
     Queue(queue::Arguments),
+    Pack(pack::Arguments),
+    Gather(gather::Arguments),
     Status(status::Arguments),
     Audit(audit::Arguments),
     Why(why::Arguments),
@@ -96,6 +100,8 @@ pub(crate) fn dispatch(command: Command) -> Result<ExitCode, CommandError> {
         Command::Commands(arguments) => command_lines::run(arguments),
         Command::Run(arguments) => run::run(arguments),
         Command::Queue(arguments) => queue::run(arguments),
+        Command::Pack(arguments) => pack::run(arguments),
+        Command::Gather(arguments) => gather::run(arguments),
         Command::Status(arguments) => status::run(arguments),
         Command::Audit(arguments) => audit::run(arguments),
         Command::Why(arguments) => why::run(arguments),

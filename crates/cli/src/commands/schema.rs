@@ -47,6 +47,8 @@ enum SchemaKind {
     Audit,
     /// What `passes list --format json` prints
     Passes,
+    /// What `gather --format json` prints
+    Gather,
     /// What `queue --format json` prints
     Queue,
     /// What `times --format json` prints
@@ -70,6 +72,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Status => print_json(&schema_for!(shapes::status::StatusShape))?,
         SchemaKind::Audit => print_json(&schema_for!(shapes::audit::AuditShape))?,
         SchemaKind::Passes => print_json(&schema_for!(shapes::passes::PassesShape))?,
+        SchemaKind::Gather => print_json(&schema_for!(shapes::gather::GatherShape))?,
         SchemaKind::Queue => print_json(&schema_for!(shapes::queue::QueueShape))?,
         SchemaKind::Times => print_json(&schema_for!(shapes::times::TimesShape))?,
         SchemaKind::Compare => print_json(&schema_for!(shapes::compare::CompareShape))?,

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::deliverable::{Deliverable, origins};
+use truepath_core::deliverable::{Deliverable, absolute, origins};
 use truepath_core::finding::grouped;
 use truepath_core::job::Job;
 use truepath_core::template::{Part, TokenValue};
@@ -38,7 +38,8 @@ const INDENT: usize = 13;
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let outside = || CommandError::outside(arguments.file.display().to_string());
     let path = std::path::absolute(&arguments.file).map_err(outside())?;
-    let Some(path) = path.to_str().map(str::to_owned) else {
+    // Without `..`, as the job writes its paths.
+    let Some(path) = path.to_str().map(|path| absolute("/", path)) else {
         return Err(CommandError::Usage(
             "the name of the file is not Unicode, and those of a job are".to_owned(),
         ));

@@ -4,6 +4,7 @@ pub(crate) mod audit;
 pub(crate) mod compare;
 pub(crate) mod engines;
 pub(crate) mod findings;
+pub(crate) mod gather;
 pub(crate) mod matched;
 pub(crate) mod overview;
 pub(crate) mod passes;

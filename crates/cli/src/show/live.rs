@@ -174,7 +174,10 @@ impl Screen {
         // Half of the screen at most; what is at work is below.
         let most = (height / 2).saturating_sub(1);
         let line = |(word, label): &(String, String)| {
-            format!("{word}{}", fitted(label, width.saturating_sub(HEADING_WORD)))
+            format!(
+                "{word}{}",
+                fitted(label, width.saturating_sub(HEADING_WORD))
+            )
         };
         let mut lines: Vec<String> = self.heading.iter().take(most).map(line).collect();
         if self.heading.len() > most && most > 0 {

@@ -16,7 +16,7 @@ use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
 
 /// The commands that people call, in the order of the help.
-pub const COMMANDS: [&str; 31] = [
+pub const COMMANDS: [&str; 33] = [
     "new",
     "adopt",
     "demo",
@@ -28,6 +28,8 @@ pub const COMMANDS: [&str; 31] = [
     "commands",
     "run",
     "queue",
+    "pack",
+    "gather",
     "status",
     "audit",
     "why",

@@ -48,6 +48,9 @@ pub fn expand(job: &Job, around: &Surroundings, selection: &Selection) -> Expans
             expansion.report(ProblemKind::TooMany, output.name_place.clone(), 1);
         }
     }
+    if let Some(part) = &job.part {
+        expansion.keep_part(part);
+    }
     if let Some(share) = Share::of_job(job) {
         share.keep(&mut expansion);
     }

@@ -1,10 +1,12 @@
 //! What a job expands to: its deliverables, and what could not be expanded.
 
+use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::Deliverable;
 use super::problem::{Problem, ProblemKind};
 use super::share::Share;
+use super::{Common, Deliverable};
+use crate::frames::FrameSet;
 use crate::job::{Job, Jobs};
 use crate::profile::Profile;
 use crate::source::Place;
@@ -38,6 +40,41 @@ impl Expansion {
                 Jobs::Auto
             }
         })
+    }
+
+    /// Leaves only these frames of each deliverable, in their order, among the chosen ones.
+    pub fn keep_frames(&mut self, frames: &[FrameSet]) {
+        // Passes that were of one process stay so.
+        let mut known: HashMap<(*const Common, String), Arc<Common>> = HashMap::new();
+        for (one, frames) in self.deliverables.iter_mut().zip(frames) {
+            let key = (Arc::as_ptr(&one.common), frames.to_string());
+            let common = known.entry(key).or_insert_with(|| {
+                let mut common = (*one.common).clone();
+                common.frames.selected = frames.clone();
+                Arc::new(common)
+            });
+            one.common = Arc::clone(common);
+        }
+    }
+
+    /// Leaves only what a bundle makes: frames by the labels of their deliverables.
+    pub(super) fn keep_part(&mut self, part: &[(String, FrameSet)]) {
+        let by_label: HashMap<&str, &FrameSet> = part
+            .iter()
+            .map(|(label, frames)| (label.as_str(), frames))
+            .collect();
+        let kept: Vec<FrameSet> = self
+            .deliverables
+            .iter()
+            .map(|one| {
+                let frames = by_label.get(one.label().as_str());
+                frames.map_or_else(FrameSet::empty, |frames| {
+                    let chosen = one.common.frames.selected.iter();
+                    FrameSet::from_frames(chosen.filter(|frame| frames.contains(*frame)))
+                })
+            })
+            .collect();
+        self.keep_frames(&kept);
     }
 
     /// Adds a problem; the same one at the same place is counted.

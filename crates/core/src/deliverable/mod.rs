@@ -41,6 +41,7 @@ pub use origin::{Origin, origins, settings_of_key};
 pub use picture::{Color, Picture};
 pub use planes::Plane;
 pub use problem::{Problem, ProblemKind};
+pub use root::absolute;
 pub use scene::Scene;
 pub use selection::{Selection, SelectionError};
 pub use share::Share;

@@ -81,7 +81,7 @@ fn is_absolute(path: &str) -> bool {
 
 /// A path made absolute from a folder, `.` and `..` resolved by their letters.
 #[must_use]
-pub(super) fn absolute(folder: &str, path: &str) -> String {
+pub fn absolute(folder: &str, path: &str) -> String {
     let whole = if is_absolute(path) {
         path.to_owned()
     } else {

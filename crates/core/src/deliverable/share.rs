@@ -1,9 +1,8 @@
 //! Shares: the part of the work that one of several machines takes.
 
-use std::collections::HashMap;
 use std::sync::Arc;
 
-use super::{Common, Deliverable, Expansion};
+use super::{Deliverable, Expansion};
 use crate::at_least_one::AtLeastOne;
 use crate::frames::{Frame, FrameSet};
 use crate::job::{Job, Key, Value};
@@ -55,17 +54,8 @@ impl Share {
                 kept[*index].extend(chunk.frames.iter());
             }
         }
-        // Passes that were of one process stay so.
-        let mut known: HashMap<(*const Common, Vec<Frame>), Arc<Common>> = HashMap::new();
-        for (one, frames) in expansion.deliverables.iter_mut().zip(kept) {
-            let key = (Arc::as_ptr(&one.common), frames);
-            let common = known.entry(key.clone()).or_insert_with(|| {
-                let mut common = (*one.common).clone();
-                common.frames.selected = FrameSet::from_frames(key.1.iter().copied());
-                Arc::new(common)
-            });
-            one.common = Arc::clone(common);
-        }
+        let kept = kept.into_iter().map(FrameSet::from_frames);
+        expansion.keep_frames(&kept.collect::<Vec<_>>());
         expansion.share = Some(self);
     }
 

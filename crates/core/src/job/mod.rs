@@ -1,6 +1,7 @@
 //! The job file: all that is wanted.
 
 mod arguments;
+mod bundled;
 mod check_table;
 mod from_value;
 mod keys;
@@ -10,6 +11,7 @@ mod stop_on;
 mod table;
 mod value;
 
+pub use bundled::BundledJob;
 pub use check_table::{CheckTable, Exemption};
 pub use from_value::FromValue;
 pub(crate) use keys::is_group;
@@ -23,6 +25,7 @@ pub use value::{FramesToRender, PlacedText, RunEntry, Value};
 
 use std::collections::HashSet;
 
+use crate::frames::FrameSet;
 use crate::source::{Level, Place, Sourced, Sources};
 use crate::system::System;
 
@@ -55,6 +58,8 @@ pub struct Job {
     pub command_line: Table,
     /// `[check]`
     pub check: CheckTable,
+    /// `[part]`: which frames of which deliverables, by their labels, a bundle makes; none of a whole job.
+    pub part: Option<Vec<(String, FrameSet)>>,
 }
 
 impl Job {

@@ -49,6 +49,11 @@ pub fn job_schema() -> Value {
             },
         ] },
         "check": checks(),
+        "part": {
+            "type": "object",
+            "description": "What a bundle makes of the job: frames by the label of their deliverable. `truepath pack` writes it.",
+            "additionalProperties": { "type": "string" },
+        },
         "shot": named("shot", "The shots: each a scene with its frames and cameras."),
         "shot-list": {
             "type": "object",

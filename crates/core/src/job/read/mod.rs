@@ -3,6 +3,7 @@
 mod bases;
 mod checks;
 mod inheritance;
+mod part;
 mod places;
 mod short;
 mod shot_list;
@@ -50,8 +51,9 @@ pub fn no_files(path: &str) -> Result<String, String> {
 }
 
 /// The tables of the long form.
-const TOP: [&str; 13] = [
+const TOP: [&str; 14] = [
     "check",
+    "part",
     "project",
     "place",
     "token",
@@ -197,6 +199,7 @@ impl JobReader<'_> {
                 "place" | "token" => self.places_and_tokens(entry, job),
                 "size" if matches!(entry.value.kind, NodeKind::Table(_)) => {}
                 "check" => {} // Read with all files at hand.
+                "part" => self.part(entry, job),
                 other if is_group(other) || KEYS.iter().any(|facts| facts.name == other) => self.findings.push(
                     Finding::error("TP002", format!("`{other}` stands outside the tables"))
                         .at(&entry.key_place, "")
@@ -265,6 +268,7 @@ impl Job {
             outputs: Vec::new(),
             command_line: Table::empty(Level::CommandLine),
             check: CheckTable::default(),
+            part: None,
         }
     }
 }

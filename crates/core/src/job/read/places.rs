@@ -99,7 +99,7 @@ impl JobReader<'_> {
         })
     }
 
-    fn single(&mut self, entry: &Entry) -> Option<Sourced<String>> {
+    pub(super) fn single(&mut self, entry: &Entry) -> Option<Sourced<String>> {
         let value = &entry.value;
         let text = value.scalar().filter(|text| !text.is_empty());
         match text {

@@ -34,7 +34,7 @@ pub(super) fn is_short(entries: &[Entry]) -> bool {
 /// The tables that both forms have.
 fn is_common(entry: &Entry) -> bool {
     match entry.key.as_str() {
-        "place" | "token" | "check" => true,
+        "place" | "token" | "check" | "part" => true,
         "size" => matches!(entry.value.kind, NodeKind::Table(_)),
         _ => false,
     }

@@ -1,0 +1,398 @@
+//! Parts of a job go to machines that share nothing, and their frames come home.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use common::{Called, Project, program, scene};
+
+/// A job whose scenes and frames lie in places outside of its folder.
+fn job(more: &str) -> String {
+    format!(
+        "# the show\nbase = [\"studio.toml\"]\n[project]\nname = \"orrery\"\nversion = 3\nsize = \"48x32\"\nretries = 0\n{more}\n\
+         [place]\nrenders = \"../out\"\nscenes = \"../scenes\"\n\
+         [shot.dawn]\nscene = \"{{place.scenes}}/dawn.toml\"\nframes = \"1-12\"\n\
+         [shot.dusk]\nscene = \"own/dusk.toml\"\nframes = \"1-6\"\n\
+         [output.frames]\npath = \"{{place.renders}}/{{shot}}/{{shot}}_v{{version:03}}.{{frame:04}}.png\"\n\
+         [output.review]\npath = \"{{place.renders}}/{{shot}}.mp4\"\nfps = 12\nmovie = {{ from = \"frames\", codec = \"h264\" }}\n"
+    )
+}
+
+/// The folder of the job is `home/show`.
+struct Home {
+    project: Project,
+}
+
+impl Home {
+    fn new(more: &str) -> Self {
+        let project = Project::empty();
+        for folder in ["home/show/own", "home/scenes", "away"] {
+            fs::create_dir_all(project.path(folder)).unwrap();
+        }
+        project.write("home/show/truepath.toml", &job(more));
+        project.write(
+            "home/show/studio.toml",
+            "[project]\nengine = \"understudy\"\n",
+        );
+        project.write("home/scenes/dawn.toml", &scene(""));
+        project.write(
+            "home/show/own/dusk.toml",
+            &scene("").replace("KILN", "DUSK"),
+        );
+        Self { project }
+    }
+
+    fn call(&self, arguments: &[&str]) -> Called {
+        let mut command = self.project.command(arguments);
+        command.current_dir(self.project.path("home/show"));
+        called(command)
+    }
+
+    fn pack(&self, arguments: &[&str]) -> Called {
+        let to = self.project.path("away").display().to_string();
+        self.call(&[&["pack", "--to", &to], arguments].concat())
+    }
+
+    fn bundle(&self, name: &str) -> PathBuf {
+        self.project.path("away").join(name)
+    }
+
+    /// Renders a bundle as another machine, which has it under another path.
+    fn render(&self, name: &str, machine: &str) -> PathBuf {
+        let there = self.project.path(&format!("{machine}/deep/down"));
+        fs::create_dir_all(&there).unwrap();
+        let bundle = there.join(name);
+        fs::rename(self.bundle(name), &bundle).unwrap();
+        let mut command = self.project.command(&["run", "--quiet"]);
+        command
+            .current_dir(&bundle)
+            .env("TRUEPATH_MACHINE", machine);
+        called(command).ends(0);
+        bundle
+    }
+
+    fn gather(&self, bundles: &[&Path]) -> Called {
+        let names: Vec<String> = bundles
+            .iter()
+            .map(|one| one.display().to_string())
+            .collect();
+        let names = names.iter().map(String::as_str);
+        self.call(&std::iter::once("gather").chain(names).collect::<Vec<_>>())
+    }
+
+    /// Every frame at home, with its bytes.
+    fn frames(&self) -> BTreeMap<String, Vec<u8>> {
+        let files = self.project.files("home/out");
+        let frames = files.into_iter().filter(|name| name.ends_with(".png"));
+        frames
+            .map(|name| {
+                let bytes = fs::read(self.project.path(&format!("home/out/{name}"))).unwrap();
+                (name, bytes)
+            })
+            .collect()
+    }
+}
+
+fn called(mut command: Command) -> Called {
+    let output = command.output().unwrap();
+    Called {
+        code: output.status.code(),
+        out: String::from_utf8_lossy(&output.stdout).into_owned(),
+        err: String::from_utf8_lossy(&output.stderr).into_owned(),
+    }
+}
+
+/// What the frames are when one machine renders all of them.
+fn rendered_at_home() -> BTreeMap<String, Vec<u8>> {
+    let home = Home::new("");
+    home.call(&["run", "--output", "frames"]).ends(0);
+    home.frames()
+}
+
+#[test]
+fn four_machines_bring_the_same_frames_home_as_one() {
+    let home = Home::new("");
+    let packed = home.pack(&["--parts", "4"]).ends(0);
+    assert!(
+        packed.err.contains("2 movies are made at home"),
+        "{}",
+        packed.err
+    );
+    let names: Vec<String> = (1..=4)
+        .map(|part| format!("orrery-v003-part{part}of4"))
+        .collect();
+    let mut bundles = Vec::new();
+    for (name, machine) in names.iter().zip(["north", "south", "east", "west"]) {
+        bundles.push(home.render(name, machine));
+    }
+    // One is lost.
+    fs::remove_dir_all(&bundles[2]).unwrap();
+    let there: Vec<&Path> = bundles.iter().map(PathBuf::as_path).collect();
+    let gathered = home.gather(&there).ends(1);
+    assert!(gathered.out.contains("is no bundle"), "{}", gathered.out);
+    let some = home.frames().len();
+    assert!((1..18).contains(&some), "{some}");
+    // Its frames are packed once more, and nothing else.
+    let again = home.pack(&["--missing", "--output", "frames"]).ends(0);
+    assert!(again.out.contains("orrery-v003-part1of1"), "{}", again.out);
+    let last = home.render("orrery-v003-part1of1", "east");
+    home.gather(&[&last]).ends(0);
+    assert_eq!(home.frames(), rendered_at_home());
+    // Once more, it changes nothing.
+    let before = home.frames();
+    let same = home.gather(&[&bundles[0], &last]).ends(0);
+    assert!(same.out.contains("0 files brought home"), "{}", same.out);
+    assert_eq!(home.frames(), before);
+    // The job knows them, and who made them; only the movies are left.
+    let run = home.call(&["run"]).ends(0);
+    assert!(run.out.contains("  rendered        2 "), "{}", run.out);
+    home.call(&["audit"]).ends(0);
+    let why = home
+        .call(&["why", "../out/dawn/dawn_v003.0001.png"])
+        .ends(0);
+    assert!(why.out.contains("on north by understudy"), "{}", why.out);
+    // Nothing of ours is left beside them.
+    let left = fs::read_dir(home.project.path("home/out/dawn")).unwrap();
+    assert_eq!(left.count(), 12);
+}
+
+#[test]
+fn the_same_content_gives_the_same_bytes() {
+    let (one, other) = (Home::new(""), Home::new(""));
+    for home in [&one, &other] {
+        home.pack(&["--weights", "1,2"]).ends(0);
+    }
+    let files = |home: &Home| {
+        let files = home.project.files("away").into_iter();
+        files
+            .map(|name| {
+                let bytes = fs::read(home.project.path(&format!("away/{name}"))).unwrap();
+                (name, bytes)
+            })
+            .collect::<BTreeMap<_, _>>()
+    };
+    let packed = files(&one);
+    assert_eq!(packed, files(&other));
+    for name in [
+        "truepath.toml",
+        "studio.toml",
+        "own/dusk.toml",
+        "places/scenes/dawn.toml",
+        "bundle.json",
+        "README",
+        "start.sh",
+        "start.cmd",
+        "render.sh",
+    ] {
+        assert!(
+            packed.contains_key(&format!("orrery-v003-part2of2/{name}")),
+            "{name}"
+        );
+    }
+    let text = String::from_utf8(packed["orrery-v003-part1of2/truepath.toml"].clone()).unwrap();
+    assert!(
+        text.starts_with("# the show\n") && text.contains("[part]"),
+        "{text}"
+    );
+    assert!(
+        !text.contains("..") && text.contains("frames = \"1-6\"") || text.contains("= \"1-"),
+        "{text}"
+    );
+    // No path of this machine is in any of them.
+    let here = one.project.path("").display().to_string();
+    for (name, bytes) in &packed {
+        assert!(!String::from_utf8_lossy(bytes).contains(&here), "{name}");
+    }
+    let taken = one.pack(&["--weights", "1,2"]).ends(2);
+    assert!(taken.err.contains("is there already"), "{}", taken.err);
+}
+
+#[test]
+fn a_bundle_is_rendered_by_its_script_alone() {
+    let home = Home::new("");
+    home.pack(&["--parts", "2"]).ends(0);
+    let bundle = home.project.path("deep er/it's here");
+    fs::create_dir_all(bundle.parent().unwrap()).unwrap();
+    fs::rename(home.bundle("orrery-v003-part1of2"), &bundle).unwrap();
+    // The simulated renderer is this program.
+    let bin = home.project.path("bin");
+    fs::create_dir(&bin).unwrap();
+    std::os::unix::fs::symlink(program(), bin.join("truepath")).unwrap();
+    let mut script = Command::new("sh");
+    let path = format!("{}:/usr/bin:/bin", bin.display());
+    script
+        .arg(bundle.join("render.sh"))
+        .env("PATH", path)
+        .current_dir("/");
+    called(script).ends(0);
+    let gathered = home.gather(&[&bundle]).ends(0);
+    assert!(
+        gathered.out.contains("no run has recorded what made them"),
+        "{}",
+        gathered.out
+    );
+    let all = rendered_at_home();
+    let frames = home.frames();
+    assert_eq!(frames.len(), 9);
+    assert!(frames.iter().all(|(name, bytes)| all[name] == *bytes));
+    home.call(&["audit"]).ends(1);
+}
+
+#[test]
+fn what_came_back_otherwise_is_not_mixed_in() {
+    let home = Home::new("");
+    home.pack(&["--parts", "1"]).ends(0);
+    let bundle = home.render("orrery-v003-part1of1", "north");
+    let frame = |name: &str| bundle.join("places/renders").join(name);
+    // Changed bytes, a cut file, a link, and one that is gone.
+    let path = frame("dawn/dawn_v003.0001.png");
+    let mut bytes = fs::read(&path).unwrap();
+    bytes.extend(b"more");
+    fs::write(&path, bytes).unwrap();
+    let path = frame("dawn/dawn_v003.0002.png");
+    let bytes = fs::read(&path).unwrap();
+    fs::write(&path, &bytes[..bytes.len() / 2]).unwrap();
+    let path = frame("dawn/dawn_v003.0003.png");
+    fs::remove_file(&path).unwrap();
+    std::os::unix::fs::symlink("/etc/hostname", &path).unwrap();
+    fs::remove_file(frame("dawn/dawn_v003.0004.png")).unwrap();
+    // Somebody's own file has the name of one, at home.
+    fs::create_dir_all(home.project.path("home/out/dawn")).unwrap();
+    home.project
+        .write("home/out/dawn/dawn_v003.0005.png", "mine");
+    let gathered = home.gather(&[&bundle]).ends(1);
+    for words in [
+        "its bytes are not those that were published on the other machine",
+        "it is cut short or damaged",
+        "it is a link or a folder",
+        "missing  dawn · frames: frame 4",
+        "another file has its name, and is not replaced",
+    ] {
+        assert!(gathered.out.contains(words), "{words}: {}", gathered.out);
+    }
+    assert_eq!(
+        home.project.read("home/out/dawn/dawn_v003.0005.png"),
+        "mine"
+    );
+    assert_eq!(home.frames().len(), 14);
+    // The job at home has changed since: frames of before are stale, and not taken.
+    let home = Home::new("");
+    home.pack(&["--parts", "1"]).ends(0);
+    let bundle = home.render("orrery-v003-part1of1", "north");
+    home.project
+        .write("home/show/truepath.toml", &job("settings.exposure = 1"));
+    let gathered = home.gather(&[&bundle]).ends(1);
+    assert!(
+        gathered.out.contains("made with other settings"),
+        "{}",
+        gathered.out
+    );
+    assert!(home.frames().is_empty());
+    // A scene that was edited on the way makes other pictures, whatever its name.
+    let home = Home::new("");
+    home.pack(&["--parts", "1"]).ends(0);
+    let dusk = home.bundle("orrery-v003-part1of1").join("own/dusk.toml");
+    let text = fs::read_to_string(&dusk).unwrap();
+    fs::write(&dusk, text.replace("radius = 0.2", "radius = 0.3")).unwrap();
+    let bundle = home.render("orrery-v003-part1of1", "north");
+    let gathered = home.gather(&[&bundle]).ends(1);
+    assert!(
+        gathered.out.contains("own/dusk.toml: not as it was packed"),
+        "{}",
+        gathered.out
+    );
+    assert!(gathered.out.contains("stale    dusk"), "{}", gathered.out);
+    assert_eq!(home.frames().len(), 12);
+}
+
+#[test]
+fn bundles_that_are_none_are_refused_by_name_and_the_others_are_taken() {
+    let home = Home::new("");
+    home.pack(&["--parts", "3"]).ends(0);
+    let good = home.render("orrery-v003-part1of3", "north");
+    let (old, evil) = (
+        home.bundle("orrery-v003-part2of3"),
+        home.bundle("orrery-v003-part3of3"),
+    );
+    let list = |bundle: &Path| bundle.join("bundle.json");
+    let text = fs::read_to_string(list(&old)).unwrap();
+    fs::write(list(&old), text.replace("\"version\": 1", "\"version\": 7")).unwrap();
+    let text = fs::read_to_string(list(&evil)).unwrap();
+    fs::write(
+        list(&evil),
+        text.replace("own/dusk.toml", "../../dusk.toml"),
+    )
+    .unwrap();
+    let none = home.project.path("home");
+    let gathered = home.gather(&[&old, &evil, &none, &good, &good]).ends(1);
+    for words in [
+        "version 7",
+        "leads out of the bundle",
+        "is no bundle",
+        "6 files brought home",
+    ] {
+        assert!(gathered.out.contains(words), "{words}: {}", gathered.out);
+    }
+    assert_eq!(home.frames().len(), 6);
+    // What lies where no other machine has it is listed, and nothing is written.
+    let text = job("").replace("own/dusk.toml", "../elsewhere/dusk.toml");
+    home.project.write("home/show/truepath.toml", &text);
+    fs::create_dir(home.project.path("home/elsewhere")).unwrap();
+    home.project.write("home/elsewhere/dusk.toml", &scene(""));
+    let refused = home.pack(&["--parts", "2"]).ends(2);
+    assert!(
+        refused.err.contains("elsewhere/dusk.toml ("),
+        "{}",
+        refused.err
+    );
+    assert!(!home.bundle("orrery-v003-part1of2").exists());
+    for (arguments, words) in [
+        (&["--set", "size=8x8"][..], "is not packed"),
+        (&["--weights", "1,x"], "whole numbers"),
+        (&["--weights", "1,2", "--parts", "3"], "names 2 machines"),
+    ] {
+        let refused = home.pack(arguments).ends(2);
+        assert!(
+            refused.err.contains(words),
+            "{arguments:?}: {}",
+            refused.err
+        );
+    }
+}
+
+#[test]
+fn a_gather_that_is_killed_at_any_step_is_finished_by_the_next() {
+    let all = rendered_at_home();
+    for point in [
+        "gather-copied",
+        "gather-renamed",
+        "gather-recorded",
+        "ended",
+    ] {
+        let home = Home::new("");
+        home.pack(&["--parts", "1"]).ends(0);
+        let bundle = home.render("orrery-v003-part1of1", "north");
+        for step in [1, 2, 3] {
+            let mut command = home.project.command(&["gather", bundle.to_str().unwrap()]);
+            command
+                .current_dir(home.project.path("home/show"))
+                .env("TRUEPATH_CRASH_AT", point);
+            assert_eq!(called(command).code, None, "{point} {step}");
+            // Whatever has a true name is whole.
+            let frames = home.frames();
+            assert!(frames.iter().all(|(name, bytes)| all[name] == *bytes));
+        }
+        home.gather(&[&bundle]).ends(0);
+        assert_eq!(home.frames(), all, "{point}");
+        home.call(&["audit", "--output", "frames"]).ends(0);
+        let left = fs::read_dir(home.project.path("home/out/dawn")).unwrap();
+        assert_eq!(left.count(), 12, "{point}");
+        // The next run finds nothing to do but the movies, and no trace of what was killed.
+        home.call(&["run"]).ends(0);
+        assert_eq!(home.frames(), all, "{point}");
+    }
+}

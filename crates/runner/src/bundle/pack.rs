@@ -1,0 +1,198 @@
+//! Writes bundles.
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
+use truepath_media::{HashKind, hash_file};
+
+use super::list::{BundleList, LIST_FILE, PackedDeliverable, PackedFile};
+use super::pack_error::{PackError, disk_error};
+use super::pack_plan::{PackPlan, PartPlan};
+use crate::disk::{Disk, rename};
+use crate::fingerprint::Fingerprints;
+use crate::load::JOB_FILE;
+use crate::when::When;
+use crate::{Loaded, load};
+
+/// A bundle that was packed.
+#[derive(Debug)]
+pub struct PackedBundle {
+    /// Its folder.
+    pub folder: PathBuf,
+    /// How many frames it makes.
+    pub frames: u64,
+}
+
+/// Gives further files of a bundle, name and text, from its job and its folder.
+pub type Extras<'p> = dyn Fn(&Loaded, &Expansion, &Path) -> io::Result<Vec<(String, String)>> + 'p;
+
+/// Writes the bundles of a job.
+pub struct Packer<'p> {
+    /// The disk.
+    pub disk: &'p dyn Disk,
+    /// The job.
+    pub loaded: &'p Loaded,
+    /// Its deliverables.
+    pub expansion: &'p Expansion,
+    /// What goes into the bundles.
+    pub plan: &'p PackPlan,
+    /// The profiles that ship.
+    pub shipped: &'p [(&'p str, &'static str)],
+    /// Further files of each.
+    pub extras: &'p Extras<'p>,
+}
+
+impl Packer<'_> {
+    /// Writes the bundles below a folder. Each gets its name when it is whole.
+    ///
+    /// # Errors
+    /// When a name is taken, the disk refuses, or a bundle would make other pictures than the job.
+    pub fn pack(&self, to: &Path) -> Result<Vec<PackedBundle>, PackError> {
+        for part in &self.plan.parts {
+            let folder = to.join(&part.name);
+            if folder.symlink_metadata().is_ok() {
+                return Err(PackError::Taken(folder.display().to_string()));
+            }
+        }
+        let disk = self.disk;
+        disk.create_folders(to).map_err(disk_error(to))?;
+        let mut packed = Vec::new();
+        for part in &self.plan.parts {
+            let folder = to.join(&part.name);
+            let making = to.join(format!(".truepath-pack-{}", part.name));
+            // What an earlier call was making when it was killed is half, and ours.
+            disk.remove_tree(&making).map_err(disk_error(&making))?;
+            let made = self.write(part, &making).and_then(|()| {
+                rename(disk, &making, &folder).map_err(|error| match error.kind() {
+                    io::ErrorKind::AlreadyExists => PackError::Taken(folder.display().to_string()),
+                    _ => disk_error(&folder)(error),
+                })
+            });
+            if let Err(error) = made {
+                let _ = disk.remove_tree(&making);
+                return Err(error);
+            }
+            disk.sync_folder(to).map_err(disk_error(to))?;
+            packed.push(PackedBundle {
+                folder,
+                frames: part.frames,
+            });
+        }
+        Ok(packed)
+    }
+
+    /// Writes one bundle into a folder, and loads it again.
+    fn write(&self, part: &PartPlan, making: &Path) -> Result<(), PackError> {
+        let Self { disk, plan, .. } = *self;
+        let mut list = BundleList::new(part.name.clone(), part.number, plan.of);
+        let all = &self.expansion.deliverables;
+        let mut bundled = plan.bundled.clone();
+        for ((one, frames), fingerprint) in all.iter().zip(&part.frames_of).zip(&plan.fingerprints)
+        {
+            if frames.is_empty() {
+                continue;
+            }
+            bundled.part.push((one.label(), frames.clone()));
+            list.deliverables.push(PackedDeliverable {
+                label: one.label(),
+                frames: frames.to_string(),
+                fingerprint: fingerprint.clone(),
+            });
+        }
+        for (from, to) in &plan.files {
+            let target = making.join(to);
+            let folder = target.parent().unwrap_or(making);
+            disk.create_folders(folder).map_err(disk_error(folder))?;
+            disk.copy_new(from, &target).map_err(disk_error(from))?;
+        }
+        let own = self.loaded.folder.join(&self.loaded.file);
+        let text = fs::read_to_string(&own).map_err(disk_error(&own))?;
+        let text = bundled.apply(&text).map_err(PackError::Job)?;
+        disk.create_folders(making).map_err(disk_error(making))?;
+        let write = |name: &str, text: &str| {
+            let path = making.join(name);
+            disk.write_new(&path, text.as_bytes())
+                .map_err(disk_error(&path))
+        };
+        write(JOB_FILE, &text)?;
+        // Loaded as the other machine will load it: it must make the same pictures.
+        let other = load(&making.join(JOB_FILE), &[], self.shipped, When::Next, None)?;
+        let cut = expand(&other.job, &other.surroundings, &Selection::default());
+        compare(plan, part, all, &other, &cut, making)?;
+        let mut written: Vec<String> = plan.files.iter().map(|(_, to)| to.clone()).collect();
+        written.push(JOB_FILE.to_owned());
+        for (name, text) in (self.extras)(&other, &cut, making).map_err(disk_error(making))? {
+            write(&name, &text)?;
+            written.push(name);
+        }
+        written.sort();
+        for path in written {
+            let file = making.join(&path);
+            let hashes = hash_file(&file, &[HashKind::Blake3]).map_err(disk_error(&file))?;
+            let bytes = fs::metadata(&file).map_err(disk_error(&file))?.len();
+            list.files.push(PackedFile {
+                path,
+                bytes,
+                blake3: hashes.concat(),
+            });
+        }
+        write(LIST_FILE, &list.text().map_err(disk_error(making))?)
+    }
+}
+
+/// Whether the job of a bundle makes what it is meant to: the same frames, of the same inputs, below its own folder.
+fn compare(
+    plan: &PackPlan,
+    part: &PartPlan,
+    all: &[Deliverable],
+    other: &Loaded,
+    cut: &Expansion,
+    making: &Path,
+) -> Result<(), PackError> {
+    let differs = |why: String| {
+        Err(PackError::NotTheSame {
+            bundle: part.name.clone(),
+            why,
+        })
+    };
+    let mut fingerprints = Fingerprints::new(other);
+    let by_label: BTreeMap<String, &Deliverable> = cut
+        .deliverables
+        .iter()
+        .map(|one| (one.label(), one))
+        .collect();
+    for ((one, frames), fingerprint) in all.iter().zip(&part.frames_of).zip(&plan.fingerprints) {
+        if frames.is_empty() {
+            continue;
+        }
+        let label = one.label();
+        let Some(found) = by_label.get(&label) else {
+            return differs(format!("it has no {label}"));
+        };
+        if found.common.frames.selected != *frames {
+            return differs(format!("{label} has other frames"));
+        }
+        let first = frames.first().unwrap_or(0);
+        let (here, there) = (one.path(first), found.path(first));
+        if !Path::new(&there).starts_with(making) {
+            return differs(format!("{label} would be written to {there}"));
+        }
+        if Path::new(&here).file_name() != Path::new(&there).file_name() {
+            return differs(format!("{label} would be called {there}"));
+        }
+        if let Some(scene) = &found.common.scene
+            && !Path::new(&scene.path).starts_with(making)
+        {
+            return differs(format!("{label} would be rendered from {}", scene.path));
+        }
+        if let Some(fingerprint) = fingerprint
+            && fingerprints.of(found).ok().as_ref() != Some(fingerprint)
+        {
+            return differs(format!("{label} would be made with other settings"));
+        }
+    }
+    Ok(())
+}

@@ -1,0 +1,68 @@
+//! Why a job cannot be packed.
+
+use std::io;
+use std::path::{Path, PathBuf};
+
+use crate::load::LoadError;
+
+/// Why nothing was packed.
+#[derive(Debug, thiserror::Error)]
+pub enum PackError {
+    /// There is nothing to make.
+    #[error("{0}")]
+    Nothing(String),
+    /// Files lie where a bundle cannot have them.
+    #[error("{}", outside_sentence(.0))]
+    Outside(Vec<(PathBuf, u64)>),
+    /// A name is there already.
+    #[error("{0} is there already, and is not replaced; name another folder with --to")]
+    Taken(String),
+    /// The bundle would make other pictures.
+    #[error("the bundle {bundle} would not make the same: {why}")]
+    NotTheSame {
+        /// The bundle.
+        bundle: String,
+        /// What differs.
+        why: String,
+    },
+    /// The job cannot be packed.
+    #[error("{0}")]
+    Job(String),
+    /// The bundle's job cannot be loaded.
+    #[error(transparent)]
+    Load(#[from] LoadError),
+    /// The disk refuses.
+    #[error("{path}: {error}")]
+    Disk {
+        /// The file.
+        path: String,
+        /// Why.
+        error: io::Error,
+    },
+}
+
+fn outside_sentence(files: &[(PathBuf, u64)]) -> String {
+    const MOST: usize = 10;
+    let shown: Vec<String> = files
+        .iter()
+        .take(MOST)
+        .map(|(path, bytes)| format!("\n  {} ({bytes} bytes)", path.display()))
+        .collect();
+    let more = match files.len().saturating_sub(MOST) {
+        0 => String::new(),
+        more => format!("\n  and {more} more"),
+    };
+    format!(
+        "these files lie neither below the folder of the job nor below one of its places, so that another machine would not find them; \
+         copy them there, or make their folder a place:{}{more}",
+        shown.concat()
+    )
+}
+
+pub(super) fn disk_error(path: &Path) -> impl Fn(io::Error) -> PackError {
+    let path = path.display().to_string();
+    move |error| PackError::Disk {
+        path: path.clone(),
+        error,
+    }
+}
