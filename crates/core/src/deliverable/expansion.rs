@@ -75,6 +75,9 @@ impl Expansion {
             })
             .collect();
         self.keep_frames(&kept);
+        // Nothing is asked of scenes and sounds that were left at home.
+        self.deliverables
+            .retain(|one| !one.common.frames.selected.is_empty());
     }
 
     /// Adds a problem; the same one at the same place is counted.

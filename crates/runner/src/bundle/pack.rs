@@ -59,6 +59,8 @@ impl Packer<'_> {
         }
         let disk = self.disk;
         disk.create_folders(to).map_err(disk_error(to))?;
+        // As the job of the bundle will see it.
+        let to = &fs::canonicalize(to).map_err(disk_error(to))?;
         let mut packed = Vec::new();
         for part in &self.plan.parts {
             let folder = to.join(&part.name);
