@@ -283,7 +283,7 @@ fn what_is_left_is_shown_with_its_size_and_removed_when_asked() {
     let frames = there(&project);
     assert_eq!(frames.len(), 4);
     let shown = project.call(&["clean"]).ends(0).out;
-    assert!(shown.contains("set aside  1 file, 5 B"), "{shown}");
+    assert!(shown.contains("set aside    1 file, 5 B"), "{shown}");
     assert!(shown.contains("removed by --set-aside"), "{shown}");
     assert!(shown.contains("removed by --logs"), "{shown}");
     project

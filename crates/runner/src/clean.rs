@@ -1,10 +1,11 @@
-//! What runs leave that nobody needs any more, and how it is removed: logs of runs that are over, and what
-//! was set aside beside the frames.
+//! What runs leave that nobody needs any more, and how it is removed: logs of runs that are over, what was set aside
+//! beside the frames, checkpoints, and what is kept to save time.
 
 use std::collections::BTreeSet;
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
+use std::time::{Duration, SystemTime};
 
 use truepath_core::deliverable::Expansion;
 
@@ -16,24 +17,112 @@ use crate::staging::ASIDE;
 /// What is left of one kind.
 #[derive(Debug, Default, Clone, PartialEq, Eq)]
 pub struct Leftovers {
-    /// The folders.
+    /// Files, and folders that go as a whole.
+    pub entries: Vec<PathBuf>,
+    /// The folders that they lie in, or that they are.
     pub folders: Vec<PathBuf>,
     /// Files in them.
     pub files: u64,
     /// Bytes of those.
     pub bytes: u64,
+    /// Files that are younger than asked for, and stay.
+    pub younger: u64,
+}
+
+/// Which kind of leftovers.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum LeftoverKind {
+    /// Logs of runs that are over.
+    Logs,
+    /// What was set aside beside the frames.
+    SetAside,
+    /// What frames can be continued from that are not finished.
+    Checkpoints,
+    /// What engines answered and what was prepared of scenes; it is made again when it is needed.
+    Caches,
+}
+
+impl LeftoverKind {
+    /// All of them.
+    pub const ALL: [Self; 4] = [Self::Logs, Self::SetAside, Self::Checkpoints, Self::Caches];
+
+    /// What is left of it, as far as it is older than that.
+    ///
+    /// # Errors
+    /// When the state or a folder cannot be read.
+    pub fn find(
+        self,
+        loaded: &Loaded,
+        all: &Expansion,
+        older_than: Option<Duration>,
+    ) -> io::Result<Leftovers> {
+        let state = loaded.state_folder();
+        let entries: Vec<PathBuf> = match self {
+            Self::Logs => {
+                let ledger = Ledger::read(&state.ledgers())?;
+                let over = ledger.sessions.iter().filter(|(_, record)| record.ended);
+                over.map(|(number, _)| state.logs_of(*number)).collect()
+            }
+            Self::SetAside => aside_folders(all)
+                .iter()
+                .map(|folder| entries_of(folder))
+                .collect::<io::Result<Vec<_>>>()?
+                .concat(),
+            // A run that is at work may be about to use them.
+            Self::Checkpoints | Self::Caches if !state.is_clear()? => Vec::new(),
+            Self::Checkpoints => entries_of(&state.checkpoints(""))?,
+            Self::Caches => [state.prepared(), state.scenes(), state.set_up()]
+                .iter()
+                .map(|folder| entries_of(folder))
+                .collect::<io::Result<Vec<_>>>()?
+                .concat(),
+        };
+        Leftovers::of(entries, older_than)
+    }
+}
+
+/// What lies in a folder, in the order of its names; nothing where it is not there.
+fn entries_of(folder: &Path) -> io::Result<Vec<PathBuf>> {
+    let entries = match fs::read_dir(folder) {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(Vec::new()),
+        entries => entries?,
+    };
+    let mut paths: Vec<PathBuf> = entries
+        .map(|entry| Ok(entry?.path()))
+        .collect::<io::Result<_>>()?;
+    paths.sort();
+    Ok(paths)
 }
 
 impl Leftovers {
-    fn of(folders: impl IntoIterator<Item = PathBuf>) -> io::Result<Self> {
+    fn of(entries: Vec<PathBuf>, older_than: Option<Duration>) -> io::Result<Self> {
         let mut left = Self::default();
-        for folder in folders {
-            let mut files = left.files;
-            count(&folder, &mut files, &mut left.bytes)?;
-            if files > left.files {
-                left.files = files;
+        let now = SystemTime::now();
+        for entry in entries {
+            let mut found = Counted::default();
+            found.add(&entry)?;
+            if found.files == 0 {
+                continue;
+            }
+            // A time ahead of this clock is young.
+            let age = found
+                .newest
+                .and_then(|newest| now.duration_since(newest).ok());
+            if older_than.is_some_and(|least| age.is_none_or(|age| age < least)) {
+                left.younger += found.files;
+                continue;
+            }
+            left.files += found.files;
+            left.bytes += found.bytes;
+            let folder = if entry.symlink_metadata()?.is_dir() {
+                entry.clone()
+            } else {
+                entry.parent().unwrap_or(Path::new("/")).to_owned()
+            };
+            if left.folders.last() != Some(&folder) {
                 left.folders.push(folder);
             }
+            left.entries.push(entry);
         }
         Ok(left)
     }
@@ -43,40 +132,55 @@ impl Leftovers {
     /// # Errors
     /// When the disk refuses; what is removed by then stays removed.
     pub fn remove(&self, disk: &dyn Disk) -> io::Result<()> {
-        self.folders
-            .iter()
-            .try_for_each(|folder| disk.remove_tree(folder))
-    }
-}
-
-/// Counts files below a folder; links are not followed.
-fn count(folder: &Path, files: &mut u64, bytes: &mut u64) -> io::Result<()> {
-    let entries = match fs::read_dir(folder) {
-        Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
-        entries => entries?,
-    };
-    for entry in entries {
-        let entry = entry?;
-        let facts = entry.path().symlink_metadata()?;
-        if facts.is_dir() {
-            count(&entry.path(), files, bytes)?;
-        } else {
-            *files += 1;
-            *bytes += facts.len();
+        for entry in &self.entries {
+            match entry.symlink_metadata() {
+                Ok(facts) if facts.is_dir() => disk.remove_tree(entry)?,
+                Ok(_) => disk.remove_file(entry)?,
+                Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+                Err(error) => return Err(error),
+            }
         }
+        // Folders that are empty by then are of no use either.
+        for folder in &self.folders {
+            let _ = fs::remove_dir(folder);
+        }
+        Ok(())
     }
-    Ok(())
 }
 
-/// The logs of runs that have ended, and of which nothing is left to be recovered.
-///
-/// # Errors
-/// When the state cannot be read.
-pub fn logs(loaded: &Loaded) -> io::Result<Leftovers> {
-    let state = loaded.state_folder();
-    let ledger = Ledger::read(&state.ledgers())?;
-    let over = ledger.sessions.iter().filter(|(_, record)| record.ended);
-    Leftovers::of(over.map(|(number, _)| state.logs_of(*number)))
+/// Files below a path, their bytes, and when the last of them changed; links are not followed.
+#[derive(Default)]
+struct Counted {
+    files: u64,
+    bytes: u64,
+    newest: Option<SystemTime>,
+}
+
+impl Counted {
+    fn add(&mut self, path: &Path) -> io::Result<()> {
+        let facts = match path.symlink_metadata() {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
+            facts => facts?,
+        };
+        if facts.is_dir() {
+            return entries_of(path)?.iter().try_for_each(|one| self.add(one));
+        }
+        self.files += 1;
+        self.bytes += facts.len();
+        self.newest = self.newest.max(facts.modified().ok());
+        Ok(())
+    }
+}
+
+/// The folders beside the frames of a job that runs have set files aside in.
+fn aside_folders(all: &Expansion) -> BTreeSet<PathBuf> {
+    all.deliverables
+        .iter()
+        .flat_map(|one| one.folders(&one.common.frames.files.value))
+        .map(|folder| Path::new(&folder).join(ASIDE))
+        // Never by way of a link.
+        .filter(|folder| fs::symlink_metadata(folder).is_ok_and(|facts| facts.is_dir()))
+        .collect()
 }
 
 /// What runs have set aside beside the frames of a job.
@@ -84,13 +188,17 @@ pub fn logs(loaded: &Loaded) -> io::Result<Leftovers> {
 /// # Errors
 /// When a folder cannot be read.
 pub fn set_aside(all: &Expansion) -> io::Result<Leftovers> {
-    let folders: BTreeSet<PathBuf> = all
-        .deliverables
-        .iter()
-        .flat_map(|one| one.folders(&one.common.frames.files.value))
-        .map(|folder| Path::new(&folder).join(ASIDE))
-        // Never by way of a link.
-        .filter(|folder| fs::symlink_metadata(folder).is_ok_and(|facts| facts.is_dir()))
-        .collect();
-    Leftovers::of(folders)
+    let entries = aside_folders(all);
+    let entries = entries.iter().map(|folder| entries_of(folder));
+    Leftovers::of(entries.collect::<io::Result<Vec<_>>>()?.concat(), None)
+}
+
+/// How much the ledgers of a job take, which stay: files and bytes.
+///
+/// # Errors
+/// When they cannot be read.
+pub fn ledgers(loaded: &Loaded) -> io::Result<(u64, u64)> {
+    let mut found = Counted::default();
+    found.add(&loaded.state_folder().ledgers())?;
+    Ok((found.files, found.bytes))
 }

@@ -2,24 +2,25 @@
 
 use std::io::Write;
 use std::process::ExitCode;
+use std::time::Duration;
 
 use clap::Args;
 use truepath_core::finding::count;
-use truepath_runner::clean::{Leftovers, logs, set_aside};
+use truepath_runner::clean::{LeftoverKind, Leftovers, ledgers};
 use truepath_runner::disk::RealDisk;
 
 use crate::job_arguments::NamedJob;
 use crate::outcome::{CommandError, DONE};
 use crate::show::{TITLE, bytes, files};
 
-/// Show what runs have left beside the frames, and remove it
+/// Show what runs have left, and remove what is named
 ///
-/// Without an option nothing is removed: it shows the logs of runs that are over, and what runs have set
-/// aside beside the frames, with their sizes. Frames under their true names are never touched, nor what
-/// belongs to a run that is at work or is still to be recovered.
+/// Without an option nothing is removed: it shows what the logs of runs that are over take, what runs have set aside
+/// beside the frames, checkpoints of frames that are not finished, and what is kept to save time. Frames under their true
+/// names and ledgers are never touched, nor what belongs to a run that is at work or is still to be recovered.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath clean\n  truepath clean --logs\n  truepath clean --set-aside --dry-run"
+    after_help = "Examples:\n  truepath clean\n  truepath clean --logs --older-than 30d\n  truepath clean --set-aside --dry-run"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -30,30 +31,66 @@ pub(crate) struct Arguments {
     /// Remove what was set aside: files that were in the way, not asked for, broken, or not proven
     #[arg(long)]
     set_aside: bool,
+    /// Remove the checkpoints: frames that are not finished begin anew
+    #[arg(long)]
+    checkpoints: bool,
+    /// Remove what engines answered and what was prepared of scenes; it is made again when it is needed
+    #[arg(long)]
+    caches: bool,
+    /// Only what has not changed for so long, such as 30d, 12h or 90m
+    #[arg(long, value_name = "AGE", value_parser = age)]
+    older_than: Option<Duration>,
     /// Only show what would be removed
     #[arg(long)]
     dry_run: bool,
 }
 
+impl Arguments {
+    fn is_named(&self, kind: LeftoverKind) -> bool {
+        match kind {
+            LeftoverKind::Logs => self.logs,
+            LeftoverKind::SetAside => self.set_aside,
+            LeftoverKind::Checkpoints => self.checkpoints,
+            LeftoverKind::Caches => self.caches,
+        }
+    }
+}
+
+fn age(text: &str) -> Result<Duration, String> {
+    let days = text
+        .strip_suffix('d')
+        .and_then(|days| days.parse::<u32>().ok());
+    days.filter(|days| *days > 0)
+        .map(|days| Duration::from_secs(u64::from(days) * 86_400))
+        .or_else(|| truepath_core::job::length_of_time(text))
+        .ok_or_else(|| "an age is written as 30d, 12h or 90m".to_owned())
+}
+
+/// What a kind is called, and its option.
+fn words(kind: LeftoverKind) -> (&'static str, &'static str) {
+    match kind {
+        LeftoverKind::Logs => ("logs", "logs"),
+        LeftoverKind::SetAside => ("set aside", "set-aside"),
+        LeftoverKind::Checkpoints => ("checkpoints", "checkpoints"),
+        LeftoverKind::Caches => ("caches", "caches"),
+    }
+}
+
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
-    let chosen = arguments.job.job().load_latest()?;
+    let chosen = arguments.job.clone().job().load_latest()?;
     let unreadable = || CommandError::outside("what runs have left cannot be looked through");
-    let kinds = [
-        ("logs", "logs", arguments.logs, logs(&chosen.loaded)),
-        (
-            "set aside",
-            "set-aside",
-            arguments.set_aside,
-            set_aside(&chosen.chosen),
-        ),
-    ];
     let mut out = crate::show::out();
-    let is_asked = arguments.logs || arguments.set_aside;
-    for (title, option, is_chosen, left) in kinds {
-        let left = left.map_err(unreadable())?;
+    let is_asked = LeftoverKind::ALL
+        .into_iter()
+        .any(|kind| arguments.is_named(kind));
+    for kind in LeftoverKind::ALL {
+        let is_chosen = arguments.is_named(kind);
         if is_asked && !is_chosen {
             continue;
         }
+        let left = kind.find(&chosen.loaded, &chosen.chosen, arguments.older_than);
+        let left = left.map_err(unreadable())?;
+        let (title, option) = words(kind);
         let what = match (is_chosen, arguments.dry_run) {
             (true, false) => {
                 left.remove(&RealDisk).map_err(unreadable())?;
@@ -64,6 +101,15 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             (false, _) => String::new(),
         };
         show(&mut out, title, &left, &what)?;
+    }
+    if !is_asked {
+        let (number, size) = ledgers(&chosen.loaded).map_err(unreadable())?;
+        let size = format!("{}, {}", files(number), bytes(size));
+        writeln!(
+            out,
+            "{TITLE}{:<11}{TITLE:#}  {size:<22}  never removed: they are the record of every frame",
+            "ledgers"
+        )?;
     }
     out.flush()?;
     Ok(ExitCode::from(DONE))
@@ -77,10 +123,18 @@ fn show(
 ) -> Result<(), CommandError> {
     let size = format!("{}, {}", files(left.files), bytes(left.bytes));
     let what = if left.files == 0 { "" } else { what };
+    let what = match left.younger {
+        0 => what.to_owned(),
+        younger => format!(
+            "{what}{}{} younger",
+            if what.is_empty() { "" } else { "; " },
+            files(younger)
+        ),
+    };
     writeln!(
         out,
         "{}",
-        format!("{TITLE}{title:<9}{TITLE:#}  {size:<22}  {what}").trim_end()
+        format!("{TITLE}{title:<11}{TITLE:#}  {size:<22}  {what}").trim_end()
     )?;
     const MOST: usize = 5;
     for folder in left.folders.iter().take(MOST) {
