@@ -381,7 +381,8 @@ fn a_gather_that_is_killed_at_any_step_is_finished_by_the_next() {
             command
                 .current_dir(home.project.path("home/show"))
                 .env("TRUEPATH_CRASH_AT", point);
-            assert_eq!(called(command).code, None, "{point} {step}");
+            let code = called(command).code;
+            assert!(code.is_none() || step > 1, "{point} was not reached");
             // Whatever has a true name is whole.
             let frames = home.frames();
             assert!(frames.iter().all(|(name, bytes)| all[name] == *bytes));

@@ -1,12 +1,14 @@
 //! Brings the frames of bundles home.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet, HashSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use rayon::prelude::*;
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::picture::{PictureMeasure, RenderedSamples};
 use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine, hash_file};
 
 use super::list::{BundleError, BundleList};
@@ -239,73 +241,198 @@ impl Home<'_> {
                 all.push(one);
                 continue;
             };
-            for frame in frames.iter() {
-                self.frame(&returned, (here, there), frame, edited, &mut one);
+            let frames: Vec<Frame> = frames.iter().collect();
+            for some in frames.chunks(AT_A_TIME) {
+                self.some_frames(&returned, (here, there), some, edited, &mut one)
+                    .map_err(|error| error.to_string())?;
             }
             all.push(one);
         }
         Ok(all)
     }
 
-    fn frame(
+    /// Brings some frames home: they are verified and copied side by side, get their names one after another, and share
+    /// the syncs of folders and ledger.
+    fn some_frames(
         &mut self,
         returned: &Returned,
         (here, there): (&Deliverable, &Deliverable),
-        frame: Frame,
+        frames: &[Frame],
         edited: &[String],
         one: &mut Gathered,
-    ) {
-        let from = PathBuf::from(there.path(frame));
-        let record = returned.ledger.published.get(&there.path(frame));
-        if record.is_none() && from.exists() {
-            if !edited.is_empty() {
-                let why = format!(
-                    "no run of the bundle has recorded it, and {} was changed on the way, so nobody knows what made it",
-                    edited.join(", ")
-                );
-                one.refused.push((why, frame));
-                return;
+    ) -> io::Result<()> {
+        let today = self.fingerprints.of(here)?;
+        let taker = FrameTaker {
+            disk: self.options.disk,
+            known: self.known,
+            brought: &self.brought,
+            returned,
+            here,
+            there,
+            edited,
+            today: &today,
+        };
+        let taken: Vec<(Frame, Result<Taken, Refusal>)> = frames
+            .par_iter()
+            .map(|frame| (*frame, taker.take(*frame)))
+            .collect();
+        let disk = self.options.disk;
+        let mut named: Vec<(Frame, HomeFile)> = Vec::new();
+        let mut folders: BTreeSet<PathBuf> = BTreeSet::new();
+        for (frame, result) in taken {
+            let result = result.and_then(|taken| match taken {
+                Taken::There => Ok(None),
+                Taken::Copied(file) => {
+                    if let Some(copy) = &file.copy {
+                        take_name(disk, copy, &file.to)?;
+                        folders.extend(file.to.parent().map(Path::to_owned));
+                        point("gather-renamed");
+                    }
+                    Ok(Some(file))
+                }
+            });
+            match result {
+                Ok(None) => one.there.push(frame),
+                Ok(Some(file)) => named.push((frame, *file)),
+                Err(Refusal::Missing) => one.missing.push(frame),
+                Err(Refusal::Stale) => one.stale.push(frame),
+                Err(Refusal::Other(why)) => one.refused.push((why, frame)),
             }
-            one.unrecorded.push(frame);
         }
-        match self.bring(returned, here, &from, frame, record) {
-            Ok(true) => one.brought.push(frame),
-            Ok(false) => one.there.push(frame),
-            Err(Refusal::Missing) => one.missing.push(frame),
-            Err(Refusal::Stale) => one.stale.push(frame),
-            Err(Refusal::Other(why)) => one.refused.push((why, frame)),
+        for folder in folders {
+            disk.sync_folder(&folder)?;
         }
+        let mut lines = Vec::new();
+        for (frame, file) in named {
+            let mut record = record_with(&file.to, &file.to, &file.provenance, file.hash)?;
+            if let Some(machine) = &returned.machine {
+                record.machine.clone_from(machine);
+            }
+            record.unverifiable = file.unverifiable;
+            record.picture = file.picture;
+            record.samples = file.samples;
+            one.brought.push(frame);
+            if file.how == FileOrigin::Adopted {
+                one.unrecorded.push(frame);
+            }
+            self.brought.insert(here.path(frame));
+            lines.push(Line::Published {
+                frame,
+                how: file.how,
+                record,
+            });
+        }
+        if !lines.is_empty() {
+            self.session.publisher.ledger().write(&lines)?;
+            point("gather-recorded");
+        }
+        Ok(())
     }
+}
 
-    /// Brings one frame home; whether it was not there already.
-    fn bring(
-        &mut self,
-        returned: &Returned,
-        here: &Deliverable,
-        from: &Path,
-        frame: Frame,
-        record: Option<&KnownFile>,
-    ) -> Result<bool, Refusal> {
+/// So many frames are brought home at a time.
+const AT_A_TIME: usize = 256;
+
+/// A frame that can come home.
+enum Taken {
+    /// Its very bytes are there, and the ledger knows them.
+    There,
+    /// It is verified, and a copy lies beside its true name, unless its bytes are there already.
+    Copied(Box<HomeFile>),
+}
+
+struct HomeFile {
+    to: PathBuf,
+    copy: Option<PathBuf>,
+    hash: String,
+    provenance: Provenance,
+    how: FileOrigin,
+    unverifiable: Option<String>,
+    picture: Option<PictureMeasure>,
+    samples: Option<RenderedSamples>,
+}
+
+/// Takes frames of one deliverable of a bundle.
+struct FrameTaker<'t> {
+    disk: &'t dyn Disk,
+    known: &'t Ledger,
+    brought: &'t HashSet<String>,
+    returned: &'t Returned,
+    here: &'t Deliverable,
+    there: &'t Deliverable,
+    edited: &'t [String],
+    /// What makes its pictures today.
+    today: &'t str,
+}
+
+impl FrameTaker<'_> {
+    /// Verifies a frame, and copies it beside its true name.
+    fn take(&self, frame: Frame) -> Result<Taken, Refusal> {
+        let path = self.there.path(frame);
+        let from = Path::new(&path);
+        let record = self.returned.ledger.published.get(&path);
         match from.symlink_metadata() {
             Err(_) => return Err(Refusal::Missing),
             Ok(facts) if !facts.is_file() => {
-                return Err(Refusal::Other(
-                    "it is a link or a folder, and no file".to_owned(),
-                ));
+                let why = "it is a link or a folder, and no file";
+                return Err(Refusal::Other(why.to_owned()));
             }
             Ok(_) => {}
         }
-        if !fs::canonicalize(from)?.starts_with(&returned.folder) {
+        if record.is_none() && !self.edited.is_empty() {
+            return Err(Refusal::Other(format!(
+                "no run of the bundle has recorded it, and {} was changed on the way, so nobody knows what made it",
+                self.edited.join(", ")
+            )));
+        }
+        if !fs::canonicalize(from)?.starts_with(&self.returned.folder) {
             return Err(Refusal::Other(format!(
                 "{} leads out of the bundle",
                 from.display()
             )));
         }
-        let today = self.fingerprints.of(here)?;
-        if record.is_some_and(|record| record.fingerprint().is_some_and(|made| made != today)) {
+        let made = record.and_then(KnownFile::fingerprint);
+        if made.is_some_and(|made| made != self.today) {
             return Err(Refusal::Stale);
         }
-        // Its bytes by the record of the other machine, and its picture as the job wants it now.
+        let (hash, picture, unverifiable) = self.verified(from, record)?;
+        let to = PathBuf::from(self.here.path(frame));
+        let copy = if to.symlink_metadata().is_ok() {
+            if !crate::disk::has_content(&to, &hash)? {
+                return Err(taken(&to));
+            }
+            let path = self.here.path(frame);
+            if self.brought.contains(&path) || self.known.published.get(&path).is_some() {
+                return Ok(Taken::There);
+            }
+            None
+        } else {
+            Some(copy_beside(self.disk, from, &to, &hash)?)
+        };
+        let engine = record.map(|record| record.origin.engine.to_string());
+        Ok(Taken::Copied(Box::new(HomeFile {
+            to,
+            copy,
+            hash,
+            provenance: Provenance {
+                engine: engine.unwrap_or_else(|| "unknown".to_owned()),
+                fingerprint: record.map(|_| self.today.to_owned()),
+                run: None,
+            },
+            how: if record.is_some() {
+                FileOrigin::Rendered
+            } else {
+                FileOrigin::Adopted
+            },
+            unverifiable,
+            picture,
+            samples: record.and_then(|record| record.origin.samples),
+        })))
+    }
+
+    /// Compares the bytes of a file with their record on the other machine, and its picture with what the job wants now;
+    /// gives its hash, what it shows, and why it cannot be decoded, where the job allows that.
+    fn verified(&self, from: &Path, record: Option<&KnownFile>) -> Result<Verified, Refusal> {
         let recorded_kind = record.map_or(HashKind::Blake3, |record| record.hash.kind());
         let kinds = [HashKind::Blake3, recorded_kind];
         let kinds = &kinds[..if recorded_kind == HashKind::Blake3 {
@@ -317,16 +444,15 @@ impl Home<'_> {
             hashes: kinds,
             measure: true,
         };
-        let seen = examine(from, &ExpectedPicture::from(here), options);
+        let seen = examine(from, &ExpectedPicture::from(self.here), options);
         let unverifiable = match seen.facts {
             Ok(_) => None,
-            Err(Flaw::Unverifiable(reason)) if here.common.allows_unverifiable => Some(reason),
+            Err(Flaw::Unverifiable(reason)) if self.here.common.allows_unverifiable => Some(reason),
             Err(flaw) => return Err(Refusal::Other(flaw.to_string())),
         };
         let Some(hashes) = seen.hashes else {
             return Err(Refusal::Other("it cannot be read to its end".to_owned()));
         };
-        let own = recorded(HashKind::Blake3, &hashes[0]);
         if let Some(record) = record {
             let found = recorded(recorded_kind, &hashes[hashes.len() - 1]);
             if found != record.hash.to_string() {
@@ -335,84 +461,55 @@ impl Home<'_> {
                 ));
             }
         }
-        let to = PathBuf::from(here.path(frame));
-        if to.symlink_metadata().is_ok() {
-            if !crate::disk::has_content(&to, &own)? {
-                return Err(Refusal::Other(format!(
-                    "another file has its name, and is not replaced: {}",
-                    to.display()
-                )));
-            }
-            let path = here.path(frame);
-            if self.brought.contains(&path) || self.known.published.get(&path).is_some() {
-                return Ok(false);
-            }
-        } else {
-            self.copy(from, &to, &own)?;
-        }
-        let provenance = Provenance {
-            engine: record.map_or("unknown".to_owned(), |record| {
-                record.origin.engine.to_string()
-            }),
-            fingerprint: record.and(Some(today)),
-            run: None,
-        };
-        let mut entry = record_with(&to, &to, &provenance, own)?;
-        if let Some(machine) = &returned.machine {
-            entry.machine.clone_from(machine);
-        }
-        entry.unverifiable = unverifiable;
-        entry.picture = seen.measure;
-        entry.samples = record.and_then(|record| record.origin.samples);
-        let how = if record.is_some() {
-            FileOrigin::Rendered
-        } else {
-            FileOrigin::Adopted
-        };
-        let line = Line::Published {
-            frame,
-            how,
-            record: entry,
-        };
-        self.session.publisher.ledger().write(&[line])?;
-        point("gather-recorded");
-        self.brought.insert(here.path(frame));
-        Ok(true)
+        let own = recorded(HashKind::Blake3, &hashes[0]);
+        Ok((own, seen.measure, unverifiable))
     }
+}
 
-    /// Copies a file beside its true name, and gives it that name where it is free.
-    fn copy(&self, from: &Path, to: &Path, hash: &str) -> Result<(), Refusal> {
-        let disk = self.options.disk;
-        let folder = to.parent().unwrap_or(Path::new("/"));
-        disk.create_folders(folder)?;
-        let name = to.file_name().unwrap_or_default().to_string_lossy();
-        let copy = folder.join(format!(".truepath-gathered-{name}"));
-        let copied = (|| -> Result<(), Refusal> {
-            // What a call was copying when it was killed is half, and ours.
-            match disk.remove_file(&copy) {
-                Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error.into()),
-                _ => {}
-            }
-            disk.copy_new(from, &copy)?;
-            point("gather-copied");
-            // What was written is what was read.
-            if !crate::disk::has_content(&copy, hash)? {
-                return Err(Refusal::Other("it changed while it was copied".to_owned()));
-            }
-            rename(disk, &copy, to).map_err(|error| match error.kind() {
-                io::ErrorKind::AlreadyExists => Refusal::Other(format!(
-                    "another file has its name, and is not replaced: {}",
-                    to.display()
-                )),
-                _ => error.into(),
-            })?;
-            point("gather-renamed");
-            Ok(disk.sync_folder(folder)?)
-        })();
-        if copied.is_err() {
-            // Half a copy is of no use to anybody.
-            let _ = disk.remove_file(&copy);
+/// The hash of a file, what it shows, and why it cannot be decoded.
+type Verified = (String, Option<PictureMeasure>, Option<String>);
+
+fn taken(to: &Path) -> Refusal {
+    Refusal::Other(format!(
+        "another file has its name, and is not replaced: {}",
+        to.display()
+    ))
+}
+
+/// Gives a copy its true name, where that is free.
+fn take_name(disk: &dyn Disk, copy: &Path, to: &Path) -> Result<(), Refusal> {
+    rename(disk, copy, to).map_err(|error| {
+        // A copy that gets no name is of no use to anybody.
+        let _ = disk.remove_file(copy);
+        match error.kind() {
+            io::ErrorKind::AlreadyExists => taken(to),
+            _ => error.into(),
         }
-        copied
+    })
+}
+
+/// Copies a file beside its true name; what was written is what was read.
+fn copy_beside(disk: &dyn Disk, from: &Path, to: &Path, hash: &str) -> Result<PathBuf, Refusal> {
+    let folder = to.parent().unwrap_or(Path::new("/"));
+    disk.create_folders(folder)?;
+    let name = to.file_name().unwrap_or_default().to_string_lossy();
+    let copy = folder.join(format!(".truepath-gathered-{name}"));
+    // What a call was copying when it was killed is half, and ours.
+    match disk.remove_file(&copy) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error.into()),
+        _ => {}
     }
+    let copied = disk.copy_new(from, &copy).map_err(Refusal::from);
+    let copied = copied.and_then(|()| {
+        point("gather-copied");
+        if crate::disk::has_content(&copy, hash)? {
+            Ok(())
+        } else {
+            Err(Refusal::Other("it changed while it was copied".to_owned()))
+        }
+    });
+    if copied.is_err() {
+        let _ = disk.remove_file(&copy);
+    }
+    copied.map(|()| copy)
 }
