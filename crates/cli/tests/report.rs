@@ -158,3 +158,47 @@ fn the_player_plays_in_a_real_browser() {
     // It has gone on by itself.
     assert_ne!(now("#row=1&frame=1&play"), "1  valid");
 }
+
+#[test]
+fn a_report_says_what_the_logs_warn_of_how_it_was_made_and_what_is_suspicious() {
+    let project = kiln(
+        "1-4",
+        "settings.samples = 16\n",
+        "[mishap]\nnoisy = 2\nmost-samples = 4\n",
+    );
+    project.call(&["run", "--jobs", "1"]).ends(0);
+    project.call(&["report", "--to", "r.html"]).ends(0);
+    let page = project.read("r.html");
+    for part in [
+        "Warnings in the logs",
+        "lamp 0 of frame 1 flickers",
+        "<td>8</td>",
+        ".truepath/logs/0001/",
+        "Command lines",
+        "--setting=samples=16",
+        "TP810",
+        "frame 1 has 4 of 16 samples",
+    ] {
+        assert!(page.contains(part), "{part}");
+    }
+    // A frame that is another file now says nothing of what was published.
+    for frame in 1..=4 {
+        let path = project.path(&format!("renders/kiln.{frame:04}.png"));
+        fs::write(path, picture_of(48, 32, png::ColorType::Rgba, frame as u8)).unwrap();
+    }
+    project.call(&["report", "--to", "later.html"]).ends(0);
+    assert!(!project.read("later.html").contains("TP810"));
+    // Words of an engine are words on the page.
+    project.write("truepath.toml", &common::job("1-4", ""));
+    let log = fs::read_dir(project.path(".truepath/logs/0001")).unwrap();
+    let log = log.flatten().next().unwrap().path();
+    let text = fs::read_to_string(&log).unwrap();
+    fs::write(
+        &log,
+        format!("{text}04:05:06.000 warning: <script>alert(1)</script>\n"),
+    )
+    .unwrap();
+    project.call(&["report", "--to", "hostile.html"]).ends(0);
+    let page = project.read("hostile.html");
+    assert!(page.contains("&lt;script&gt;alert(1)") && !page.contains("<script>alert"));
+}

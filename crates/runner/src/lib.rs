@@ -22,6 +22,7 @@ mod job_folders;
 pub mod ledger;
 pub mod load;
 mod lock;
+pub mod looked_back;
 pub mod manifest;
 mod movies;
 mod outside;

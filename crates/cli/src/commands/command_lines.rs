@@ -143,6 +143,34 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     Ok(ExitCode::from(DONE))
 }
 
+/// A command line of each sequence and movie that would be started first, with what it makes.
+pub(super) fn first_lines(chosen: &Chosen) -> Result<Vec<(String, String)>, CommandError> {
+    let expansion = &chosen.chosen.runnable();
+    let mut plan = plan(expansion, &|index| {
+        expansion.deliverables[index].common.frames.selected.clone()
+    });
+    let mut seen = std::collections::BTreeSet::new();
+    plan.retain(|one| seen.insert(*one.deliverables.first()));
+    let programs = programs(expansion, chosen)?;
+    let about = ScriptOptions {
+        job: &chosen.name,
+        system: chosen.loaded.surroundings.system,
+        programs: &programs,
+        stop: false,
+        then: None,
+        cluster: Cluster::default(),
+    };
+    steps(expansion, &plan, &about)
+        .map(|step| {
+            let step =
+                step.map_err(|error| CommandError::Usage(WriteError::from(error).to_string()))?;
+            let arguments = step.spec.arguments.iter().map(String::as_str);
+            let command = truepath_core::quote::posix_line(&step.spec.program, arguments);
+            Ok((step.title.clone(), command))
+        })
+        .collect()
+}
+
 /// The script of a bundle for `sh`, with the programs called as their profiles say.
 pub(super) fn script_of_bundle(
     loaded: &Loaded,

@@ -1,5 +1,6 @@
 //! All that the ledgers record of one file: read when somebody asks, since it is not held for all files.
 
+use std::collections::HashMap;
 use std::io;
 use std::path::Path;
 
@@ -39,6 +40,23 @@ pub fn history(folder: &Path, file: &str) -> io::Result<Vec<FileEntry>> {
         of_session(lines?, file, &mut entries)?;
     }
     Ok(entries)
+}
+
+/// The last record of each file whose picture was measured, by its path, in the ledgers of a folder.
+///
+/// # Errors
+/// When a ledger cannot be read.
+pub(crate) fn measured(folder: &Path) -> io::Result<HashMap<String, Record>> {
+    let mut records = HashMap::new();
+    for lines in LedgerSessions::of(folder) {
+        for line in lines? {
+            if let Line::Published { record, .. } = line? {
+                records.insert(record.path.clone(), record);
+            }
+        }
+    }
+    records.retain(|_, record: &mut Record| record.picture.is_some());
+    Ok(records)
 }
 
 fn of_session(lines: SessionLines, file: &str, entries: &mut Vec<FileEntry>) -> io::Result<()> {

@@ -36,6 +36,7 @@ mod written;
 use std::path::{Path, PathBuf};
 
 pub use files::Files;
+pub(crate) use history::measured;
 pub use history::{FileEntry, history};
 pub use known::{Hash, KnownFile, MadeBy};
 pub use line::{

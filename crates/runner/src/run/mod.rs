@@ -70,6 +70,7 @@ pub use policy::{Existing, Policy};
 pub(crate) use prepare::dead_after;
 pub use report::{AbandonedFrames, Failure, Report};
 pub use warnings::Warning;
+pub(crate) use warnings::Warnings;
 
 use std::collections::BTreeMap;
 use std::path::Path;

@@ -29,12 +29,12 @@ pub struct Warning {
 
 /// All warnings of a run.
 #[derive(Debug, Default)]
-pub(super) struct Warnings {
+pub(crate) struct Warnings {
     kinds: BTreeMap<String, Warning>,
 }
 
 impl Warnings {
-    pub(super) fn add(&mut self, text: &str, log: &Path, line: u64) {
+    pub(crate) fn add(&mut self, text: &str, log: &Path, line: u64) {
         let mut kind = kind(text);
         if self.kinds.len() >= MOST && !self.kinds.contains_key(&kind) {
             kind = "others".to_owned();
@@ -51,7 +51,7 @@ impl Warnings {
     }
 
     /// Those that no earlier run had first, then by their number.
-    pub(super) fn reported(&self, known: &HashSet<String>) -> Vec<Warning> {
+    pub(crate) fn reported(&self, known: &HashSet<String>) -> Vec<Warning> {
         let mut all: Vec<Warning> = self.kinds.values().cloned().collect();
         for one in &mut all {
             one.is_new = !known.contains(&one.kind);

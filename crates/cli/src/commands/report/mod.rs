@@ -8,10 +8,16 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::times::{GroupBy, TimesRow, slowest, summarize};
+use truepath_core::finding::Finding;
+use truepath_core::rules::{FinishedScope, Subject, judge_finished};
+use truepath_core::times::{EndedProcess, GroupBy, TimesRow, slowest, summarize};
+use truepath_runner::looked_back::{log_warnings, published_pictures};
+use truepath_runner::run::Warning;
 use truepath_runner::times::ended;
 
-use crate::commands::check::findings;
+use crate::commands::check::{findings, has_errors};
+use crate::commands::command_lines::first_lines;
+use crate::job_arguments::Chosen;
 use crate::new_file::NewFile;
 use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
@@ -43,6 +49,43 @@ pub(crate) struct Arguments {
     fps: Option<f64>,
 }
 
+/// What a page says of a job besides its pictures.
+#[derive(Default)]
+struct OfJob {
+    processes: Vec<EndedProcess>,
+    /// What the rules say about the job, and about its finished pictures.
+    findings: Vec<Finding>,
+    /// What engines warned of.
+    warnings: Vec<Warning>,
+    /// A command line of each deliverable.
+    lines: Vec<(String, String)>,
+}
+
+impl OfJob {
+    fn of(job: &Chosen) -> Result<Self, CommandError> {
+        let unreadable = || CommandError::outside("the state of the job");
+        let processes = ended(&job.loaded, &job.chosen).map_err(unreadable())?;
+        let rendered = job.chosen.runnable();
+        let answers = published_pictures(&job.loaded, &rendered).map_err(unreadable())?;
+        let around = &job.loaded.surroundings;
+        let subject = Subject::of_pictures(&job.loaded.job, &rendered, around, &answers);
+        let mut findings = findings(job);
+        // Without a sound job there is no command line.
+        let lines = if has_errors(&findings) {
+            Vec::new()
+        } else {
+            first_lines(job)?
+        };
+        findings.extend(judge_finished(&subject, FinishedScope::All));
+        Ok(Self {
+            processes,
+            findings,
+            warnings: log_warnings(&job.loaded, &rendered).map_err(unreadable())?,
+            lines,
+        })
+    }
+}
+
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if arguments
         .fps
@@ -53,13 +96,14 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         ));
     }
     let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
-    let (processes, findings) = match &job {
-        Some(job) => {
-            let processes = ended(&job.loaded, &job.chosen);
-            let processes = processes.map_err(CommandError::outside("the state of the job"))?;
-            (processes, findings(job))
-        }
-        None => (Vec::new(), Vec::new()),
+    let OfJob {
+        processes,
+        findings,
+        warnings,
+        lines,
+    } = match &job {
+        Some(job) => OfJob::of(job)?,
+        None => OfJob::default(),
     };
     let of_job = job.as_ref().and_then(|job| {
         let mut fps = job
@@ -83,6 +127,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         rows: &shown,
         note: note.as_deref(),
         findings: &findings,
+        warnings: &warnings,
+        lines: &lines,
         sources: job.as_ref().map(|job| &job.loaded.job.sources),
         times: &times,
         made_by: [&machines, &engines],

@@ -8,6 +8,7 @@ use truepath_core::finding::{Finding, Severity};
 use truepath_core::source::Sources;
 use truepath_core::times::{SlowFrame, TimesRow};
 use truepath_core::visible::visible;
+use truepath_runner::run::Warning;
 
 use super::proxies::ShownRow;
 use crate::shapes::findings::severity;
@@ -22,6 +23,10 @@ pub(super) struct Page<'p> {
     /// What the rules say about the job, and what its files are called and hold.
     pub(super) findings: &'p [Finding],
     pub(super) sources: Option<&'p Sources>,
+    /// What engines warned of, by the logs that are there.
+    pub(super) warnings: &'p [Warning],
+    /// A command line of each deliverable, with what it makes.
+    pub(super) lines: &'p [(String, String)],
     pub(super) times: &'p [TimesRow],
     /// The same by machine and by engine.
     pub(super) made_by: [&'p [TimesRow]; 2],
@@ -54,8 +59,10 @@ impl Page<'_> {
                         h2 { "Sequences" }
                         div.tiles { @for (number, row) in self.rows.iter().enumerate() { (tile(number, row)) } }
                         (self.findings())
+                        (self.warnings())
                         (self.plots())
                         (self.costs())
+                        (self.lines())
                     }
                     script type="application/json" id="data" { (PreEscaped(self.data())) }
                     script { (PreEscaped(include_str!("page.js"))) }
@@ -103,6 +110,42 @@ impl Page<'_> {
                         @if let Some(place) = place(finding) { span.faint { "  " (place) } }
                         @if let Some(so) = &finding.consequence { br; span.faint { (visible(so)) } }
                     }
+                }
+            }
+        }
+    }
+
+    /// What engines warned of, the most frequent first.
+    fn warnings(&self) -> Markup {
+        const MOST: usize = 40;
+        html! {
+            @if !self.warnings.is_empty() {
+                h2 { "Warnings in the logs" }
+                table {
+                    thead { tr { th { "warning" } th { "times" } th { "first in" } } }
+                    tbody {
+                        @for one in self.warnings.iter().take(MOST) {
+                            tr {
+                                td { (visible(&one.first)) } td { (one.count) }
+                                td.faint { (visible(&one.log.to_string_lossy())) ":" (one.line) }
+                            }
+                        }
+                    }
+                }
+                @if self.warnings.len() > MOST {
+                    p.faint { "and " (count((self.warnings.len() - MOST) as u64, "more kind", "more kinds")) }
+                }
+            }
+        }
+    }
+
+    /// How each deliverable is rendered, folded.
+    fn lines(&self) -> Markup {
+        html! {
+            @if !self.lines.is_empty() {
+                h2 { "Command lines" }
+                @for (title, line) in self.lines {
+                    details { summary { (visible(title)) } pre.line { (visible(line)) } }
                 }
             }
         }
