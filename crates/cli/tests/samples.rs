@@ -55,3 +55,64 @@ fn samples_and_the_time_left_are_in_the_events() {
     assert_eq!(progress[4]["percent"], 50.0);
     assert!(progress[4]["seconds-left"].is_number());
 }
+
+#[test]
+fn a_frame_is_done_after_the_time_or_the_samples_that_it_is_given() {
+    let slow = "[mishap]\nslow = 400\nparts = true\n";
+    let project = kiln(
+        "1-2",
+        "jobs = 1\nsettings.samples = 100\nstop-at.time = \"0.2s\"\n",
+        slow,
+    );
+    let run = project.call(&["run"]).ends(0);
+    assert!(run.err.contains("TP810"), "{}", run.err);
+    let audit = project.call(&["audit"]).ends(0);
+    assert!(
+        audit.out.contains("frame 1 has 50 of 100 samples"),
+        "{}",
+        audit.out
+    );
+    // Whether that is enough is the job's to say.
+    let job = project.read("truepath.toml");
+    project.write(
+        "truepath.toml",
+        &format!("{job}[check]\nTP810 = \"error\"\n"),
+    );
+    project.call(&["audit"]).ends(1);
+    // Other limits make other pictures; more samples are rendered when they are asked for.
+    project.write(
+        "truepath.toml",
+        &job.replace("stop-at.time = \"0.2s\"", "stop-at.samples = 64"),
+    );
+    let audit = project.call(&["audit"]).ends(1);
+    assert!(audit.out.contains("stale"), "{}", audit.out);
+    project.call(&["run", "--rerender-stale"]).ends(0);
+    let why = project.call(&["why", "renders/kiln.0001.png"]).ends(0);
+    assert!(why.out.contains("64 of 64 samples"), "{}", why.out);
+}
+
+#[test]
+fn a_limit_that_the_engine_cannot_take_is_an_error() {
+    let project = kiln("1", "stop-at.time = \"20m\"\n", "");
+    let text = project.read("truepath.toml");
+    let line = "run = [\"truepath\", \"understudy\", \"--scene={scene.file}\", \"--frames={frames}\", \"--to={target.stem}\"]";
+    project.write(
+        "truepath.toml",
+        &text.replace("engine = \"understudy\"", line),
+    );
+    let check = project.call(&["check"]).ends(1);
+    assert!(
+        check.out.contains("is not given `stop-at.time`") && check.out.contains("{stop-seconds}"),
+        "{}",
+        check.out
+    );
+    for (wrong, words) in [("\"soon\"", "90s"), ("0.5", "")] {
+        project.write("truepath.toml", &text.replace("\"20m\"", wrong));
+        let called = project.call(&["check"]).ends(2);
+        assert!(
+            called.err.contains("stop-at.time") || called.err.contains(words),
+            "{}",
+            called.err
+        );
+    }
+}

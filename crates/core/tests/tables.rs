@@ -43,6 +43,7 @@ compression = "zip"
 fps = 24
 settings = { exposure = 2 }
 quality = 45
+stop-at = { samples = 64, time = "9s" }
 color = { pixels = "linear", transfer = "srgb" }
 [output.film]
 variants = ["night"]
@@ -52,12 +53,17 @@ path = "{shot}_{variant}_{view}_{camera}_{codec}_{container}.mp4"
 size = "64x48"
 fps = 24
 audio = "narration.wav"
+audio-offset = "0.5s"
+burn-in = { text = "{shot} {frame}", corner = "top-left" }
+slate = 3
 movie = { from = "frames", codec = "h264", pixels = "4:2:0 8", encoder = "brass", rate = "8M", audio-codec = "aac" }
 [output.small]
 variants = ["night"]
 views = ["left"]
 passes = ["beauty"]
 path = "{shot}_{variant}_{view}_{camera}_small.mp4"
+audio = "narration.wav"
+audio-offset = "-0.5s"
 movie = { from = "frames", codec = "h264", quality = "high", encoder = "brass" }
 "#;
 

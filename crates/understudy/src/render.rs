@@ -47,6 +47,10 @@ pub struct Request {
     pub compression: Option<String>,
     /// Settings: `exposure` in stops, `samples` a pixel.
     pub settings: Vec<(String, String)>,
+    /// The samples that a frame is done with, in place of the setting.
+    pub stop_samples: Option<u32>,
+    /// The seconds after which a frame is done, with the samples that it has by then.
+    pub stop_seconds: Option<f64>,
     /// Whether it goes on with frames that it was stopped at.
     pub go_on: bool,
 }
@@ -119,9 +123,11 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         };
     let exposure = setting("exposure", 0.0)?.exp2();
     let wanted = setting("samples", 1.0)?.max(1.0).round() as u32;
+    let wanted = request.stop_samples.unwrap_or(wanted).max(1);
     let most = scene.mishap.most_samples.unwrap_or(wanted);
-    let samples = f64::from(wanted.min(most)).sqrt().round() as u32;
-    let has_samples = request.settings.iter().any(|(key, _)| key == "samples");
+    let side = |samples: u32| f64::from(samples).sqrt().round() as u32;
+    let has_samples =
+        request.stop_samples.is_some() || request.settings.iter().any(|(key, _)| key == "samples");
     for (key, _) in &request.settings {
         if !SETTINGS.contains(&key.as_str()) {
             writeln!(log, "warning: the scene has no setting `{key}`")?;
@@ -150,7 +156,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
         } else {
             size
         };
-        let draw_plane = |view: Option<&str>, pass: Option<&str>, exposure: f32| {
+        let draw_plane = |view: Option<&str>, pass: Option<&str>, exposure: f32, samples: u32| {
             let mut shot = Shot {
                 scene: &scene,
                 camera,
@@ -159,7 +165,7 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
                 frame,
                 time: (frame - first) as f32 / (last - first).max(1) as f32,
                 exposure,
-                samples,
+                samples: side(samples),
             };
             shot.camera.turn += match view {
                 Some("left") => -APART,
@@ -173,11 +179,11 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             }
         };
         // Layers of one file, or a file each without layers.
-        let write_files = |exposure: f32| -> Result<Vec<PathBuf>, RenderError> {
+        let write_files = |exposure: f32, samples: u32| -> Result<Vec<PathBuf>, RenderError> {
             let mut files: Vec<(Option<&str>, Vec<NamedPlane>)> = Vec::new();
             for view in named(&request.views) {
                 for pass in named(&request.passes) {
-                    let canvas = draw_plane(view, pass, exposure);
+                    let canvas = draw_plane(view, pass, exposure, samples);
                     let canvas = canvas.map_err(|error| RenderError::Write {
                         path: request.to.display().to_string(),
                         error,
@@ -206,23 +212,18 @@ pub fn render(request: &Request, log: &mut dyn Write) -> Result<(), RenderError>
             Ok(paths)
         };
         if scene.mishap.rough {
-            write_files(exposure / 2.0)?;
+            write_files(exposure / 2.0, 1)?;
         }
-        misbehave(
-            &scene,
-            frame,
-            request.go_on,
-            has_samples.then_some(wanted),
-            &part,
-            log,
-        )?;
+        let samples = has_samples.then_some(wanted);
+        let share = misbehave(request, &scene, frame, samples, &part, log)?;
+        let reached = (f64::from(wanted.min(most)) * share).floor().max(1.0) as u32;
         if chance == Some(RandomMishap::Fail) {
             return Err(RenderError::Mishap(frame));
         }
-        for path in write_files(exposure)? {
+        for path in write_files(exposure, reached)? {
             spoil(&scene, frame, chance, &path)?;
             if has_samples {
-                writeln!(log, "samples {} of {wanted}", wanted.min(most))?;
+                writeln!(log, "samples {reached} of {wanted}")?;
             }
             writeln!(log, "wrote {}", path.display())?;
             log.flush()?;
@@ -282,20 +283,20 @@ fn write(request: &Request, planes: &[NamedPlane], path: &Path) -> Result<(), En
     Ok(())
 }
 
-/// What goes wrong before a frame.
+/// What goes wrong before a frame; gives how much of it is rendered when it is done, from 0 to 1.
 fn misbehave(
+    request: &Request,
     scene: &Scene,
     frame: Frame,
-    go_on: bool,
     samples: Option<u32>,
     part: &Path,
     log: &mut dyn Write,
-) -> Result<(), RenderError> {
+) -> Result<f64, RenderError> {
     let mishap = &scene.mishap;
     for number in 0..mishap.noisy {
         writeln!(log, "warning: lamp {number} of frame {frame} flickers")?;
     }
-    take_time(scene, go_on, samples, part, log)?;
+    let share = take_time(request, scene, samples, part, log)?;
     if mishap.fail_at == Some(frame) {
         return Err(RenderError::Mishap(frame));
     }
@@ -305,39 +306,44 @@ fn misbehave(
             std::thread::park();
         }
     }
-    Ok(())
+    Ok(share)
 }
 
 /// A slow frame takes its time in this many parts.
 const PARTS: u32 = 10;
 
-/// Takes the time that a slow frame takes; after each part of it a small file says how far it is,
-/// and what is done by then need not be done again.
+/// Takes the time that a slow frame takes, as far as it may; after each part of it a small file says how far it is, and
+/// what is done by then need not be done again.
 fn take_time(
+    request: &Request,
     scene: &Scene,
-    go_on: bool,
     samples: Option<u32>,
     part: &Path,
     log: &mut dyn Write,
-) -> Result<(), RenderError> {
+) -> Result<f64, RenderError> {
     if scene.mishap.slow == 0 {
-        return Ok(());
+        return Ok(1.0);
     }
-    let kept = std::fs::read_to_string(part).ok().filter(|_| go_on);
-    let done = kept
+    let kept = std::fs::read_to_string(part).ok().filter(|_| request.go_on);
+    let mut done = kept
         .and_then(|text| text.trim().parse::<u32>().ok())
         .unwrap_or(0);
     if done > 0 {
         writeln!(log, "going on from part {done} of {PARTS}")?;
     }
-    for number in done..PARTS {
-        std::thread::sleep(scene.mishap.pause() / PARTS);
+    let each = scene.mishap.pause() / PARTS;
+    // By the parts, so that the same call makes the same picture.
+    let most = request.stop_seconds.map_or(PARTS, |seconds| {
+        (seconds / each.as_secs_f64()).clamp(1.0, f64::from(PARTS)) as u32
+    });
+    while done < most {
+        std::thread::sleep(each);
+        done += 1;
         if scene.mishap.parts {
-            std::fs::write(part, format!("{}\n", number + 1))?;
-            let done = number + 1;
+            std::fs::write(part, format!("{done}\n"))?;
             match samples {
                 Some(samples) => {
-                    let left = (scene.mishap.pause() / PARTS * (PARTS - done)).as_secs();
+                    let left = (each * (PARTS - done)).as_secs();
                     writeln!(
                         log,
                         "progress {} of {samples} samples, {}:{:02} left",
@@ -354,7 +360,7 @@ fn take_time(
     if scene.mishap.parts {
         std::fs::remove_file(part)?;
     }
-    Ok(())
+    Ok(f64::from(done) / f64::from(PARTS))
 }
 
 /// What goes wrong with a file that was written.

@@ -28,6 +28,8 @@ fn request(folder: &Path) -> Request {
         channels: None,
         compression: None,
         settings: Vec::new(),
+        stop_samples: None,
+        stop_seconds: None,
         go_on: false,
     }
 }

@@ -74,6 +74,12 @@ pub(crate) struct Arguments {
     /// A setting: exposure in stops, samples a pixel
     #[arg(long, value_name = "KEY=VALUE", value_parser = setting)]
     setting: Vec<(String, String)>,
+    /// A frame is done with so many samples, in place of the setting
+    #[arg(long, value_name = "NUMBER", value_parser = clap::value_parser!(u32).range(1..))]
+    stop_samples: Option<u32>,
+    /// A frame is done after so many seconds, with the samples that it has by then
+    #[arg(long, value_name = "SECONDS")]
+    stop_seconds: Option<f64>,
     /// Go on with frames that it was stopped at, from the small files that it left
     #[arg(long)]
     go_on: bool,
@@ -117,6 +123,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         channels: arguments.channels,
         compression: arguments.compression,
         settings: arguments.setting,
+        stop_samples: arguments.stop_samples,
+        stop_seconds: arguments.stop_seconds,
         go_on: arguments.go_on,
     };
     let mut log = io::stdout().lock();

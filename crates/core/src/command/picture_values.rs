@@ -73,6 +73,11 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
             let audio = movie.and_then(|movie| movie.audio.as_ref());
             TokenValue::text(audio.map(|audio| system.written(&audio.value)))
         }
+        Token::StopSamples => number(picture.stop_samples.as_ref().map(|one| one.value)),
+        Token::StopSeconds => {
+            let time = picture.stop_time.as_ref();
+            TokenValue::text(time.map(|time| format!("{}", time.value.as_secs_f64())))
+        }
         Token::AudioDelay => audio_offset(movie, 1),
         Token::AudioSkip => audio_offset(movie, -1),
         Token::BurnIn => TokenValue::text(burn_in_text(deliverable).ok().flatten()),

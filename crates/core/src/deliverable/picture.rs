@@ -1,5 +1,7 @@
 //! What pictures must be.
 
+use std::time::Duration;
+
 use crate::job::Key;
 use crate::picture::{
     Bits, Channels, FormatFacts, PixelValues, Ratio, Region, Size, TransferFacts,
@@ -24,6 +26,10 @@ pub struct Picture {
     pub compression: Option<Sourced<String>>,
     /// How well a lossy file keeps the picture, from 1 to 100.
     pub quality: Option<Sourced<i64>>,
+    /// The samples that a frame is done with.
+    pub stop_samples: Option<Sourced<i64>>,
+    /// The time after which a frame is done.
+    pub stop_time: Option<Sourced<Duration>>,
     /// Width and height of the whole picture, in pixels.
     pub size: Option<Sourced<Size>>,
     /// The part of it that is rendered.
@@ -128,6 +134,8 @@ pub(super) fn picture(
         bits: chain.get(Key::Bits),
         compression: chain.get(Key::Compression),
         quality: chain.get(Key::Quality),
+        stop_samples: chain.get(Key::StopAtSamples),
+        stop_time: chain.get(Key::StopAtTime),
         size: chain.get(Key::Size),
         crop: chain.get(Key::Crop),
         pixel_aspect: chain.get(Key::PixelAspect),

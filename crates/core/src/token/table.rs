@@ -164,6 +164,8 @@ tokens! {
     MovieQuality "movie-quality" => profile("the quality of a movie"),
     Rate "rate" => profile("the bit rate of a movie, in bits per second"),
     Audio "audio" => profile("the sound of a movie, an absolute path").without_picture(),
+    StopSamples "stop-samples" => profile("the samples that a frame is done with"),
+    StopSeconds "stop-seconds" => profile("the seconds after which a frame is done"),
     AudioDelay "audio-delay" => profile("how long the movie is silent before its sound begins, in milliseconds"),
     AudioSkip "audio-skip" => profile("how much of the beginning of the sound is left out, in milliseconds"),
     BurnIn "burn-in" => profile("the text in every frame of a movie; `{frame}` and `{date}` are left in it as tokens"),

@@ -19,7 +19,7 @@ use crate::outcome::CommandError;
 
 /// Line up several jobs, show them, and work them off as one
 ///
-/// A queue is a TOML file with a table [[entry]] for each job: `job`, and as far as they are wanted `shot`, `camera`,
+/// A queue is a TOML file with a table `entry` for each job: `job`, and as far as they are wanted `shot`, `camera`,
 /// `variant`, `view`, `pass`, `output`, `frames`, `set`, `preset`, `note` and `on`. It may be edited by hand or by these
 /// commands at any time, also while it is worked on. Without a command it is shown.
 #[derive(Debug, Args)]

@@ -64,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 80] = [
+pub const KEYS: [KeyFacts; 82] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -184,6 +184,22 @@ pub const KEYS: [KeyFacts; 80] = [
         tables: ANYWHERE,
         meaning: "How well a lossy file keeps the picture, from 1 to 100.",
         example: r#"quality = 90"#,
+    },
+    KeyFacts {
+        key: Key::StopAtSamples,
+        name: "stop-at.samples",
+        kind: &NUMBER,
+        tables: ANYWHERE,
+        meaning: "A frame is done with so many samples of each pixel, for engines that refine a picture until they are stopped. The profile passes it on; where the engine reports fewer, TP810 says so.",
+        example: r#"stop-at.samples = 256"#,
+    },
+    KeyFacts {
+        key: Key::StopAtTime,
+        name: "stop-at.time",
+        kind: &DURATION,
+        tables: ANYWHERE,
+        meaning: "A frame is done after so long, with as many samples as it has by then, for engines that can stop themselves. The profile passes it on; where the engine reports fewer samples than are wanted, TP810 says so.",
+        example: r#"stop-at.time = "20m""#,
     },
     KeyFacts {
         key: Key::PixelAspect,

@@ -61,6 +61,8 @@ keys! {
     Layers,
     ViewsTogether,
     Quality,
+    StopAtSamples,
+    StopAtTime,
     PixelAspect,
     Crop,
     ColorPixels,

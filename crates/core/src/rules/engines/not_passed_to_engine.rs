@@ -54,10 +54,12 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 }
 
 /// Keys that only an engine can act on, with the token that passes them.
-const KEYS: [(Key, &str); 3] = [
+const KEYS: [(Key, &str); 5] = [
     (Key::Crop, "crop.width"),
     (Key::PixelAspect, "pixel-aspect"),
     (Key::Quality, "quality"),
+    (Key::StopAtSamples, "stop-samples"),
+    (Key::StopAtTime, "stop-seconds"),
 ];
 
 /// Where such a key is set.
@@ -65,6 +67,8 @@ fn set_at(one: &Deliverable, key: Key) -> Option<Place> {
     let picture = &one.picture;
     match key {
         Key::Crop => picture.crop.as_ref().map(|crop| crop.place.clone()),
+        Key::StopAtSamples => picture.stop_samples.as_ref().map(|one| one.place.clone()),
+        Key::StopAtTime => picture.stop_time.as_ref().map(|one| one.place.clone()),
         Key::PixelAspect => picture.pixel_aspect.as_ref().map(|one| one.place.clone()),
         _ => picture
             .quality
