@@ -1,24 +1,23 @@
 //! The options that every command on a job has.
 
-use std::path::{Path, PathBuf};
-use std::process::ExitCode;
+mod queued;
+
+use std::path::PathBuf;
 
 use clap::Args;
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
-use truepath_core::queue::QueueEntry;
-use truepath_core::source::{Place, SourceId};
 use truepath_core::system::System;
 use truepath_core::template::PathPattern;
 use truepath_runner::describe::frames_of_scenes;
 use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
-use truepath_runner::queue::{is_queue_file, job_of, load_queue};
+use truepath_runner::queue::is_queue_file;
 use truepath_runner::when::When;
 use truepath_runner::{Loaded, load};
 
-use crate::outcome::{CommandError, DONE, number_of};
-use crate::show::{TITLE, WARNING};
+use crate::outcome::CommandError;
+use crate::show::WARNING;
 
 /// With more shots than this, loading takes seconds: a remark says so.
 const MANY_SHOTS: usize = 20_000;
@@ -134,31 +133,6 @@ pub(crate) struct NamedJob {
 }
 
 impl NamedJob {
-    /// Does something for the job that is meant, or for each job of a queue that is named in its place; gives the worst
-    /// exit code.
-    pub(crate) fn for_each(
-        self,
-        mut act: impl FnMut(JobArguments) -> Result<ExitCode, CommandError>,
-    ) -> Result<ExitCode, CommandError> {
-        let named = self.named.as_ref().or(self.job.job.as_ref());
-        let Some(path) = named.filter(|path| is_queue_file(path)).cloned() else {
-            return act(self.job());
-        };
-        let queue = load_queue(&path)?;
-        let mut worst = DONE;
-        for entry in queue.entries.iter().filter(|entry| entry.is_on) {
-            crate::show::remark(&format!("{TITLE}{}{TITLE:#}", entry.label()));
-            let code = match act(self.job.of_entry(&path, entry)) {
-                Ok(code) => code,
-                Err(CommandError::Closed) => return Err(CommandError::Closed),
-                // The others have their say all the same.
-                Err(error) => ExitCode::from(error.report()),
-            };
-            worst = worst.max(number_of(code));
-        }
-        Ok(ExitCode::from(worst))
-    }
-
     /// The job that is meant.
     pub(crate) fn job(self) -> JobArguments {
         match self.named {
@@ -230,63 +204,9 @@ impl JobArguments {
         }
     }
 
-    /// The same for the job of a queue; what the call chooses and sets counts besides.
-    pub(crate) fn of_entry(&self, queue: &Path, entry: &QueueEntry) -> Self {
-        let Selection {
-            shots,
-            cameras,
-            variants,
-            views,
-            passes,
-            outputs,
-            frames,
-        } = entry.selection.clone();
-        let either = |called: &[String], queued: Vec<String>| {
-            if called.is_empty() {
-                queued
-            } else {
-                called.to_vec()
-            }
-        };
-        let called = &self.selection;
-        let sets = entry.sets.iter().chain(&self.set).cloned();
-        Self {
-            job: Some(job_of(queue, entry)),
-            selection: SelectionArguments {
-                shot: either(&called.shot, shots),
-                camera: either(&called.camera, cameras),
-                variant: either(&called.variant, variants),
-                view: either(&called.view, views),
-                pass: either(&called.pass, passes),
-                output: either(&called.output, outputs),
-                frames: called.frames.clone().or(frames),
-            },
-            preset: self.preset.clone().or_else(|| entry.preset.clone()),
-            set: sets.collect(),
-            ..self.clone()
-        }
-    }
-
     /// Takes the weights of machines out of the options, for parts in place of shares.
     pub(crate) fn take_weights(&mut self) -> Option<String> {
         self.weights.take()
-    }
-
-    /// What these options say as an entry of a queue, but for the job.
-    pub(crate) fn entry(&self) -> QueueEntry {
-        let trial = || self.trial.then(|| "trial".to_owned());
-        QueueEntry {
-            job: String::new(),
-            place: Place {
-                source: SourceId(0),
-                span: 0..0,
-            },
-            selection: self.selection.clone().into(),
-            sets: self.set.clone(),
-            preset: self.preset.clone().or_else(trial),
-            note: None,
-            is_on: true,
-        }
     }
 
     /// Loads and expands the job with keys that a command sets itself: it is the whole job all the

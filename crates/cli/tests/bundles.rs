@@ -292,6 +292,13 @@ fn what_came_back_otherwise_is_not_mixed_in() {
         gathered.out
     );
     assert!(home.frames().is_empty());
+    // Another version does not take the frames of this one for its own.
+    let later = job("").replace("version = 3", "version = 4");
+    home.project.write("home/show/truepath.toml", &later);
+    let gathered = home.gather(&[&bundle]).ends(1);
+    let words = "the job calls it dawn_v004.0001.png now, and the bundle dawn_v003.0001.png";
+    assert!(gathered.out.contains(words), "{}", gathered.out);
+    assert!(home.frames().is_empty());
     // A scene that was edited on the way makes other pictures, whatever its name.
     let home = Home::new("");
     home.pack(&["--parts", "1"]).ends(0);
@@ -350,6 +357,25 @@ fn bundles_that_are_none_are_refused_by_name_and_the_others_are_taken() {
         refused.err
     );
     assert!(!home.bundle("orrery-v003-part1of2").exists());
+    // What is larger than the disk is found before anything is written: a file with a hole takes no room here.
+    home.project.write("home/show/truepath.toml", &job(""));
+    home.project.write(
+        "home/show/own/dusk.toml.facts.json",
+        r#"{ "files": ["huge.cache"] }"#,
+    );
+    let huge = fs::File::create(home.project.path("home/show/own/huge.cache")).unwrap();
+    huge.set_len(2_000_000_000_000).unwrap();
+    let refused = home
+        .pack(&["--parts", "2", "--shot", "dusk", "--output", "frames"])
+        .ends(2);
+    assert!(
+        refused.err.contains("2.0 TB") && refused.err.contains("are free"),
+        "{}",
+        refused.err
+    );
+    assert!(!home.bundle("orrery-v003-part1of2").exists());
+    fs::remove_file(home.project.path("home/show/own/huge.cache")).unwrap();
+    fs::remove_file(home.project.path("home/show/own/dusk.toml.facts.json")).unwrap();
     for (arguments, words) in [
         (&["--set", "size=8x8"][..], "is not packed"),
         (&["--weights", "1,x"], "whole numbers"),

@@ -5,6 +5,7 @@
 //! - [`BundleList`] is what a bundle says of itself: its part, and the hash of each packed file.
 //! - [`gather`] brings the frames of bundles home to their true names, and never replaces one.
 
+mod frame_taker;
 mod gather;
 mod list;
 mod pack;

@@ -14,6 +14,7 @@ use super::pack_plan::{PackPlan, PartPlan};
 use crate::disk::{Disk, rename};
 use crate::fingerprint::Fingerprints;
 use crate::load::JOB_FILE;
+use crate::system::free_space;
 use crate::when::When;
 use crate::{Loaded, load};
 
@@ -61,6 +62,14 @@ impl Packer<'_> {
         disk.create_folders(to).map_err(disk_error(to))?;
         // As the job of the bundle will see it.
         let to = &fs::canonicalize(to).map_err(disk_error(to))?;
+        let needed = self.plan.bytes * self.plan.parts.len() as u64;
+        if let Some(free) = free_space(to).filter(|free| *free < needed) {
+            return Err(PackError::NoRoom {
+                folder: to.display().to_string(),
+                needed,
+                free,
+            });
+        }
         let mut packed = Vec::new();
         for part in &self.plan.parts {
             let folder = to.join(&part.name);

@@ -3,6 +3,8 @@
 use std::io;
 use std::path::{Path, PathBuf};
 
+use truepath_core::finding::grouped;
+
 use crate::load::LoadError;
 
 /// Why nothing was packed.
@@ -14,6 +16,20 @@ pub enum PackError {
     /// Files lie where a bundle cannot have them.
     #[error("{}", outside_sentence(.0))]
     Outside(Vec<(PathBuf, u64)>),
+    /// The bundles do not fit.
+    #[error(
+        "the bundles take {} bytes, and {} are free in {folder}; pack fewer parts, or name another folder with --to",
+        grouped(*needed),
+        grouped(*free)
+    )]
+    NoRoom {
+        /// Where they go.
+        folder: String,
+        /// What they take.
+        needed: u64,
+        /// What is free.
+        free: u64,
+    },
     /// A name is there already.
     #[error("{0} is there already, and is not replaced; name another folder with --to")]
     Taken(String),

@@ -6,6 +6,7 @@ mod dry_run;
 mod ended;
 mod events;
 mod on_slurm;
+mod queue_at_work;
 mod stopping;
 mod summary;
 
@@ -21,11 +22,11 @@ use truepath_core::job::{self, Key};
 use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{
-    Event, Existing, Jobs, Machine, Observer, Options, Policy, RunError, run as render,
-};
+use truepath_runner::run::{Existing, Jobs, Machine, Options, Policy, RunError, run as render};
 
 pub(in crate::commands) use ended::{JobEnded, JobResult};
+pub(in crate::commands) use queue_at_work::QueueAtWork;
+use queue_at_work::WithQueue;
 
 use super::check::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
@@ -224,16 +225,6 @@ impl RunOptions {
     }
 }
 
-/// What a queue adds to the run of one of its jobs.
-pub(in crate::commands) trait QueueAtWork: Sync {
-    /// Why the job at work is to be left, if it is.
-    fn why_leave(&self) -> Option<String>;
-    /// What the queue has to say since it was asked last.
-    fn remarks(&self) -> Vec<String>;
-    /// A line for each of its jobs, above the screen of the one at work: a word of ten columns, and the job.
-    fn lines(&self) -> Vec<(String, String)>;
-}
-
 /// One call that runs jobs.
 pub(in crate::commands) struct RunCall<'c> {
     pub(in crate::commands) options: &'c RunOptions,
@@ -398,24 +389,6 @@ impl RunCall<'_> {
             .and_then(|()| summary::print_set_aside(&mut out, &rendered))
             .and_then(|()| out.flush());
         Ok(JobEnded::of_report(&chosen.name, &report, printed))
-    }
-}
-
-/// Shows what a queue has to say beside what happens in the run of one of its jobs.
-struct WithQueue<'w> {
-    queue: Option<&'w dyn QueueAtWork>,
-    inner: &'w mut ProgressLines,
-}
-
-impl Observer for WithQueue<'_> {
-    fn see(&mut self, event: &Event<'_>) {
-        if let (Some(queue), Event::Tick) = (self.queue, event) {
-            for remark in queue.remarks() {
-                self.inner.see(&Event::Remark(&remark));
-            }
-            self.inner.set_heading(queue.lines());
-        }
-        self.inner.see(event);
     }
 }
 
