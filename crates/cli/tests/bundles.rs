@@ -140,7 +140,11 @@ fn four_machines_bring_the_same_frames_home_as_one() {
     let again = home.pack(&["--missing", "--output", "frames"]).ends(0);
     assert!(again.out.contains("orrery-v003-part1of1"), "{}", again.out);
     let last = home.render("orrery-v003-part1of1", "east");
-    home.gather(&[&last]).ends(0);
+    // By a path with links and `..` in it, as people have them.
+    std::os::unix::fs::symlink(last.parent().unwrap(), home.project.path("home/stick")).unwrap();
+    let by_link = Path::new("../stick/orrery-v003-part1of1");
+    let gathered = home.gather(&[by_link]).ends(0);
+    assert!(!gathered.out.contains("adopted"), "{}", gathered.out);
     assert_eq!(home.frames(), rendered_at_home());
     // Once more, it changes nothing.
     let before = home.frames();

@@ -318,3 +318,18 @@ fn other_commands_take_a_queue_like_a_job() {
     project.write("night.toml", &queue(&["a", "gone", "c"]));
     project.call(&["status", "night.toml"]).ends(2);
 }
+
+#[test]
+fn an_interrupted_queue_says_so_by_its_code() {
+    let project = jobs(&[("a", 40, "[mishap]\nslow = 200\n"), ("b", 2, "")]);
+    project.write("night.toml", &queue(&["a", "b"]));
+    let mut working = Working::start(&project, "north");
+    working.sees("frame 1");
+    signal(&working.run, Signal::INT);
+    let (code, out) = working.ends();
+    assert_eq!(code, Some(130), "{out}");
+    assert!(
+        out.contains("b  not begun") && frames(&project, "b") == 0,
+        "{out}"
+    );
+}

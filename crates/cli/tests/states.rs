@@ -247,3 +247,38 @@ fn a_movie_is_never_done_while_its_frames_are_not() {
         assert_eq!(audited["valid"] == 1, is_done, "audit, {what}: {audited}");
     }
 }
+
+#[test]
+fn a_job_is_the_same_by_whatever_path_it_is_named() {
+    let project = kiln("1-3", "", "");
+    fs::create_dir(project.path("beside")).unwrap();
+    project.call(&["run"]).ends(0);
+    // Of other settings by now.
+    let job = project.read("truepath.toml");
+    project.write(
+        "truepath.toml",
+        &format!("{job}settings = {{ exposure = 1 }}\n"),
+    );
+    std::os::unix::fs::symlink("..", project.path("beside/link")).unwrap();
+    for path in [
+        "truepath.toml",
+        "./truepath.toml",
+        "beside/../truepath.toml",
+        "beside/link/truepath.toml",
+        "beside/link/beside/../truepath.toml",
+    ] {
+        let status = project.call(&["status", path]);
+        assert!(status.out.contains("3 stale"), "{path}: {}", status.out);
+        let audit = project.call(&["audit", path]).ends(1);
+        assert!(audit.out.contains("stale"), "{path}: {}", audit.out);
+    }
+    // By a path with `..`, nothing is rendered that is there.
+    project.write("truepath.toml", &job);
+    let run = project.call(&["run", "beside/../truepath.toml"]).ends(0);
+    assert!(run.out.contains("kept"), "{}", run.out);
+    assert!(
+        !run.out.contains("adopted") && !run.out.contains("rendered"),
+        "{}",
+        run.out
+    );
+}

@@ -2,7 +2,7 @@
 
 use std::fs;
 use std::io;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex};
 
 use truepath_core::configuration::{Configuration, read_configuration};
@@ -134,7 +134,11 @@ pub fn load(
 ) -> Result<Loaded, LoadError> {
     let text = fs::read_to_string(path).map_err(unreadable(path))?;
     let absolute = std::path::absolute(path).map_err(unreadable(path))?;
-    let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
+    let mut folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
+    // The paths of frames have no `..`, and those in the ledgers start at this folder.
+    if folder.components().any(|part| part == Component::ParentDir) {
+        folder = fs::canonicalize(&folder).map_err(unreadable(path))?;
+    }
     if folder.to_string_lossy().contains(char::is_control) {
         return Err(LoadError::Hidden(folder.display().to_string()));
     }

@@ -170,8 +170,10 @@ impl Home<'_> {
                 edited.push(file.path.clone());
             }
         }
+        // Without links and `..`, as its ledgers name the frames.
+        let folder = fs::canonicalize(bundle).map_err(|error| error.to_string())?;
         let job = load(
-            &bundle.join(JOB_FILE),
+            &folder.join(JOB_FILE),
             &[],
             self.options.shipped,
             When::Latest,
@@ -191,7 +193,7 @@ impl Home<'_> {
             .filter_map(|session| Some(session.began.as_ref()?.machine.clone()))
             .next();
         let returned = Returned {
-            folder: fs::canonicalize(bundle).map_err(|error| error.to_string())?,
+            folder,
             machine,
             expansion: expand(&other.job, &other.surroundings, &Selection::default()),
             ledger,

@@ -161,21 +161,19 @@ pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, Command
             _ => WARNING,
         };
         let word = state.word;
-        write!(
-            out,
-            "{number:>3}  {style}{word:<8}{style:#}  {label:<width$}"
-        )?;
+        let mut line = format!("{number:>3}  {style}{word:<8}{style:#}  {label:<width$}");
         if state.reason.is_none() {
             let there = grouped(state.there);
-            write!(out, "  {there} of {}", files(state.wanted))?;
+            line.push_str(&format!("  {there} of {}", files(state.wanted)));
         }
         if state.failed > 0 {
-            write!(out, ", {ERROR}{} failed{ERROR:#}", grouped(state.failed))?;
+            let failed = grouped(state.failed);
+            line.push_str(&format!(", {ERROR}{failed} failed{ERROR:#}"));
         }
         if let Some(left) = state.left {
-            write!(out, ", about {} left", rough(left))?;
+            line.push_str(&format!(", about {} left", rough(left)));
         }
-        writeln!(out)?;
+        writeln!(out, "{}", line.trim_end())?;
         for text in [&state.reason, &entry.note].into_iter().flatten() {
             writeln!(out, "     {FAINT}{text}{FAINT:#}")?;
         }

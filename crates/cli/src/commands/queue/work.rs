@@ -61,8 +61,9 @@ pub(super) fn run(path: &Path, arguments: RunArguments) -> Result<ExitCode, Comm
             break;
         }
     }
+    let is_interrupted = interrupt.load(Ordering::Relaxed) > 0;
     for entry in watch.open() {
-        all.push(JobEnded::not_begun(&entry.label(), why));
+        all.push(JobEnded::not_begun(&entry.label(), why, is_interrupted));
     }
     if all.is_empty() {
         remark(&format!("no job of {} is on", path.display()));

@@ -83,8 +83,9 @@ impl JobEnded {
     }
 
     /// A job of a queue that was not begun.
-    pub(in crate::commands) fn not_begun(job: &str, why: &str) -> Self {
-        Self::without_report(job, JobResult::Stopped, why, FOUND)
+    pub(in crate::commands) fn not_begun(job: &str, why: &str, is_interrupted: bool) -> Self {
+        let code = if is_interrupted { INTERRUPTED } else { FOUND };
+        Self::without_report(job, JobResult::Stopped, why, code)
     }
 
     /// A job of which only the plan was shown.
