@@ -292,6 +292,7 @@ fn finished(
         named: &heard.named,
         in_order: area.profile().in_order,
         success: record.succeeded.contains(&staged.process),
+        log_goes_on: false,
     };
     let files = staging::files(&area.folder)?;
     match area.finished(&files, evidence) {

@@ -123,6 +123,7 @@ impl EngineProcess<'_> {
         match meaning {
             Some(LineMeaning::File(name)) if area.is_predictable() => {
                 let evidence = Evidence {
+                    log_goes_on: true,
                     named: std::slice::from_ref(&name),
                     ..Evidence::default()
                 };
@@ -185,6 +186,7 @@ impl EngineProcess<'_> {
             named: &progress.named,
             in_order: progress.is_watched,
             success: false,
+            log_goes_on: true,
         };
         let published = self.collect_at_work(area, evidence)?;
         progress.named.retain(|name| area.expects(name));

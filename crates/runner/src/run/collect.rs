@@ -19,6 +19,7 @@ impl EngineProcess<'_> {
             named: &[],
             in_order,
             success,
+            log_goes_on: false,
         };
         let journal = self.worker.journal;
         let publish = |files| journal.publish(files);

@@ -24,6 +24,8 @@ pub(crate) struct Evidence<'a> {
     pub(crate) in_order: bool,
     /// Whether the process ended by itself with success.
     pub(crate) success: bool,
+    /// Whether lines of its log may still have to be read.
+    pub(crate) log_goes_on: bool,
 }
 
 impl StagingArea<'_> {
@@ -38,7 +40,7 @@ impl StagingArea<'_> {
             return Ok(found);
         }
         let passed = if evidence.in_order {
-            self.passed(files, &found)?
+            self.passed(files, &found, evidence.log_goes_on)?
         } else {
             BTreeSet::new()
         };
@@ -53,7 +55,10 @@ impl StagingArea<'_> {
         &self,
         files: &[String],
         found: &[FoundFile],
+        log_goes_on: bool,
     ) -> io::Result<BTreeSet<String>> {
+        // What the log reports of a frame is read before its file is published: files alone may be ahead of it.
+        let by_files = !log_goes_on || !self.reports_samples();
         // What was moved here from where the engine writes has the time of the move.
         let time = match self.profile.writes {
             Some(_) => modified_at,
@@ -82,7 +87,7 @@ impl StagingArea<'_> {
                 return false;
             };
             let mut later = signs.iter().filter(|(other, _)| other > frame);
-            Some(*frame) < latest || later.any(|(_, when)| when > changed)
+            Some(*frame) < latest || (by_files && later.any(|(_, when)| when > changed))
         });
         Ok(passed.map(|(name, ..)| name.clone()).collect())
     }

@@ -21,7 +21,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::picture::PictureMeasure;
 use truepath_core::picture::RenderedSamples;
-use truepath_core::profile::{Naming, Profile};
+use truepath_core::profile::{LogKind, Naming, Profile};
 use truepath_core::template::PathPattern;
 use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine};
 
@@ -238,6 +238,12 @@ impl<'a> StagingArea<'a> {
         if let Some(frame) = self.begun.or_else(only) {
             self.samples.insert(frame, samples);
         }
+    }
+
+    /// Whether the log of its engine reports how many samples frames have.
+    fn reports_samples(&self) -> bool {
+        let mut patterns = self.profile.log.iter();
+        patterns.any(|pattern| pattern.kind == LogKind::Samples)
     }
 
     /// The profile of the engine that writes in it.

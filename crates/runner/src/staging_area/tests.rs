@@ -34,6 +34,7 @@ const SUCCESS: Evidence<'_> = Evidence {
     named: &[],
     in_order: false,
     success: true,
+    log_goes_on: false,
 };
 
 fn collected(area: &mut StagingArea<'_>, evidence: Evidence<'_>) -> Vec<(usize, Frame)> {
@@ -127,6 +128,31 @@ fn of_an_engine_that_works_in_order_a_later_frame_proves_the_earlier_ones() {
     write(&area, 0, 3);
     assert_eq!(collected(&mut area, in_order), [(0, 2)]);
     assert_eq!(area.last_begun(), Some(3));
+}
+
+#[test]
+fn files_are_not_ahead_of_a_log_that_reports_samples() {
+    let project = Project::new();
+    let mut area = area(&project);
+    let at_work = Evidence {
+        in_order: true,
+        log_goes_on: true,
+        ..Evidence::default()
+    };
+    write(&area, 0, 1);
+    write(&area, 0, 2);
+    // Lines about the first may still have to be read.
+    assert!(collected(&mut area, at_work).is_empty());
+    area.begun = Some(2);
+    assert_eq!(collected(&mut area, at_work), [(0, 1)]);
+    // Once all of it is read, files prove as much as ever.
+    write(&area, 0, 3);
+    assert!(collected(&mut area, at_work).is_empty());
+    let at_the_end = Evidence {
+        log_goes_on: false,
+        ..at_work
+    };
+    assert_eq!(collected(&mut area, at_the_end), [(0, 2)]);
 }
 
 #[test]
