@@ -116,3 +116,20 @@ fn a_limit_that_the_engine_cannot_take_is_an_error() {
         );
     }
 }
+
+#[test]
+fn a_frame_that_is_recovered_keeps_its_samples() {
+    let project = kiln(
+        "1-3",
+        "jobs = 1\nsettings.samples = 16\n",
+        "[mishap]\nmost-samples = 9\n",
+    );
+    let mut run = project.command(&["run"]);
+    let killed = run.env("TRUEPATH_CRASH_AT", "verified").output().unwrap();
+    assert_eq!(killed.status.code(), None);
+    let run = project.call(&["run"]).ends(0);
+    assert!(run.out.contains("recovered"), "{}", run.out);
+    // As far as its log had come: nobody knows what the engine said after the run had died.
+    let why = project.call(&["why", "renders/kiln.0001.png"]).ends(0);
+    assert!(why.out.contains("9 of 16 samples"), "{}", why.out);
+}

@@ -1,5 +1,6 @@
 //! Reads an engine's log by the patterns of its profile.
 
+use std::collections::BTreeMap;
 use std::fs::File;
 use std::io::{BufRead, BufReader};
 use std::path::Path;
@@ -95,6 +96,8 @@ pub(crate) struct FinishedInLog {
     pub(crate) named: Vec<String>,
     /// The last frame that it reported to have begun.
     pub(crate) begun: Option<Frame>,
+    /// The samples that it reported, by the frame that it was at.
+    pub(crate) samples: BTreeMap<Frame, RenderedSamples>,
 }
 
 /// Reads the log of a process of an earlier run; what cannot be read proves nothing.
@@ -115,6 +118,11 @@ pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
             match reader.read(line) {
                 Some(LineMeaning::File(name)) => heard.named.push(name),
                 Some(LineMeaning::Frame(frame)) => heard.begun = heard.begun.max(Some(frame)),
+                Some(LineMeaning::Samples(samples)) => {
+                    if let Some(frame) = heard.begun {
+                        heard.samples.insert(frame, samples);
+                    }
+                }
                 _ => {}
             }
         }
@@ -204,6 +212,7 @@ mod tests {
         let lines = [
             "04:05:06 = wrote by the run.png",
             "04:05:06 frame 3",
+            "04:05:07 samples 30 of 32",
             "04:05:07 wrote dawn_f3.png",
             "04:05:07 frame 5",
             "04:05:08 frame 4",
@@ -214,6 +223,8 @@ mod tests {
         let heard = finished_in_log(&project.deliverable(0).common.engine, &log);
         assert_eq!(heard.begun, Some(5));
         assert_eq!(heard.named, ["dawn_f3.png", "half"]);
+        let samples = heard.samples.get(&3).map(ToString::to_string);
+        assert_eq!(samples.as_deref(), Some("30 of 32 samples"));
         let nothing = finished_in_log(
             &project.deliverable(0).common.engine,
             &project.path("no such.log"),

@@ -13,7 +13,7 @@ use crate::StateFolder;
 use crate::checkpoints::Checkpoints;
 use crate::clock::timestamp;
 use crate::disk::{Disk, has_content, stamp};
-use crate::engine_log;
+use crate::engine_log::{self, FinishedInLog};
 use crate::job_folders::JobFolders;
 use crate::ledger::{Intent, Line, Record, SessionRecord, Staged, Unproven};
 use crate::outside::give_back;
@@ -286,10 +286,15 @@ fn finished(
     record: &SessionRecord,
 ) -> Result<Vec<FoundFile>, CollectError> {
     // What its log reports of files and frames was read before the run died.
-    let heard = engine_log::finished_in_log(area.profile(), Path::new(&staged.log));
-    area.begun = heard.begun;
+    let FinishedInLog {
+        named,
+        begun,
+        samples,
+    } = engine_log::finished_in_log(area.profile(), Path::new(&staged.log));
+    area.begun = begun;
+    area.got_before(samples);
     let evidence = Evidence {
-        named: &heard.named,
+        named: &named,
         in_order: area.profile().in_order,
         success: record.succeeded.contains(&staged.process),
         log_goes_on: false,

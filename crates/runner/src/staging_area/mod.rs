@@ -240,6 +240,11 @@ impl<'a> StagingArea<'a> {
         }
     }
 
+    /// The samples of frames that a log reports that was read before.
+    pub(crate) fn got_before(&mut self, samples: BTreeMap<Frame, RenderedSamples>) {
+        self.samples.extend(samples);
+    }
+
     /// Whether the log of its engine reports how many samples frames have.
     fn reports_samples(&self) -> bool {
         let mut patterns = self.profile.log.iter();
