@@ -8,7 +8,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
-use common::{Called, Project, program, scene};
+use common::{Called, Project, called, program, scene};
 
 /// A job whose scenes and frames lie in places outside of its folder.
 fn job(more: &str) -> String {
@@ -94,15 +94,6 @@ impl Home {
                 (name, bytes)
             })
             .collect()
-    }
-}
-
-fn called(mut command: Command) -> Called {
-    let output = command.output().unwrap();
-    Called {
-        code: output.status.code(),
-        out: String::from_utf8_lossy(&output.stdout).into_owned(),
-        err: String::from_utf8_lossy(&output.stderr).into_owned(),
     }
 }
 

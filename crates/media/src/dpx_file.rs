@@ -5,6 +5,7 @@ use std::io::{self, Read, Seek, SeekFrom};
 
 use truepath_core::picture::{Bits, Channels, Size};
 
+use crate::examine::read_up_to;
 use crate::facts::{Facts, Flaw, Found, MOST_MEMORY};
 use crate::meter::{Meter, RowPart, SampleKind};
 
@@ -102,12 +103,11 @@ pub(crate) fn decode(
     let mut stored = vec![0; (line + padding) as usize];
     let mut number = 0;
     while there < wanted {
-        let read = read_whole(&mut reader, &mut stored)?;
+        let read = read_up_to(&mut reader, &mut stored)?;
+        there += read as u64;
         if read < stored.len() {
-            there += read as u64;
             return Err(Flaw::Broken(format!("{there} of {wanted} bytes are there")));
         }
-        there += read as u64;
         if meter.is_on() {
             let mut values = samples_of.read(&stored);
             if is_reversed {
@@ -122,18 +122,6 @@ pub(crate) fn decode(
     let after = io::copy(&mut reader, &mut io::sink())?;
     facts.note_bytes_after_the_end(after as usize);
     Ok(facts)
-}
-
-/// Fills a buffer as far as there are bytes; gives how many there are.
-fn read_whole(reader: &mut impl Read, buffer: &mut [u8]) -> io::Result<usize> {
-    let mut filled = 0;
-    while filled < buffer.len() {
-        match reader.read(&mut buffer[filled..])? {
-            0 => break,
-            read => filled += read,
-        }
-    }
-    Ok(filled)
 }
 
 /// How the samples of a line are stored.

@@ -167,7 +167,8 @@ fn format_of(head: &[u8]) -> Option<&'static FormatFacts> {
     FORMATS.iter().find(|facts| facts.format == Some(format))
 }
 
-fn read_up_to(file: &mut impl Read, buffer: &mut [u8]) -> io::Result<usize> {
+/// Fills a buffer as far as there are bytes; gives how many there are.
+pub(crate) fn read_up_to(file: &mut impl Read, buffer: &mut [u8]) -> io::Result<usize> {
     let mut filled = 0;
     while filled < buffer.len() {
         match file.read(&mut buffer[filled..])? {

@@ -23,13 +23,13 @@ pub(crate) fn decode(
     let short = |at: usize| u16::from_le_bytes([head[at], head[at + 1]]);
     let (kind, depth) = (head[2], head[16]);
     let entries = if head[1] == 1 { short(5) } else { 0 };
-    let (channels, bits) = match (kind & 7, depth, head[7]) {
-        (1, 8 | 16, 15 | 16 | 24) if head[1] == 1 => (Found::Known(Channels::Rgb), Bits::Eight),
-        (1, 8 | 16, 32) if head[1] == 1 => (Found::Known(Channels::Rgba), Bits::Eight),
-        (2, 15 | 16 | 24, _) => (Found::Known(Channels::Rgb), Bits::Eight),
-        (2, 32, _) => (Found::Known(Channels::Rgba), Bits::Eight),
-        (3, 8, _) => (Found::Known(Channels::Gray), Bits::Eight),
-        (3, 16, _) => (Found::Known(Channels::GrayAlpha), Bits::Eight),
+    let channels = match (kind & 7, depth, head[7]) {
+        (1, 8 | 16, 15 | 16 | 24) if head[1] == 1 => Channels::Rgb,
+        (1, 8 | 16, 32) if head[1] == 1 => Channels::Rgba,
+        (2, 15 | 16 | 24, _) => Channels::Rgb,
+        (2, 32, _) => Channels::Rgba,
+        (3, 8, _) => Channels::Gray,
+        (3, 16, _) => Channels::GrayAlpha,
         _ => {
             return Err(Flaw::OtherFormat {
                 wanted: "tga",
@@ -44,17 +44,13 @@ pub(crate) fn decode(
         width: short(12).into(),
         height: short(14).into(),
     };
-    let mut facts = Facts::new(size, channels, Found::Known(bits));
+    let mut facts = Facts::new(size, Found::Known(channels), Found::Known(Bits::Eight));
     expect(&facts)?;
     pass_over(&mut reader, u64::from(head[0]))?;
     let colors = Colors::read(&mut reader, short(3), entries, head[7])?;
-    let channels = facts.channels.clone();
     let mut rows = Rows {
         size,
-        channels: match &channels {
-            Found::Known(channels) => channels.count(),
-            Found::Other(_) => 0,
-        },
+        channels: channels.count(),
         depth,
         colors: colors.filter(|_| kind & 7 == 1),
         is_from_top: head[17] & 0x20 != 0,

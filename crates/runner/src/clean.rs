@@ -63,19 +63,11 @@ impl LeftoverKind {
                 let over = ledger.sessions.iter().filter(|(_, record)| record.ended);
                 over.map(|(number, _)| state.logs_of(*number)).collect()
             }
-            Self::SetAside => aside_folders(all)
-                .iter()
-                .map(|folder| entries_of(folder))
-                .collect::<io::Result<Vec<_>>>()?
-                .concat(),
+            Self::SetAside => entries_of_all(aside_folders(all))?,
             // A run that is at work may be about to use them.
             Self::Checkpoints | Self::Caches if !state.is_clear()? => Vec::new(),
             Self::Checkpoints => entries_of(&state.checkpoints(""))?,
-            Self::Caches => [state.prepared(), state.scenes(), state.set_up()]
-                .iter()
-                .map(|folder| entries_of(folder))
-                .collect::<io::Result<Vec<_>>>()?
-                .concat(),
+            Self::Caches => entries_of_all([state.prepared(), state.scenes(), state.set_up()])?,
         };
         Leftovers::of(entries, older_than)
     }
@@ -92,6 +84,12 @@ fn entries_of(folder: &Path) -> io::Result<Vec<PathBuf>> {
         .collect::<io::Result<_>>()?;
     paths.sort();
     Ok(paths)
+}
+
+/// What lies in several folders.
+fn entries_of_all(folders: impl IntoIterator<Item = PathBuf>) -> io::Result<Vec<PathBuf>> {
+    let entries = folders.into_iter().map(|folder| entries_of(&folder));
+    Ok(entries.collect::<io::Result<Vec<_>>>()?.concat())
 }
 
 impl Leftovers {
@@ -188,9 +186,7 @@ fn aside_folders(all: &Expansion) -> BTreeSet<PathBuf> {
 /// # Errors
 /// When a folder cannot be read.
 pub fn set_aside(all: &Expansion) -> io::Result<Leftovers> {
-    let entries = aside_folders(all);
-    let entries = entries.iter().map(|folder| entries_of(folder));
-    Leftovers::of(entries.collect::<io::Result<Vec<_>>>()?.concat(), None)
+    Leftovers::of(entries_of_all(aside_folders(all))?, None)
 }
 
 /// How much the ledgers of a job take, which stay: files and bytes.

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::picture::PictureMeasure;
+use truepath_core::picture::{PictureMeasure, RenderedSamples};
 use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine, verify};
 
 use crate::disk::{Stamp, recorded, stamp};
@@ -93,6 +93,8 @@ pub(crate) struct FileLook {
     /// What there is besides in a file that was decoded.
     pub(crate) notes: Vec<String>,
     pub(crate) measure: Option<PictureMeasure>,
+    /// How many samples its pixels have, by the ledger.
+    pub(crate) samples: Option<RenderedSamples>,
     pub(crate) bytes: u64,
     /// Whether it was opened.
     pub(crate) is_opened: bool,
@@ -104,6 +106,7 @@ impl FileLook {
             there,
             notes: Vec::new(),
             measure: None,
+            samples: None,
             bytes: 0,
             is_opened: false,
         }
@@ -245,6 +248,7 @@ impl<'l> Looker<'l> {
         let is_as_recorded = record.is_some_and(|record| record.stamp == found);
         let mut look = FileLook {
             bytes: found.size,
+            samples: record.and_then(|record| record.origin.samples),
             ..FileLook::of(FileOnDisk::Missing)
         };
         look.there = match (depth, record) {

@@ -103,6 +103,17 @@ pub enum LoadError {
     },
 }
 
+impl LoadError {
+    /// The first mistake, and the texts that it points into, where there are mistakes.
+    #[must_use]
+    pub fn first_mistake(&self) -> Option<(&Sources, &Finding)> {
+        match self {
+            Self::Mistakes { sources, findings } => Some((sources, findings.first()?)),
+            _ => None,
+        }
+    }
+}
+
 /// Finds the job file: the one that is named, or the first from `from` upwards.
 ///
 /// # Errors

@@ -38,6 +38,13 @@ pub struct Row {
 }
 
 impl Row {
+    /// Files that are not there, or not as they should be.
+    #[must_use]
+    pub fn missing(&self) -> FrameSet {
+        let States { wanted, done, .. } = &self.states;
+        wanted.difference(done).unwrap_or_default()
+    }
+
     /// Files that are neither there nor failed.
     fn to_do(&self) -> FrameSet {
         let states = &self.states;

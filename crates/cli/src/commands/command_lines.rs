@@ -11,7 +11,7 @@ use truepath_core::command::{Invocation, Overrides};
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::finding::count;
 use truepath_core::job::{Job, Key};
-use truepath_core::plan::{PlannedProcess, plan};
+use truepath_core::plan::{PlannedProcess, whole_plan};
 use truepath_core::profile::Profile;
 use truepath_core::script::{
     Cluster, KINDS, ScriptKind, ScriptOptions, ScriptOutline, Step, WriteError, one_line, steps,
@@ -110,9 +110,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         return Ok(ExitCode::from(FOUND));
     }
     let expansion = &chosen.chosen.runnable();
-    let plan = plan(expansion, &|index| {
-        expansion.deliverables[index].common.frames.selected.clone()
-    });
+    let plan = whole_plan(expansion);
     let programs = programs(expansion, &chosen)?;
     let about = ScriptOptions {
         job: &chosen.name,
@@ -146,9 +144,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 /// A command line of each sequence and movie that would be started first, with what it makes.
 pub(super) fn first_lines(chosen: &Chosen) -> Result<Vec<(String, String)>, CommandError> {
     let expansion = &chosen.chosen.runnable();
-    let mut plan = plan(expansion, &|index| {
-        expansion.deliverables[index].common.frames.selected.clone()
-    });
+    let mut plan = whole_plan(expansion);
     let mut seen = std::collections::BTreeSet::new();
     plan.retain(|one| seen.insert(*one.deliverables.first()));
     let programs = programs(expansion, chosen)?;
@@ -178,9 +174,7 @@ pub(super) fn script_of_bundle(
 ) -> Result<String, CommandError> {
     let kind = KINDS.iter().find(|kind| kind.word() == "sh");
     let kind = kind.ok_or_else(|| CommandError::Usage("there is no kind `sh`".to_owned()))?;
-    let plan = plan(expansion, &|index| {
-        expansion.deliverables[index].common.frames.selected.clone()
-    });
+    let plan = whole_plan(expansion);
     let this = (Profile::THIS_PROGRAM.to_owned(), "truepath".to_owned());
     let about = ScriptOptions {
         job: "truepath.toml",

@@ -161,7 +161,7 @@ impl Project {
     }
 
     pub fn call(&self, arguments: &[&str]) -> Called {
-        Called::new(&self.command(arguments).output().unwrap())
+        called(self.command(arguments))
     }
 
     pub fn call_with(&self, arguments: &[&str], variable: (&str, &str)) -> Called {
@@ -203,6 +203,11 @@ fn collect(root: &Path, folder: &Path, found: &mut Vec<String>) {
             found.push(path.strip_prefix(root).unwrap().display().to_string());
         }
     }
+}
+
+/// Runs a command to its end.
+pub fn called(mut command: Command) -> Called {
+    Called::new(&command.output().unwrap())
 }
 
 /// A small scene of the understudy; `more` stands at its end.

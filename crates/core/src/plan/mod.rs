@@ -161,6 +161,14 @@ impl ProcessNaming {
     }
 }
 
+/// The processes that make all chosen frames, in the order in which they are done.
+#[must_use]
+pub fn whole_plan(expansion: &Expansion) -> Vec<PlannedProcess> {
+    plan(expansion, &|index| {
+        expansion.deliverables[index].common.frames.selected.clone()
+    })
+}
+
 /// The processes that make the wanted frames of each deliverable, in the order in which they are
 /// done; `wanted` gives the frames of the deliverable with an index. A movie comes right after the
 /// last process of its sequence.

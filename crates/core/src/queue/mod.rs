@@ -47,11 +47,11 @@ impl QueueEntry {
     /// Whether two entries ask for the same.
     #[must_use]
     pub fn is_same(&self, other: &Self) -> bool {
-        let job = |one: &Self| {
+        fn job(one: &QueueEntry) -> &str {
             let job = one.job.trim_end_matches('/');
             let job = job.strip_suffix("/truepath.toml").unwrap_or(job);
-            job.strip_prefix("./").unwrap_or(job).to_owned()
-        };
+            job.strip_prefix("./").unwrap_or(job)
+        }
         job(self) == job(other)
             && self.selection == other.selection
             && self.sets == other.sets

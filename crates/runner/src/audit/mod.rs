@@ -137,8 +137,6 @@ pub fn audit(
         let label = deliverable.label();
         for picture in &mut account.pictures {
             picture.seconds = ledger.experience.frame_seconds(&label, picture.frame);
-            let record = ledger.published.get(&deliverable.path(picture.frame));
-            picture.samples = record.and_then(|record| record.origin.samples);
         }
         if !account.stale.is_empty() && !deliverable.is_assembled() {
             let today = fingerprints.inputs(deliverable);
@@ -279,7 +277,7 @@ impl AccountBuilder {
                 frame,
                 bytes: look.bytes,
                 seconds: None,
-                samples: None,
+                samples: look.samples,
                 measure: look.measure,
             });
         } else if !look.is_opened && look.there != FileOnDisk::Missing {

@@ -115,13 +115,12 @@ impl FrameTaker<'_> {
             return Err(Refusal::Stale);
         }
         let (hash, picture, unverifiable) = self.verified(from, record)?;
-        let to = PathBuf::from(self.here.path(frame));
+        let to = PathBuf::from(&home);
         let copy = if to.symlink_metadata().is_ok() {
             if !has_content(&to, &hash)? {
                 return Err(taken(&to));
             }
-            let path = self.here.path(frame);
-            if self.brought.contains(&path) || self.known.published.get(&path).is_some() {
+            if self.brought.contains(&home) || self.known.published.get(&home).is_some() {
                 return Ok(Taken::There);
             }
             None

@@ -16,7 +16,7 @@ use crate::crash::point;
 use crate::disk::Disk;
 use crate::fingerprint::Fingerprints;
 use crate::ledger::{FileOrigin, Ledger, Line};
-use crate::load::{JOB_FILE, LoadError};
+use crate::load::JOB_FILE;
 use crate::publish::record_with;
 use crate::run::dead_after;
 use crate::session::{NewSession, Session, SessionError};
@@ -179,12 +179,9 @@ impl Home<'_> {
             When::Latest,
             None,
         );
-        let other = job.map_err(|error| match error {
-            LoadError::Mistakes { findings, .. } => {
-                let first = findings.first().map(|one| one.sentence.clone());
-                format!("its job file has mistakes: {}", first.unwrap_or_default())
-            }
-            error => error.to_string(),
+        let other = job.map_err(|error| match error.first_mistake() {
+            Some((_, one)) => format!("its job file has mistakes: {}", one.sentence),
+            None => error.to_string(),
         })?;
         let ledger = Ledger::read(&other.state_folder().ledgers());
         let ledger = ledger.map_err(|error| format!("its ledgers cannot be read: {error}"))?;

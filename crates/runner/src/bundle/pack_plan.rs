@@ -13,7 +13,7 @@ use super::pack_error::{PackError, disk_error};
 use super::packed_files::FileList;
 use crate::Loaded;
 use crate::fingerprint::Fingerprints;
-use crate::status::Follower;
+use crate::status::{Follower, Row};
 
 /// What is packed, and how.
 #[derive(Debug, Clone)]
@@ -93,9 +93,10 @@ impl PackPlan {
         let name = bundle_name(loaded, all);
         let of = options.weights.len() as u64;
         let mut parts = Vec::new();
+        let mut whole = expansion.clone();
+        whole.keep_frames(&wanted);
         for number in 1..=of {
-            let mut cut = expansion.clone();
-            cut.keep_frames(&wanted);
+            let mut cut = whole.clone();
             let share = Share {
                 part: number,
                 weights: options.weights.clone(),
@@ -131,17 +132,17 @@ impl PackPlan {
         let mut fingerprints = Fingerprints::new(loaded);
         let of_each: Vec<Option<String>> = all
             .iter()
-            .map(|one| fingerprints.of(one).ok().filter(|_| !one.is_assembled()))
+            .map(|one| {
+                let is_rendered = !one.is_assembled();
+                is_rendered.then(|| fingerprints.of(one).ok()).flatten()
+            })
             .collect();
-        let needed = fingerprints.scenes();
         let mut packer = FileList::new(loaded, all);
         packer.add_job_files(loaded)?;
-        for one in all.iter().filter(|one| !one.is_assembled()) {
-            if let Some(scene) = &one.common.scene {
-                packer.add_scene(Path::new(&scene.path), loaded)?;
-                for file in needed.get(&scene.path).iter().flat_map(|(_, files)| files) {
-                    packer.add(&file.path);
-                }
+        for (scene, (hash, needed)) in fingerprints.scenes() {
+            packer.add_scene(Path::new(&scene), &hash, loaded)?;
+            for file in needed {
+                packer.add(&file.path);
             }
         }
         let FileList {
@@ -198,13 +199,7 @@ fn frames_to_pack(
     }
     let status = Follower::new(loaded, expansion).look();
     let status = status.map_err(disk_error(loaded.state_folder().path()))?;
-    let rows = status.rows.iter();
-    Ok(rows
-        .map(|row| {
-            let wanted = &row.states.wanted;
-            wanted.difference(&row.states.done).unwrap_or_default()
-        })
-        .collect())
+    Ok(status.rows.iter().map(Row::missing).collect())
 }
 
 /// `orrery-v003`

@@ -91,16 +91,18 @@ impl FileList {
         }
     }
 
-    /// A scene, the file with its facts, and what its engine answered.
-    pub(super) fn add_scene(&mut self, scene: &Path, loaded: &Loaded) -> Result<(), PackError> {
+    /// A scene, the file with its facts, and what its engine answered of its content, which has this hash.
+    pub(super) fn add_scene(
+        &mut self,
+        scene: &Path,
+        hash: &str,
+        loaded: &Loaded,
+    ) -> Result<(), PackError> {
         self.add(scene);
         let mut facts = scene.as_os_str().to_owned();
         facts.push(".facts.json");
         self.add(Path::new(&facts));
         let answers = loaded.state_folder().scenes();
-        let Ok(hash) = crate::disk::hash_file(scene) else {
-            return Ok(());
-        };
         let entries = match fs::read_dir(&answers) {
             Err(_) => return Ok(()),
             Ok(entries) => entries,
@@ -108,7 +110,7 @@ impl FileList {
         for entry in entries {
             let entry = entry.map_err(disk_error(&answers))?;
             let name = entry.file_name().to_string_lossy().into_owned();
-            if name.starts_with(&hash) {
+            if name.starts_with(hash) {
                 let below = StateFolder::new(PathBuf::from(".truepath"))
                     .scenes()
                     .join(&name);

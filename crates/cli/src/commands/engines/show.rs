@@ -9,7 +9,7 @@ use truepath_core::deliverable::{Selection, Surroundings, expand};
 use truepath_core::job::{no_files, read};
 use truepath_core::nearest::advice;
 use truepath_core::picture::FORMATS;
-use truepath_core::plan::{PlannedProcess, plan};
+use truepath_core::plan::{PlannedProcess, whole_plan};
 use truepath_core::profile::{Profile, Profiles};
 use truepath_core::quote::posix_line;
 use truepath_runner::load::profiles;
@@ -142,9 +142,7 @@ fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
         };
         let job = read("sample", &text, &[], &mut no_files).job;
         let expansion = expand(&job, &around, &Selection::default());
-        let plan = plan(&expansion, &|index| {
-            expansion.deliverables[index].common.frames.selected.clone()
-        });
+        let plan = whole_plan(&expansion);
         let is_of_profile = |planned: &&PlannedProcess| {
             planned.first(&expansion.deliverables).common.engine.name == profile.name
         };

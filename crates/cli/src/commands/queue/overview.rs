@@ -11,9 +11,10 @@ use truepath_core::frames::FrameSet;
 use truepath_core::job::Jobs;
 use truepath_core::queue::QueueEntry;
 use truepath_runner::queue::{job_of, load_queue};
-use truepath_runner::status::Follower;
+use truepath_runner::status::{Follower, Row};
 
 use super::change::missing;
+use crate::commands::run::cores;
 use crate::commands::{OutputFormat, print_json};
 use crate::job_arguments::JobArguments;
 use crate::outcome::{CommandError, DONE, FOUND};
@@ -56,12 +57,12 @@ impl EntryState {
 
     fn look(queue: &Path, entry: &QueueEntry, job: &JobArguments) -> Result<Self, String> {
         let chosen = job.of_entry(queue, entry).load_latest();
-        let chosen = chosen.map_err(|error| match error {
-            CommandError::Load(truepath_runner::load::LoadError::Mistakes { findings, .. }) => {
-                let first = findings.first().map(|one| one.sentence.clone());
-                first.unwrap_or_default()
-            }
-            error => error.to_string(),
+        let chosen = chosen.map_err(|error| {
+            let mistake = match &error {
+                CommandError::Load(error) => error.first_mistake(),
+                _ => None,
+            };
+            mistake.map_or_else(|| error.to_string(), |(_, one)| one.sentence.clone())
         })?;
         let expansion = chosen.chosen.runnable();
         let mut follower = Follower::new(&chosen.loaded, &expansion);
@@ -72,17 +73,10 @@ impl EntryState {
             .iter()
             .map(|row| row.states.failed.count())
             .sum();
-        let missing: Vec<FrameSet> = status
-            .rows
-            .iter()
-            .map(|row| {
-                let wanted = row.states.wanted.clone();
-                wanted.difference(&row.states.done).unwrap_or_default()
-            })
-            .collect();
+        let missing: Vec<FrameSet> = status.rows.iter().map(Row::missing).collect();
         let is_running = !status.machines.is_empty();
         let at_once = match expansion.jobs(&chosen.loaded.job) {
-            Jobs::Auto => std::thread::available_parallelism().map_or(1, usize::from),
+            Jobs::Auto => cores(),
             Jobs::Fixed(jobs) => usize::try_from(jobs).unwrap_or(1),
         };
         let forecast = || Forecast::new(&follower.expected(), &missing, at_once).left(0.0);

@@ -31,6 +31,8 @@ struct Watched {
     /// Those that are done with, and how they ended.
     ended: Vec<(QueueEntry, JobResult)>,
     remarks: Vec<String>,
+    /// Whether the lines above the screen are others since they were asked for.
+    is_changed: bool,
     /// Whether the job at work is left for another one.
     is_left: bool,
 }
@@ -47,6 +49,7 @@ impl QueueWatch {
                 current: None,
                 ended: Vec::new(),
                 remarks: Vec::new(),
+                is_changed: true,
                 is_left: false,
             }),
         })
@@ -63,6 +66,8 @@ impl QueueWatch {
         let next = inner.first_open().cloned();
         inner.current.clone_from(&next);
         inner.is_left = false;
+        // Each job has a screen of its own.
+        inner.is_changed = true;
         let entry = next?;
         let on: Vec<&QueueEntry> = inner.queue.entries.iter().filter(|one| one.is_on).collect();
         let place = on.iter().position(|one| one.is_same(&entry)).unwrap_or(0);
@@ -102,16 +107,19 @@ impl Watched {
         self.queue.entries.iter().find(|one| self.is_open(one))
     }
 
-    /// Reads the file, where it has changed. With a mistake in it the last good one stands.
-    fn read_again(&mut self, path: &Path) {
+    /// Reads the file, where it has changed; whether the queue is another. With a mistake in it the last good one stands.
+    fn read_again(&mut self, path: &Path) -> bool {
         let now = stamp(path);
         if now == self.stamp {
-            return;
+            return false;
         }
         self.stamp = now;
-        match load_queue(path) {
+        let read = load_queue(path);
+        let is_good = read.is_ok();
+        match read {
             Ok(queue) => {
                 self.queue = queue;
+                self.is_changed = true;
                 self.remarks.push(format!("{} has changed", path.display()));
             }
             Err(error) => {
@@ -121,21 +129,20 @@ impl Watched {
                 ));
             }
         }
+        is_good
     }
 }
 
 /// The first mistake of a queue with its line, or why it cannot be read.
 fn in_a_line(error: &LoadError) -> String {
-    if let LoadError::Mistakes { sources, findings } = error
-        && let Some(finding) = findings.first()
-    {
-        let at = finding.labels.first().map(|label| {
-            let (line, _) = sources.line_and_column(&label.place);
-            format!("{}:{line}: ", sources.get(label.place.source).name)
-        });
-        return format!("{}{}", at.unwrap_or_default(), finding.sentence);
-    }
-    error.to_string()
+    let Some((sources, finding)) = error.first_mistake() else {
+        return error.to_string();
+    };
+    let at = finding.labels.first().map(|label| {
+        let (line, _) = sources.line_and_column(&label.place);
+        format!("{}:{line}: ", sources.get(label.place.source).name)
+    });
+    format!("{}{}", at.unwrap_or_default(), finding.sentence)
 }
 
 /// When a file changed last, and how large it is.
@@ -151,7 +158,9 @@ impl QueueAtWork for QueueWatch {
             return None;
         }
         inner.looked = Instant::now();
-        inner.read_again(&self.path);
+        if !inner.read_again(&self.path) {
+            return None;
+        }
         let current = inner.current.clone()?;
         let known = inner.queue.entries.iter().find(|one| one.is_same(&current));
         let why = match (known, inner.first_open()) {
@@ -170,8 +179,11 @@ impl QueueAtWork for QueueWatch {
         std::mem::take(&mut self.inner().remarks)
     }
 
-    fn lines(&self) -> Vec<(String, String)> {
-        let inner = self.inner();
+    fn new_lines(&self) -> Option<Vec<(String, String)>> {
+        let mut inner = self.inner();
+        if !std::mem::take(&mut inner.is_changed) {
+            return None;
+        }
         let line = |entry: &QueueEntry| {
             let label = entry.label();
             let ended = inner.ended.iter().find(|(known, _)| known.is_same(entry));
@@ -188,6 +200,6 @@ impl QueueAtWork for QueueWatch {
             };
             (word, label)
         };
-        inner.queue.entries.iter().map(line).collect()
+        Some(inner.queue.entries.iter().map(line).collect())
     }
 }

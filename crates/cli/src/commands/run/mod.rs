@@ -393,6 +393,6 @@ impl RunCall<'_> {
 }
 
 /// The cores of this machine.
-fn cores() -> usize {
+pub(in crate::commands) fn cores() -> usize {
     std::thread::available_parallelism().map_or(1, NonZeroUsize::get)
 }

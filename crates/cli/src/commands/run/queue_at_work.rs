@@ -10,8 +10,9 @@ pub(in crate::commands) trait QueueAtWork: Sync {
     fn why_leave(&self) -> Option<String>;
     /// What the queue has to say since it was asked last.
     fn remarks(&self) -> Vec<String>;
-    /// A line for each of its jobs, above the screen of the one at work: a word of ten columns, and the job.
-    fn lines(&self) -> Vec<(String, String)>;
+    /// A line for each of its jobs, above the screen of the one at work: a word of ten columns, and the job; none where
+    /// they are as when they were asked for last.
+    fn new_lines(&self) -> Option<Vec<(String, String)>>;
 }
 
 /// Shows what a queue has to say beside what happens in the run of one of its jobs.
@@ -26,7 +27,9 @@ impl Observer for WithQueue<'_> {
             for remark in queue.remarks() {
                 self.inner.see(&Event::Remark(&remark));
             }
-            self.inner.set_heading(queue.lines());
+            if let Some(lines) = queue.new_lines() {
+                self.inner.set_heading(lines);
+            }
         }
         self.inner.see(event);
     }
