@@ -204,6 +204,25 @@ impl JobArguments {
         }
     }
 
+    /// The same with only these outputs.
+    pub(crate) fn of_outputs(&self, outputs: Vec<String>) -> Self {
+        let mut limited = self.clone();
+        limited.selection.output = outputs;
+        limited
+    }
+
+    /// The same with further keys set.
+    pub(crate) fn setting(&self, keys: Vec<String>) -> Self {
+        let mut more = self.clone();
+        more.set.extend(keys);
+        more
+    }
+
+    /// Whether frames are chosen.
+    pub(crate) fn chooses_frames(&self) -> bool {
+        self.selection.frames.is_some()
+    }
+
     /// Takes the weights of machines out of the options, for parts in place of shares.
     pub(crate) fn take_weights(&mut self) -> Option<String> {
         self.weights.take()

@@ -2,9 +2,11 @@
 
 use std::path::Path;
 
-use truepath_core::picture::{PixelFault, Size, srgb_byte};
+use truepath_core::picture::{DisplayOptions, FileFormat, PixelFault, Size, srgb_byte};
 
+use crate::examine::recognise;
 use crate::facts::Flaw;
+use crate::layers::{PictureLayer, read_layers};
 use crate::proxy::{Proxy, ProxyOptions, proxy};
 use crate::raster::Raster;
 
@@ -49,7 +51,16 @@ pub enum CompareError {
     /// They have different sizes.
     #[error("the first has {0} pixels and the second {1}")]
     Sizes(Size, Size),
+    /// The second file has no layer of that name.
+    #[error("only the first has this layer")]
+    OnlyFirst,
+    /// The first file has no layer of that name.
+    #[error("only the second has this layer")]
+    OnlySecond,
 }
+
+/// Layers of two files by their names.
+type LayerPairs = Vec<(String, Result<Pair, CompareError>)>;
 
 /// Two pictures of one size, decoded whole.
 #[derive(Debug)]
@@ -75,10 +86,56 @@ impl Pair {
         };
         let first = proxy(first, options).map_err(CompareError::First)?;
         let second = proxy(second, options).map_err(CompareError::Second)?;
+        Self::of(first, second)
+    }
+
+    /// Decodes two pictures layer by layer: the layers of OpenEXR files by their names, in the order of the first file; of
+    /// other formats there is one without a name. A layer that only one of them has cannot be compared.
+    ///
+    /// # Errors
+    /// When one is not whole.
+    pub fn by_layer(first: &Path, second: &Path) -> Result<LayerPairs, CompareError> {
+        let is_exr = |path: &Path| {
+            let format = recognise(path).ok().flatten();
+            format.is_some_and(|format| format.format == Some(FileFormat::Exr))
+        };
+        if !is_exr(first) || !is_exr(second) {
+            return Ok(vec![(String::new(), Self::read(first, second))]);
+        }
+        let mine = read_layers(first).map_err(CompareError::First)?;
+        let theirs = read_layers(second).map_err(CompareError::Second)?;
+        let named = |layers: &[PictureLayer], name: &str| {
+            let found = layers.iter().find(|layer| layer.name == name);
+            found.map(PictureLayer::proxy)
+        };
+        let both = mine.iter().map(|layer| {
+            let other = named(&theirs, &layer.name).ok_or(CompareError::OnlyFirst);
+            (
+                layer.name.clone(),
+                other.and_then(|other| Self::of(layer.proxy(), other)),
+            )
+        });
+        let only = theirs
+            .iter()
+            .filter(|layer| named(&mine, &layer.name).is_none());
+        let only = only.map(|layer| (layer.name.clone(), Err(CompareError::OnlySecond)));
+        Ok(both.chain(only).collect())
+    }
+
+    fn of(first: Proxy, second: Proxy) -> Result<Self, CompareError> {
         if first.size != second.size {
             return Err(CompareError::Sizes(first.size, second.size));
         }
         Ok(Self { first, second })
+    }
+
+    /// Both as a display shows them, with no more pixels on a side than that.
+    #[must_use]
+    pub fn sides(&self, longest: u32) -> [Raster; 2] {
+        [&self.first, &self.second].map(|proxy| {
+            let shown = proxy.shown(DisplayOptions::default());
+            shown.reduced(longest)
+        })
     }
 
     /// What else is in the files and is not compared, such as further layers, in sentences.

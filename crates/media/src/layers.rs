@@ -9,9 +9,10 @@ use exr::math::Vec2;
 use exr::meta::attribute::Text;
 use exr::meta::header::{ImageAttributes, LayerAttributes};
 use exr::prelude::{ReadChannels, ReadLayers, read};
-use truepath_core::picture::{FORMATS, FileFormat, Size};
+use truepath_core::picture::{FORMATS, FileFormat, PixelFault, Size};
 
 use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
+use crate::proxy::Proxy;
 use crate::verify;
 
 /// One layer of a file: channels that are called alike but for their last part.
@@ -65,9 +66,81 @@ impl PictureLayer {
         (own.x() - display.x(), own.y() - display.y())
     }
 
+    /// Its values in the place that they have in the picture: R, G, B and A by their names, one other channel as gray, up
+    /// to three in their order; what is left is noted. Where the layer has no pixels there is nothing, with no alpha.
+    #[must_use]
+    pub fn proxy(&self) -> Proxy {
+        let size = self.display();
+        let own = self.size();
+        let channels = &self.layer.channel_data.list;
+        let named = |name: &str| channels.iter().find(|one| one.name == *name);
+        let alpha = named("A");
+        let colors: Vec<&AnyChannel<FlatSamples>> =
+            ["R", "G", "B"].into_iter().filter_map(named).collect();
+        let colors = if colors.is_empty() {
+            channels.iter().filter(|one| one.name != *"A").collect()
+        } else {
+            colors
+        };
+        let count = size.width as usize * size.height as usize;
+        let mut pixels = vec![[0.0, 0.0, 0.0, 0.0]; count];
+        let mut faults = vec![PixelFault::None; count];
+        let (left, top) = self.place();
+        for (row, y) in (0..own.height).zip(i64::from(top)..) {
+            for (column, x) in (0..own.width).zip(i64::from(left)..) {
+                if !(0..i64::from(size.width)).contains(&x)
+                    || !(0..i64::from(size.height)).contains(&y)
+                {
+                    continue;
+                }
+                let from = row as usize * own.width as usize + column as usize;
+                let value =
+                    |channel: &AnyChannel<FlatSamples>| value_at(&channel.sample_data, from);
+                let color = match colors[..] {
+                    [] => [0.0; 3],
+                    [gray] => [value(gray); 3],
+                    [first, second] => [value(first), value(second), 0.0],
+                    [first, second, third, ..] => [value(first), value(second), value(third)],
+                };
+                let alpha = alpha.map_or(1.0, value);
+                let at = y as usize * size.width as usize + x as usize;
+                pixels[at] = [color[0], color[1], color[2], alpha];
+                faults[at] = PixelFault::of(&pixels[at]);
+            }
+        }
+        let used: Vec<&Text> = colors.iter().take(3).map(|one| &one.name).collect();
+        let rest = channels.iter().map(|one| &one.name);
+        let rest = rest.filter(|name| !used.contains(name) && **name != *"A");
+        let rest: Vec<String> = rest.map(ToString::to_string).collect();
+        let notes = if rest.is_empty() {
+            Vec::new()
+        } else {
+            vec![format!(
+                "the channels {} of the layer {}",
+                rest.join(", "),
+                self.name
+            )]
+        };
+        Proxy {
+            source: size,
+            size,
+            pixels,
+            faults,
+            notes,
+        }
+    }
+
     fn has_pixels_of(&self, other: &Self) -> bool {
         self.layer.size == other.layer.size
             && self.layer.attributes.layer_position == other.layer.attributes.layer_position
+    }
+}
+
+fn value_at(samples: &FlatSamples, at: usize) -> f32 {
+    match samples {
+        FlatSamples::F16(values) => values.get(at).map_or(0.0, |value| value.to_f32()),
+        FlatSamples::F32(values) => values.get(at).copied().unwrap_or_default(),
+        FlatSamples::U32(values) => values.get(at).map_or(0.0, |value| *value as f32),
     }
 }
 

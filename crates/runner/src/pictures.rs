@@ -65,6 +65,20 @@ impl PictureRow {
         }
     }
 
+    /// The same with no frames but these.
+    #[must_use]
+    pub fn limited_to(&self, frames: &FrameSet) -> Self {
+        let within = |own: &FrameSet| own.intersection(frames).unwrap_or_default();
+        let states = self.states.iter();
+        Self {
+            frames: within(&self.frames),
+            states: states
+                .map(|(word, frames)| (*word, within(frames)))
+                .collect(),
+            ..self.clone()
+        }
+    }
+
     /// The state of a frame that is not as it should be.
     #[must_use]
     pub fn state(&self, frame: Frame) -> Option<&'static str> {

@@ -28,6 +28,8 @@ pub(crate) struct CompareShape {
 struct ComparedShape {
     /// What it is a frame of
     sequence: String,
+    /// The layer of the files; none for their main one
+    layer: Option<String>,
     /// The frame
     frame: i64,
     /// The first file
@@ -69,6 +71,7 @@ impl ComparedShape {
         let seen = one.result.as_ref().ok();
         Self {
             sequence: one.title.clone(),
+            layer: Some(one.layer.clone()).filter(|layer| !layer.is_empty()),
             frame: one.frame,
             first: one.paths.0.display().to_string(),
             second: one.paths.1.display().to_string(),

@@ -14,6 +14,20 @@ pub enum PixelFault {
     Infinite,
 }
 
+impl PixelFault {
+    /// What is wrong with the values of a pixel.
+    #[must_use]
+    pub fn of(values: &[f32]) -> Self {
+        if values.iter().any(|value| value.is_nan()) {
+            Self::NotANumber
+        } else if values.iter().any(|value| value.is_infinite()) {
+            Self::Infinite
+        } else {
+            Self::None
+        }
+    }
+}
+
 /// How linear values are shown.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct DisplayOptions {

@@ -10,7 +10,7 @@ use super::ended::{JobEnded, JobResult, worst};
 use crate::show::{WARNING, remark};
 
 /// What is done at the end.
-#[derive(Debug, Clone, Args)]
+#[derive(Debug, Clone, Default, Args)]
 pub(super) struct Afterwards {
     /// A line for `sh` to run once, at the end of all jobs. It finds the result in its environment:
     /// TRUEPATH_JOB, TRUEPATH_RESULT (complete, stopped, not-complete or aborted: the worst of several),
@@ -35,9 +35,10 @@ pub(super) struct Afterwards {
 }
 
 /// On which result.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+#[derive(Debug, Clone, Copy, Default, PartialEq, Eq, ValueEnum)]
 enum AfterResult {
     /// Whatever the result
+    #[default]
     Always,
     /// When all is there
     Success,

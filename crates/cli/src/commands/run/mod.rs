@@ -73,7 +73,7 @@ pub(crate) struct Arguments {
 }
 
 /// How a job is run, by itself or in a queue.
-#[derive(Debug, Clone, Args)]
+#[derive(Debug, Clone, Default, Args)]
 pub(in crate::commands) struct RunOptions {
     /// Render although this error was found; may be given several times
     #[arg(long, value_name = "CODE", value_delimiter = ',')]
@@ -178,6 +178,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         on: arguments.on,
         until,
         queue: None,
+        has_summary: true,
     };
     let mut all: Vec<JobEnded> = Vec::new();
     for job in &jobs {
@@ -232,6 +233,8 @@ pub(in crate::commands) struct RunCall<'c> {
     on: Option<WorkloadManager>,
     pub(in crate::commands) until: Option<Moment>,
     pub(in crate::commands) queue: Option<&'c dyn QueueAtWork>,
+    /// Whether how it ended is printed.
+    has_summary: bool,
 }
 
 impl<'c> RunCall<'c> {
@@ -247,6 +250,19 @@ impl<'c> RunCall<'c> {
             on: None,
             until,
             queue: Some(queue),
+            has_summary: true,
+        }
+    }
+
+    /// One whose result is somebody else's to print.
+    pub(in crate::commands) fn without_summary(options: &'c RunOptions) -> Self {
+        Self {
+            options,
+            dry_run: false,
+            on: None,
+            until: None,
+            queue: None,
+            has_summary: false,
         }
     }
 
@@ -382,6 +398,9 @@ impl RunCall<'_> {
         events.finish();
         progress.inner.finish();
         let report = report?;
+        if !self.has_summary {
+            return Ok(JobEnded::of_report(&chosen.name, &report, Ok(())));
+        }
         remark_on_direct_movies(&chosen.chosen);
         let mut out = crate::show::out();
         let printed = summary::print(&mut out, &rendered.deliverables, &report, &chosen.name);

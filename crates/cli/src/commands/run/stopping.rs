@@ -8,7 +8,7 @@ use jiff::{ToSpan, Zoned};
 use truepath_runner::clock::Moment;
 
 /// When a run stops.
-#[derive(Debug, Clone, Args)]
+#[derive(Debug, Clone, Default, Args)]
 pub(super) struct Stopping {
     /// Stop at this time of day, today or tomorrow, such as 07:00
     #[arg(long, value_name = "TIME", value_parser = time_of_day, conflicts_with = "length")]

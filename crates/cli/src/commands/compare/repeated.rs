@@ -1,0 +1,100 @@
+//! Frames of a job that are rendered a second time, to see whether a renderer repeats itself.
+
+use std::collections::HashSet;
+use std::path::Path;
+
+use truepath_runner::pictures::pictures_of_job;
+
+use super::matched::Matched;
+use crate::commands::run::{RunCall, RunOptions};
+use crate::job_arguments::{Chosen, JobArguments};
+use crate::outcome::CommandError;
+use crate::show::remark;
+use crate::signals;
+
+/// Renders the chosen frames of a job again, into a folder beside the first; gives the names of both sides, and what
+/// belongs together.
+pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched), CommandError> {
+    let first = job.clone().load_latest()?;
+    // Movies are made of frames that are compared themselves.
+    let outputs = first.chosen.deliverables.iter();
+    let outputs = outputs.filter(|one| one.movie().is_none());
+    let mut outputs: Vec<String> = outputs.map(|one| one.common.names.output.clone()).collect();
+    outputs.dedup();
+    if outputs.is_empty() {
+        return Err(CommandError::Usage(
+            "there are no pictures to render again".to_owned(),
+        ));
+    }
+    let job = job.of_outputs(outputs);
+    let (folder, keys) = keys(&job, &first)?;
+    let job = job.setting(keys);
+    let options = RunOptions::default();
+    signals::listen()?;
+    let ended = RunCall::without_summary(&options).job(&job);
+    if ended.wanted == 0 || ended.there < ended.wanted {
+        return Err(CommandError::Usage(format!(
+            "{} of {} frames were rendered a second time, into the folders {folder}, so nothing was compared{}",
+            ended.there,
+            ended.wanted,
+            if ended.reason.is_empty() {
+                String::new()
+            } else {
+                format!(": {}", ended.reason)
+            }
+        )));
+    }
+    let second = job.load_latest()?;
+    let unreadable = || CommandError::outside("the state of the job");
+    let rows = |chosen: &Chosen| pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
+    let (first_rows, second_rows) = (
+        rows(&first).map_err(unreadable())?,
+        rows(&second).map_err(unreadable())?,
+    );
+    let mut matched = Matched::default();
+    for row in &second_rows {
+        match first_rows.iter().find(|one| one.title == row.title) {
+            // Only what was rendered again is compared.
+            Some(one) => matched.add(&one.limited_to(&row.frames), row),
+            None => matched.only.1.push(row.title.clone()),
+        }
+    }
+    remark(&format!(
+        "what was rendered a second time stays in the folders {folder}, beside the first"
+    ));
+    Ok(([first.name, folder], matched))
+}
+
+/// The folder of the second rendering, which is new in every place of the job, and the keys that lead there.
+fn keys(job: &JobArguments, first: &Chosen) -> Result<(String, Vec<String>), CommandError> {
+    for number in 1.. {
+        let folder = format!("repeat-{number}");
+        let mut keys = vec![format!("subfolder={folder}")];
+        if !job.chooses_frames() {
+            keys.push("only=first-middle-last".to_owned());
+        }
+        let second = job.setting(keys.clone()).load_latest()?;
+        let before: HashSet<String> = paths(first).into_iter().collect();
+        let now = paths(&second);
+        if now.iter().any(|path| before.contains(path)) {
+            return Err(CommandError::Usage(
+                "the second rendering would get the names of the first".to_owned(),
+            ));
+        }
+        let is_free = |path: &String| Path::new(path).symlink_metadata().is_err();
+        if now.iter().all(is_free) {
+            return Ok((folder, keys));
+        }
+    }
+    Err(CommandError::Usage("no folder is free".to_owned()))
+}
+
+/// The chosen files of all deliverables.
+fn paths(chosen: &Chosen) -> Vec<String> {
+    let all = chosen.chosen.deliverables.iter();
+    let frames = all.flat_map(|one| {
+        let frames = one.common.frames.selected.iter();
+        frames.map(|frame| one.path(frame))
+    });
+    frames.collect()
+}

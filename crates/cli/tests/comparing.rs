@@ -1,0 +1,325 @@
+//! Comparisons: their numbers are those of the pixels, and nothing that differs or is missing goes unsaid.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::fs;
+use std::path::Path;
+
+use common::{Project, kiln, picture, picture_of};
+use truepath_core::picture::{Bits, Channels, Size};
+use truepath_media::{Canvas, write_exr};
+
+/// An EXR of one linear color, or of a value that is no number in its middle.
+fn linear(path: &Path, value: f32, middle: f32) {
+    let size = Size {
+        width: 64,
+        height: 64,
+    };
+    let mut canvas = Canvas::new(size, Channels::Rgb);
+    canvas.values.fill(value);
+    for y in 24..40 {
+        for x in 24..40 {
+            let at = (y * 64 + x) * 3;
+            canvas.values[at..at + 3].fill(middle);
+        }
+    }
+    let file = std::io::BufWriter::new(fs::File::create(path).unwrap());
+    write_exr(&[(String::new(), canvas)], file, Bits::Half, "zip", 1.0).unwrap();
+}
+
+#[test]
+fn two_versions_are_compared_frame_by_frame_the_worst_first() {
+    let project = Project::empty();
+    for version in ["v002", "v003"] {
+        fs::create_dir(project.path(version)).unwrap();
+        for frame in 1..=5 {
+            let shade = if version == "v003" && frame == 4 {
+                9
+            } else {
+                frame
+            };
+            fs::write(
+                project.path(&format!("{version}/dawn_{version}.{frame:04}.png")),
+                picture(shade),
+            )
+            .unwrap();
+        }
+    }
+    let called = project.call(&["compare", "v002", "v003"]).ends(1);
+    let first = called.out.lines().nth(1).unwrap();
+    assert!(first.contains("     4  "), "{}", called.out);
+    assert!(
+        called
+            .out
+            .contains("5 frames compared, 4 within a tolerance of 0"),
+        "{}",
+        called.out
+    );
+    project.call(&["compare", "v002", "v002"]).ends(0);
+    project
+        .call(&["compare", "v002", "v003", "--tolerance", "1"])
+        .ends(0);
+    // What only one side has, another size and what is broken are said.
+    fs::remove_file(project.path("v003/dawn_v003.0002.png")).unwrap();
+    fs::write(
+        project.path("v003/dawn_v003.0003.png"),
+        picture_of(9, 8, png::ColorType::Rgb, 3),
+    )
+    .unwrap();
+    fs::write(
+        project.path("v003/dawn_v003.0005.png"),
+        b"\x89PNG\r\n\x1a\nhalf",
+    )
+    .unwrap();
+    let called = project
+        .call(&["compare", "v002", "v003", "--to", "worst.png"])
+        .ends(1);
+    for part in [
+        "only the first has",
+        "only the first has frame 2 of",
+        "the first has 8x8 pixels and the second 9x8",
+        "the second: it is cut short",
+    ] {
+        assert!(called.out.contains(part), "{part}: {}", called.out);
+    }
+    assert!(project.path("worst.png").is_file());
+    let json = project
+        .call(&["compare", "v002", "v003", "--format", "json"])
+        .ends(1)
+        .json();
+    assert_eq!(json["alike"], false);
+    let shares: Vec<Option<f64>> = json["frames"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| one["share"].as_f64())
+        .collect();
+    assert_eq!(shares.len(), 4);
+    assert!(
+        shares[..2].iter().all(Option::is_none) && shares[2] > shares[3],
+        "{shares:?}"
+    );
+}
+
+#[test]
+fn a_difference_is_what_the_pixels_say() {
+    let project = Project::empty();
+    linear(&project.path("a.exr"), 0.25, 0.25);
+    linear(&project.path("b.exr"), 0.25, 0.75);
+    let json = project
+        .call(&["compare", "a.exr", "b.exr", "--format", "json"])
+        .ends(1)
+        .json();
+    let frame = &json["frames"][0];
+    // A sixteenth of the pixels differs by a half in three of four values.
+    assert_eq!(
+        (frame["largest"].as_f64(), frame["share"].as_f64()),
+        (Some(0.5), Some(1.0 / 16.0))
+    );
+    assert!((frame["mean"].as_f64().unwrap() - 0.5 * 0.75 / 16.0).abs() < 1e-6);
+    assert!(frame["ssim"].as_f64().unwrap() < 0.99);
+    // In display values the same is another number.
+    let json = project
+        .call(&[
+            "compare", "a.exr", "b.exr", "--values", "display", "--format", "json",
+        ])
+        .ends(1)
+        .json();
+    let largest = json["frames"][0]["largest"].as_f64().unwrap();
+    assert!(
+        (largest - (225.0 - 137.0) / 255.0).abs() < 0.005,
+        "{largest}"
+    );
+    // Further layers are compared by --per-pass only, and the output says so.
+    let size = Size {
+        width: 16,
+        height: 16,
+    };
+    let plane = |name: &str| (name.to_owned(), Canvas::new(size, Channels::Rgb));
+    let file = fs::File::create(project.path("layers.exr")).unwrap();
+    write_exr(
+        &[plane(""), plane("depth")],
+        std::io::BufWriter::new(file),
+        Bits::Half,
+        "zip",
+        1.0,
+    )
+    .unwrap();
+    let called = project
+        .call(&["compare", "layers.exr", "layers.exr"])
+        .ends(0);
+    assert!(
+        called.out.contains("not compared in 1 frame: "),
+        "{}",
+        called.out
+    );
+    // Pixels that are a number on one side alone differ whatever is allowed.
+    linear(&project.path("c.exr"), 0.25, f32::NAN);
+    let called = project
+        .call(&["compare", "a.exr", "c.exr", "--tolerance", "9"])
+        .ends(1);
+    assert!(
+        called
+            .out
+            .contains("256 pixels have a number on one side alone"),
+        "{}",
+        called.out
+    );
+}
+
+/// An EXR with a layer of each value.
+fn layered(path: &Path, layers: &[(&str, f32)]) {
+    let size = Size {
+        width: 16,
+        height: 16,
+    };
+    let planes: Vec<(String, Canvas)> = layers
+        .iter()
+        .map(|(name, value)| {
+            let mut canvas = Canvas::new(size, Channels::Rgb);
+            canvas.values.fill(*value);
+            ((*name).to_owned(), canvas)
+        })
+        .collect();
+    let file = std::io::BufWriter::new(fs::File::create(path).unwrap());
+    write_exr(&planes, file, Bits::Half, "zip", 1.0).unwrap();
+}
+
+#[test]
+fn each_pass_is_compared_by_itself() {
+    let project = Project::empty();
+    for side in ["old", "new"] {
+        fs::create_dir(project.path(side)).unwrap();
+        for frame in 1..=3 {
+            // The depth of one frame differs, and another layer has gone.
+            let depth = if side == "new" && frame == 2 {
+                0.75
+            } else {
+                0.5
+            };
+            let mut layers = vec![("", 0.25), ("depth", depth)];
+            if side == "old" {
+                layers.push(("shadow", 1.0));
+            }
+            let name = format!("{side}/dawn.{frame:04}.exr");
+            layered(&project.path(&name), &layers);
+        }
+    }
+    // The main layer alone says nothing of it.
+    let called = project.call(&["compare", "old", "new"]).ends(0);
+    assert!(called.out.contains("not compared"), "{}", called.out);
+    let called = project
+        .call(&["compare", "old", "new", "--per-pass"])
+        .ends(1);
+    let lines: Vec<Vec<&str>> = called
+        .out
+        .lines()
+        .map(|line| line.split_whitespace().collect())
+        .collect();
+    let line = |pass: &str| lines.iter().find(|words| words.contains(&pass)).unwrap();
+    let (depth, shadow) = (line("depth"), line("shadow"));
+    assert_eq!(
+        depth[depth.len() - 7..][..3],
+        ["3", "2", "0.25000"],
+        "{depth:?}"
+    );
+    assert!(
+        called.out.contains("only the first has this layer"),
+        "{shadow:?}"
+    );
+    assert!(
+        called.out.contains("9 passes of frames compared, 5 within"),
+        "{}",
+        called.out
+    );
+    let json = project
+        .call(&["compare", "old", "new", "--per-pass", "--format", "json"])
+        .ends(1)
+        .json();
+    let wrong: Vec<(Option<&str>, Option<f64>)> = json["frames"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["layer"].as_str(), one["share"].as_f64()))
+        .filter(|(_, share)| *share != Some(0.0))
+        .collect();
+    assert_eq!(wrong.len(), 4);
+    assert_eq!(wrong[3], (Some("depth"), Some(1.0)));
+    project
+        .call(&["compare", "new", "new", "--per-pass", "--to", "same.png"])
+        .ends(0);
+    // Pictures of other formats have one layer.
+    fs::write(project.path("one.png"), picture(1)).unwrap();
+    project
+        .call(&["compare", "one.png", "one.png", "--per-pass"])
+        .ends(0);
+}
+
+#[test]
+fn a_renderer_that_repeats_itself_is_known_and_so_is_one_that_does_not() {
+    let project = kiln("1-9", "", "");
+    project.call(&["run", "--quiet"]).ends(0);
+    let called = project.call(&["compare", "--against-itself"]).ends(0);
+    assert!(
+        called.out.contains("3 frames compared, 3 within"),
+        "{}",
+        called.out
+    );
+    assert!(project.path("repeat-1").exists() || project.path("renders/repeat-1").exists());
+    // Nothing of the first rendering has gone, and a second call has a folder of its own.
+    project.call(&["audit"]).ends(0);
+    for (frames, folder) in [("2,3", "repeat-1"), ("3,4", "repeat-2")] {
+        let json = project
+            .call(&[
+                "compare",
+                "--against-itself",
+                "--frames",
+                frames,
+                "--format",
+                "json",
+            ])
+            .ends(0)
+            .json();
+        let seconds = json["frames"].as_array().unwrap().iter();
+        let seconds: Vec<&str> = seconds.map(|one| one["second"].as_str().unwrap()).collect();
+        assert_eq!(seconds.len(), 2);
+        assert!(
+            seconds.iter().all(|path| path.contains(folder)),
+            "{seconds:?}"
+        );
+    }
+
+    // A renderer whose pictures change with something that no job knows of.
+    let project = Project::new(
+        "scene = \"kiln.scene\"\nframes = \"1-2\"\npath = \"r/kiln.{frame:04}.png\"\n\
+         retries = 0\nrun = [\"sh\", \"{place.job}/engine.sh\", \"{frame}\", \"{target}\", \"{place.job}\"]\n",
+    );
+    project.write("kiln.scene", "");
+    project.write("engine.sh", "cp \"$3/now$1.png\" \"$2\"\n");
+    let now = |number: u8, shade: u8| {
+        let name = format!("now{number}.png");
+        fs::write(project.path(&name), picture(shade)).unwrap();
+    };
+    now(1, 1);
+    now(2, 1);
+    // What is not there cannot be compared.
+    let called = project.call(&["compare", "--against-itself"]).ends(1);
+    assert!(called.out.contains("only the second has"), "{}", called.out);
+    project.call(&["run", "--quiet"]).ends(0);
+    now(2, 9);
+    let called = project.call(&["compare", "--against-itself"]).ends(1);
+    assert!(
+        called.out.contains("2 frames compared, 1 within"),
+        "{}",
+        called.out
+    );
+    // Nothing is compared where the second rendering fails.
+    fs::remove_file(project.path("now1.png")).unwrap();
+    let called = project.call(&["compare", "--against-itself"]).ends(2);
+    assert!(
+        called.err.contains("so nothing was compared"),
+        "{}",
+        called.err
+    );
+}
