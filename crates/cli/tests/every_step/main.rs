@@ -108,28 +108,42 @@ fn stopped_after_every_operation() {
     }
 }
 
-#[test]
-fn every_operation_fails_for_every_reason() {
+/// Lets each operation fail in turn.
+fn every_operation(fault: Fault) {
     let (whole, operations) = undisturbed();
     for at in 1..=operations {
-        for kind in [
-            io::ErrorKind::StorageFull,
-            io::ErrorKind::PermissionDenied,
-            io::ErrorKind::Other,
-        ] {
-            disturbed(&whole, at, Fault::Once(kind));
-        }
-        disturbed(&whole, at, Fault::FromThere(io::ErrorKind::StorageFull));
+        disturbed(&whole, at, fault);
     }
 }
 
 #[test]
-fn lost_answers_do_no_harm() {
-    let (whole, operations) = undisturbed();
-    for at in 1..=operations {
-        disturbed(&whole, at, Fault::Done(io::ErrorKind::Other));
-        disturbed(&whole, at, Fault::AskedTwice);
-    }
+fn every_operation_finds_the_disk_full_once() {
+    every_operation(Fault::Once(io::ErrorKind::StorageFull));
+}
+
+#[test]
+fn every_operation_is_denied_once() {
+    every_operation(Fault::Once(io::ErrorKind::PermissionDenied));
+}
+
+#[test]
+fn every_operation_fails_once() {
+    every_operation(Fault::Once(io::ErrorKind::Other));
+}
+
+#[test]
+fn the_disk_is_full_from_every_operation_on() {
+    every_operation(Fault::FromThere(io::ErrorKind::StorageFull));
+}
+
+#[test]
+fn every_operation_is_done_and_says_that_it_failed() {
+    every_operation(Fault::Done(io::ErrorKind::Other));
+}
+
+#[test]
+fn every_operation_is_asked_for_twice() {
+    every_operation(Fault::AskedTwice);
 }
 
 #[test]
@@ -151,8 +165,8 @@ fn a_mistake_of_the_program_ends_the_run_and_loses_nothing() {
     assert!(ended > operations / 2, "{ended}");
 }
 
-#[test]
-fn a_replacing_run_disturbed_at_every_operation_keeps_one_or_the_other() {
+/// Disturbs a run that replaces stale files at each of its operations: each file is the old one or the new one.
+fn every_operation_of_a_replacing_run(fault: Fault) {
     let policy = Policy {
         rerender_stale: true,
         ..Policy::default()
@@ -172,26 +186,35 @@ fn a_replacing_run_disturbed_at_every_operation_keeps_one_or_the_other() {
     assert!(render(&first, &disk, policy).unwrap().is_complete());
     let new = bytes(&first);
     for at in 0..=disk.count.load(Ordering::SeqCst) {
-        for fault in [
-            Fault::Stop,
-            Fault::Done(io::ErrorKind::Other),
-            Fault::AskedTwice,
-        ] {
-            let shown = format!("{fault:?} at operation {at}");
-            let project = project("");
-            let old = before(&project);
-            let _ = render(&project, &FaultyDisk::new(at, fault), policy);
-            for (name, bytes) in bytes(&project) {
-                assert!(
-                    bytes == old[&name] || bytes == new[&name],
-                    "{shown}: {name}"
-                );
-            }
-            assert_eq!(bytes(&project).len(), 6, "{shown}");
-            let report = render(&project, &RealDisk, policy).unwrap();
-            assert!(report.is_complete(), "{shown}");
-            assert_eq!(bytes(&project), new, "{shown}");
-            assert_eq!(staging_folders(&project), [""; 0], "{shown}");
+        let shown = format!("{fault:?} at operation {at}");
+        let project = project("");
+        let old = before(&project);
+        let _ = render(&project, &FaultyDisk::new(at, fault), policy);
+        for (name, bytes) in bytes(&project) {
+            assert!(
+                bytes == old[&name] || bytes == new[&name],
+                "{shown}: {name}"
+            );
         }
+        assert_eq!(bytes(&project).len(), 6, "{shown}");
+        let report = render(&project, &RealDisk, policy).unwrap();
+        assert!(report.is_complete(), "{shown}");
+        assert_eq!(bytes(&project), new, "{shown}");
+        assert_eq!(staging_folders(&project), [""; 0], "{shown}");
     }
+}
+
+#[test]
+fn a_replacing_run_is_stopped_at_every_operation() {
+    every_operation_of_a_replacing_run(Fault::Stop);
+}
+
+#[test]
+fn every_operation_of_a_replacing_run_is_done_and_says_that_it_failed() {
+    every_operation_of_a_replacing_run(Fault::Done(io::ErrorKind::Other));
+}
+
+#[test]
+fn every_operation_of_a_replacing_run_is_asked_for_twice() {
+    every_operation_of_a_replacing_run(Fault::AskedTwice);
 }
