@@ -6,7 +6,7 @@ mod common;
 use std::fs;
 use std::path::Path;
 
-use common::{Project, kiln, picture, picture_of};
+use common::{Project, kiln};
 use truepath_core::picture::{Bits, Channels, Size};
 use truepath_media::{Canvas, write_exr};
 
@@ -196,10 +196,10 @@ fn five_frames() -> Project {
 }
 
 /// The player as keys are sent to it; what it has drawn.
-fn played(project: &Project, options: &[&str], keys: &str) -> String {
+fn played(project: &Project, what: &[&str], keys: &str) -> String {
     let mut child = std::process::Command::new(env!("CARGO_BIN_EXE_truepath"))
-        .args(["show", "p", "--play", "--always", "--width", "60"])
-        .args(options)
+        .args(["show", "--play", "--always", "--width", "60"])
+        .args(what)
         .current_dir(project.path("."))
         .stdin(std::process::Stdio::piped())
         .stdout(std::process::Stdio::piped())
@@ -215,7 +215,7 @@ fn played(project: &Project, options: &[&str], keys: &str) -> String {
 fn the_player_follows_its_keys_and_leaves_the_terminal_as_it_was() {
     let project = five_frames();
     // It stands, steps twice, back once, and ends.
-    let drawn = played(&project, &[], " ..,q");
+    let drawn = played(&project, &["p"], " ..,q");
     let (before, rest) = drawn.split_once("\u{1b}[?1049h\u{1b}[?25l").unwrap();
     let (screens, after) = rest.split_once("\u{1b}[?25h\u{1b}[?1049l").unwrap();
     assert_eq!((before, after), ("", ""));
@@ -234,19 +234,54 @@ fn the_player_follows_its_keys_and_leaves_the_terminal_as_it_was() {
     ];
     assert_eq!(titles, wanted);
     // The next frame that is not as it should be; a stop brighter; the first.
-    let drawn = played(&project, &[], " n]]0q");
+    let drawn = played(&project, &["p"], " n]]0q");
     assert!(
         drawn.contains("4  4/5  stands missing") && drawn.contains("missing\u{1b}[K"),
         "{drawn}"
     );
     assert!(drawn.contains("1  1/5  stands, +1 stops"), "{drawn}");
     // A pipe that closes ends it, and so does a terminal that is none.
-    played(&project, &[], "");
+    played(&project, &["p"], "");
     let refused = project.call(&["show", "p", "--play"]).ends(2);
     assert!(
         refused.err.contains("--play needs a terminal"),
         "{}",
         refused.err
+    );
+}
+
+#[test]
+fn what_is_whole_and_may_be_wrong_is_found_by_looking_too() {
+    let project = Project::new(
+        "scene = \"kiln.scene\"\nframes = \"1-5\"\npath = \"r/kiln.{frame:04}.exr\"\n\
+         run = [\"sh\", \"{place.job}/engine.sh\", \"{frame}\", \"{target}\", \"{place.job}\"]\n",
+    );
+    project.write("kiln.scene", "");
+    project.write("engine.sh", "cp \"$3/now$1.exr\" \"$2\"\n");
+    for frame in 1..=5 {
+        // The fourth is black all over.
+        let light = if frame == 4 { 0.0 } else { 0.1 };
+        let middle = light * frame as f32;
+        linear(
+            &project.path(&format!("now{frame}.exr")),
+            light,
+            middle + light,
+        );
+    }
+    project.call(&["run", "--quiet"]).ends(0);
+    let drawn = played(&project, &[], " nq");
+    assert!(drawn.contains("4  4/5  stands TP802"), "{drawn}");
+    project.call(&["report", "--to", "page.html"]).ends(0);
+    let page = project.read("page.html");
+    assert!(page.contains("frame 4, valid, TP802") && page.contains("frame 3, valid\""));
+    project.call(&["sheet", "--to", "sheet.png"]).ends(0);
+    assert!(count(&read(&project.path("sheet.png")), [226, 170, 60]) > 100);
+    // A file that was exchanged is changed, and what its picture showed before says nothing.
+    fs::copy(project.path("now3.exr"), project.path("r/kiln.0004.exr")).unwrap();
+    let drawn = played(&project, &[], " nq");
+    assert!(
+        drawn.contains("4  4/5  stands changed") && !drawn.contains("TP802"),
+        "{drawn}"
     );
 }
 

@@ -1,5 +1,6 @@
 //! What a reader or a rule has to say about a job, a plan or the files on disk.
 
+use crate::frames::FrameSet;
 use crate::source::Place;
 
 /// How grave a finding is.
@@ -39,6 +40,17 @@ pub struct Finding {
     pub advice: Vec<String>,
     /// Replacements that fix it, all of them together; none where people have to decide.
     pub fixes: Vec<Fix>,
+    /// The frames that it is about, where it is about some of one deliverable.
+    pub frames: Option<FramesFound>,
+}
+
+/// Frames that a finding is about.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct FramesFound {
+    /// The path of their deliverable, with its frame field.
+    pub path: String,
+    /// Which frames.
+    pub frames: FrameSet,
 }
 
 /// A text to put in place of another.
@@ -61,6 +73,7 @@ impl Finding {
             consequence: None,
             advice: Vec::new(),
             fixes: Vec::new(),
+            frames: None,
         }
     }
 
@@ -76,6 +89,13 @@ impl Finding {
             place: place.clone(),
             text: text.into(),
         });
+        self
+    }
+
+    /// Says which frames of a deliverable it is about.
+    #[must_use]
+    pub(crate) fn about(mut self, path: String, frames: FrameSet) -> Self {
+        self.frames = Some(FramesFound { path, frames });
         self
     }
 

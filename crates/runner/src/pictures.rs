@@ -5,8 +5,10 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use truepath_core::deliverable::Expansion;
+use truepath_core::finding::Finding;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::renaming::NameReader;
+use truepath_core::rules::{FinishedScope, Subject, judge_finished};
 use truepath_core::sequences::Sequence;
 use truepath_core::strip::States;
 use truepath_core::template::{Template, TokenValue, expand};
@@ -14,6 +16,7 @@ use truepath_core::visible::visible;
 use truepath_media::recognise;
 
 use crate::Loaded;
+use crate::looked_back::published_pictures;
 use crate::scan::{path_of, scan};
 use crate::status::Follower;
 
@@ -28,6 +31,8 @@ pub struct PictureRow {
     pub is_data: bool,
     /// Frames that are not as they should be, by the word for their state.
     pub states: Vec<(&'static str, FrameSet)>,
+    /// Frames that are whole and may be wrong all the same, by the code of the rule that says so.
+    pub suspicions: Vec<(&'static str, FrameSet)>,
     files: Files,
 }
 
@@ -48,6 +53,7 @@ impl PictureRow {
             frames: FrameSet::range(0, 0),
             is_data: false,
             states: Vec::new(),
+            suspicions: Vec::new(),
             files: Files::One(path),
         }
     }
@@ -75,6 +81,11 @@ impl PictureRow {
             states: states
                 .map(|(word, frames)| (*word, within(frames)))
                 .collect(),
+            suspicions: self
+                .suspicions
+                .iter()
+                .map(|(code, frames)| (*code, within(frames)))
+                .collect(),
             ..self.clone()
         }
     }
@@ -82,12 +93,31 @@ impl PictureRow {
     /// The state of a frame that is not as it should be.
     #[must_use]
     pub fn state(&self, frame: Frame) -> Option<&'static str> {
-        let found = self
-            .states
-            .iter()
-            .find(|(_, frames)| frames.contains(frame));
-        found.map(|(word, _)| *word)
+        word_of(&self.states, frame)
     }
+
+    /// The code of a rule that says of a frame that it may be wrong though it is whole.
+    #[must_use]
+    pub fn suspicion(&self, frame: Frame) -> Option<&'static str> {
+        word_of(&self.suspicions, frame)
+    }
+}
+
+/// The first word whose frames hold one.
+fn word_of(words: &[(&'static str, FrameSet)], frame: Frame) -> Option<&'static str> {
+    let mut found = words.iter().filter(|(_, frames)| frames.contains(frame));
+    found.next().map(|(word, _)| *word)
+}
+
+/// What the rules say of the finished pictures of a job.
+///
+/// # Errors
+/// When the ledgers cannot be read.
+pub fn judged_pictures(loaded: &Loaded, rendered: &Expansion) -> io::Result<Vec<Finding>> {
+    let answers = published_pictures(loaded, rendered)?;
+    let around = &loaded.surroundings;
+    let subject = Subject::of_pictures(&loaded.job, rendered, around, &answers);
+    Ok(judge_finished(&subject, FinishedScope::All))
 }
 
 /// The pictures of the chosen part of a job; movies are none.
@@ -97,6 +127,14 @@ impl PictureRow {
 pub fn pictures_of_job(loaded: &Loaded, chosen: &Expansion) -> io::Result<Vec<PictureRow>> {
     let mut follower = Follower::new(loaded, chosen);
     let status = follower.look()?;
+    let findings = judged_pictures(loaded, chosen)?;
+    let suspicions = |path: &str| {
+        let of_path = findings.iter().filter_map(|finding| {
+            let found = finding.frames.as_ref()?;
+            (found.path == path).then(|| (finding.code, found.frames.clone()))
+        });
+        of_path.collect()
+    };
     let rows = chosen.deliverables.iter().zip(status.rows);
     Ok(rows
         .filter(|(one, _)| one.movie().is_none())
@@ -105,6 +143,7 @@ pub fn pictures_of_job(loaded: &Loaded, chosen: &Expansion) -> io::Result<Vec<Pi
             frames: one.common.frames.selected.clone(),
             is_data: one.picture.is_data(),
             states: states(&row.states),
+            suspicions: suspicions(&one.pattern.sketch()),
             files: Files::Pattern(one.pattern.clone()),
         })
         .collect())
@@ -195,6 +234,7 @@ pub fn pictures_of_template(text: &str) -> io::Result<PictureRow> {
         frames: all,
         is_data: false,
         states: vec![("missing", missing)],
+        suspicions: Vec::new(),
         files: Files::Pattern(pattern),
     })
 }
@@ -217,6 +257,7 @@ fn row_of_sequence(folder: &Path, sequence: Sequence) -> Option<PictureRow> {
             .into_iter()
             .filter(|(_, frames)| !frames.is_empty())
             .collect(),
+        suspicions: Vec::new(),
         files: Files::Sequence(folder.to_owned(), sequence),
     })
 }

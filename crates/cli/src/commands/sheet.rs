@@ -161,7 +161,7 @@ fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRo
         title.push_str(&format!("  black {low:.3}, white {high:.3}"));
     }
     let cells = planned.frames.iter().zip(proxies).map(|(frame, proxy)| {
-        let mut state = row.state(*frame);
+        let mut state = row.state(*frame).or_else(|| row.suspicion(*frame));
         let picture = match proxy {
             Some(Ok(proxy)) => Some(proxy.shown(display)),
             Some(Err(Flaw::Unverifiable(_))) => {

@@ -9,9 +9,9 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::finding::Finding;
-use truepath_core::rules::{FinishedScope, Subject, judge_finished};
 use truepath_core::times::{EndedProcess, GroupBy, TimesRow, slowest, summarize};
-use truepath_runner::looked_back::{log_warnings, published_pictures};
+use truepath_runner::looked_back::log_warnings;
+use truepath_runner::pictures::judged_pictures;
 use truepath_runner::run::Warning;
 use truepath_runner::times::ended;
 
@@ -66,9 +66,6 @@ impl OfJob {
         let unreadable = || CommandError::outside("the state of the job");
         let processes = ended(&job.loaded, &job.chosen).map_err(unreadable())?;
         let rendered = job.chosen.runnable();
-        let answers = published_pictures(&job.loaded, &rendered).map_err(unreadable())?;
-        let around = &job.loaded.surroundings;
-        let subject = Subject::of_pictures(&job.loaded.job, &rendered, around, &answers);
         let mut findings = findings(job);
         // Without a sound job there is no command line.
         let lines = if has_errors(&findings) {
@@ -76,7 +73,7 @@ impl OfJob {
         } else {
             first_lines(job)?
         };
-        findings.extend(judge_finished(&subject, FinishedScope::All));
+        findings.extend(judged_pictures(&job.loaded, &rendered).map_err(unreadable())?);
         Ok(Self {
             processes,
             findings,

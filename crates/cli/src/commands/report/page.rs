@@ -10,7 +10,7 @@ use truepath_core::times::{SlowFrame, TimesRow};
 use truepath_core::visible::visible;
 use truepath_runner::run::Warning;
 
-use super::proxies::ShownRow;
+use super::proxies::{ShownFrame, ShownRow};
 use crate::shapes::findings::severity;
 use crate::show::{bytes, count, playing_time};
 
@@ -261,7 +261,7 @@ impl Page<'_> {
                 .frames
                 .iter()
                 .map(
-                    |one| json!({ "frame": one.frame, "state": one.state, "picture": one.picture }),
+                    |one| json!({ "frame": one.frame, "state": one.words(), "picture": one.picture }),
                 )
                 .collect();
             json!({ "title": visible(&row.title), "width": row.width, "height": row.height, "fps": row.fps, "frames": frames })
@@ -278,6 +278,16 @@ fn weight(severity: Severity) -> &'static str {
         Severity::Warning => "doubt",
         Severity::Note => "faint",
     }
+}
+
+/// The classes of a frame in a strip.
+fn cell(frame: &ShownFrame) -> String {
+    let suspicious = if frame.suspicion.is_some() {
+        " suspicious"
+    } else {
+        ""
+    };
+    format!("cell {}{suspicious}", frame.state)
 }
 
 fn class(state: &str) -> &'static str {
@@ -303,7 +313,7 @@ fn tile(number: usize, row: &ShownRow) -> Markup {
     let cells = row.frames.chunks(step).enumerate().map(|(at, frames)| {
         let odd = frames
             .iter()
-            .position(|one| one.state != "valid")
+            .position(|one| one.state != "valid" || one.suspicion.is_some())
             .unwrap_or(0);
         (at * step + odd, &frames[odd])
     });
@@ -315,8 +325,8 @@ fn tile(number: usize, row: &ShownRow) -> Markup {
             span.faint { (good) " of " (row.frames.len()) " valid" }
             div.strip {
                 @for (at, frame) in cells {
-                    button class=(format!("cell {}", frame.state)) data-row=(number) data-at=(at)
-                        aria-label=(format!("frame {}, {}", frame.frame, frame.state)) title=(format!("{} {}", frame.frame, frame.state)) {}
+                    button class=(cell(frame)) data-row=(number) data-at=(at)
+                        aria-label=(format!("frame {}, {}", frame.frame, frame.words())) title=(format!("{} {}", frame.frame, frame.words())) {}
                 }
             }
         }

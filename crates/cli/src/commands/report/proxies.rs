@@ -29,9 +29,21 @@ pub(super) struct ShownRow {
 pub(super) struct ShownFrame {
     pub(super) frame: Frame,
     pub(super) state: &'static str,
+    /// The code of a rule that says that it may be wrong though it is whole.
+    pub(super) suspicion: Option<&'static str>,
     /// As a data URL; none where there is nothing to see.
     pub(super) picture: Option<String>,
     size: Option<(u32, u32)>,
+}
+
+impl ShownFrame {
+    /// Its state, and the code of what may be wrong with it.
+    pub(super) fn words(&self) -> String {
+        match self.suspicion {
+            None => self.state.to_owned(),
+            Some(code) => format!("{}, {code}", self.state),
+        }
+    }
 }
 
 /// Pixels of the longer side, from the largest that is tried to the smallest.
@@ -127,6 +139,7 @@ fn shown_frame(
     let nothing = |state| ShownFrame {
         frame,
         state,
+        suspicion: None,
         picture: None,
         size: None,
     };
@@ -155,6 +168,7 @@ fn shown_frame(
     ShownFrame {
         frame,
         state: state.unwrap_or("valid"),
+        suspicion: row.suspicion(frame),
         picture: Some(format!("data:image/jpeg;base64,{}", STANDARD.encode(bytes))),
         size: Some((proxy.size.width, proxy.size.height)),
     }

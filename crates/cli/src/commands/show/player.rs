@@ -173,7 +173,7 @@ impl Player<'_> {
         let count = self.frames.len();
         let after = (1..=count).map(|step| (self.at + step) % count);
         let row = &self.rows[self.row];
-        let mut faults = after.filter(|at| row.state(self.frames[*at]).is_some());
+        let mut faults = after.filter(|at| fault(row, self.frames[*at]).is_some());
         if let Some(at) = faults.next() {
             self.plays = false;
             self.at = at;
@@ -185,7 +185,7 @@ impl Player<'_> {
         if let Ok(chosen) = self.arguments.pictures.load()
             && chosen.rows.len() == self.rows.len()
         {
-            let faults = |row: &PictureRow, frame: Frame| row.state(frame).is_some();
+            let faults = |row: &PictureRow, frame: Frame| fault(row, frame).is_some();
             let (before, now) = (&self.rows, &chosen.rows);
             // What was not there may be there now.
             self.drawn.retain(|(row, frame, _), _| {
@@ -219,7 +219,7 @@ impl Player<'_> {
             self.kept += shown.as_ref().map_or(0, String::len);
             self.drawn.insert(key, shown);
         }
-        let state = row.state(frame).unwrap_or("");
+        let state = fault(row, frame).unwrap_or("");
         let mode = if self.plays { "plays" } else { "stands" };
         let speed = match self.speed {
             0 => String::new(),
@@ -251,4 +251,9 @@ impl Player<'_> {
             "{HOME}{clear}{title}{CLEAR_LINE}\r\n{body}{CLEAR_BELOW}"
         ))
     }
+}
+
+/// What is not as it should be with a frame: its state, or the code of the rule that says so.
+fn fault(row: &PictureRow, frame: Frame) -> Option<&'static str> {
+    row.state(frame).or_else(|| row.suspicion(frame))
 }
