@@ -1,6 +1,8 @@
 //! True Path: render output, named right, complete and checked.
 
+mod burn_in;
 mod commands;
+mod data_view;
 mod job_arguments;
 mod new_file;
 mod outcome;

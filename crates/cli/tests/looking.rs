@@ -67,6 +67,91 @@ fn a_sheet_shows_linear_light_as_a_display_does_and_broken_pixels_in_their_color
 }
 
 #[test]
+fn values_are_shown_as_data_in_a_range_or_in_colors_and_texts_stand_in_corners() {
+    let project = Project::empty();
+    fs::create_dir(project.path("depth")).unwrap();
+    linear(&project.path("depth/z.0001.exr"), 2.0, 4.0);
+    linear(&project.path("depth/z.0002.exr"), 2.0, 3.0);
+    let sheet = |more: &[&str], name: &str| {
+        let to = format!("{name}.png");
+        let call = [&["sheet", "depth", "--to", &to], more].concat();
+        project.call(&call).ends(0);
+        read(&project.path(&to))
+    };
+    let (all, middle) = (64 * 64 - 16 * 16, 16 * 16);
+    // From the least to the greatest of both, with the scale beside them.
+    let colored = sheet(&["--false-color"], "colored");
+    let low = count(&colored, truepath_core::picture::false_color(0.0));
+    assert!((2 * all..2 * all + 100).contains(&low), "{low}");
+    assert_eq!(
+        count(&colored, truepath_core::picture::false_color(0.5)),
+        middle
+    );
+    // In a range that is asked for: what is beyond is as dark and as bright as its ends.
+    let ranged = sheet(&["--range", "2.5,3.5"], "ranged");
+    assert_eq!(count(&ranged, [128; 3]), middle);
+    assert!(count(&ranged, [0; 3]) >= 2 * all);
+    let refused = project.call(&["sheet", "depth", "--range", "3,3", "--to", "x.png"]);
+    assert!(refused.ends(2).err.contains("the lower one first"));
+    let shown = project.call(&[
+        "show",
+        "depth",
+        "--always",
+        "--false-color",
+        "--width",
+        "20",
+    ]);
+    assert!(shown.ends(0).out.contains("blue 2.000, white 4.000"));
+    project
+        .call(&["report", "depth", "--range", "0,8", "--to", "page.html"])
+        .ends(0);
+    assert!(
+        project
+            .read("page.html")
+            .contains("black 0.000, white 8.000")
+    );
+    // A text stands in its corner of each picture, and nowhere else.
+    let plain = sheet(&[], "plain");
+    let lettered = sheet(
+        &["--burn-in", "{frame:03}", "--corner", "top-right"],
+        "lettered",
+    );
+    let changed: Vec<(u32, u32)> = plain
+        .enumerate_pixels()
+        .filter(|(x, y, pixel)| *pixel != lettered.get_pixel(*x, *y))
+        .map(|(x, y, _)| (x, y))
+        .collect();
+    assert!(changed.len() > 2 * 300, "{}", changed.len());
+    let (top, bottom) = (
+        changed.iter().map(|(_, y)| y).min().unwrap(),
+        changed.iter().map(|(_, y)| y).max().unwrap(),
+    );
+    assert!(bottom - top < 20, "{top} to {bottom}");
+    let refused = project.call(&["sheet", "depth", "--burn-in", "{shot}", "--to", "x.png"]);
+    let refused = refused.ends(2);
+    assert!(
+        refused.err.contains("it takes {name}, {frame} and {date}"),
+        "{}",
+        refused.err
+    );
+    // Of a job it takes the tokens of the job, and the pictures stay as they are.
+    let job = kiln("1-3", "", "");
+    job.call(&["run", "--quiet"]).ends(0);
+    let before = fs::read(job.path("renders/kiln.0002.png")).unwrap();
+    for command in ["sheet", "report"] {
+        let to = format!(
+            "{command}.{}",
+            if command == "sheet" { "png" } else { "html" }
+        );
+        job.call(&[command, "--burn-in", "{shot} {frame:04}", "--to", &to])
+            .ends(0);
+        let refused = job.call(&[command, "--burn-in", "{shto}", "--to", "y.png"]);
+        assert!(refused.ends(2).err.contains("{shto}"));
+    }
+    assert_eq!(fs::read(job.path("renders/kiln.0002.png")).unwrap(), before);
+}
+
+#[test]
 fn a_sheet_of_a_job_draws_what_is_missing_broken_and_stale() {
     let project = kiln("1-8", "", "");
     project.call(&["run"]).ends(0);

@@ -4,6 +4,7 @@ use std::io::{self, Write};
 
 use image::codecs::jpeg::JpegEncoder;
 use noto_sans_mono_bitmap::{FontWeight, RasterHeight, get_raster, get_raster_width};
+use truepath_core::movie::Corner;
 use truepath_core::picture::Size;
 
 /// Red, green and blue of 8 bits.
@@ -210,6 +211,31 @@ impl Raster {
             }
         }
         is_missing
+    }
+
+    /// Draws a text on black into a corner, no larger than fits.
+    pub fn burn_in(&mut self, text: &str, corner: Corner) {
+        const MARGIN: u32 = 6;
+        let size = self.size;
+        let weight = if size.height >= 360 {
+            Weight::Title
+        } else {
+            Weight::Regular
+        };
+        let text = fitted_text(text, size.width.saturating_sub(2 * MARGIN), weight);
+        let plate = Size {
+            width: (text_width(&text, weight) + 2 * MARGIN).min(size.width),
+            height: (weight.height() + 2).min(size.height),
+        };
+        let (right, bottom) = (size.width - plate.width, size.height - plate.height);
+        let place = match corner {
+            Corner::TopLeft => (0, 0),
+            Corner::TopRight => (right, 0),
+            Corner::BottomLeft => (0, bottom),
+            Corner::BottomRight => (right, bottom),
+        };
+        self.fill(place, plate, [0; 3]);
+        self.text((place.0 + MARGIN, place.1 + 1), &text, [235; 3], weight);
     }
 
     /// The outline of a rectangle.

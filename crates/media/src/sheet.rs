@@ -1,6 +1,6 @@
 //! Contact sheets: rows of small pictures with what they are called and what state they are in.
 
-use truepath_core::picture::Size;
+use truepath_core::picture::{Size, false_color};
 
 use crate::raster::{Raster, Weight, fitted_text, text_width};
 
@@ -9,6 +9,8 @@ use crate::raster::{Raster, Weight, fitted_text, text_width};
 pub struct SheetRow {
     /// What its pictures are, and how they are shown.
     pub title: String,
+    /// Of data, the scale of their values, from the least to the greatest; whether it is in colors.
+    pub scale: Option<bool>,
     /// The pictures.
     pub cells: Vec<SheetCell>,
 }
@@ -44,6 +46,8 @@ pub struct SheetOptions {
 
 const MARGIN: u32 = 16;
 const GAP: u32 = 8;
+/// Pixels of a scale across.
+const SCALE: u32 = 96;
 const BACKGROUND: [u8; 3] = [22, 24, 29];
 const PLACE: [u8; 3] = [38, 41, 48];
 const TEXT: [u8; 3] = [216, 218, 222];
@@ -143,8 +147,13 @@ fn draw_row(
     height: u32,
 ) -> bool {
     let across = options.page.width.saturating_sub(2 * MARGIN);
-    let title = fitted_text(&row.title, across, Weight::Regular);
+    let room = across - row.scale.map_or(0, |_| (SCALE + GAP).min(across));
+    let title = fitted_text(&row.title, room, Weight::Regular);
     let mut is_missing = raster.text((MARGIN, top), &title, TEXT, Weight::Regular);
+    if let Some(has_colors) = row.scale {
+        let left = MARGIN + text_width(&title, Weight::Regular) + GAP;
+        draw_scale(raster, (left, top + 2), has_colors);
+    }
     let top = top + Weight::Regular.height() + GAP;
     let width = options.picture();
     for (at, cell) in (0..options.columns).zip(&row.cells) {
@@ -184,6 +193,21 @@ fn draw_row(
         }
     }
     is_missing
+}
+
+/// The values of data from the least to the greatest, as they are shown.
+fn draw_scale(raster: &mut Raster, (left, top): (u32, u32), has_colors: bool) {
+    for x in 0..SCALE {
+        let value = x as f32 / (SCALE - 1) as f32;
+        let color = if has_colors {
+            false_color(value)
+        } else {
+            [(value * 255.0).round() as u8; 3]
+        };
+        for y in 0..Weight::Regular.height() - 4 {
+            raster.set(left + x, top + y, color);
+        }
+    }
 }
 
 /// Two lines from corner to corner.
@@ -227,6 +251,7 @@ mod tests {
         };
         SheetRow {
             title: "dawn".to_owned(),
+            scale: None,
             cells: vec![cell.clone(), cell],
         }
     }

@@ -7,7 +7,7 @@ use std::process::ExitCode;
 use clap::Args;
 use rayon::prelude::*;
 use truepath_core::frames::Frame;
-use truepath_core::picture::{DisplayOptions, Size};
+use truepath_core::picture::Size;
 use truepath_core::spread::spread_frames;
 use truepath_media::{
     CellState, Flaw, Proxy, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet,
@@ -15,6 +15,8 @@ use truepath_media::{
 };
 use truepath_runner::pictures::PictureRow;
 
+use crate::burn_in::{BurnIn, RowText};
+use crate::data_view::{DataView, legend};
 use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::drawing::DrawingFormat;
@@ -53,11 +55,16 @@ pub(crate) struct Arguments {
         allow_hyphen_values = true
     )]
     exposure: f32,
+    #[command(flatten)]
+    data: DataView,
+    #[command(flatten)]
+    burn_in: BurnIn,
 }
 
 /// A row as it will be drawn: some frames of pictures that belong together.
 struct Planned<'r> {
     row: &'r PictureRow,
+    text: &'r RowText,
     frames: Vec<Frame>,
 }
 
@@ -73,10 +80,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             PAGE.0, PAGE.1, arguments.page
         )));
     }
-    let ChosenPictures { title, rows, .. } = arguments.pictures.load()?;
+    let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
+    let texts = arguments.burn_in.of_rows(&rows, job.as_ref())?;
     let planned: Vec<Planned<'_>> = rows
         .iter()
-        .flat_map(|row| planned(row, &arguments))
+        .zip(&texts)
+        .flat_map(|(row, text)| planned(row, text, &arguments))
         .collect();
     let options = SheetOptions {
         page: arguments.page,
@@ -89,7 +98,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         written.push(path);
         Ok(())
     };
-    let mut row = |at: usize| drawn(&planned[at], options, arguments.exposure);
+    let mut row = |at: usize| drawn(&planned[at], options, &arguments);
     let drawn = draw_sheet(&title, options, planned.len(), &mut row, &mut page);
     let is_missing = drawn.map_err(|(path, error): (PathBuf, io::Error)| {
         CommandError::outside(path.display().to_string())(error)
@@ -110,7 +119,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 }
 
 /// The frames of a row, in as many rows as they need.
-fn planned<'r>(row: &'r PictureRow, arguments: &Arguments) -> Vec<Planned<'r>> {
+fn planned<'r>(row: &'r PictureRow, text: &'r RowText, arguments: &Arguments) -> Vec<Planned<'r>> {
     let frames = match arguments.every {
         None => spread_frames(&row.frames, u64::from(arguments.columns)),
         Some(every) => {
@@ -122,12 +131,13 @@ fn planned<'r>(row: &'r PictureRow, arguments: &Arguments) -> Vec<Planned<'r>> {
     parts
         .map(|frames| Planned {
             row,
+            text,
             frames: frames.to_vec(),
         })
         .collect()
 }
 
-fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRow {
+fn drawn(planned: &Planned<'_>, options: SheetOptions, arguments: &Arguments) -> SheetRow {
     let row = planned.row;
     let proxies: Vec<Option<Result<Proxy, Flaw>>> = planned
         .frames
@@ -136,17 +146,14 @@ fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRo
             let path = row.path(*frame).filter(|path| path.exists())?;
             let proxy_options = ProxyOptions {
                 within: Size::square(options.picture()),
-                is_data: row.is_data,
+                is_data: arguments.data.is_data(row),
             };
             Some(proxy(&path, proxy_options))
         })
         .collect();
     let ranges = proxies.iter().flatten().flatten().filter_map(Proxy::range);
     let range = ranges.reduce(|(low, high), (least, most)| (low.min(least), high.max(most)));
-    let display = DisplayOptions {
-        exposure,
-        range: range.filter(|_| row.is_data),
-    };
+    let display = arguments.data.display(row, arguments.exposure, range);
     let size = proxies
         .iter()
         .flatten()
@@ -157,13 +164,17 @@ fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRo
     if let Some(size) = size {
         title.push_str(&format!("  {size}"));
     }
-    if let Some((low, high)) = display.range {
-        title.push_str(&format!("  black {low:.3}, white {high:.3}"));
+    if let Some(legend) = legend(display) {
+        title.push_str(&format!("  {legend}"));
     }
     let cells = planned.frames.iter().zip(proxies).map(|(frame, proxy)| {
         let mut state = row.state(*frame).or_else(|| row.suspicion(*frame));
         let picture = match proxy {
-            Some(Ok(proxy)) => Some(proxy.shown(display)),
+            Some(Ok(proxy)) => {
+                let mut picture = proxy.shown(display);
+                planned.text.draw(*frame, &mut picture);
+                Some(picture)
+            }
             Some(Err(Flaw::Unverifiable(_))) => {
                 state = Some("unverifiable");
                 None
@@ -188,6 +199,7 @@ fn drawn(planned: &Planned<'_>, options: SheetOptions, exposure: f32) -> SheetRo
     });
     SheetRow {
         cells: cells.collect(),
+        scale: display.range.map(|_| display.has_false_color),
         title,
     }
 }

@@ -20,8 +20,15 @@ pub fn burn_in_text(deliverable: &Deliverable) -> Result<Option<String>, ExpandE
     let Some(text) = movie.and_then(|movie| movie.burn_in.as_ref()) else {
         return Ok(None);
     };
-    let parts = filled(&text.template, deliverable)?;
-    Ok(Some(Template::of_parts(parts).to_string()))
+    Ok(Some(burn_in_of(&text.template, deliverable)?.to_string()))
+}
+
+/// A text for the pictures of a deliverable: every token has its value but the frame and the date.
+///
+/// # Errors
+/// When a token is unknown, is not taken here, or has no value outside of an optional part.
+pub fn burn_in_of(text: &Template, deliverable: &Deliverable) -> Result<Template, ExpandError> {
+    Ok(Template::of_parts(filled(text, deliverable)?))
 }
 
 fn filled(template: &Template, deliverable: &Deliverable) -> Result<Vec<Part>, ExpandError> {

@@ -21,7 +21,7 @@ mod shared_parts;
 mod source_files;
 
 pub use arguments::arguments;
-pub use burn_in::burn_in_text;
+pub use burn_in::{burn_in_of, burn_in_text};
 pub use fill::{ArgumentError, fill};
 pub use given_file::literal;
 pub use invocation::Invocation;

@@ -35,6 +35,8 @@ pub struct DisplayOptions {
     pub exposure: f32,
     /// Values that are shown as black and as white, of data that is no light.
     pub range: Option<(f32, f32)>,
+    /// Whether single values of such data are shown in colors, from the darkest to the brightest of [`false_color`].
+    pub has_false_color: bool,
 }
 
 impl Default for DisplayOptions {
@@ -42,6 +44,7 @@ impl Default for DisplayOptions {
         Self {
             exposure: 0.0,
             range: None,
+            has_false_color: false,
         }
     }
 }
@@ -69,6 +72,9 @@ pub fn display(
     }
     if let Some((low, high)) = options.range {
         let width = if high > low { high - low } else { 1.0 };
+        if options.has_false_color && red == green && green == blue {
+            return false_color((red - low) / width);
+        }
         return [red, green, blue].map(|value| byte((value - low) / width));
     }
     let gain = options.exposure.exp2();
@@ -76,6 +82,35 @@ pub fn display(
     let shade = shades[((x / side + y / side) % 2) as usize];
     let behind = (1.0 - alpha.clamp(0.0, 1.0)) * shade;
     [red, green, blue].map(|value| srgb_byte(value * gain + behind))
+}
+
+/// The color of a value from 0 to 1 in place of a gray: each is brighter than those of smaller values, so that it can be
+/// read without color too. Values outside have the color of the nearest end.
+#[must_use]
+pub fn false_color(value: f32) -> [u8; 3] {
+    /// Evenly spaced, and brighter by about the same each time.
+    const STOPS: [[u8; 3]; 6] = [
+        [12, 10, 60],
+        [28, 70, 160],
+        [20, 135, 140],
+        [90, 190, 80],
+        [240, 205, 70],
+        [255, 252, 235],
+    ];
+    let last = STOPS.len() - 1;
+    let value = if value.is_nan() {
+        0.0
+    } else {
+        value.clamp(0.0, 1.0)
+    };
+    let place = value * last as f32;
+    let at = (place as usize).min(last - 1);
+    let part = place - at as f32;
+    let (from, to) = (STOPS[at], STOPS[at + 1]);
+    [0, 1, 2].map(|channel| {
+        let (from, to) = (f32::from(from[channel]), f32::from(to[channel]));
+        (from + (to - from) * part).round() as u8
+    })
 }
 
 /// Linear light as a byte of sRGB.
@@ -103,6 +138,29 @@ fn byte(value: f32) -> u8 {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    #[test]
+    fn false_colors_get_brighter_with_their_values() {
+        let brightness = |value: f32| {
+            let [red, green, blue] = false_color(value).map(f32::from);
+            0.2126 * red + 0.7152 * green + 0.0722 * blue
+        };
+        for step in 0..100 {
+            let (value, next) = (step as f32 / 100.0, (step + 1) as f32 / 100.0);
+            assert!(brightness(next) > brightness(value), "{value}");
+        }
+        assert_eq!(false_color(-1.0), false_color(0.0));
+        assert_eq!(false_color(f32::INFINITY), false_color(1.0));
+        let options = DisplayOptions {
+            range: Some((2.0, 4.0)),
+            has_false_color: true,
+            ..DisplayOptions::default()
+        };
+        let shown = |pixel| display(pixel, PixelFault::None, (0, 0), options);
+        assert_eq!(shown([3.0, 3.0, 3.0, 1.0]), false_color(0.5));
+        // Three values of their own are no single one.
+        assert_eq!(shown([2.0, 3.0, 4.0, 1.0]), [0, 128, 255]);
+    }
 
     #[test]
     fn light_is_shown_by_the_curve_of_the_standard() {

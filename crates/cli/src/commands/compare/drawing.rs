@@ -85,6 +85,7 @@ fn row_of(one: &ComparedFrame, arguments: &Arguments, longest: u32) -> SheetRow 
     };
     SheetRow {
         title: format!("{} {}", one.pass(), one.frame),
+        scale: None,
         cells: vec![
             cell("first", first),
             cell("second", second),

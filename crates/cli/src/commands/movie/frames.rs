@@ -6,12 +6,11 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use clap::ValueEnum;
 use jiff::Zoned;
-use truepath_core::command::fill;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_core::movie::{Corner, Fps};
+use truepath_core::movie::Fps;
 use truepath_core::picture::{DisplayOptions, PixelValues, Size};
 use truepath_core::spread::spread_frames;
-use truepath_core::template::{Template, TokenValue};
+use truepath_core::template::TokenValue;
 use truepath_media::{
     DisplayCurve, Flaw, Proxy, ProxyOptions, Raster, Weight, displayed, fitted_text, proxy,
     text_width,
@@ -19,6 +18,7 @@ use truepath_media::{
 
 use super::Arguments;
 use super::source::MovieSource;
+use crate::burn_in::BurnIn;
 use crate::outcome::CommandError;
 
 /// What stands for a frame that is missing or broken.
@@ -42,8 +42,7 @@ pub(super) struct FramePainter<'m> {
     /// The size of the pictures.
     pub(super) picture: Size,
     missing: Missing,
-    burn_in: Option<&'m Template>,
-    corner: Corner,
+    burn_in: &'m BurnIn,
     fps: Fps,
     date: Zoned,
     /// How light is shown.
@@ -73,8 +72,7 @@ impl<'m> FramePainter<'m> {
             size: Size::square(0),
             picture: Size::square(0),
             missing: arguments.missing,
-            burn_in: arguments.burn_in.as_ref(),
-            corner: arguments.corner,
+            burn_in: &arguments.burn_in,
             fps,
             date: Zoned::now(),
             curve: DisplayCurve::new(arguments.transfer),
@@ -152,6 +150,7 @@ impl<'m> FramePainter<'m> {
                 data.shown(DisplayOptions {
                     exposure: 0.0,
                     range: Some(range),
+                    has_false_color: false,
                 })
             }),
             None => displayed(&path, &self.curve, self.values),
@@ -245,36 +244,12 @@ impl<'m> FramePainter<'m> {
             return Cow::Borrowed(raster);
         };
         let mut lettered = raster.clone();
-        let weight = if self.size.height >= 360 {
-            Weight::Title
-        } else {
-            Weight::Regular
-        };
-        let text = fitted_text(&text, self.size.width.saturating_sub(2 * MARGIN), weight);
-        let box_size = Size {
-            width: (text_width(&text, weight) + 2 * MARGIN).min(self.size.width),
-            height: (weight.height() + 2).min(self.size.height),
-        };
-        let (right, bottom) = (
-            self.size.width - box_size.width,
-            self.size.height - box_size.height,
-        );
-        let place = match self.corner {
-            Corner::TopLeft => (0, 0),
-            Corner::TopRight => (right, 0),
-            Corner::BottomLeft => (0, bottom),
-            Corner::BottomRight => (right, bottom),
-        };
-        lettered.fill(place, box_size, BLACK);
-        lettered.text((place.0 + MARGIN, place.1 + 1), &text, WHITE, weight);
+        lettered.burn_in(&text, self.burn_in.corner);
         Cow::Owned(lettered)
     }
 
     /// The text of a frame.
     fn text_of(&self, frame: Frame) -> Result<Option<String>, CommandError> {
-        let Some(template) = self.burn_in else {
-            return Ok(None);
-        };
         let value = |name: &str| match name {
             "name" => TokenValue::Text(self.source.name.clone()),
             "frame" => TokenValue::Number(frame),
@@ -282,11 +257,8 @@ impl<'m> FramePainter<'m> {
             "date" => TokenValue::Date(self.date.datetime()),
             _ => TokenValue::Unknown,
         };
-        fill(template, &value).map_err(|error| {
-            CommandError::Usage(format!(
-                "--burn-in: {error}; it takes {{name}}, {{frame}}, {{fps}} and {{date}}"
-            ))
-        })
+        self.burn_in
+            .text(&value, "{name}, {frame}, {fps} and {date}")
     }
 }
 

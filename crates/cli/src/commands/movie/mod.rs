@@ -16,14 +16,14 @@ use std::process::ExitCode;
 use clap::Args;
 use rayon::prelude::*;
 use truepath_core::frames::Frame;
-use truepath_core::movie::{Corner, Fps};
+use truepath_core::movie::Fps;
 use truepath_core::picture::{PixelValues, TRANSFERS, TransferFacts, transfer};
-use truepath_core::template::Template;
 use truepath_media::{MovieError, MovieFacts, MovieOptions, MovieWriter, Raster, examine_movie};
 
 use self::format::{codec, is_quicktime, sound};
 use self::frames::{FramePainter, Missing};
 use self::source::{MovieSource, Numbered};
+use crate::burn_in::BurnIn;
 use crate::new_file::{NewFile, folder_of, taken};
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::picture_arguments::PictureArguments;
@@ -75,12 +75,8 @@ pub(crate) struct Arguments {
     /// What stands for a frame that is missing or broken
     #[arg(long, value_name = "WHAT", default_value = "refuse")]
     missing: Missing,
-    /// A text in every frame, with the tokens {name}, {frame}, {fps} and {date}
-    #[arg(long, value_name = "TEXT")]
-    burn_in: Option<Template>,
-    /// Where that text stands: top-left, top-right, bottom-left or bottom-right
-    #[arg(long, value_name = "CORNER", default_value = "bottom-left", value_parser = corner)]
-    corner: Corner,
+    #[command(flatten)]
+    burn_in: BurnIn,
     /// Begin with so many frames of a slate: what the movie shows, in words; the sound begins after them
     #[arg(long, value_name = "FRAMES", default_value_t = 0, value_parser = clap::value_parser!(u32).range(0..=10_000))]
     slate: u32,
@@ -116,11 +112,6 @@ fn seconds(text: &str) -> Result<f64, String> {
     let seconds = number.parse::<f64>().ok().map(|number| number * unit);
     let seconds = seconds.filter(|seconds| seconds.abs() <= 86_400.0);
     seconds.ok_or_else(|| "it takes seconds, such as 0.5, -2 or 250ms".to_owned())
-}
-
-fn corner(text: &str) -> Result<Corner, String> {
-    Corner::of_word(text)
-        .ok_or_else(|| format!("one of {}", Corner::ALL.map(Corner::word).join(", ")))
 }
 
 fn curve(text: &str) -> Result<&'static TransferFacts, String> {

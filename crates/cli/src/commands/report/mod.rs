@@ -15,15 +15,17 @@ use truepath_runner::pictures::judged_pictures;
 use truepath_runner::run::Warning;
 use truepath_runner::times::ended;
 
+use crate::burn_in::BurnIn;
 use crate::commands::check::{findings, has_errors};
 use crate::commands::command_lines::first_lines;
+use crate::data_view::DataView;
 use crate::job_arguments::Chosen;
 use crate::new_file::NewFile;
 use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::{bytes, count, remark};
 use page::Page;
-use proxies::{Budget, shown_rows};
+use proxies::{Budget, RowView, shown_rows};
 
 /// Write a page with all pictures, their states and what they took, to be handed on
 ///
@@ -47,6 +49,10 @@ pub(crate) struct Arguments {
     /// Frames per second of the player; unset, those of the job, else 24
     #[arg(long, value_name = "FPS")]
     fps: Option<f64>,
+    #[command(flatten)]
+    data: DataView,
+    #[command(flatten)]
+    burn_in: BurnIn,
 }
 
 /// What a page says of a job besides its pictures.
@@ -93,6 +99,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         ));
     }
     let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
+    let texts = arguments.burn_in.of_rows(&rows, job.as_ref())?;
     let OfJob {
         processes,
         findings,
@@ -115,7 +122,15 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         bytes: arguments.size * 1_000_000,
         fps,
     };
-    let (shown, note) = shown_rows(&rows, budget);
+    let views = rows.iter().zip(&texts);
+    let views: Vec<RowView<'_>> = views
+        .map(|(row, text)| RowView {
+            row,
+            text,
+            data: arguments.data,
+        })
+        .collect();
+    let (shown, note) = shown_rows(&views, budget);
     let times: Vec<TimesRow> = summarize(&processes, GroupBy::Label);
     let machines = summarize(&processes, GroupBy::Machine);
     let engines = summarize(&processes, GroupBy::Engine);

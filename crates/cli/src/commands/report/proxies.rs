@@ -4,16 +4,26 @@ use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use rayon::prelude::*;
 use truepath_core::frames::Frame;
-use truepath_core::picture::{DisplayOptions, Size};
+use truepath_core::picture::Size;
 use truepath_core::spread::spread_frames;
 use truepath_media::{Flaw, ProxyOptions, proxy};
 use truepath_runner::pictures::PictureRow;
+
+use crate::burn_in::RowText;
+use crate::data_view::{DataView, legend};
 
 /// What a page may take.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Budget {
     pub(super) bytes: u64,
     pub(super) fps: f64,
+}
+
+/// Pictures that belong together, and how they are shown.
+pub(super) struct RowView<'r> {
+    pub(super) row: &'r PictureRow,
+    pub(super) text: &'r RowText,
+    pub(super) data: DataView,
 }
 
 /// Pictures of a page that belong together.
@@ -54,20 +64,20 @@ const QUALITY: u8 = 78;
 const SAMPLES: u64 = 12;
 
 /// The pictures of some rows, and what was left out to make them fit.
-pub(super) fn shown_rows(rows: &[PictureRow], budget: Budget) -> (Vec<ShownRow>, Option<String>) {
-    let frames: u64 = rows.iter().map(|row| row.frames.count()).sum();
-    let samples: Vec<(&PictureRow, Frame)> = rows
+pub(super) fn shown_rows(rows: &[RowView<'_>], budget: Budget) -> (Vec<ShownRow>, Option<String>) {
+    let frames: u64 = rows.iter().map(|view| view.row.frames.count()).sum();
+    let samples: Vec<(&RowView<'_>, Frame)> = rows
         .iter()
-        .flat_map(|row| {
-            spread_frames(&row.frames, SAMPLES.div_ceil(rows.len() as u64))
+        .flat_map(|view| {
+            spread_frames(&view.row.frames, SAMPLES.div_ceil(rows.len() as u64))
                 .into_iter()
-                .map(move |frame| (row, frame))
+                .map(move |frame| (view, frame))
         })
         .take(SAMPLES as usize * 4)
         .collect();
     let estimate = |side: u32| -> u64 {
-        let bytes = samples.par_iter().map(|(row, frame)| {
-            let shown = shown_frame(row, *frame, side, None);
+        let bytes = samples.par_iter().map(|(view, frame)| {
+            let shown = shown_frame(view, *frame, side, None);
             shown.picture.map_or(0, |picture| picture.len() as u64)
         });
         bytes.sum::<u64>() * frames / (samples.len() as u64).max(1)
@@ -83,10 +93,10 @@ pub(super) fn shown_rows(rows: &[PictureRow], budget: Budget) -> (Vec<ShownRow>,
             (smallest, (budget.bytes * 9 / 10) as f64 / bytes as f64)
         }
     };
-    let shown = rows.iter().map(|row| {
-        let most = ((row.frames.count() as f64 * part).floor() as u64).max(1);
-        let frames = spread_frames(&row.frames, if part < 1.0 { most } else { u64::MAX });
-        shown_row(row, &frames, side, budget.fps)
+    let shown = rows.iter().map(|view| {
+        let most = ((view.row.frames.count() as f64 * part).floor() as u64).max(1);
+        let frames = spread_frames(&view.row.frames, if part < 1.0 { most } else { u64::MAX });
+        shown_row(view, &frames, side, budget.fps)
     });
     let shown: Vec<ShownRow> = shown.collect();
     let note = (part < 1.0).then(|| {
@@ -96,15 +106,17 @@ pub(super) fn shown_rows(rows: &[PictureRow], budget: Budget) -> (Vec<ShownRow>,
     (shown, note)
 }
 
-fn shown_row(row: &PictureRow, frames: &[Frame], side: u32, fps: f64) -> ShownRow {
-    let range = data_range(row);
+fn shown_row(view: &RowView<'_>, frames: &[Frame], side: u32, fps: f64) -> ShownRow {
+    let range = data_range(view);
     let frames: Vec<ShownFrame> = frames
         .par_iter()
-        .map(|frame| shown_frame(row, *frame, side, range))
+        .map(|frame| shown_frame(view, *frame, side, range))
         .collect();
     let size = frames.iter().find_map(|one| one.size).unwrap_or((320, 180));
+    let legend = legend(view.data.display(view.row, 0.0, range));
+    let legend = legend.map_or_else(String::new, |legend| format!("  {legend}"));
     ShownRow {
-        title: row.title.clone(),
+        title: format!("{}{legend}", view.row.title),
         width: size.0,
         height: size.1,
         fps,
@@ -114,8 +126,9 @@ fn shown_row(row: &PictureRow, frames: &[Frame], side: u32, fps: f64) -> ShownRo
 
 /// The least and the greatest value of data, by some frames spread over it: the same for all, so that it does not
 /// flicker.
-fn data_range(row: &PictureRow) -> Option<(f32, f32)> {
-    if !row.is_data {
+fn data_range(view: &RowView<'_>) -> Option<(f32, f32)> {
+    let row = view.row;
+    if !view.data.is_data(row) {
         return None;
     }
     let options = ProxyOptions {
@@ -131,11 +144,12 @@ fn data_range(row: &PictureRow) -> Option<(f32, f32)> {
 }
 
 fn shown_frame(
-    row: &PictureRow,
+    view: &RowView<'_>,
     frame: Frame,
     longest: u32,
     range: Option<(f32, f32)>,
 ) -> ShownFrame {
+    let row = view.row;
     let nothing = |state| ShownFrame {
         frame,
         state,
@@ -149,19 +163,17 @@ fn shown_frame(
     };
     let options = ProxyOptions {
         within: Size::square(longest),
-        is_data: row.is_data,
+        is_data: view.data.is_data(row),
     };
     let proxy = match proxy(&path, options) {
         Ok(proxy) => proxy,
         Err(Flaw::Unverifiable(_)) => return nothing("unverifiable"),
         Err(_) => return nothing("broken"),
     };
-    let display = DisplayOptions {
-        range: range.or_else(|| proxy.range().filter(|_| row.is_data)),
-        ..DisplayOptions::default()
-    };
+    let display = view.data.display(row, 0.0, range.or_else(|| proxy.range()));
     let mut bytes = Vec::new();
-    let raster = proxy.shown(display);
+    let mut raster = proxy.shown(display);
+    view.text.draw(frame, &mut raster);
     if raster.write_jpeg(&mut bytes, QUALITY).is_err() {
         return nothing("unverifiable");
     }

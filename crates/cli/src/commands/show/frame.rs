@@ -5,6 +5,7 @@ use truepath_core::picture::{DisplayOptions, Size};
 use truepath_media::{ProxyOptions, Raster, proxy};
 use truepath_runner::pictures::PictureRow;
 
+use crate::data_view::DataView;
 use crate::show::terminal::{Cells, Protocol};
 
 /// Where pictures are drawn.
@@ -17,23 +18,21 @@ pub(super) struct Canvas {
     pub(super) height: u32,
 }
 
-/// A frame as a display shows it, not larger than some pixels; why it cannot be shown, where it cannot.
+/// A frame as a display shows it, not larger than some pixels, and how; why it cannot be shown, where it cannot.
 pub(super) fn drawn(
     row: &PictureRow,
     frame: Frame,
     within: Size,
     exposure: f32,
-) -> Result<Raster, String> {
+    data: DataView,
+) -> Result<(Raster, DisplayOptions), String> {
     let path = row.path(frame).filter(|path| path.is_file());
     let path = path.ok_or_else(|| "missing".to_owned())?;
     let options = ProxyOptions {
         within,
-        is_data: row.is_data,
+        is_data: data.is_data(row),
     };
     let proxy = proxy(&path, options).map_err(|flaw| flaw.to_string())?;
-    let display = DisplayOptions {
-        exposure,
-        range: proxy.range().filter(|_| row.is_data),
-    };
-    Ok(proxy.shown(display))
+    let display = data.display(row, exposure, proxy.range());
+    Ok((proxy.shown(display), display))
 }

@@ -8,6 +8,7 @@ use truepath_runner::pictures::PictureRow;
 
 use super::frame::{Canvas, drawn};
 use super::write_raw;
+use crate::data_view::DataView;
 use crate::outcome::CommandError;
 use crate::show::print;
 use crate::show::terminal::Protocol;
@@ -21,7 +22,7 @@ const BETWEEN: u32 = 2;
 pub(super) fn show(
     rows: &[PictureRow],
     frame_of: &(dyn Fn(&PictureRow) -> Frame + Sync),
-    exposure: f32,
+    (exposure, data): (f32, DataView),
     canvas: Canvas,
 ) -> Result<bool, CommandError> {
     let count = rows.len() as u32;
@@ -37,7 +38,7 @@ pub(super) fn show(
             let frame = frame_of(row);
             (
                 format!("{} {frame}", row.title),
-                drawn(row, frame, room, exposure),
+                drawn(row, frame, room, exposure, data).map(|(picture, _)| picture),
             )
         })
         .collect();

@@ -19,10 +19,11 @@ use truepath_runner::pictures::PictureRow;
 use truepath_runner::verify_all::first_facts;
 
 use self::frame::{Canvas, drawn};
+use crate::data_view::{DataView, legend};
 use crate::outcome::{CommandError, DONE, FOUND};
 use crate::picture_arguments::PictureArguments;
 use crate::show::terminal::{Cells, Protocol};
-use crate::show::{ERROR, FAINT, TITLE, alert, columns, remark};
+use crate::show::{ERROR, FAINT, TITLE, alert, columns, print, remark};
 
 /// Show pictures in the terminal
 ///
@@ -56,6 +57,8 @@ pub(crate) struct Arguments {
         allow_hyphen_values = true
     )]
     exposure: f32,
+    #[command(flatten)]
+    data: DataView,
     /// How pictures are drawn; unset, as the terminal shows them best by what it says of itself
     #[arg(long, value_enum, value_name = "PROTOCOL")]
     protocol: Option<Protocol>,
@@ -98,7 +101,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     };
     let mut is_fine = true;
     if arguments.grid && draws {
-        is_fine = grid::show(&chosen.rows, &frame_of, arguments.exposure, canvas)?;
+        is_fine = grid::show(
+            &chosen.rows,
+            &frame_of,
+            (arguments.exposure, arguments.data),
+            canvas,
+        )?;
     } else {
         for row in &chosen.rows {
             is_fine &= show(row, frame_of(row), &arguments, canvas, draws)?;
@@ -141,8 +149,13 @@ fn show(
     // A prompt, the title and the facts stay in sight.
     let rows = canvas.height.saturating_sub(4).max(4);
     let room = canvas.protocol.room(canvas.cells, canvas.width, rows);
-    match drawn(row, frame, room, arguments.exposure) {
-        Ok(picture) => write_raw(&canvas.protocol.stream(&picture)?)?,
+    match drawn(row, frame, room, arguments.exposure, arguments.data) {
+        Ok((picture, display)) => {
+            write_raw(&canvas.protocol.stream(&picture)?)?;
+            if let Some(legend) = legend(display) {
+                print(&format!("  {FAINT}{legend}{FAINT:#}"))?;
+            }
+        }
         Err(flaw) => {
             alert(&format!(
                 "{ERROR}not shown{ERROR:#} {}: {flaw}",

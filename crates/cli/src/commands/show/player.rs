@@ -207,9 +207,9 @@ impl Player<'_> {
                 .canvas
                 .protocol
                 .room(self.canvas.cells, self.canvas.width, rows);
-            let shown = drawn(row, frame, room, self.exposure);
+            let shown = drawn(row, frame, room, self.exposure, self.arguments.data);
             let shown = match shown {
-                Ok(picture) => Ok(self.canvas.protocol.stream(&picture)?),
+                Ok((picture, _)) => Ok(self.canvas.protocol.stream(&picture)?),
                 Err(why) => Err(why),
             };
             if self.kept > MOST_KEPT {
