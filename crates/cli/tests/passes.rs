@@ -319,3 +319,108 @@ fn nothing_is_replaced_and_mistakes_are_named() {
         ["a.exr", "a_main.exr", "evil.exr", "half.exr"]
     );
 }
+
+#[test]
+fn layers_become_open_raster_that_other_programs_read() {
+    let project = Project::empty();
+    let size = truepath_core::picture::Size {
+        width: 40,
+        height: 30,
+    };
+    // Half transparent light, over a PNG that must stay as it is.
+    let mut canvas = truepath_media::Canvas::new(size, truepath_core::picture::Channels::Rgba);
+    for pixel in canvas.values.chunks_exact_mut(4) {
+        pixel.copy_from_slice(&[0.5, 0.0, 0.0, 0.5]);
+    }
+    let file = std::io::BufWriter::new(fs::File::create(project.path("glow.exr")).unwrap());
+    let half = truepath_core::picture::Bits::Half;
+    truepath_media::write_exr(&[(String::new(), canvas)], file, half, "zip", 1.0).unwrap();
+    let sky = common::picture_of(40, 30, png::ColorType::Rgb, 7);
+    fs::write(project.path("sky.png"), &sky).unwrap();
+    let layers = ["sky.png", "glow <1> & \"two\"=glow.exr"];
+    for to in ["dawn.ora", "again.ora"] {
+        project
+            .call(&["passes", "merge", layers[0], layers[1], "--to", to])
+            .ends(0);
+    }
+    assert_eq!(
+        fs::read(project.path("dawn.ora")).unwrap(),
+        fs::read(project.path("again.ora")).unwrap()
+    );
+    let refused = project.call(&["passes", "merge", "sky.png", "--to", "dawn.ora"]);
+    assert!(refused.ends(2).err.contains("dawn.ora"));
+    fs::write(project.path("half.png"), &sky[..sky.len() / 2]).unwrap();
+    fs::write(
+        project.path("small.png"),
+        common::picture_of(20, 30, png::ColorType::Rgb, 7),
+    )
+    .unwrap();
+    for (wrong, why) in [
+        ("half.png", "half.png"),
+        ("small.png", "20x30"),
+        ("none.png", "none.png"),
+    ] {
+        let refused = project.call(&["passes", "merge", "sky.png", wrong, "--to", "x.ora"]);
+        let refused = refused.ends(2);
+        assert!(refused.err.contains(why), "{}", refused.err);
+        assert!(!project.path("x.ora").exists());
+    }
+    if !common::needs("python3") {
+        return;
+    }
+    // An independent reader of the zip, the list and the pictures' bytes.
+    let script = r#"
+import sys, zipfile, xml.etree.ElementTree as tree, struct, zlib
+zip = zipfile.ZipFile("dawn.ora")
+assert zip.testzip() is None
+first = zip.infolist()[0]
+assert (first.filename, first.compress_type) == ("mimetype", zipfile.ZIP_STORED)
+assert zip.read("mimetype") == b"image/openraster"
+image = tree.fromstring(zip.read("stack.xml"))
+assert (image.get("w"), image.get("h")) == ("40", "30")
+layers = image.find("stack").findall("layer")
+assert [one.get("name") for one in layers] == ['glow <1> & "two"', "sky"]
+assert zip.read(layers[1].get("src")) == open("sky.png", "rb").read()
+def rows(data):
+    at, body = 8, b""
+    while at < len(data):
+        length, kind = struct.unpack(">I4s", data[at:at + 8])
+        if kind == b"IHDR": head = struct.unpack(">IIBB", data[at + 8:at + 18])
+        if kind == b"IDAT": body += data[at + 8:at + 8 + length]
+        at += 12 + length
+    return head, zlib.decompress(body)
+head, body = rows(zip.read(layers[0].get("src")))
+assert head == (40, 30, 16, 6), head
+head, body = rows(zip.read("mergedimage.png"))
+assert head == (40, 30, 8, 6), head
+assert "Thumbnails/thumbnail.png" in zip.namelist()
+zip.extractall("out")
+"#;
+    let output = std::process::Command::new("python3")
+        .args(["-c", script])
+        .current_dir(project.path("."))
+        .output()
+        .unwrap();
+    assert!(
+        output.status.success(),
+        "{}",
+        String::from_utf8_lossy(&output.stderr)
+    );
+    // The light is a red of full strength, half transparent; what is merged is it over the sky.
+    let pixel = |name: &str| {
+        let image = image::open(project.path(name)).unwrap().to_rgba8();
+        image.get_pixel(3, 3).0
+    };
+    assert_eq!(pixel("out/data/layer1.png"), [255, 0, 0, 128]);
+    let sky = pixel("sky.png");
+    let light = |value: u8| truepath_core::picture::srgb_light(f32::from(value) / 255.0);
+    let merged = [
+        truepath_core::picture::srgb_byte(0.5 + 0.5 * light(sky[0])),
+        truepath_core::picture::srgb_byte(0.5 * light(sky[1])),
+        truepath_core::picture::srgb_byte(0.5 * light(sky[2])),
+        255,
+    ];
+    for (one, other) in pixel("out/mergedimage.png").iter().zip(merged) {
+        assert!(one.abs_diff(other) <= 1, "{merged:?}");
+    }
+}

@@ -16,6 +16,7 @@ mod layers;
 mod meter;
 #[cfg(feature = "movies")]
 mod movie;
+mod open_raster;
 mod passed_over;
 mod png_file;
 mod png_rows;
@@ -39,6 +40,7 @@ pub use movie::{
     MovieCodec, MovieError, MovieFacts, MovieHeaders, MovieOptions, MovieWriter, SoundError,
     SoundFormat, examine_movie, movie_headers,
 };
+pub use open_raster::{OpenRasterError, OpenRasterLayer, write_open_raster};
 pub use proxy::{DisplayCurve, Proxy, ProxyOptions, displayed, proxy};
 pub use raster::{Raster, Weight, fitted_text, text_width};
 pub use sheet::{CellState, SheetCell, SheetOptions, SheetRow, draw_sheet};

@@ -22,7 +22,7 @@ use crate::show::{
     ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, frames_of, warn_of_ledgers,
 };
 
-/// Tell how far the runs of a job are
+/// Show how far the runs of a job are
 ///
 /// It changes nothing, so it may be asked at any time, on any machine that sees the state folder: what is
 /// there, what is running and where, what failed and why, the pace and the time left. Files are looked
@@ -35,10 +35,10 @@ use crate::show::{
 pub(crate) struct Arguments {
     #[command(flatten)]
     job: NamedJob,
-    /// Color again every second, until no run is at work any more
+    /// Show it again every second, until no run is at work any more
     #[arg(long, conflicts_with = "format")]
     follow: bool,
-    /// Say which setting of stale frames has changed, from what to what
+    /// Show which setting of stale frames has changed, from what to what
     #[arg(long, conflicts_with_all = ["follow", "format"])]
     stale: bool,
     /// How the result is printed

@@ -116,9 +116,15 @@ pub fn false_color(value: f32) -> [u8; 3] {
 /// Linear light as a byte of sRGB.
 #[must_use]
 pub fn srgb_byte(light: f32) -> u8 {
+    byte(encoded_srgb(light))
+}
+
+/// Linear light as a value of sRGB, both from 0 to 1; what is beyond is cut off.
+#[must_use]
+pub fn encoded_srgb(light: f32) -> f32 {
     let encode = transfer("srgb").map(|facts| facts.encode);
     let value = f64::from(light.clamp(0.0, 1.0));
-    byte(encode.map_or(value, |encode| encode(value)) as f32)
+    encode.map_or(value, |encode| encode(value)) as f32
 }
 
 /// The linear light of a value of sRGB from 0 to 1: IEC 61966-2-1.

@@ -13,7 +13,8 @@ mod size;
 mod transfer;
 
 pub use display::{
-    DisplayOptions, INFINITE, NOT_A_NUMBER, PixelFault, display, false_color, srgb_byte, srgb_light,
+    DisplayOptions, INFINITE, NOT_A_NUMBER, PixelFault, display, encoded_srgb, false_color,
+    srgb_byte, srgb_light,
 };
 pub(crate) use estimate::rule_of_thumb;
 pub(crate) use format::format_of_extension;
