@@ -418,3 +418,66 @@ fn a_gather_that_is_killed_at_any_step_is_finished_by_the_next() {
         assert_eq!(home.frames(), all, "{point}");
     }
 }
+
+#[test]
+fn bundles_travel_as_archives() {
+    let (one, other) = (Home::new(""), Home::new(""));
+    let name = |part: u32| format!("orrery-v003-part{part}of2.tar.zst");
+    for home in [&one, &other] {
+        let packed = home.pack(&["--parts", "2", "--archive"]).ends(0);
+        assert!(packed.out.contains(&name(2)), "{}", packed.out);
+    }
+    let bytes = |home: &Home, part: u32| fs::read(home.bundle(&name(part))).unwrap();
+    for part in [1, 2] {
+        assert_eq!(bytes(&one, part), bytes(&other, part));
+    }
+    // Nothing but the archives is there, and none is replaced.
+    assert_eq!(one.project.files("away").len(), 2);
+    let taken = one.pack(&["--parts", "2", "--archive"]).ends(2);
+    assert!(taken.err.contains("is there already"), "{}", taken.err);
+    // As it was packed it has no frames yet.
+    let home = &one;
+    let gathered = home.gather(&[&home.bundle(&name(1))]).ends(1);
+    assert!(gathered.out.contains("missing"), "{}", gathered.out);
+    if !common::needs("zstd") {
+        return;
+    }
+    // Unpacked and packed again by other programs, as tar and as Zstandard.
+    for (part, end) in [(1, "tar"), (2, "tar.zst")] {
+        let away = home.project.path("away").display().to_string();
+        let folder = format!("orrery-v003-part{part}of2");
+        let shell = |line: &str| {
+            let mut command = Command::new("sh");
+            command.args(["-c", line]).current_dir(&away);
+            called(command).ends(0);
+        };
+        shell(&format!("zstd -dqc {} | tar -xf -", name(part)));
+        let bundle = home.render(&folder, &format!("machine{part}"));
+        let from = bundle.parent().unwrap().display().to_string();
+        match end {
+            "tar" => shell(&format!("tar -cf back{part}.tar -C {from} {folder}")),
+            _ => shell(&format!(
+                "tar -cf - -C {from} {folder} | zstd -qc > back{part}.tar.zst"
+            )),
+        }
+        let back = home.bundle(&format!("back{part}.{end}"));
+        // Cut short on the way: what is whole in it may come home, and nothing that is half.
+        let whole = fs::read(&back).unwrap();
+        let cut = home.bundle(&format!("cut{part}.{end}"));
+        fs::write(&cut, &whole[..whole.len() * 2 / 3]).unwrap();
+        let gathered = home.gather(&[&cut]).ends(1);
+        assert!(gathered.out.contains("refused"), "{}", gathered.out);
+        let before = home.frames();
+        let gathered = home.gather(&[&back]).ends(0);
+        assert!(
+            gathered.out.contains("9 files, 0 there already"),
+            "{}",
+            gathered.out
+        );
+        assert_eq!(home.frames().len(), before.len() + 9);
+        home.gather(&[&back]).ends(0);
+    }
+    assert_eq!(home.frames(), rendered_at_home());
+    // What was unpacked has gone.
+    assert!(!home.project.path("home/.truepath/unpacked").exists());
+}

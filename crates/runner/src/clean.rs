@@ -67,7 +67,12 @@ impl LeftoverKind {
             // A run that is at work may be about to use them.
             Self::Checkpoints | Self::Caches if !state.is_clear()? => Vec::new(),
             Self::Checkpoints => entries_of(&state.checkpoints(""))?,
-            Self::Caches => entries_of_all([state.prepared(), state.scenes(), state.set_up()])?,
+            Self::Caches => entries_of_all([
+                state.prepared(),
+                state.scenes(),
+                state.set_up(),
+                state.unpacked(),
+            ])?,
         };
         Leftovers::of(entries, older_than)
     }

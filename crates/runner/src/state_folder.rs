@@ -64,6 +64,11 @@ impl StateFolder {
         self.root.join("logs")
     }
 
+    /// The bundles that are unpacked while their frames are gathered.
+    pub(crate) fn unpacked(&self) -> PathBuf {
+        self.root.join("unpacked")
+    }
+
     /// The logs of a run.
     pub(crate) fn logs_of(&self, session: u32) -> PathBuf {
         self.logs().join(format!("{session:04}"))

@@ -23,10 +23,10 @@ use crate::show::{ERROR, GOOD, TITLE, WARNING, files, frames_of};
 /// is missing can be packed again with `truepath pack --missing`. Called again, it changes nothing more.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath gather /media/stick/orrery-v003-part1of4\n  truepath gather bundles/*\n\nThe exit code is 0 when every frame of these bundles is home."
+    after_help = "Examples:\n  truepath gather /media/stick/orrery-v003-part1of4\n  truepath gather bundles/*\n  truepath gather orrery-v003-part2of4.tar.zst\n\nThe exit code is 0 when every frame of these bundles is home."
 )]
 pub(crate) struct Arguments {
-    /// The folders of the bundles
+    /// The folders of the bundles, or archives of them as .tar.zst or .tar
     #[arg(required = true, value_name = "BUNDLE")]
     bundles: Vec<PathBuf>,
     #[command(flatten)]

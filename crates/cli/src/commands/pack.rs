@@ -25,7 +25,7 @@ use crate::show::{FAINT, TITLE, bytes, count, files, remark};
 /// are there. The same content gives the same bytes.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath pack --parts 4 --to /media/stick\n  truepath pack --shot dawn --weights 8,16 --to bundles\n  truepath pack --missing --parts 2 --to again\n  truepath pack --parts 3 --to bundles --dry-run"
+    after_help = "Examples:\n  truepath pack --parts 4 --to /media/stick\n  truepath pack --shot dawn --weights 8,16 --archive --to bundles\n  truepath pack --missing --parts 2 --to again\n  truepath pack --parts 3 --to bundles --dry-run"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -39,6 +39,9 @@ pub(crate) struct Arguments {
     /// The folder that the bundles are made in
     #[arg(long, value_name = "FOLDER")]
     to: PathBuf,
+    /// Make one file of each, as .tar.zst, in place of a folder
+    #[arg(long)]
+    archive: bool,
     /// Show what would be packed, and write nothing
     #[arg(long)]
     dry_run: bool,
@@ -95,11 +98,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         plan: &plan,
         shipped: crate::profiles::SHIPPED,
         extras: &extras,
+        as_archives: arguments.archive,
     };
     let packed = packer.pack(&arguments.to);
     for bundle in packed.map_err(outcome)? {
         let frames = count(bundle.frames, "frame", "frames");
-        writeln!(out, "{}  {FAINT}{frames}{FAINT:#}", bundle.folder.display())?;
+        writeln!(out, "{}  {FAINT}{frames}{FAINT:#}", bundle.path.display())?;
     }
     out.flush()?;
     Ok(ExitCode::from(DONE))
@@ -160,7 +164,7 @@ fn extras(
 const README: &str = "A part of a job, packed by True Path.\n\n\
     To render it:   sh start.sh      (Windows: start.cmd)\n\
     Without True Path, where the renderer is there:   sh render.sh\n\n\
-    Then bring this whole folder back. There `truepath gather FOLDER` takes the frames.\n\
+    Then bring this whole folder back, or a .tar or .tar.zst of it. There `truepath gather` takes the frames.\n\
     Nothing in this folder needs to be changed; bundle.json has the hash of each file.\n";
 
 const START: &str = "#!/bin/sh\n\

@@ -10,6 +10,7 @@ use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_media::{HashKind, hash_file};
 
+use super::archive::{is_archive, unpack_archive};
 use super::frame_taker::{FrameTaker, HomeFile, Refusal, Returned, Taken, take_name};
 use super::list::{BundleError, BundleList};
 use crate::crash::point;
@@ -20,6 +21,7 @@ use crate::load::JOB_FILE;
 use crate::publish::record_with;
 use crate::run::dead_after;
 use crate::session::{NewSession, Session, SessionError};
+use crate::state_folder::StateFolder;
 use crate::when::When;
 use crate::{Loaded, load};
 
@@ -126,6 +128,8 @@ pub fn gather(
             .collect(),
         fingerprints: Fingerprints::new(loaded),
         brought: HashSet::new(),
+        state: &state,
+        archives: 0,
     };
     let reports = bundles.iter().map(|bundle| home.bundle(bundle)).collect();
     let ended = session.end(&known);
@@ -145,17 +149,48 @@ struct Home<'h> {
     fingerprints: Fingerprints<'h>,
     /// What this call has brought home.
     brought: HashSet<String>,
+    /// The state of the job, and how many archives were unpacked there.
+    state: &'h StateFolder,
+    archives: u64,
 }
 
 impl Home<'_> {
     fn bundle(&mut self, bundle: &Path) -> GatherReport {
         let mut edited = Vec::new();
-        let result = self.frames_of(bundle, &mut edited);
+        let result = match is_archive(bundle) {
+            false => self.frames_of(bundle, &mut edited),
+            true => self.unpacked(bundle, &mut edited),
+        };
         GatherReport {
             bundle: bundle.to_owned(),
             result,
             edited,
         }
+    }
+
+    /// The same of an archive, which is unpacked for as long as that takes.
+    fn unpacked(
+        &mut self,
+        archive: &Path,
+        edited: &mut Vec<String>,
+    ) -> Result<Vec<Gathered>, String> {
+        let disk = self.options.disk;
+        let into = self
+            .state
+            .unpacked()
+            .join(format!("{}-{}", std::process::id(), self.archives));
+        self.archives += 1;
+        // What a process of that number has left when it was killed is ours.
+        let remove = || disk.remove_tree(&into).map_err(|error| error.to_string());
+        remove()?;
+        let unpacked = disk
+            .create_folders(&into)
+            .map_err(|error| error.to_string())
+            .and_then(|()| unpack_archive(archive, &into));
+        let result = unpacked.and_then(|folder| self.frames_of(&folder, edited));
+        let removed = remove();
+        let _ = fs::remove_dir(self.state.unpacked());
+        removed.and(result)
     }
 
     fn frames_of(

@@ -3,8 +3,10 @@
 //! - [`PackPlan`] says what goes into the bundles; [`Packer`] writes them, and loads each again to see that it makes the
 //!   same pictures.
 //! - [`BundleList`] is what a bundle says of itself: its part, and the hash of each packed file.
+//! - `archive` makes one file of a bundle, and unpacks it.
 //! - [`gather`] brings the frames of bundles home to their true names, and never replaces one.
 
+mod archive;
 mod frame_taker;
 mod gather;
 mod list;

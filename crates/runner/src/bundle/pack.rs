@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
 use truepath_media::{HashKind, hash_file};
 
+use super::archive::{ARCHIVE, write_archive};
 use super::list::{BundleList, LIST_FILE, PackedDeliverable, PackedFile};
 use super::pack_error::{PackError, disk_error};
 use super::pack_plan::{PackPlan, PartPlan};
@@ -21,8 +22,8 @@ use crate::{Loaded, load};
 /// A bundle that was packed.
 #[derive(Debug)]
 pub struct PackedBundle {
-    /// Its folder.
-    pub folder: PathBuf,
+    /// Its folder, or its archive.
+    pub path: PathBuf,
     /// How many frames it makes.
     pub frames: u64,
 }
@@ -44,6 +45,8 @@ pub struct Packer<'p> {
     pub shipped: &'p [(&'p str, &'static str)],
     /// Further files of each.
     pub extras: &'p Extras<'p>,
+    /// Whether each becomes one file in place of a folder.
+    pub as_archives: bool,
 }
 
 impl Packer<'_> {
@@ -53,7 +56,7 @@ impl Packer<'_> {
     /// When a name is taken, the disk refuses, or a bundle would make other pictures than the job.
     pub fn pack(&self, to: &Path) -> Result<Vec<PackedBundle>, PackError> {
         for part in &self.plan.parts {
-            let folder = to.join(&part.name);
+            let folder = to.join(self.name(part));
             if folder.symlink_metadata().is_ok() {
                 return Err(PackError::Taken(folder.display().to_string()));
             }
@@ -62,7 +65,9 @@ impl Packer<'_> {
         disk.create_folders(to).map_err(disk_error(to))?;
         // As the job of the bundle will see it.
         let to = &fs::canonicalize(to).map_err(disk_error(to))?;
-        let needed = self.plan.bytes * self.plan.parts.len() as u64;
+        // An archive is made of a folder.
+        let folders = self.plan.parts.len() as u64 + u64::from(self.as_archives);
+        let needed = self.plan.bytes * folders;
         if let Some(free) = free_space(to).filter(|free| *free < needed) {
             return Err(PackError::NoRoom {
                 folder: to.display().to_string(),
@@ -72,27 +77,47 @@ impl Packer<'_> {
         }
         let mut packed = Vec::new();
         for part in &self.plan.parts {
-            let folder = to.join(&part.name);
+            let path = to.join(self.name(part));
             let making = to.join(format!(".truepath-pack-{}", part.name));
+            let archive = to.join(format!(".truepath-pack-{}{ARCHIVE}", part.name));
+            let remove = || {
+                disk.remove_tree(&making).map_err(disk_error(&making))?;
+                match disk.remove_file(&archive) {
+                    Err(error) if error.kind() != io::ErrorKind::NotFound => {
+                        Err(disk_error(&archive)(error))
+                    }
+                    _ => Ok(()),
+                }
+            };
             // What an earlier call was making when it was killed is half, and ours.
-            disk.remove_tree(&making).map_err(disk_error(&making))?;
+            remove()?;
             let made = self.write(part, &making).and_then(|()| {
-                rename(disk, &making, &folder).map_err(|error| match error.kind() {
-                    io::ErrorKind::AlreadyExists => PackError::Taken(folder.display().to_string()),
-                    _ => disk_error(&folder)(error),
+                let whole = if self.as_archives {
+                    write_archive(&making, &part.name, &archive).map_err(disk_error(&archive))?;
+                    &archive
+                } else {
+                    &making
+                };
+                rename(disk, whole, &path).map_err(|error| match error.kind() {
+                    io::ErrorKind::AlreadyExists => PackError::Taken(path.display().to_string()),
+                    _ => disk_error(&path)(error),
                 })
             });
-            if let Err(error) = made {
-                let _ = disk.remove_tree(&making);
-                return Err(error);
-            }
+            let removed = remove();
+            made.and(removed)?;
             disk.sync_folder(to).map_err(disk_error(to))?;
             packed.push(PackedBundle {
-                folder,
+                path,
                 frames: part.frames,
             });
         }
         Ok(packed)
+    }
+
+    /// What a bundle is called.
+    fn name(&self, part: &PartPlan) -> String {
+        let end = if self.as_archives { ARCHIVE } else { "" };
+        format!("{}{end}", part.name)
     }
 
     /// Writes one bundle into a folder, and loads it again.
