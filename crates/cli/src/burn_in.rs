@@ -7,8 +7,8 @@ use truepath_core::movie::Corner;
 use truepath_core::template::{Template, TokenValue};
 use truepath_runner::pictures::PictureRow;
 
-use crate::job_arguments::Chosen;
 use crate::outcome::CommandError;
+use crate::picture_arguments::ChosenPictures;
 
 /// A text in every picture, and where it stands.
 #[derive(Debug, Clone, Args)]
@@ -42,18 +42,11 @@ impl BurnIn {
     }
 
     /// The texts of rows of pictures, in their order: of a job with the values of its deliverables.
-    pub(crate) fn of_rows(
-        &self,
-        rows: &[PictureRow],
-        job: Option<&Chosen>,
-    ) -> Result<Vec<RowText>, CommandError> {
+    pub(crate) fn of_rows(&self, chosen: &ChosenPictures) -> Result<Vec<RowText>, CommandError> {
         let date = jiff::Zoned::now().datetime();
-        let of_row = |row: &PictureRow| {
+        let of_row = |(at, row): (usize, &PictureRow)| {
             let mut burn_in = self.clone();
-            let deliverables = job.map(|job| &job.chosen.deliverables[..]);
-            let mut found = deliverables.unwrap_or_default().iter();
-            let found = found.find(|one| one.label() == row.title);
-            if let (Some(template), Some(one)) = (&self.template, found) {
+            if let (Some(template), Some(one)) = (&self.template, chosen.deliverable(at)) {
                 let filled = burn_in_of(template, one);
                 let filled =
                     filled.map_err(|error| CommandError::Usage(format!("--burn-in: {error}")))?;
@@ -69,7 +62,7 @@ impl BurnIn {
             text.try_of(row.frames.first().unwrap_or(0))?;
             Ok(text)
         };
-        rows.iter().map(of_row).collect()
+        chosen.rows.iter().enumerate().map(of_row).collect()
     }
 }
 

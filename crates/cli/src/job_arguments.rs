@@ -2,7 +2,7 @@
 
 mod queued;
 
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use clap::Args;
 use truepath_core::deliverable::{Expansion, Selection, expand};
@@ -175,6 +175,11 @@ impl JobArguments {
         self.load_at(When::Next, None)
     }
 
+    /// The file that was named, if any.
+    pub(crate) fn file(&self) -> Option<&Path> {
+        self.job.as_deref()
+    }
+
     /// The job file as it was named.
     pub(crate) fn name(&self) -> String {
         let usual = || JOB_FILE.to_owned();
@@ -282,7 +287,7 @@ impl JobArguments {
         }
         if is_queue_file(&path) {
             return Err(CommandError::Usage(format!(
-                "{} is a queue: `truepath queue --queue {0} run` works it off, and status, check and audit take it in place of a job",
+                "{} is a queue: `truepath queue --queue {0} run` works it off, and status, check, audit, report, show and sheet take it in place of a job",
                 path.display()
             )));
         }

@@ -333,3 +333,56 @@ fn an_interrupted_queue_says_so_by_its_code() {
         "{out}"
     );
 }
+
+#[test]
+fn a_queue_is_looked_at_like_a_job() {
+    let project = jobs(&[("a", 2, ""), ("b", 3, "")]);
+    project.write(
+        "night.toml",
+        &queue(&["a/truepath.toml", "b/truepath.toml"]),
+    );
+    let run = ["queue", "--queue", "night.toml", "run", "--quiet"];
+    project.call(&run).ends(0);
+    fs::remove_file(project.path("b/renders/kiln.0003.png")).unwrap();
+    project
+        .call(&["report", "night.toml", "--to", "night.html"])
+        .ends(0);
+    let page = project.read("night.html");
+    for part in [
+        "a/truepath.toml · kiln · frames",
+        "b/truepath.toml · kiln · frames",
+        "frame 3, missing",
+        "4 valid",
+    ] {
+        assert!(page.contains(part), "{part}");
+    }
+    // As an option, and for sheets; a text takes the values of each job.
+    for (command, to) in [("sheet", "night.png"), ("report", "again.html")] {
+        let burn_in = ["--burn-in", "{shot} {frame}", "--to", to];
+        let call = [&[command, "--job", "night.toml"][..], &burn_in].concat();
+        project.call(&call).ends(0);
+    }
+    let shown = project.call(&["show", "night.toml"]).ends(0);
+    assert_eq!(
+        shown.out.matches("kiln · frames").count(),
+        2,
+        "{}",
+        shown.out
+    );
+    // What is switched off is no part of it, and what is missing is named.
+    project
+        .call(&["queue", "--queue", "night.toml", "off", "1"])
+        .ends(0);
+    let shown = project.call(&["show", "night.toml"]).ends(0);
+    assert_eq!(
+        shown.out.matches("kiln · frames").count(),
+        1,
+        "{}",
+        shown.out
+    );
+    fs::remove_file(project.path("b/truepath.toml")).unwrap();
+    let refused = project.call(&["report", "night.toml", "--to", "x.html"]);
+    let refused = refused.ends(2);
+    assert!(refused.err.contains("b/truepath.toml"), "{}", refused.err);
+    assert!(!project.path("x.html").exists());
+}

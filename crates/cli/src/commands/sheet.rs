@@ -80,8 +80,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             PAGE.0, PAGE.1, arguments.page
         )));
     }
-    let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
-    let texts = arguments.burn_in.of_rows(&rows, job.as_ref())?;
+    let chosen = arguments.pictures.load()?;
+    let texts = arguments.burn_in.of_rows(&chosen)?;
+    let ChosenPictures { title, rows, .. } = &chosen;
     let planned: Vec<Planned<'_>> = rows
         .iter()
         .zip(&texts)
@@ -99,7 +100,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         Ok(())
     };
     let mut row = |at: usize| drawn(&planned[at], options, &arguments);
-    let drawn = draw_sheet(&title, options, planned.len(), &mut row, &mut page);
+    let drawn = draw_sheet(title, options, planned.len(), &mut row, &mut page);
     let is_missing = drawn.map_err(|(path, error): (PathBuf, io::Error)| {
         CommandError::outside(path.display().to_string())(error)
     })?;

@@ -116,7 +116,7 @@ impl MovieSource {
         }
         let chosen = pictures.load()?;
         let are_files =
-            !pictures.paths().is_empty() && pictures.paths().iter().all(|path| path.is_file());
+            chosen.jobs.is_empty() && pictures.paths().iter().all(|path| path.is_file());
         if are_files {
             let paths = pictures.paths().to_vec();
             return Ok(Self {
@@ -128,10 +128,7 @@ impl MovieSource {
                 files: Files::Listed(paths),
             });
         }
-        let fps = chosen.job.as_ref().and_then(|job| {
-            let first = job.chosen.runnable().deliverables.into_iter().next()?;
-            first.common.fps
-        });
+        let fps = chosen.deliverable(0).and_then(|one| one.common.fps);
         let mut rows = chosen.rows;
         match (rows.pop(), rows.is_empty()) {
             (Some(row), true) => Ok(Self::of_row(row, fps)),

@@ -8,7 +8,6 @@ use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::finding::Finding;
 use truepath_core::times::{EndedProcess, GroupBy, TimesRow, slowest, summarize};
 use truepath_runner::looked_back::log_warnings;
 use truepath_runner::pictures::judged_pictures;
@@ -24,7 +23,7 @@ use crate::new_file::NewFile;
 use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::{bytes, count, remark};
-use page::Page;
+use page::{Page, PlacedFinding};
 use proxies::{Budget, RowView, shown_rows};
 
 /// Write a page with all pictures, their states and what they took, to be handed on
@@ -55,37 +54,38 @@ pub(crate) struct Arguments {
     burn_in: BurnIn,
 }
 
-/// What a page says of a job besides its pictures.
+/// What a page says of jobs besides their pictures.
 #[derive(Default)]
-struct OfJob {
+struct OfJobs {
     processes: Vec<EndedProcess>,
-    /// What the rules say about the job, and about its finished pictures.
-    findings: Vec<Finding>,
+    /// What the rules say about the jobs, and about their finished pictures, with the place.
+    findings: Vec<PlacedFinding>,
     /// What engines warned of.
     warnings: Vec<Warning>,
     /// A command line of each deliverable.
     lines: Vec<(String, String)>,
 }
 
-impl OfJob {
-    fn of(job: &Chosen) -> Result<Self, CommandError> {
+impl OfJobs {
+    fn add(&mut self, job: &Chosen) -> Result<(), CommandError> {
         let unreadable = || CommandError::outside("the state of the job");
-        let processes = ended(&job.loaded, &job.chosen).map_err(unreadable())?;
+        self.processes
+            .extend(ended(&job.loaded, &job.chosen).map_err(unreadable())?);
         let rendered = job.chosen.runnable();
         let mut findings = findings(job);
         // Without a sound job there is no command line.
-        let lines = if has_errors(&findings) {
-            Vec::new()
-        } else {
-            first_lines(job)?
-        };
+        if !has_errors(&findings) {
+            self.lines.extend(first_lines(job)?);
+        }
         findings.extend(judged_pictures(&job.loaded, &rendered).map_err(unreadable())?);
-        Ok(Self {
-            processes,
-            findings,
-            warnings: log_warnings(&job.loaded, &rendered).map_err(unreadable())?,
-            lines,
-        })
+        let sources = &job.loaded.job.sources;
+        let placed = findings
+            .into_iter()
+            .map(|finding| PlacedFinding::new(finding, sources));
+        self.findings.extend(placed);
+        let warnings = log_warnings(&job.loaded, &rendered).map_err(unreadable())?;
+        self.warnings.extend(warnings);
+        Ok(())
     }
 }
 
@@ -98,25 +98,17 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             "--fps takes a number from 1 to 240".to_owned(),
         ));
     }
-    let ChosenPictures { title, rows, job } = arguments.pictures.load()?;
-    let texts = arguments.burn_in.of_rows(&rows, job.as_ref())?;
-    let OfJob {
-        processes,
-        findings,
-        warnings,
-        lines,
-    } = match &job {
-        Some(job) => OfJob::of(job)?,
-        None => OfJob::default(),
-    };
-    let of_job = job.as_ref().and_then(|job| {
-        let mut fps = job
-            .chosen
-            .deliverables
-            .iter()
-            .filter_map(|one| one.common.fps);
-        fps.next().map(|fps| fps.value())
-    });
+    let chosen = arguments.pictures.load()?;
+    let texts = arguments.burn_in.of_rows(&chosen)?;
+    let ChosenPictures {
+        title, rows, jobs, ..
+    } = &chosen;
+    let mut of_jobs = OfJobs::default();
+    for job in jobs {
+        of_jobs.add(job)?;
+    }
+    let processes = &of_jobs.processes;
+    let of_job = chosen.fps().map(|fps| fps.value());
     let fps = arguments.fps.or(of_job).unwrap_or(24.0);
     let budget = Budget {
         bytes: arguments.size * 1_000_000,
@@ -131,20 +123,19 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         })
         .collect();
     let (shown, note) = shown_rows(&views, budget);
-    let times: Vec<TimesRow> = summarize(&processes, GroupBy::Label);
-    let machines = summarize(&processes, GroupBy::Machine);
-    let engines = summarize(&processes, GroupBy::Engine);
+    let times: Vec<TimesRow> = summarize(processes, GroupBy::Label);
+    let machines = summarize(processes, GroupBy::Machine);
+    let engines = summarize(processes, GroupBy::Engine);
     let page = Page {
-        title: &title,
+        title,
         rows: &shown,
         note: note.as_deref(),
-        findings: &findings,
-        warnings: &warnings,
-        lines: &lines,
-        sources: job.as_ref().map(|job| &job.loaded.job.sources),
+        findings: (!jobs.is_empty()).then_some(&of_jobs.findings),
+        warnings: &of_jobs.warnings,
+        lines: &of_jobs.lines,
         times: &times,
         made_by: [&machines, &engines],
-        slowest: &slowest(&processes),
+        slowest: &slowest(processes),
     };
     let text = page.html();
     let write = || -> std::io::Result<()> {

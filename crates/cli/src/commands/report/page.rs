@@ -20,9 +20,8 @@ pub(super) struct Page<'p> {
     pub(super) rows: &'p [ShownRow],
     /// What was left out.
     pub(super) note: Option<&'p str>,
-    /// What the rules say about the job, and what its files are called and hold.
-    pub(super) findings: &'p [Finding],
-    pub(super) sources: Option<&'p Sources>,
+    /// What the rules say about the jobs, and what their files are called and hold; none where there is no job.
+    pub(super) findings: Option<&'p Vec<PlacedFinding>>,
     /// What engines warned of, by the logs that are there.
     pub(super) warnings: &'p [Warning],
     /// A command line of each deliverable, with what it makes.
@@ -31,6 +30,23 @@ pub(super) struct Page<'p> {
     /// The same by machine and by engine.
     pub(super) made_by: [&'p [TimesRow]; 2],
     pub(super) slowest: &'p [SlowFrame],
+}
+
+/// A finding, and its place in the job file: `truepath.toml:12`.
+pub(super) struct PlacedFinding {
+    finding: Finding,
+    place: Option<String>,
+}
+
+impl PlacedFinding {
+    pub(super) fn new(finding: Finding, sources: &Sources) -> Self {
+        let place = finding.labels.first().map(|label| {
+            let (line, _) = sources.line_and_column(&label.place);
+            let name = &sources.get(label.place.source).name;
+            format!("{}:{line}", visible(name))
+        });
+        Self { finding, place }
+    }
 }
 
 /// Nothing is loaded from anywhere, and no script but that of the page runs.
@@ -93,21 +109,15 @@ impl Page<'_> {
 
     /// What the rules say about the job.
     fn findings(&self) -> Markup {
-        let place = |finding: &Finding| {
-            let (sources, label) = (self.sources?, finding.labels.first()?);
-            let (line, _) = sources.line_and_column(&label.place);
-            let name = &sources.get(label.place.source).name;
-            Some(format!("{}:{line}", visible(name)))
-        };
         html! {
-            @if self.sources.is_some() {
+            @if let Some(findings) = self.findings {
                 h2 { "Findings" }
-                @if self.findings.is_empty() { p { "The rules have nothing to say about the job." } }
-                @for finding in self.findings {
+                @if findings.is_empty() { p { "The rules have nothing to say about the job." } }
+                @for PlacedFinding { finding, place } in findings {
                     p {
                         span class=(weight(finding.severity)) { (severity(finding.severity)) " " (finding.code) } " "
                         (visible(&finding.sentence))
-                        @if let Some(place) = place(finding) { span.faint { "  " (place) } }
+                        @if let Some(place) = place { span.faint { "  " (place) } }
                         @if let Some(so) = &finding.consequence { br; span.faint { (visible(so)) } }
                     }
                 }

@@ -55,13 +55,10 @@ pub(super) fn play(
     chosen: ChosenPictures,
     canvas: Canvas,
 ) -> Result<ExitCode, CommandError> {
-    let of_job = chosen.job.as_ref().and_then(|job| {
-        job.chosen
-            .deliverables
-            .iter()
-            .find_map(|one| one.common.fps)
-    });
-    let fps = arguments.fps.or(of_job).unwrap_or_else(|| Fps::whole(24));
+    let fps = arguments
+        .fps
+        .or(chosen.fps())
+        .unwrap_or_else(|| Fps::whole(24));
     let mut player = Player {
         arguments,
         canvas,
@@ -70,7 +67,7 @@ pub(super) fn play(
             .first()
             .map(|row| row.frames.iter().collect())
             .unwrap_or_default(),
-        is_of_job: chosen.job.is_some(),
+        is_of_job: !chosen.jobs.is_empty(),
         rows: chosen.rows,
         row: 0,
         at: 0,
