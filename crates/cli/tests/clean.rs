@@ -99,3 +99,76 @@ fn checkpoints_and_caches_go_only_when_they_are_named() {
     project.call(&["check", "--ask-engine"]).ends(0);
     assert!(!project.files(".truepath/scenes").is_empty());
 }
+
+/// The BLAKE3 of some bytes.
+fn hash_file_of(project: &Project, bytes: &[u8]) -> String {
+    fs::write(project.path("hashed"), bytes).unwrap();
+    let kinds = [truepath_media::HashKind::Blake3];
+    let hashes = truepath_media::hash_file(&project.path("hashed"), &kinds);
+    hashes.unwrap().concat()
+}
+
+#[test]
+fn earlier_versions_are_removed_only_by_name_and_leave_their_hashes() {
+    let project = kiln("1-3", "version = 1\n", "");
+    let job = project.read("truepath.toml");
+    let job = job.replace(
+        "renders/{shot}.",
+        "renders/v{version:03}/{shot}_v{version:03}.",
+    );
+    for version in 1..=5 {
+        let text = job.replace("version = 1", &format!("version = {version}"));
+        project.write("truepath.toml", &text);
+        project.call(&["run", "--quiet"]).ends(0);
+    }
+    let frame = |version: u32, frame: u32| {
+        format!("renders/v{version:03}/kiln_v{version:03}.{frame:04}.png")
+    };
+    // Somebody has changed one, and put another beside them.
+    fs::copy(project.path(&frame(2, 1)), project.path(&frame(1, 2))).unwrap();
+    project.write("renders/v002/notes.txt", "keep me");
+    let clean = ["clean", "--superseded", "--keep-last", "2"];
+    let before = project.files("renders");
+    for refused in [&clean[..2], &["clean", "--keep-last", "2"]] {
+        project.call(refused).ends(2);
+    }
+    let shown = project.call(&[&clean[..], &["--dry-run"]].concat()).ends(0);
+    for part in [
+        "version 4",
+        "version 3",
+        "would be removed",
+        "1 file of it stay",
+    ] {
+        assert!(shown.out.contains(part), "{part}: {}", shown.out);
+    }
+    project
+        .call(&["clean", "--logs", "--set-aside", "--caches"])
+        .ends(0);
+    assert_eq!(project.files("renders"), before);
+    let old = fs::read(project.path(&frame(2, 3))).unwrap();
+    project.call(&clean).ends(0);
+    let left = |version: u32| {
+        (1..=3)
+            .filter(|one| there(&project, &frame(version, *one)))
+            .collect::<Vec<u32>>()
+    };
+    assert_eq!([left(5), left(4), left(3)], [[1, 2, 3]; 3].map(Vec::from));
+    assert_eq!((left(2), left(1)), (vec![], vec![2]));
+    assert!(there(&project, "renders/v002/notes.txt"));
+    // The lists say what was there.
+    let list = project.read(".truepath/removed/v002.b3");
+    assert_eq!(list.lines().count(), 3);
+    let hash = hash_file_of(&project, &old);
+    let line = format!("{hash}  {}", frame(2, 3));
+    assert!(list.lines().any(|one| one == line), "{line}: {list}");
+    assert_eq!(project.read(".truepath/removed/v001.b3").lines().count(), 2);
+    project.call(&clean).ends(0);
+    // A job without versions has none to remove.
+    let plain = kiln("1-3", "", "");
+    let refused = plain.call(&clean).ends(2);
+    assert!(
+        refused.err.contains("no number as `version`"),
+        "{}",
+        refused.err
+    );
+}

@@ -50,6 +50,7 @@ mod staging_area;
 pub mod stale;
 pub mod state_folder;
 pub mod status;
+pub mod superseded;
 pub mod supervisor;
 pub mod system;
 mod threads;

@@ -64,6 +64,11 @@ impl StateFolder {
         self.root.join("logs")
     }
 
+    /// Lists of what was removed of earlier versions, with their hashes.
+    pub(crate) fn removed(&self) -> PathBuf {
+        self.root.join("removed")
+    }
+
     /// The bundles that are unpacked while their frames are gathered.
     pub(crate) fn unpacked(&self) -> PathBuf {
         self.root.join("unpacked")

@@ -8,8 +8,9 @@ use clap::Args;
 use truepath_core::finding::count;
 use truepath_runner::clean::{LeftoverKind, Leftovers, ledgers};
 use truepath_runner::disk::RealDisk;
+use truepath_runner::superseded::{SupersededError, superseded_versions};
 
-use crate::job_arguments::NamedJob;
+use crate::job_arguments::{Chosen, NamedJob};
 use crate::outcome::{CommandError, DONE};
 use crate::show::{TITLE, bytes, files};
 
@@ -18,9 +19,13 @@ use crate::show::{TITLE, bytes, files};
 /// Without an option nothing is removed: it shows what the logs of runs that are over take, what runs have set aside
 /// beside the frames, checkpoints of frames that are not finished, and what is kept to save time. Frames under their true
 /// names and ledgers are never touched, nor what belongs to a run that is at work or is still to be recovered.
+///
+/// The one exception has to be named: --superseded removes what runs have published of earlier versions of the job, but
+/// for the last --keep-last of them. Their hashes stay in lists of the state folder, as `b3sum --check` takes them; files
+/// that no run has published, or that have changed since, stay too.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath clean\n  truepath clean --logs --older-than 30d\n  truepath clean --set-aside --dry-run"
+    after_help = "Examples:\n  truepath clean\n  truepath clean --logs --older-than 30d\n  truepath clean --set-aside --dry-run\n  truepath clean --superseded --keep-last 3 --dry-run"
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -40,6 +45,12 @@ pub(crate) struct Arguments {
     /// Only what has not changed for so long, such as 30d, 12h or 90m
     #[arg(long, value_name = "AGE", value_parser = age)]
     older_than: Option<Duration>,
+    /// Remove what runs have published of earlier versions of the job, but for the last of them
+    #[arg(long, requires = "keep_last", conflicts_with = "older_than")]
+    superseded: bool,
+    /// How many earlier versions stay
+    #[arg(long, value_name = "NUMBER", requires = "superseded")]
+    keep_last: Option<usize>,
     /// Only show what would be removed
     #[arg(long)]
     dry_run: bool,
@@ -80,9 +91,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let chosen = arguments.job.clone().job().load_latest()?;
     let unreadable = || CommandError::outside("what runs have left cannot be looked through");
     let mut out = crate::show::out();
-    let is_asked = LeftoverKind::ALL
-        .into_iter()
-        .any(|kind| arguments.is_named(kind));
+    let is_asked = arguments.superseded
+        || LeftoverKind::ALL
+            .into_iter()
+            .any(|kind| arguments.is_named(kind));
     for kind in LeftoverKind::ALL {
         let is_chosen = arguments.is_named(kind);
         if is_asked && !is_chosen {
@@ -102,6 +114,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         };
         show(&mut out, title, &left, &what)?;
     }
+    if let Some(keep) = arguments.keep_last {
+        superseded(&mut out, &arguments, &chosen, keep)?;
+    }
     if !is_asked {
         let (number, size) = ledgers(&chosen.loaded).map_err(unreadable())?;
         let size = format!("{}, {}", files(number), bytes(size));
@@ -113,6 +128,77 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     }
     out.flush()?;
     Ok(ExitCode::from(DONE))
+}
+
+/// So many versions back are looked for.
+const MOST_VERSIONS: i64 = 1000;
+
+/// Shows and removes earlier versions.
+fn superseded(
+    out: &mut impl Write,
+    arguments: &Arguments,
+    chosen: &Chosen,
+    keep: usize,
+) -> Result<(), CommandError> {
+    let refused = |error: SupersededError| match error {
+        SupersededError::Disk(error) => CommandError::outside("earlier versions")(error),
+        error => CommandError::Usage(error.to_string()),
+    };
+    let deliverables = &chosen.chosen.deliverables;
+    let versions = deliverables
+        .iter()
+        .filter_map(|one| one.common.names.version);
+    let Some(latest) = versions.max() else {
+        return Err(CommandError::Usage(
+            "this job has no number as `version`, so it has no earlier ones".to_owned(),
+        ));
+    };
+    let job = arguments.job.clone().job();
+    let mut failed = None;
+    let mut earlier = (latest.saturating_sub(MOST_VERSIONS).max(0)..latest)
+        .rev()
+        .map_while(|version| {
+            let of_version = job.setting(vec![format!("version={version}")]);
+            match of_version.load_latest() {
+                Ok(of_version) => Some((version, of_version.chosen)),
+                Err(error) => {
+                    failed = Some(error);
+                    None
+                }
+            }
+        });
+    let found = superseded_versions(&chosen.loaded, &chosen.chosen, &mut earlier);
+    let found = found.map_err(CommandError::outside("earlier versions"))?;
+    if let Some(error) = failed {
+        return Err(error);
+    }
+    for (at, one) in found.iter().enumerate() {
+        let title = format!("version {}", one.version);
+        let size = format!("{}, {}", files(one.files.len() as u64), bytes(one.bytes));
+        let mut lists = Vec::new();
+        let mut what = if at < keep {
+            "stays".to_owned()
+        } else if arguments.dry_run {
+            "would be removed".to_owned()
+        } else {
+            lists = one.remove(&chosen.loaded, &RealDisk).map_err(refused)?;
+            "removed".to_owned()
+        };
+        if one.staying > 0 {
+            what.push_str(&format!(
+                "; {} of it stay, which no run has published so",
+                files(one.staying)
+            ));
+        }
+        writeln!(out, "{TITLE}{title:<11}{TITLE:#}  {size:<22}  {what}")?;
+        for list in lists {
+            writeln!(out, "  hashes in {}", list.display())?;
+        }
+    }
+    if found.is_empty() {
+        writeln!(out, "nothing is there of versions before {latest}")?;
+    }
+    Ok(())
 }
 
 fn show(

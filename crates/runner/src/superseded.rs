@@ -1,0 +1,204 @@
+//! Versions of a job that later ones have taken the place of: what is there of them, and how it is removed with its
+//! hashes kept.
+
+use std::collections::{BTreeMap, HashSet};
+use std::fs;
+use std::io;
+use std::path::{Path, PathBuf};
+
+use truepath_core::deliverable::Expansion;
+use truepath_core::frames::Frame;
+use truepath_core::hash_list::HashLine;
+use truepath_media::HashKind;
+
+use crate::Loaded;
+use crate::disk::{Disk, Stamp, stamp};
+use crate::ledger::Ledger;
+use crate::manifest::hash_line;
+use crate::system::bytes_of_name;
+
+/// What is there of an earlier version.
+#[derive(Debug, Default, Clone)]
+pub struct SupersededVersion {
+    /// Its number.
+    pub version: i64,
+    /// Its files that are as they were published, with the hashes of the ledger.
+    pub files: Vec<SupersededFile>,
+    /// Bytes of those.
+    pub bytes: u64,
+    /// Files under its names that no run has published, or that have changed since: they stay.
+    pub staying: u64,
+}
+
+/// A file of an earlier version.
+#[derive(Debug, Clone)]
+pub struct SupersededFile {
+    /// Where it is.
+    pub path: PathBuf,
+    /// The folder of its place, which stays.
+    root: PathBuf,
+    stamp: Stamp,
+    kind: HashKind,
+    hash: String,
+}
+
+/// Why versions cannot be removed.
+#[derive(Debug, thiserror::Error)]
+pub enum SupersededError {
+    /// A run is at work, or is to be recovered.
+    #[error(
+        "a run is at work on this job, or one that was killed is to be recovered by `truepath run` first"
+    )]
+    AtWork,
+    /// The disk refuses.
+    #[error(transparent)]
+    Disk(#[from] io::Error),
+}
+
+/// What is there of earlier versions, the latest first. `current` is the job as it is, `earlier` are its versions before,
+/// the latest first; a file that the job wants today is never among them.
+///
+/// # Errors
+/// When the ledgers or a folder cannot be read.
+pub fn superseded_versions(
+    loaded: &Loaded,
+    current: &Expansion,
+    earlier: &mut dyn Iterator<Item = (i64, Expansion)>,
+) -> io::Result<Vec<SupersededVersion>> {
+    let ledger = Ledger::read(&loaded.state_folder().ledgers())?;
+    let mut taken: HashSet<String> = paths(current).map(|(path, _)| path).collect();
+    let mut versions = Vec::new();
+    for (version, expansion) in earlier {
+        let mut found = SupersededVersion {
+            version,
+            ..SupersededVersion::default()
+        };
+        for (path, root) in paths(&expansion) {
+            // A path without its version belongs to the latest.
+            if !taken.insert(path.clone()) {
+                continue;
+            }
+            let Some(now) = stamp(Path::new(&path))? else {
+                continue;
+            };
+            match ledger.published.get(&path) {
+                Some(known) if known.stamp == now => {
+                    let recorded = known.hash.to_string();
+                    let digits = recorded.rsplit(':').next().unwrap_or_default();
+                    found.bytes += now.size;
+                    found.files.push(SupersededFile {
+                        path: PathBuf::from(path),
+                        root: PathBuf::from(root),
+                        stamp: now,
+                        kind: known.hash.kind(),
+                        hash: digits.to_owned(),
+                    });
+                }
+                _ => found.staying += 1,
+            }
+        }
+        if !found.files.is_empty() || found.staying > 0 {
+            versions.push(found);
+        }
+    }
+    Ok(versions)
+}
+
+/// Every file of all deliverables, and the folder of its place.
+fn paths(expansion: &Expansion) -> impl Iterator<Item = (String, &str)> {
+    expansion.deliverables.iter().flat_map(|one| {
+        let frames: Vec<Frame> = if one.is_assembled() {
+            one.common.frames.shot.first().into_iter().collect()
+        } else {
+            one.common.frames.selected.iter().collect()
+        };
+        let path = |frame| (one.path(frame), &*one.root);
+        frames.into_iter().map(path)
+    })
+}
+
+impl SupersededVersion {
+    /// Removes its files, after their hashes were written into lists of the state folder; gives the lists. A file that has
+    /// changed by then stays.
+    ///
+    /// # Errors
+    /// When a run is at work, or the disk refuses; what is removed by then is in the lists.
+    pub fn remove(
+        &self,
+        loaded: &Loaded,
+        disk: &dyn Disk,
+    ) -> Result<Vec<PathBuf>, SupersededError> {
+        let state = loaded.state_folder();
+        if !state.is_clear()? {
+            return Err(SupersededError::AtWork);
+        }
+        let mut texts: BTreeMap<&str, Vec<u8>> = BTreeMap::new();
+        for file in &self.files {
+            let line =
+                hash_line(&loaded.folder, &file.path, &file.hash).unwrap_or_else(|| HashLine {
+                    hash: file.hash.clone(),
+                    path: bytes_of_name(file.path.as_os_str()).to_vec(),
+                });
+            let text = texts.entry(ending(file.kind)).or_default();
+            text.extend(line.written());
+        }
+        let folder = state.removed();
+        disk.create_folders(&folder)?;
+        let mut lists = Vec::new();
+        for (kind, text) in texts {
+            lists.push(write_list(disk, &folder, self.version, kind, &text)?);
+        }
+        disk.sync_folder(&folder)?;
+        for file in &self.files {
+            if stamp(&file.path)? == Some(file.stamp) {
+                disk.remove_file(&file.path)?;
+            }
+            // Folders that are empty by then have gone with it.
+            let mut above = file.path.parent();
+            let is_ours = |folder: &&Path| **folder != file.root && folder.starts_with(&file.root);
+            while let Some(folder) = above
+                .filter(is_ours)
+                .filter(|one| fs::remove_dir(one).is_ok())
+            {
+                above = folder.parent();
+            }
+        }
+        Ok(lists)
+    }
+}
+
+/// What a list of such hashes ends in.
+fn ending(kind: HashKind) -> &'static str {
+    match kind {
+        HashKind::Blake3 => "b3",
+        HashKind::Sha256 => "sha256",
+        HashKind::Md5 => "md5",
+    }
+}
+
+/// Writes a list under a name that is free: of a removal that was cut short there may be one already.
+fn write_list(
+    disk: &dyn Disk,
+    folder: &Path,
+    version: i64,
+    kind: &str,
+    text: &[u8],
+) -> io::Result<PathBuf> {
+    for number in 1_u32.. {
+        let more = if number == 1 {
+            String::new()
+        } else {
+            format!("-{number}")
+        };
+        let path = folder.join(format!("v{version:03}{more}.{kind}"));
+        match disk.write_new(&path, text) {
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
+            Err(error) => return Err(error),
+            Ok(()) => {
+                disk.sync_file(&path)?;
+                return Ok(path);
+            }
+        }
+    }
+    Err(io::Error::other("no name is free for the list"))
+}
