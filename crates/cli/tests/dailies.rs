@@ -191,6 +191,93 @@ fn sound_begins_where_it_is_wanted_to_the_sample() {
 }
 
 #[test]
+fn sounds_of_several_files_and_formats_are_heard_together() {
+    if !needs("ffmpeg") {
+        return;
+    }
+    let project = project("");
+    let ffmpeg = |line: &str| {
+        let made = Command::new("ffmpeg")
+            .args(line.split(' '))
+            .current_dir(project.path("."))
+            .status();
+        assert!(made.unwrap().success(), "{line}");
+    };
+    let tone = "-v error -f lavfi -i aevalsrc=0.3*sin(t*t*900):s=8000:d=2";
+    ffmpeg(&format!("{tone} -c:a pcm_s16le tone.wav"));
+    for file in ["tone.flac", "tone.aiff"] {
+        ffmpeg(&format!("-v error -i tone.wav {file}"));
+    }
+    ffmpeg("-v error -f lavfi -i aevalsrc=0.8:s=8000:d=0.25 -c:a pcm_s16le step.wav");
+    ffmpeg("-v error -f lavfi -i aevalsrc=0.1|-0.1:s=8000:d=2 -c:a pcm_s16le both.wav");
+    ffmpeg("-v error -i tone.wav -ar 44100 fast.wav");
+    ffmpeg("-v error -i fast.wav tone.mp3");
+    ffmpeg("-v error -i fast.wav -c:a libvorbis tone.ogg");
+    project.call(&["run", "--output", "frames"]).ends(0);
+    let movie = |more: &str, to: &str| {
+        let line = format!("movie r --fps 12 {more} --to {to}");
+        let words: Vec<&str> = line.split_whitespace().collect();
+        project.call(&words)
+    };
+    // What loses nothing is the same to the sample, from every format.
+    let tone = samples(&project, "tone.wav");
+    for file in ["tone.flac", "tone.aiff"] {
+        let to = format!("{file}.mp4");
+        movie(&format!("--audio {file} --audio-offset -0.5"), &to).ends(0);
+        assert!(samples(&project, &to) == tone[4_000..8_000], "{file}");
+    }
+    // What loses something is there, as long as the pictures, and as loud.
+    for file in ["tone.mp3", "tone.ogg"] {
+        let to = format!("{file}.mp4");
+        movie(&format!("--audio {file}"), &to).ends(0);
+        let found = samples(&project, &to);
+        assert_eq!(found.len(), 22_050, "{file}");
+        let loudest = found.iter().map(|one| one.unsigned_abs()).max().unwrap();
+        assert!((8_000..12_500).contains(&loudest), "{file}: {loudest}");
+    }
+    // Together they are the sum, each from where it begins, and no louder than fits.
+    movie(
+        "--audio tone.flac --audio-offset 0 --audio step.wav --audio-offset 0.125 --audio step.wav --audio-offset 0.125",
+        "sum.mp4",
+    )
+    .ends(0);
+    let step = i32::from(samples(&project, "step.wav")[0]);
+    for (at, found) in samples(&project, "sum.mp4").into_iter().enumerate() {
+        let more = if (1_000..3_000).contains(&at) {
+            2 * step
+        } else {
+            0
+        };
+        let wanted = (i32::from(tone[at]) + more).clamp(-32_768, 32_767);
+        // Two are added before the third.
+        assert!(
+            (i32::from(found) - wanted).abs() <= 1 || found == 32_767,
+            "{at}: {found} {wanted}"
+        );
+    }
+    // One channel is heard in both.
+    movie("--audio both.wav --audio step.wav", "both.mp4").ends(0);
+    let both = samples(&project, "both.mp4");
+    let first = samples(&project, "both.wav")[..2].to_vec();
+    assert_eq!(both[0], first[0] + step as i16);
+    assert_eq!(both[1], first[1] + step as i16);
+    // What does not go together is refused by name.
+    for (more, why) in [
+        ("--audio tone.wav --audio fast.wav", "fast.wav"),
+        (
+            "--audio tone.wav --audio-offset 1 --audio-offset 2",
+            "2 for 1 sounds",
+        ),
+        ("--audio r/kiln.0001.png", "kiln.0001.png"),
+        ("--audio tone.wav --audio none.wav", "none.wav"),
+    ] {
+        let refused = movie(more, "x.mp4").ends(2);
+        assert!(refused.err.contains(why), "{more}: {}", refused.err);
+        assert!(!project.path("x.mp4").exists());
+    }
+}
+
+#[test]
 fn the_sound_of_a_job_has_its_offset_with_either_encoder() {
     if !needs("ffmpeg") || !needs("ffprobe") {
         return;

@@ -38,7 +38,7 @@ pub use layers::{LayerError, PictureLayer, read_layers, write_layers};
 #[cfg(feature = "movies")]
 pub use movie::{
     MovieCodec, MovieError, MovieFacts, MovieHeaders, MovieOptions, MovieWriter, SoundError,
-    SoundFormat, examine_movie, movie_headers,
+    SoundFormat, SoundSource, examine_movie, movie_headers,
 };
 pub use open_raster::{OpenRasterError, OpenRasterLayer, write_open_raster};
 pub use proxy::{DisplayCurve, Proxy, ProxyOptions, displayed, proxy};

@@ -106,7 +106,7 @@ mod tests {
     use truepath_core::movie::Fps;
 
     use super::*;
-    use crate::movie::{MovieCodec, MovieOptions, MovieWriter, SoundFormat};
+    use crate::movie::{MovieCodec, MovieOptions, MovieWriter, SoundFormat, SoundSource};
     use crate::raster::Raster;
 
     const SIZE: Size = Size {
@@ -138,8 +138,10 @@ mod tests {
             size: SIZE,
             fps: fps.parse::<Fps>().unwrap(),
             codec,
-            sound: sound.map(|format| (wav(folder.path(), 1.5, 16), format)),
-            sound_offset: 0.0,
+            sound: sound.map(|format| {
+                let path = wav(folder.path(), 1.5, 16);
+                (vec![SoundSource { path, offset: 0.0 }], format)
+            }),
             is_quicktime: sound.is_some_and(|format| format != SoundFormat::Flac),
         };
         let mut writer = MovieWriter::new(folder.path(), options).unwrap();

@@ -14,9 +14,10 @@ mod planes;
 mod read;
 mod sample_entries;
 mod sound;
+mod sound_file;
 mod writer;
 
 pub use examine::{MovieFacts, examine_movie};
 pub use headers::{MovieHeaders, movie_headers};
-pub use sound::{SoundError, SoundFormat};
+pub use sound::{SoundError, SoundFormat, SoundSource};
 pub use writer::{MovieCodec, MovieError, MovieOptions, MovieWriter};

@@ -1,16 +1,24 @@
-//! The sound of a movie: read from a WAV file, cut or filled with silence to the length of the pictures, and stored
-//! without loss, as PCM or FLAC (RFC 9639).
+//! The sound of a movie: of one file or several together, cut or filled with silence to the length of the pictures, and
+//! stored without loss, as PCM or FLAC (RFC 9639).
 
-use std::fs::File;
-use std::io::BufReader;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use flacenc::bitsink::ByteSink;
 use flacenc::component::{BitRepr, StreamInfo};
 use flacenc::config;
 use flacenc::error::{Verified, Verify};
 use flacenc::source::{Fill, FrameBuf};
-use hound::{SampleFormat, WavReader, WavSpec};
+
+use super::sound_file::SoundFile;
+
+/// A file that is heard in a movie.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SoundSource {
+    /// The file.
+    pub path: PathBuf,
+    /// When it begins, in seconds from the first picture; negative, so much of its beginning is left out.
+    pub offset: f64,
+}
 
 /// How sound is stored.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -46,16 +54,15 @@ pub(super) struct SoundFacts {
 
 /// So many samples of each channel are in a block of FLAC.
 pub(super) const BLOCK: usize = 4096;
+/// Why a sound is refused that FLAC cannot hold.
+const NO_PLACE: &str = "FLAC has no place for it";
 /// The least that the encoder takes.
 const LEAST_BLOCK: usize = 64;
 
 /// A sound that is read as the pictures go on.
 pub(super) struct Sound {
-    path: PathBuf,
-    reader: WavReader<BufReader<File>>,
+    files: Vec<(PathBuf, SoundFile)>,
     facts: SoundFacts,
-    /// Samples of all channels that are silent before the sound begins.
-    silence: u64,
     /// Samples of all channels that are read and not yet in a block.
     waiting: Vec<i32>,
     /// Samples of each channel that are read, silence included.
@@ -71,50 +78,72 @@ struct Flac {
 }
 
 impl Sound {
-    /// Opens a sound that begins so many seconds after the first picture; negative, so much of it is left out.
-    pub(super) fn open(path: &Path, format: SoundFormat, offset: f64) -> Result<Self, SoundError> {
-        let fault = |reason: String| SoundError {
-            path: path.to_owned(),
-            reason,
-        };
-        let mut reader = WavReader::open(path).map_err(|error| fault(error.to_string()))?;
-        let spec = reader.spec();
-        if spec.channels == 0 || spec.channels > 8 || spec.sample_rate == 0 {
-            return Err(fault(format!(
-                "it has {} channels of {} samples a second",
-                spec.channels, spec.sample_rate
-            )));
+    /// Opens the files that are heard together. Those with one channel are heard in all.
+    pub(super) fn open(sources: &[SoundSource], format: SoundFormat) -> Result<Self, SoundError> {
+        let mut files: Vec<(PathBuf, SoundFile)> = Vec::new();
+        for SoundSource { path, offset } in sources {
+            let fault = |reason: String| SoundError {
+                path: path.clone(),
+                reason,
+            };
+            let file = SoundFile::open(path, *offset).map_err(fault)?;
+            if let Some((first, known)) = files.first()
+                && known.rate != file.rate
+            {
+                return Err(fault(format!(
+                    "it has {} samples a second, and {} has {}: sounds that are heard together have the same",
+                    file.rate,
+                    first.display(),
+                    known.rate
+                )));
+            }
+            files.push((path.clone(), file));
         }
-        let offset = (offset * f64::from(spec.sample_rate)).round();
-        if offset < 0.0 {
-            let skipped = (-offset as u64).min(u64::from(reader.duration())) as u32;
-            let error = |error: std::io::Error| fault(error.to_string());
-            reader.seek(skipped).map_err(error)?;
+        let channels = files.iter().map(|(_, file)| file.channels).max();
+        let channels = channels.unwrap_or(1);
+        for (path, file) in &files {
+            if file.channels != 1 && file.channels != channels {
+                return Err(SoundError {
+                    path: path.clone(),
+                    reason: format!(
+                        "it has {} channels, and another has {channels}",
+                        file.channels
+                    ),
+                });
+            }
         }
+        let deepest = files.iter().map(|(_, file)| file.bits).max();
         let bits = match format {
             SoundFormat::Pcm16 => 16,
             SoundFormat::Pcm24 => 24,
-            SoundFormat::Flac if spec.bits_per_sample <= 16 => 16,
+            SoundFormat::Flac if deepest.is_none_or(|bits| bits <= 16) => 16,
             SoundFormat::Flac => 24,
         };
+        let rate = files.first().map_or(48_000, |(_, file)| file.rate);
         let flac = match format {
-            SoundFormat::Flac => Some(
-                Flac::new(spec, bits.into())
-                    .ok_or_else(|| fault("FLAC has no place for it".to_owned()))?,
-            ),
+            SoundFormat::Flac => {
+                let flac = Flac::new(rate, channels, bits.into());
+                Some(flac.ok_or_else(|| {
+                    SoundError {
+                        path: files
+                            .first()
+                            .map(|(path, _)| path.clone())
+                            .unwrap_or_default(),
+                        reason: NO_PLACE.to_owned(),
+                    }
+                })?)
+            }
             _ => None,
         };
         Ok(Self {
-            path: path.to_owned(),
+            files,
             facts: SoundFacts {
                 format,
-                channels: spec.channels,
-                rate: spec.sample_rate,
+                channels,
+                rate,
                 bits,
                 length: 0,
             },
-            reader,
-            silence: offset.max(0.0) as u64 * u64::from(spec.channels),
             waiting: Vec::new(),
             read: 0,
             flac,
@@ -159,45 +188,36 @@ impl Sound {
         }
     }
 
-    /// So many samples of all channels, of the bits that are stored; silence where the file ends before.
+    /// So many samples of all channels, of the bits that are stored: the sum of all files, no louder than fits.
     fn samples(&mut self, count: usize) -> Result<Vec<i32>, SoundError> {
-        let silent = self.silence.min(count as u64) as usize;
-        self.silence -= silent as u64;
-        let (all, count) = (count, count - silent);
-        let spec = self.reader.spec();
-        let bits = i32::from(self.facts.bits);
-        let path = &self.path;
-        let fault = |error: hound::Error| SoundError {
-            path: path.clone(),
-            reason: error.to_string(),
-        };
-        let mut samples: Vec<i32> = match spec.sample_format {
-            SampleFormat::Int => {
-                let shift = bits - i32::from(spec.bits_per_sample);
-                let scaled = |sample: i32| {
-                    if shift >= 0 {
-                        sample << shift
-                    } else {
-                        sample >> -shift
+        let channels = usize::from(self.facts.channels);
+        let bits = self.facts.bits;
+        let mut sum: Option<Vec<i32>> = None;
+        for (path, file) in &mut self.files {
+            let own = usize::from(file.channels);
+            let samples = file.samples(count / channels * own, bits);
+            let mut samples = samples.map_err(|reason| SoundError {
+                path: path.clone(),
+                reason,
+            })?;
+            if own < channels {
+                let heard = samples
+                    .iter()
+                    .flat_map(|one| std::iter::repeat_n(*one, channels));
+                samples = heard.collect();
+            }
+            match &mut sum {
+                None => sum = Some(samples),
+                Some(sum) => {
+                    let most = (1_i64 << (bits - 1)) - 1;
+                    for (one, other) in sum.iter_mut().zip(samples) {
+                        let both = i64::from(*one) + i64::from(other);
+                        *one = both.clamp(-most - 1, most) as i32;
                     }
-                };
-                let read = self.reader.samples::<i32>().take(count);
-                read.map(|one| one.map(scaled)).collect::<Result<_, _>>()
-            }
-            SampleFormat::Float => {
-                let most = f64::from((1_i32 << (bits - 1)) - 1);
-                let scaled =
-                    |sample: f32| (f64::from(sample.clamp(-1.0, 1.0)) * most).round() as i32;
-                let read = self.reader.samples::<f32>().take(count);
-                read.map(|one| one.map(scaled)).collect::<Result<_, _>>()
+                }
             }
         }
-        .map_err(fault)?;
-        if silent > 0 {
-            samples.splice(..0, std::iter::repeat_n(0, silent));
-        }
-        samples.resize(all, 0);
-        Ok(samples)
+        Ok(sum.unwrap_or_else(|| vec![0; count]))
     }
 
     /// Ends the sound; gives what has waited.
@@ -226,8 +246,12 @@ impl Sound {
             self.last_block = length;
         }
         block.ok_or_else(|| SoundError {
-            path: self.path.clone(),
-            reason: "FLAC has no place for it".to_owned(),
+            path: self
+                .files
+                .first()
+                .map(|(path, _)| path.clone())
+                .unwrap_or_default(),
+            reason: NO_PLACE.to_owned(),
         })
     }
 
@@ -249,9 +273,9 @@ impl Sound {
 }
 
 impl Flac {
-    fn new(spec: WavSpec, bits: usize) -> Option<Self> {
+    fn new(rate: u32, channels: u16, bits: usize) -> Option<Self> {
         let config = config::Encoder::default().into_verified().ok()?;
-        let info = StreamInfo::new(spec.sample_rate as usize, spec.channels.into(), bits).ok()?;
+        let info = StreamInfo::new(rate as usize, channels.into(), bits).ok()?;
         Some(Self {
             config,
             info,

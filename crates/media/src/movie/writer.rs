@@ -2,7 +2,7 @@
 
 use std::fs::File;
 use std::io::{self, BufWriter, Read, Seek, SeekFrom, Write};
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use truepath_core::movie::Fps;
 use truepath_core::picture::Size;
@@ -11,7 +11,7 @@ use super::boxes::{Movie, SampleTable, Track, TrackKind};
 use super::h264::{Encoder, H264Options};
 use super::motion_jpeg;
 use super::planes::Planes;
-use super::sound::{Sound, SoundError, SoundFormat};
+use super::sound::{Sound, SoundError, SoundFormat, SoundSource};
 use crate::raster::Raster;
 
 /// How the pictures of a movie are coded.
@@ -38,10 +38,8 @@ pub struct MovieOptions {
     pub fps: Fps,
     /// How its pictures are coded.
     pub codec: MovieCodec,
-    /// Its sound, a WAV file, and how that is stored.
-    pub sound: Option<(PathBuf, SoundFormat)>,
-    /// When the sound begins, in seconds from the first picture; negative, so much of it is left out.
-    pub sound_offset: f64,
+    /// The files that are heard, all together, and how their sound is stored.
+    pub sound: Option<(Vec<SoundSource>, SoundFormat)>,
     /// Whether the file is a QuickTime movie (`.mov`), else MPEG-4 (`.mp4`).
     pub is_quicktime: bool,
 }
@@ -118,10 +116,9 @@ impl MovieWriter {
             MovieCodec::MotionJpeg { quality } => Coder::MotionJpeg(quality),
         };
         let sound = match &options.sound {
-            Some((path, format)) => Some((
-                Sound::open(path, *format, options.sound_offset)?,
-                SampleTable::default(),
-            )),
+            Some((sources, format)) => {
+                Some((Sound::open(sources, *format)?, SampleTable::default()))
+            }
             None => None,
         };
         Ok(Self {

@@ -1,10 +1,10 @@
 //! What a movie is coded as: what was asked for, as far as the container holds it.
 
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use truepath_core::movie::{built_in_codec, built_in_sounds};
 use truepath_core::picture::Size;
-use truepath_media::{MovieCodec, SoundFormat};
+use truepath_media::{MovieCodec, SoundFormat, SoundSource};
 
 use super::Arguments;
 use crate::outcome::CommandError;
@@ -70,14 +70,32 @@ pub(super) fn codec(
     })
 }
 
-/// The sound, and how it is stored.
+/// The sounds, which begin after a slate of so many seconds, and how they are stored.
 pub(super) fn sound(
     arguments: &Arguments,
     is_quicktime: bool,
-) -> Result<Option<(PathBuf, SoundFormat)>, CommandError> {
-    let Some(path) = &arguments.audio else {
+    slate: f64,
+) -> Result<Option<(Vec<SoundSource>, SoundFormat)>, CommandError> {
+    let (sounds, offsets) = (&arguments.audio, &arguments.audio_offset);
+    if sounds.is_empty() {
         return Ok(None);
-    };
+    }
+    if offsets.len() > 1 && offsets.len() != sounds.len() {
+        return Err(CommandError::Usage(format!(
+            "--audio-offset is given once for all sounds, or once for each: {} for {} sounds are neither",
+            offsets.len(),
+            sounds.len()
+        )));
+    }
+    let offset = |at: usize| offsets.get(at).or(offsets.first()).copied().unwrap_or(0.0);
+    let sources: Vec<SoundSource> = sounds
+        .iter()
+        .enumerate()
+        .map(|(at, path)| SoundSource {
+            path: path.clone(),
+            offset: offset(at) + slate,
+        })
+        .collect();
     let container = if is_quicktime { "mov" } else { "mp4" };
     let sounds = built_in_sounds(container);
     let name = arguments
@@ -96,5 +114,5 @@ pub(super) fn sound(
         "pcm-24" => SoundFormat::Pcm24,
         _ => SoundFormat::Flac,
     };
-    Ok(Some((path.clone(), format)))
+    Ok(Some((sources, format)))
 }

@@ -56,12 +56,14 @@ pub(crate) struct Arguments {
     /// draft, good or high
     #[arg(long, value_name = "QUALITY", default_value = "good", value_parser = ["draft", "good", "high"])]
     quality: String,
-    /// Its sound, a WAV file
+    /// A sound as WAV, FLAC, MP3, Ogg Vorbis or AIFF, cut or filled with silence to the length of the pictures; given several
+    /// times, all are heard together
     #[arg(long, value_name = "FILE")]
-    audio: Option<PathBuf>,
-    /// When the sound begins, in seconds from the first frame; negative, so much of its beginning is left out
-    #[arg(long, value_name = "SECONDS", default_value_t = 0.0, allow_hyphen_values = true, requires = "audio", value_parser = seconds)]
-    audio_offset: f64,
+    audio: Vec<PathBuf>,
+    /// When the sound begins, in seconds from the first frame; negative, so much of its beginning is left out. Once for all
+    /// sounds, or once for each in their order
+    #[arg(long, value_name = "SECONDS", allow_hyphen_values = true, requires = "audio", value_parser = seconds)]
+    audio_offset: Vec<f64>,
     /// flac in .mp4, pcm-16 or pcm-24 in .mov; unset, the first of them
     #[arg(long, value_name = "CODEC", value_parser = ["flac", "pcm-16", "pcm-24"], requires = "audio")]
     audio_codec: Option<String>,
@@ -180,7 +182,9 @@ fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
     let painter = FramePainter::new(arguments, &source, fps)?;
     let size = painter.size;
     let codec = codec(arguments, size, is_quicktime)?;
-    let sound = sound(arguments, is_quicktime)?;
+    // It fits the pictures, and a slate stands before them.
+    let slate = fps.seconds(arguments.slate.into());
+    let sound = sound(arguments, is_quicktime, slate)?;
     let at = || CommandError::outside(to.display().to_string());
     // A name that is taken is found before anything is coded.
     let mut file = NewFile::begin(to).map_err(taken(to))?;
@@ -189,8 +193,6 @@ fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
         fps,
         codec,
         sound,
-        // It fits the pictures, and a slate stands before them.
-        sound_offset: arguments.audio_offset + fps.seconds(arguments.slate.into()),
         is_quicktime,
     };
     let mut writer =
