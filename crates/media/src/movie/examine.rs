@@ -231,7 +231,6 @@ mod tests {
             fps: Fps::whole(24),
             codec: JPEG,
             sound: None,
-            sound_offset: 0.0,
             is_quicktime: true,
         };
         let mut writer = MovieWriter::new(folder.path(), options).unwrap();
