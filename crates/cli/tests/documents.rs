@@ -69,6 +69,7 @@ impl Chapter {
             .env("PATH", path)
             .env_remove("COLUMNS")
             .env("XDG_CONFIG_HOME", self.folder.path("nobody"))
+            .env("XDG_CACHE_HOME", env!("CARGO_TARGET_TMPDIR"))
             .output()
             .unwrap();
         let printed = String::from_utf8_lossy(&output.stdout).into_owned();

@@ -499,3 +499,60 @@ fn pictures_stand_side_by_side_and_take_other_protocols() {
         .call(&["show", "p", "--frame", "4", "--grid", "--always"])
         .ends(1);
 }
+
+#[test]
+fn proxies_are_kept_by_the_content_of_their_files_and_a_damaged_one_counts_as_none() {
+    let project = Project::empty();
+    fs::create_dir(project.path("pictures")).unwrap();
+    let one = project.path("pictures/a.0001.exr");
+    linear(&one, 0.18, 0.5);
+    let cache = project.path("cache");
+    let sheet = |to: &str| {
+        let mut command = project.command(&["sheet", "pictures", "--to", to]);
+        command.env("XDG_CACHE_HOME", &cache);
+        common::called(command).ends(0);
+        fs::read(project.path(to)).unwrap()
+    };
+    let kept = || {
+        let folder = cache.join("truepath/proxies");
+        let folders = fs::read_dir(folder).into_iter().flatten().flatten();
+        let files = folders.flat_map(|one| fs::read_dir(one.path()).unwrap().flatten());
+        files.map(|one| one.path()).collect::<Vec<_>>()
+    };
+    let first = sheet("1.png");
+    assert_eq!(kept().len(), 1);
+    // Under another name, with another time, it is the same picture.
+    fs::rename(&one, project.path("pictures/a.0002.exr")).unwrap();
+    fs::copy(project.path("pictures/a.0002.exr"), &one).unwrap();
+    fs::remove_file(project.path("pictures/a.0002.exr")).unwrap();
+    assert_eq!(sheet("2.png"), first);
+    assert_eq!(kept().len(), 1);
+    // Damage is not shown.
+    let entry = kept().remove(0);
+    let mut bytes = fs::read(&entry).unwrap();
+    let middle = bytes.len() / 2;
+    bytes[middle] ^= 0xff;
+    fs::write(&entry, &bytes).unwrap();
+    assert_eq!(sheet("3.png"), first);
+    // Another content under the same name is another picture.
+    linear(&one, 0.7, 0.5);
+    assert_ne!(sheet("4.png"), first);
+    assert_eq!(kept().len(), 2);
+    // A cache that cannot be written changes nothing.
+    fs::remove_dir_all(&cache).unwrap();
+    fs::write(&cache, "a file").unwrap();
+    linear(&one, 0.18, 0.5);
+    assert_eq!(sheet("5.png"), first);
+    fs::remove_file(&cache).unwrap();
+    sheet("6.png");
+    let job = kiln("1-2", "", "");
+    let clean = |options: &[&str]| {
+        let mut command = job.command(&[&["clean"], options].concat());
+        command.env("XDG_CACHE_HOME", &cache);
+        common::called(command).ends(0).out
+    };
+    assert!(clean(&[]).contains("removed by --proxies"));
+    assert_eq!(kept().len(), 1);
+    clean(&["--proxies"]);
+    assert_eq!(kept().len(), 0);
+}

@@ -16,28 +16,12 @@ use std::os::unix::fs::MetadataExt;
 use std::process::{Child, Stdio};
 use std::time::{Duration, Instant};
 
-use common::{Project, scene};
+use common::{Chance, Project, number, scene};
 use rustix::process::{Pid, Signal, kill_process};
 
 const MACHINES: [&str; 4] = ["north", "south", "east", "west"];
 const FRAMES: i64 = 400;
 const PASSES: [&str; 2] = ["beauty", "depth"];
-
-/// A row of numbers that looks like chance: xorshift64 (Marsaglia, 2003).
-struct Chance(u64);
-
-impl Chance {
-    fn below(&mut self, limit: usize) -> usize {
-        self.0 ^= self.0 << 13;
-        self.0 ^= self.0 >> 7;
-        self.0 ^= self.0 << 17;
-        (self.0 % limit as u64) as usize
-    }
-}
-
-fn number(name: &str, otherwise: u64) -> u64 {
-    std::env::var(name).map_or(otherwise, |text| text.parse().unwrap())
-}
 
 /// What a profile says of when a frame is finished: by log and order, by order alone, or nothing, so
 /// that only success of the process shows.

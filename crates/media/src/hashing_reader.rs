@@ -69,6 +69,12 @@ pub fn hash_file(path: &Path, kinds: &[HashKind]) -> io::Result<Vec<String>> {
     HashingReader::new(File::open(path)?, kinds).finish()
 }
 
+/// The BLAKE3 of some bytes in hexadecimal digits.
+#[must_use]
+pub fn hash_bytes(bytes: &[u8]) -> String {
+    blake3::hash(bytes).to_hex().to_string()
+}
+
 /// So many bytes are read at a time where nobody asks for them but the hash.
 const BLOCK: usize = 1 << 16;
 

@@ -33,7 +33,7 @@ pub use canvas::{Canvas, EncodeError, write_exr};
 pub use compare::{CompareError, ComparedValues, Difference, Pair};
 pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
-pub use hashing_reader::{HashKind, hash_file};
+pub use hashing_reader::{HashKind, hash_bytes, hash_file};
 pub use layers::{LayerError, PictureLayer, read_layers, write_layers};
 #[cfg(feature = "movies")]
 pub use movie::{

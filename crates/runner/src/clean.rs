@@ -12,6 +12,7 @@ use truepath_core::deliverable::Expansion;
 use crate::Loaded;
 use crate::disk::Disk;
 use crate::ledger::Ledger;
+use crate::proxy_cache;
 use crate::staging::ASIDE;
 
 /// What is left of one kind.
@@ -40,11 +41,19 @@ pub enum LeftoverKind {
     Checkpoints,
     /// What engines answered and what was prepared of scenes; it is made again when it is needed.
     Caches,
+    /// Small pictures that were made to be shown, of all jobs of the user.
+    Proxies,
 }
 
 impl LeftoverKind {
     /// All of them.
-    pub const ALL: [Self; 4] = [Self::Logs, Self::SetAside, Self::Checkpoints, Self::Caches];
+    pub const ALL: [Self; 5] = [
+        Self::Logs,
+        Self::SetAside,
+        Self::Checkpoints,
+        Self::Caches,
+        Self::Proxies,
+    ];
 
     /// What is left of it, as far as it is older than that.
     ///
@@ -63,6 +72,10 @@ impl LeftoverKind {
                 let over = ledger.sessions.iter().filter(|(_, record)| record.ended);
                 over.map(|(number, _)| state.logs_of(*number)).collect()
             }
+            Self::Proxies => match proxy_cache::folder() {
+                Some(folder) => entries_of_all(entries_of(folder)?)?,
+                None => Vec::new(),
+            },
             Self::SetAside => entries_of_all(aside_folders(all))?,
             // A run that is at work may be about to use them.
             Self::Checkpoints | Self::Caches if !state.is_clear()? => Vec::new(),

@@ -33,6 +33,7 @@ mod process;
 mod program;
 pub mod progress;
 mod proof;
+pub mod proxy_cache;
 mod publish;
 pub mod queue;
 mod recover;

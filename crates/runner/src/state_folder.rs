@@ -160,11 +160,17 @@ impl StateFolder {
 
     /// Whether no run is at work, and none has left what the next one clears up.
     pub(crate) fn is_clear(&self) -> io::Result<bool> {
-        let has_no_signs = match is_empty(&self.sessions()) {
-            Err(error) if error.kind() == io::ErrorKind::NotFound => true,
-            found => found?,
-        };
-        Ok(has_no_signs && !self.claims().try_exists()?)
+        // Runs that leave at the same instant may leave an empty folder of claims behind.
+        for folder in [self.sessions(), self.claims()] {
+            let is_nothing = match is_empty(&folder) {
+                Err(error) if error.kind() == io::ErrorKind::NotFound => true,
+                found => found?,
+            };
+            if !is_nothing {
+                return Ok(false);
+            }
+        }
+        Ok(true)
     }
 }
 
@@ -264,6 +270,8 @@ mod tests {
         assert!(!state.is_clear().unwrap());
         std::fs::remove_file(state.session(1)).unwrap();
         std::fs::create_dir(state.claims()).unwrap();
+        assert!(state.is_clear().unwrap());
+        std::fs::write(state.claims().join("1"), "").unwrap();
         assert!(!state.is_clear().unwrap());
     }
 }

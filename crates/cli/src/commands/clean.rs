@@ -42,6 +42,10 @@ pub(crate) struct Arguments {
     /// Remove what engines answered and what was prepared of scenes; it is made again when it is needed
     #[arg(long)]
     caches: bool,
+    /// Remove the small pictures that were made to be shown, of all jobs of this user; they are made again when they are
+    /// needed
+    #[arg(long)]
+    proxies: bool,
     /// Only what has not changed for so long, such as 30d, 12h or 90m
     #[arg(long, value_name = "AGE", value_parser = age)]
     older_than: Option<Duration>,
@@ -63,6 +67,7 @@ impl Arguments {
             LeftoverKind::SetAside => self.set_aside,
             LeftoverKind::Checkpoints => self.checkpoints,
             LeftoverKind::Caches => self.caches,
+            LeftoverKind::Proxies => self.proxies,
         }
     }
 }
@@ -84,6 +89,7 @@ fn words(kind: LeftoverKind) -> (&'static str, &'static str) {
         LeftoverKind::SetAside => ("set aside", "set-aside"),
         LeftoverKind::Checkpoints => ("checkpoints", "checkpoints"),
         LeftoverKind::Caches => ("caches", "caches"),
+        LeftoverKind::Proxies => ("proxies", "proxies"),
     }
 }
 

@@ -11,9 +11,9 @@ use truepath_core::picture::Size;
 use truepath_core::spread::spread_frames;
 use truepath_media::{
     CellState, Flaw, Proxy, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet,
-    proxy,
 };
 use truepath_runner::pictures::PictureRow;
+use truepath_runner::proxy_cache::{cached_proxy, trim};
 
 use crate::burn_in::{BurnIn, RowText};
 use crate::data_view::{DataView, legend};
@@ -101,6 +101,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     };
     let mut row = |at: usize| drawn(&planned[at], options, &arguments);
     let drawn = draw_sheet(title, options, planned.len(), &mut row, &mut page);
+    trim();
     let is_missing = drawn.map_err(|(path, error): (PathBuf, io::Error)| {
         CommandError::outside(path.display().to_string())(error)
     })?;
@@ -149,7 +150,7 @@ fn drawn(planned: &Planned<'_>, options: SheetOptions, arguments: &Arguments) ->
                 within: Size::square(options.picture()),
                 is_data: arguments.data.is_data(row),
             };
-            Some(proxy(&path, proxy_options))
+            Some(cached_proxy(&path, proxy_options))
         })
         .collect();
     let ranges = proxies.iter().flatten().flatten().filter_map(Proxy::range);

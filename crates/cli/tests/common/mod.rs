@@ -52,6 +52,23 @@ pub const COMMANDS: [&str; 33] = [
     "understudy",
 ];
 
+/// A row of numbers that looks like chance: xorshift64 (Marsaglia, 2003).
+pub struct Chance(pub u64);
+
+impl Chance {
+    pub fn below(&mut self, limit: usize) -> usize {
+        self.0 ^= self.0 << 13;
+        self.0 ^= self.0 >> 7;
+        self.0 ^= self.0 << 17;
+        (self.0 % limit as u64) as usize
+    }
+}
+
+/// A number of the environment, such as how long a storm is.
+pub fn number(name: &str, otherwise: u64) -> u64 {
+    std::env::var(name).map_or(otherwise, |text| text.parse().unwrap())
+}
+
 /// The built program.
 pub fn program() -> &'static str {
     env!("CARGO_BIN_EXE_truepath")
@@ -145,6 +162,7 @@ impl Project {
             .stdin(Stdio::null())
             // Nobody's own configuration has a say.
             .env("XDG_CONFIG_HOME", self.folder.path().join("nobody"))
+            .env("XDG_CACHE_HOME", env!("CARGO_TARGET_TMPDIR"))
             .env_remove("COLUMNS")
             .env_remove("TRUEPATH_CONFIG")
             .env_remove("TRUEPATH_CRASH_AT");

@@ -123,6 +123,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         })
         .collect();
     let (shown, note) = shown_rows(&views, budget);
+    truepath_runner::proxy_cache::trim();
     let times: Vec<TimesRow> = summarize(processes, GroupBy::Label);
     let machines = summarize(processes, GroupBy::Machine);
     let engines = summarize(processes, GroupBy::Engine);

@@ -6,8 +6,9 @@ use rayon::prelude::*;
 use truepath_core::frames::Frame;
 use truepath_core::picture::Size;
 use truepath_core::spread::spread_frames;
-use truepath_media::{Flaw, ProxyOptions, proxy};
+use truepath_media::{Flaw, ProxyOptions};
 use truepath_runner::pictures::PictureRow;
+use truepath_runner::proxy_cache::cached_proxy;
 
 use crate::burn_in::RowText;
 use crate::data_view::{DataView, legend};
@@ -138,7 +139,7 @@ fn data_range(view: &RowView<'_>) -> Option<(f32, f32)> {
     let frames = spread_frames(&row.frames, 8);
     let ranges = frames.par_iter().filter_map(|frame| {
         let path = row.path(*frame)?;
-        proxy(&path, options).ok()?.range()
+        cached_proxy(&path, options).ok()?.range()
     });
     ranges.reduce_with(|(low, high), (least, most)| (low.min(least), high.max(most)))
 }
@@ -165,7 +166,7 @@ fn shown_frame(
         within: Size::square(longest),
         is_data: view.data.is_data(row),
     };
-    let proxy = match proxy(&path, options) {
+    let proxy = match cached_proxy(&path, options) {
         Ok(proxy) => proxy,
         Err(Flaw::Unverifiable(_)) => return nothing("unverifiable"),
         Err(_) => return nothing("broken"),

@@ -2,8 +2,9 @@
 
 use truepath_core::frames::Frame;
 use truepath_core::picture::{DisplayOptions, Size};
-use truepath_media::{ProxyOptions, Raster, proxy};
+use truepath_media::{ProxyOptions, Raster};
 use truepath_runner::pictures::PictureRow;
+use truepath_runner::proxy_cache::cached_proxy;
 
 use crate::data_view::DataView;
 use crate::show::terminal::{Cells, Protocol};
@@ -32,7 +33,7 @@ pub(super) fn drawn(
         within,
         is_data: data.is_data(row),
     };
-    let proxy = proxy(&path, options).map_err(|flaw| flaw.to_string())?;
+    let proxy = cached_proxy(&path, options).map_err(|flaw| flaw.to_string())?;
     let display = data.display(row, exposure, proxy.range());
     Ok((proxy.shown(display), display))
 }

@@ -93,7 +93,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
                 "--play needs a terminal with colors, or --always".to_owned(),
             ));
         }
-        return player::play(&arguments, chosen, canvas);
+        let played = player::play(&arguments, chosen, canvas);
+        truepath_runner::proxy_cache::trim();
+        return played;
     }
     let frame_of = |row: &PictureRow| {
         let middle = || spread_frames(&row.frames, 1).first().copied();
@@ -112,6 +114,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             is_fine &= show(row, frame_of(row), &arguments, canvas, draws)?;
         }
     }
+    truepath_runner::proxy_cache::trim();
     if !draws {
         remark("the pictures themselves are shown on a terminal, or with --always");
     }
