@@ -137,7 +137,7 @@ fn earlier_versions_are_removed_only_by_name_and_leave_their_hashes() {
         "version 4",
         "version 3",
         "would be removed",
-        "1 file of it stay",
+        "1 file not as a run has published",
     ] {
         assert!(shown.out.contains(part), "{part}: {}", shown.out);
     }
@@ -163,6 +163,38 @@ fn earlier_versions_are_removed_only_by_name_and_leave_their_hashes() {
     assert!(list.lines().any(|one| one == line), "{line}: {list}");
     assert_eq!(project.read(".truepath/removed/v001.b3").lines().count(), 2);
     project.call(&clean).ends(0);
+    // Of a shot with a version of its own, its own last versions stay.
+    let two = kiln("1-2", "", "");
+    let job = |dawn: u32, dusk: u32| {
+        let shot = |name: &str, version: u32| {
+            format!("[shot.{name}]\nscene = \"kiln.toml\"\nframes = \"1-2\"\nversion = {version}\n")
+        };
+        format!(
+            "[project]\nengine = \"understudy\"\nsize = \"48x32\"\n{}{}\
+             [output.frames]\npath = \"r/{{shot}}_v{{version:03}}.{{frame:04}}.png\"\nsame-picture = \"a test\"\n",
+            shot("dawn", dawn),
+            shot("dusk", dusk)
+        )
+    };
+    for (dawn, dusk) in [(1, 1), (2, 2), (2, 3), (2, 4), (3, 5)] {
+        two.write("truepath.toml", &job(dawn, dusk));
+        two.call(&["run", "--quiet"]).ends(0);
+    }
+    two.call(&clean).ends(0);
+    let left: Vec<String> = two
+        .files("r")
+        .into_iter()
+        .filter(|name| name.ends_with("0001.png"))
+        .collect();
+    let wanted = [
+        "dawn_v001",
+        "dawn_v002",
+        "dawn_v003",
+        "dusk_v003",
+        "dusk_v004",
+        "dusk_v005",
+    ];
+    assert_eq!(left, wanted.map(|name| format!("{name}.0001.png")));
     // A job without versions has none to remove.
     let plain = kiln("1-3", "", "");
     let refused = plain.call(&clean).ends(2);

@@ -1,12 +1,12 @@
 //! Versions of a job that later ones have taken the place of: what is there of them, and how it is removed with its
 //! hashes kept.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap, HashSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
-use truepath_core::deliverable::Expansion;
+use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::frames::Frame;
 use truepath_core::hash_list::HashLine;
 use truepath_media::HashKind;
@@ -22,10 +22,12 @@ use crate::system::bytes_of_name;
 pub struct SupersededVersion {
     /// Its number.
     pub version: i64,
-    /// Its files that are as they were published, with the hashes of the ledger.
+    /// Its files that are not kept, and are as they were published, with the hashes of the ledger.
     pub files: Vec<SupersededFile>,
     /// Bytes of those.
     pub bytes: u64,
+    /// Files that are kept, since their deliverables have no more versions after them than asked for.
+    pub kept: u64,
     /// Files under its names that no run has published, or that have changed since: they stay.
     pub staying: u64,
 }
@@ -56,7 +58,8 @@ pub enum SupersededError {
 }
 
 /// What is there of earlier versions, the latest first. `current` is the job as it is, `earlier` are its versions before,
-/// the latest first; a file that the job wants today is never among them.
+/// the latest first; a file that the job wants today is never among them. Of each deliverable the last `keep` versions
+/// that are there are kept: shots have versions of their own.
 ///
 /// # Errors
 /// When the ledgers or a folder cannot be read.
@@ -64,57 +67,70 @@ pub fn superseded_versions(
     loaded: &Loaded,
     current: &Expansion,
     earlier: &mut dyn Iterator<Item = (i64, Expansion)>,
+    keep: usize,
 ) -> io::Result<Vec<SupersededVersion>> {
     let ledger = Ledger::read(&loaded.state_folder().ledgers())?;
-    let mut taken: HashSet<String> = paths(current).map(|(path, _)| path).collect();
+    let all = current.deliverables.iter();
+    let mut taken: HashSet<String> = all.flat_map(paths).collect();
+    let mut versions_of: HashMap<String, usize> = HashMap::new();
     let mut versions = Vec::new();
     for (version, expansion) in earlier {
         let mut found = SupersededVersion {
             version,
             ..SupersededVersion::default()
         };
-        for (path, root) in paths(&expansion) {
-            // A path without its version belongs to the latest.
-            if !taken.insert(path.clone()) {
+        for one in &expansion.deliverables {
+            let mut files = Vec::new();
+            for path in paths(one) {
+                // A path without its version belongs to the latest.
+                if !taken.insert(path.clone()) {
+                    continue;
+                }
+                let Some(now) = stamp(Path::new(&path))? else {
+                    continue;
+                };
+                match ledger.published.get(&path) {
+                    Some(known) if known.stamp == now => {
+                        let recorded = known.hash.to_string();
+                        let digits = recorded.rsplit(':').next().unwrap_or_default();
+                        files.push(SupersededFile {
+                            path: PathBuf::from(path),
+                            root: PathBuf::from(&*one.root),
+                            stamp: now,
+                            kind: known.hash.kind(),
+                            hash: digits.to_owned(),
+                        });
+                    }
+                    _ => found.staying += 1,
+                }
+            }
+            if files.is_empty() {
                 continue;
             }
-            let Some(now) = stamp(Path::new(&path))? else {
-                continue;
-            };
-            match ledger.published.get(&path) {
-                Some(known) if known.stamp == now => {
-                    let recorded = known.hash.to_string();
-                    let digits = recorded.rsplit(':').next().unwrap_or_default();
-                    found.bytes += now.size;
-                    found.files.push(SupersededFile {
-                        path: PathBuf::from(path),
-                        root: PathBuf::from(root),
-                        stamp: now,
-                        kind: known.hash.kind(),
-                        hash: digits.to_owned(),
-                    });
-                }
-                _ => found.staying += 1,
+            let before = versions_of.entry(one.label()).or_default();
+            *before += 1;
+            if *before <= keep {
+                found.kept += files.len() as u64;
+            } else {
+                found.bytes += files.iter().map(|file| file.stamp.size).sum::<u64>();
+                found.files.extend(files);
             }
         }
-        if !found.files.is_empty() || found.staying > 0 {
+        if !found.files.is_empty() || found.kept + found.staying > 0 {
             versions.push(found);
         }
     }
     Ok(versions)
 }
 
-/// Every file of all deliverables, and the folder of its place.
-fn paths(expansion: &Expansion) -> impl Iterator<Item = (String, &str)> {
-    expansion.deliverables.iter().flat_map(|one| {
-        let frames: Vec<Frame> = if one.is_assembled() {
-            one.common.frames.shot.first().into_iter().collect()
-        } else {
-            one.common.frames.selected.iter().collect()
-        };
-        let path = |frame| (one.path(frame), &*one.root);
-        frames.into_iter().map(path)
-    })
+/// Every file of a deliverable.
+fn paths(one: &Deliverable) -> impl Iterator<Item = String> + '_ {
+    let frames: Vec<Frame> = if one.is_assembled() {
+        one.common.frames.shot.first().into_iter().collect()
+    } else {
+        one.common.frames.selected.iter().collect()
+    };
+    frames.into_iter().map(|frame| one.path(frame))
 }
 
 impl SupersededVersion {

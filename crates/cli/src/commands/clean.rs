@@ -21,8 +21,9 @@ use crate::show::{TITLE, bytes, files};
 /// names and ledgers are never touched, nor what belongs to a run that is at work or is still to be recovered.
 ///
 /// The one exception has to be named: --superseded removes what runs have published of earlier versions of the job, but
-/// for the last --keep-last of them. Their hashes stay in lists of the state folder, as `b3sum --check` takes them; files
-/// that no run has published, or that have changed since, stay too.
+/// for the last --keep-last of each deliverable. It looks for the shots, passes and frames that the job has today. Their
+/// hashes stay in lists of the state folder, as `b3sum --check` takes them; files that no run has published, or that have
+/// changed since, stay too.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath clean\n  truepath clean --logs --older-than 30d\n  truepath clean --set-aside --dry-run\n  truepath clean --superseded --keep-last 3 --dry-run"
@@ -52,7 +53,7 @@ pub(crate) struct Arguments {
     /// Remove what runs have published of earlier versions of the job, but for the last of them
     #[arg(long, requires = "keep_last", conflicts_with = "older_than")]
     superseded: bool,
-    /// How many earlier versions stay
+    /// How many earlier versions of each deliverable stay
     #[arg(long, value_name = "NUMBER", requires = "superseded")]
     keep_last: Option<usize>,
     /// Only show what would be removed
@@ -173,29 +174,32 @@ fn superseded(
                 }
             }
         });
-    let found = superseded_versions(&chosen.loaded, &chosen.chosen, &mut earlier);
+    let found = superseded_versions(&chosen.loaded, &chosen.chosen, &mut earlier, keep);
     let found = found.map_err(CommandError::outside("earlier versions"))?;
     if let Some(error) = failed {
         return Err(error);
     }
-    for (at, one) in found.iter().enumerate() {
+    for one in &found {
         let title = format!("version {}", one.version);
         let size = format!("{}, {}", files(one.files.len() as u64), bytes(one.bytes));
+        let mut parts = Vec::new();
         let mut lists = Vec::new();
-        let mut what = if at < keep {
-            "stays".to_owned()
-        } else if arguments.dry_run {
-            "would be removed".to_owned()
-        } else {
+        if !one.files.is_empty() && arguments.dry_run {
+            parts.push("would be removed".to_owned());
+        } else if !one.files.is_empty() {
             lists = one.remove(&chosen.loaded, &RealDisk).map_err(refused)?;
-            "removed".to_owned()
-        };
+            parts.push("removed".to_owned());
+        }
+        if one.kept > 0 {
+            parts.push(format!("{} kept", files(one.kept)));
+        }
         if one.staying > 0 {
-            what.push_str(&format!(
-                "; {} of it stay, which no run has published so",
+            parts.push(format!(
+                "{} not as a run has published, kept too",
                 files(one.staying)
             ));
         }
+        let what = parts.join("; ");
         writeln!(out, "{TITLE}{title:<11}{TITLE:#}  {size:<22}  {what}")?;
         for list in lists {
             writeln!(out, "  hashes in {}", list.display())?;
