@@ -182,6 +182,7 @@ fn the_same_content_gives_the_same_bytes() {
         "start.sh",
         "start.cmd",
         "render.sh",
+        "render.cmd",
     ] {
         assert!(
             packed.contains_key(&format!("orrery-v003-part2of2/{name}")),
@@ -417,6 +418,63 @@ fn a_gather_that_is_killed_at_any_step_is_finished_by_the_next() {
         home.call(&["run"]).ends(0);
         assert_eq!(home.frames(), all, "{point}");
     }
+}
+
+#[test]
+fn a_bundle_is_rendered_on_windows_by_its_script_alone() {
+    if !common::needs("wine") {
+        return;
+    }
+    // A renderer that Windows has: it copies the scene.
+    let home = Home::new("");
+    home.project.write(
+        "home/show/engines/copier.toml",
+        "engine = { name = \"copier\", program = \"cmd\", frames = \"one\" }\n\
+         arguments = [\"/c\", \"copy\", \"{scene.file}\", \"p_{frame}.png\"]\noutput-name = \"p_{frame:?}.png\"\n",
+    );
+    home.project
+        .write("home/show/studio.toml", "[project]\nengine = \"copier\"\n");
+    for scene in ["home/scenes/dawn.toml", "home/show/own/dusk.toml"] {
+        fs::write(
+            home.project.path(scene),
+            common::picture_of(48, 32, png::ColorType::Rgb, 7),
+        )
+        .unwrap();
+    }
+    home.pack(&["--parts", "2", "--output", "frames"]).ends(0);
+    // The command processor as a renderer takes no blanks in its words.
+    let bundle = home.project.path("deep/er/there");
+    fs::create_dir_all(bundle.parent().unwrap()).unwrap();
+    fs::rename(home.bundle("orrery-v003-part1of2"), &bundle).unwrap();
+    let printed = common::windows::run_batch(&bundle, "render.cmd");
+    assert!(printed.contains("0 failed, 0 files missing"), "{printed}");
+    let gathered = home.gather(&[&bundle]).ends(0);
+    assert!(
+        gathered.out.contains("9 files, 0 there already"),
+        "{}",
+        gathered.out
+    );
+    assert_eq!(home.frames().len(), 9);
+}
+
+#[test]
+fn a_job_that_no_batch_file_can_hold_is_packed_all_the_same() {
+    let home = Home::new("[token]\nshow = \"d\u{fc}ne\"\n");
+    let job = home.project.read("home/show/truepath.toml");
+    home.project.write(
+        "home/show/truepath.toml",
+        &job.replace("/{shot}_v{version", "/{show}_{shot}_v{version"),
+    );
+    let packed = home.pack(&["--parts", "2", "--output", "frames"]).ends(0);
+    assert!(
+        packed
+            .err
+            .contains("the bundles have no render.cmd for Windows: "),
+        "{}",
+        packed.err
+    );
+    assert!(home.bundle("orrery-v003-part1of2/render.sh").is_file());
+    assert!(!home.bundle("orrery-v003-part1of2/render.cmd").exists());
 }
 
 #[test]

@@ -167,13 +167,14 @@ pub(super) fn first_lines(chosen: &Chosen) -> Result<Vec<(String, String)>, Comm
         .collect()
 }
 
-/// The script of a bundle for `sh`, with the programs called as their profiles say.
+/// The script of a bundle, of such a kind, with the programs called as their profiles say.
 pub(super) fn script_of_bundle(
     loaded: &Loaded,
     expansion: &Expansion,
+    kind: &str,
 ) -> Result<String, CommandError> {
-    let kind = KINDS.iter().find(|kind| kind.word() == "sh");
-    let kind = kind.ok_or_else(|| CommandError::Usage("there is no kind `sh`".to_owned()))?;
+    let found = KINDS.iter().find(|known| known.word() == kind);
+    let kind = found.ok_or_else(|| CommandError::Usage(format!("there is no kind `{kind}`")))?;
     let plan = whole_plan(expansion);
     let this = (Profile::THIS_PROGRAM.to_owned(), "truepath".to_owned());
     let about = ScriptOptions {

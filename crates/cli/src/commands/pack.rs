@@ -1,14 +1,18 @@
 //! `truepath pack`: parts of a job as folders for machines that share nothing with this one.
 
+use std::cell::OnceCell;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::deliverable::Expansion;
-use truepath_runner::Loaded;
+use truepath_core::deliverable::{Expansion, Selection, expand};
+use truepath_core::system::System;
 use truepath_runner::bundle::{PackError, PackOptions, PackPlan, Packer};
 use truepath_runner::disk::RealDisk;
+use truepath_runner::load::JOB_FILE;
+use truepath_runner::when::When;
+use truepath_runner::{Loaded, load};
 
 use super::check::{findings, has_errors};
 use super::command_lines::script_of_bundle;
@@ -21,7 +25,7 @@ use crate::show::{FAINT, TITLE, bytes, count, files, remark};
 ///
 /// Each folder is a bundle: the job cut to its part, with places below the bundle, the scenes and the files that they are
 /// known to need, the profiles, the hash of each file, and a script to start it. There `truepath run` renders it, or
-/// `render.sh` without True Path; `truepath gather` brings the frames home. Movies are made at home, once their frames
+/// `render.sh` or `render.cmd` without True Path; `truepath gather` brings the frames home. Movies are made at home, once their frames
 /// are there. The same content gives the same bytes.
 #[derive(Debug, Args)]
 #[command(
@@ -57,7 +61,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     }
     let preset = job.entry().preset;
     let chosen = job.load()?;
-    let found = findings(&chosen);
+    let mut found = findings(&chosen);
+    // Other machines render it.
+    found.retain(|finding| finding.code != PROGRAM_NOT_HERE);
     if has_errors(&found) {
         let sources = &chosen.loaded.job.sources;
         print_all(&mut anstream::stderr(), sources, &found, false);
@@ -91,6 +97,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         out.flush()?;
         return Ok(ExitCode::from(DONE));
     }
+    let left_out = OnceCell::new();
+    let extras = |loaded: &Loaded, expansion: &Expansion, root: &Path| {
+        extras(loaded, expansion, root, &left_out)
+    };
     let packer = Packer {
         disk: &RealDisk,
         loaded: &chosen.loaded,
@@ -101,6 +111,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         as_archives: arguments.archive,
     };
     let packed = packer.pack(&arguments.to);
+    if let Some(why) = left_out.get() {
+        remark(&format!(
+            "the bundles have no render.cmd for Windows: {why}"
+        ));
+    }
     for bundle in packed.map_err(outcome)? {
         let frames = count(bundle.frames, "frame", "frames");
         writeln!(out, "{}  {FAINT}{frames}{FAINT:#}", bundle.path.display())?;
@@ -108,6 +123,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     out.flush()?;
     Ok(ExitCode::from(DONE))
 }
+
+/// The rule that says that an engine's program is not on this machine.
+const PROGRAM_NOT_HERE: &str = "TP503";
 
 /// How strong the machine of each part is.
 fn weights(parts: Option<u16>, weights: Option<String>) -> Result<Vec<u64>, CommandError> {
@@ -142,15 +160,16 @@ fn outcome(error: PackError) -> CommandError {
     }
 }
 
-/// What people and shells need in a bundle besides the job.
+/// What people and shells need in a bundle besides the job. Why there is no script for Windows goes into `left_out`.
 fn extras(
     loaded: &Loaded,
     expansion: &Expansion,
     root: &Path,
+    left_out: &OnceCell<String>,
 ) -> io::Result<Vec<(String, String)>> {
-    let script = script_of_bundle(loaded, expansion);
+    let script = script_of_bundle(loaded, expansion, "sh");
     let script = script.map_err(|error| io::Error::other(error.to_string()))?;
-    Ok(vec![
+    let mut extras = vec![
         ("README".to_owned(), README.to_owned()),
         ("start.sh".to_owned(), START.to_owned()),
         ("start.cmd".to_owned(), START_WINDOWS.to_owned()),
@@ -158,12 +177,42 @@ fn extras(
             "render.sh".to_owned(),
             relocated(&script, &root.display().to_string()),
         ),
-    ])
+    ];
+    match script_for_windows(root) {
+        Ok(script) => extras.push(("render.cmd".to_owned(), script)),
+        Err(error) => {
+            let _ = left_out.set(error.to_string());
+        }
+    }
+    Ok(extras)
 }
+
+/// A folder of Windows that stands for that of a bundle until its script is written.
+const STAND_IN: &str = "T:/truepath-bundle";
+
+/// The batch file that renders a bundle where it lies.
+fn script_for_windows(root: &Path) -> Result<String, CommandError> {
+    let there = format!("place.job={{ windows = \"{STAND_IN}\" }}");
+    let shipped = crate::profiles::SHIPPED;
+    let job = root.join(JOB_FILE);
+    let loaded = load(&job, &[there], shipped, When::Next, Some(System::Windows))?;
+    let expansion = expand(&loaded.job, &loaded.surroundings, &Selection::default());
+    let script = script_of_bundle(&loaded, &expansion.runnable(), "batch")?;
+    let mut script = script.replace(&STAND_IN.replace('/', "\\"), HERE);
+    script = script.replace(STAND_IN, HERE);
+    // Where this file lies, without a backslash at the end.
+    let here = "for %%I in (\"%~dp0.\") do set \"TP_BUNDLE=%%~fI\"\r\n";
+    let first_lines = script.match_indices('\n').nth(1);
+    script.insert_str(first_lines.map_or(0, |(at, _)| at + 1), here);
+    Ok(script)
+}
+
+/// The folder of the bundle in a batch file.
+const HERE: &str = "%TP_BUNDLE%";
 
 const README: &str = "A part of a job, packed by True Path.\n\n\
     To render it:   sh start.sh      (Windows: start.cmd)\n\
-    Without True Path, where the renderer is there:   sh render.sh\n\n\
+    Without True Path, where the renderer is there:   sh render.sh      (Windows: render.cmd)\n\n\
     Then bring this whole folder back, or a .tar or .tar.zst of it. There `truepath gather` takes the frames.\n\
     Nothing in this folder needs to be changed; bundle.json has the hash of each file.\n";
 

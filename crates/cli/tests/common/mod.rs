@@ -7,6 +7,8 @@
     clippy::panic
 )]
 
+pub mod windows;
+
 use std::fs;
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
