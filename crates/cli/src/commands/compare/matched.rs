@@ -89,7 +89,7 @@ impl Matched {
 }
 
 /// The frames of a row that are there.
-fn there(row: &PictureRow) -> FrameSet {
+pub(super) fn there(row: &PictureRow) -> FrameSet {
     let missing = row.states.iter().find(|(word, _)| *word == "missing");
     match missing {
         Some((_, missing)) => row.frames.difference(missing).unwrap_or_default(),

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use truepath_runner::pictures::pictures_of_job;
 
-use super::matched::Matched;
+use super::matched::{Matched, there};
 use crate::commands::run::{RunCall, RunOptions};
 use crate::job_arguments::{Chosen, JobArguments};
 use crate::outcome::CommandError;
@@ -16,14 +16,25 @@ use crate::signals;
 /// belongs together.
 pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched), CommandError> {
     let first = job.clone().load_latest()?;
-    // Movies are made of frames that are compared themselves.
-    let outputs = first.chosen.deliverables.iter();
-    let outputs = outputs.filter(|one| one.movie().is_none());
-    let mut outputs: Vec<String> = outputs.map(|one| one.common.names.output.clone()).collect();
+    let unreadable = || CommandError::outside("the state of the job");
+    let rows = |chosen: &Chosen| pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
+    let first_rows = rows(&first).map_err(unreadable())?;
+    // Movies are made of frames that are compared themselves, and what is not there cannot be compared.
+    let rendered = first.chosen.runnable();
+    let pictures = rendered.deliverables.iter();
+    let pictures = pictures.filter(|one| one.movie().is_none());
+    let there = pictures
+        .zip(&first_rows)
+        .filter(|(_, row)| !there(row).is_empty());
+    let mut outputs: Vec<String> = there
+        .map(|(one, _)| one.common.names.output.clone())
+        .collect();
+    outputs.sort();
     outputs.dedup();
     if outputs.is_empty() {
         return Err(CommandError::Usage(
-            "there are no pictures to render again".to_owned(),
+            "nothing of it is rendered yet, so there is nothing to compare a second rendering with"
+                .to_owned(),
         ));
     }
     let job = job.of_outputs(outputs);
@@ -45,12 +56,7 @@ pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched
         )));
     }
     let second = job.load_latest()?;
-    let unreadable = || CommandError::outside("the state of the job");
-    let rows = |chosen: &Chosen| pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
-    let (first_rows, second_rows) = (
-        rows(&first).map_err(unreadable())?,
-        rows(&second).map_err(unreadable())?,
-    );
+    let second_rows = rows(&second).map_err(unreadable())?;
     let mut matched = Matched::default();
     for row in &second_rows {
         match first_rows.iter().find(|one| one.title == row.title) {
