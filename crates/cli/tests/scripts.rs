@@ -4,7 +4,6 @@
 mod common;
 
 use std::fs;
-use std::path::{Path, PathBuf};
 use std::process::Command;
 
 use common::windows::{run_batch, windows_folder};
