@@ -290,6 +290,16 @@ fn a_renderer_that_repeats_itself_is_known_and_so_is_one_that_does_not() {
         );
     }
 
+    // What was made with other settings says nothing about the renderer.
+    let job = project.read("truepath.toml");
+    project.write(
+        "truepath.toml",
+        &job.replace("retries = 0", "retries = 0\nsettings = { exposure = 1 }"),
+    );
+    let refused = project.call(&["compare", "--against-itself"]).ends(2);
+    assert!(refused.err.contains("frame 1 is stale"), "{}", refused.err);
+    assert!(!project.path("repeat-3").exists());
+
     // A renderer whose pictures change with something that no job knows of.
     let project = Project::new(
         "scene = \"kiln.scene\"\nframes = \"1-2\"\npath = \"r/kiln.{frame:04}.png\"\n\

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 use std::path::Path;
 
-use truepath_runner::pictures::pictures_of_job;
+use truepath_runner::pictures::{PictureRow, pictures_of_job};
 
 use super::matched::{Matched, there};
 use crate::commands::run::{RunCall, RunOptions};
@@ -40,6 +40,7 @@ pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched
     let job = job.of_outputs(outputs);
     let (folder, keys) = keys(&job, &first)?;
     let job = job.setting(keys);
+    made_as_today(&job, &first_rows)?;
     let options = RunOptions::default();
     signals::listen()?;
     let ended = RunCall::without_summary(&options).job(&job);
@@ -69,6 +70,25 @@ pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched
         "what was rendered a second time stays in the folders {folder}, beside the first"
     ));
     Ok(([first.name, folder], matched))
+}
+
+/// Refuses frames that are there and were made otherwise than they would be today: what differs then says nothing about the
+/// renderer.
+fn made_as_today(job: &JobArguments, first: &[PictureRow]) -> Result<(), CommandError> {
+    let second = job.clone().load_latest()?;
+    for one in &second.chosen.deliverables {
+        let row = first.iter().find(|row| row.title == one.label());
+        for frame in one.common.frames.selected.iter() {
+            let state = row.and_then(|row| row.state(frame));
+            if let Some(state) = state.filter(|state| *state != "missing") {
+                return Err(CommandError::Usage(format!(
+                    "{}: frame {frame} is {state}, so a second rendering says nothing about the renderer: render it anew first, or choose others with --frames",
+                    one.label()
+                )));
+            }
+        }
+    }
+    Ok(())
 }
 
 /// The folder of the second rendering, which is new in every place of the job, and the keys that lead there.
