@@ -6,6 +6,7 @@ use std::path::Path;
 use exr::image::write::WritableImage;
 use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
 use exr::math::Vec2;
+use exr::meta::MetaData;
 use exr::meta::attribute::Text;
 use exr::meta::header::{ImageAttributes, LayerAttributes};
 use exr::prelude::{ReadChannels, ReadLayers, read};
@@ -13,6 +14,7 @@ use truepath_core::picture::{FORMATS, FileFormat, PixelFault, Size};
 
 use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
 use crate::proxy::Proxy;
+use crate::quiet;
 use crate::verify;
 
 /// One layer of a file: channels that are called alike but for their last part.
@@ -144,6 +146,38 @@ fn value_at(samples: &FlatSamples, at: usize) -> f32 {
     }
 }
 
+/// The layer that a channel of a part belongs to, and its name there.
+fn layer_and_channel<'c>(part: &str, whole: &'c str) -> (String, &'c str) {
+    let (group, name) = whole.rsplit_once('.').unwrap_or(("", whole));
+    let layer = [part, group].join(".").trim_matches('.').to_owned();
+    (layer, name)
+}
+
+/// The names of the layers of a file by its header alone, in the order of [`read_layers`].
+///
+/// # Errors
+/// When it has no header of an OpenEXR file.
+pub fn layer_names(path: &Path) -> Result<Vec<String>, Flaw> {
+    let read = || MetaData::read_from_file(path, false);
+    let header = quiet::decoding(|| read().map_err(|error| Flaw::Broken(error.to_string())));
+    let header =
+        header.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
+    let mut names = Vec::new();
+    for part in &header.headers {
+        let own = part.own_attributes.layer_name.as_ref();
+        let own = own.map(ToString::to_string).unwrap_or_default();
+        let mut of_part: Vec<String> = Vec::new();
+        for channel in &part.channels.list {
+            let (layer, _) = layer_and_channel(&own, &channel.name.to_string());
+            if !of_part.contains(&layer) {
+                of_part.push(layer);
+            }
+        }
+        names.extend(of_part);
+    }
+    Ok(names)
+}
+
 /// The layers of a file, which is decoded whole: the parts of it, and of each the groups of channels, in its order.
 ///
 /// # Errors
@@ -183,11 +217,10 @@ pub fn read_layers(path: &Path) -> Result<Vec<PictureLayer>, Flaw> {
                 ));
             }
             let whole = channel.name.to_string();
-            let (group, name) = whole.rsplit_once('.').unwrap_or(("", &whole));
+            let (group, name) = layer_and_channel(&own, &whole);
             let name = Text::new_or_none(name)
                 .ok_or_else(|| Flaw::Broken(format!("its channel {whole} has no name")))?;
             channel.name = name;
-            let group = [own.as_str(), group].join(".").trim_matches('.').to_owned();
             match groups.iter_mut().find(|(known, _)| *known == group) {
                 Some((_, channels)) => channels.push(channel),
                 None => groups.push((group, vec![channel])),

@@ -34,7 +34,7 @@ pub use compare::{CompareError, ComparedValues, Difference, Pair};
 pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use hashing_reader::{HashKind, hash_bytes, hash_file};
-pub use layers::{LayerError, PictureLayer, read_layers, write_layers};
+pub use layers::{LayerError, PictureLayer, layer_names, read_layers, write_layers};
 #[cfg(feature = "movies")]
 pub use movie::{
     MovieCodec, MovieError, MovieFacts, MovieHeaders, MovieOptions, MovieWriter, SoundError,

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::template::Template;
-use truepath_media::{PictureLayer, read_layers};
+use truepath_media::{PictureLayer, layer_names, read_layers};
 
 use super::{flawed, path_of, write};
 use crate::outcome::{CommandError, DONE};
@@ -39,20 +39,17 @@ pub(super) struct Arguments {
 }
 
 pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
-    // All names are known before the first file is written.
+    // All names are known, by the headers, before the first file is written.
     let mut taken = HashSet::new();
     let mut planned = Vec::new();
     for path in &arguments.files {
-        let layers = read_layers(path).map_err(|flaw| flawed(path, &flaw))?;
+        let layers = layer_names(path).map_err(|flaw| flawed(path, &flaw))?;
+        let names: Vec<&str> = layers
+            .iter()
+            .map(|layer| name_of(layer, &arguments.main))
+            .collect();
         for wanted in &arguments.layer {
-            if !layers
-                .iter()
-                .any(|layer| name_of(layer, &arguments.main) == *wanted)
-            {
-                let names: Vec<&str> = layers
-                    .iter()
-                    .map(|layer| name_of(layer, &arguments.main))
-                    .collect();
+            if !names.contains(&wanted.as_str()) {
                 return Err(CommandError::Usage(format!(
                     "{} has no layer {wanted}; it has {}",
                     path.display(),
@@ -60,8 +57,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
                 )));
             }
         }
-        for layer in layers.iter().filter(|layer| is_wanted(arguments, layer)) {
-            let name = name_of(layer, &arguments.main);
+        for name in names.into_iter().filter(|name| is_wanted(arguments, name)) {
             if name.contains(['/', '\\']) || name.contains("..") {
                 return Err(CommandError::Usage(format!(
                     "{}: the layer {name} has a name that no file can have",
@@ -91,7 +87,7 @@ pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
         }
         let layers = of_file.iter().flat_map(|(_, layers)| layers);
         let mut found = layers
-            .filter(|layer| name_of(layer, &arguments.main) == *name)
+            .filter(|layer| name_of(&layer.name, &arguments.main) == *name)
             .cloned();
         let mut layer = found.next().ok_or_else(|| {
             CommandError::Usage(format!("{} has changed while it was read", path.display()))
@@ -108,15 +104,10 @@ pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
     Ok(ExitCode::from(DONE))
 }
 
-fn is_wanted(arguments: &Arguments, layer: &PictureLayer) -> bool {
-    let name = name_of(layer, &arguments.main);
+fn is_wanted(arguments: &Arguments, name: &str) -> bool {
     arguments.layer.is_empty() || arguments.layer.iter().any(|wanted| wanted == name)
 }
 
-fn name_of<'l>(layer: &'l PictureLayer, main: &'l str) -> &'l str {
-    if layer.name.is_empty() {
-        main
-    } else {
-        &layer.name
-    }
+fn name_of<'l>(layer: &'l str, main: &'l str) -> &'l str {
+    if layer.is_empty() { main } else { layer }
 }
