@@ -83,6 +83,14 @@ fn write(area: &StagingArea<'_>, output: usize, frame: Frame) -> PathBuf {
     path
 }
 
+/// Writes a picture that the clock of the file system shows to be later than another one: it ticks every few
+/// milliseconds.
+fn write_after(area: &StagingArea<'_>, frame: Frame, before: Frame) {
+    let changed = |path: &Path| crate::disk::changed_at(path).unwrap();
+    let before = changed(&staged(area, 0, before));
+    while changed(&write(area, 0, frame)) <= before {}
+}
+
 #[test]
 fn without_evidence_nothing_is_published() {
     let project = Project::new();
@@ -125,7 +133,7 @@ fn of_an_engine_that_works_in_order_a_later_frame_proves_the_earlier_ones() {
     assert_eq!(area.last_begun(), Some(2));
     assert!(collected(&mut area, in_order).is_empty());
     // The picture of a later frame is there, and was written later.
-    write(&area, 0, 3);
+    write_after(&area, 3, 2);
     assert_eq!(collected(&mut area, in_order), [(0, 2)]);
     assert_eq!(area.last_begun(), Some(3));
 }
@@ -146,7 +154,7 @@ fn files_are_not_ahead_of_a_log_that_reports_samples() {
     area.begun = Some(2);
     assert_eq!(collected(&mut area, at_work), [(0, 1)]);
     // Once all of it is read, files prove as much as ever.
-    write(&area, 0, 3);
+    write_after(&area, 3, 2);
     assert!(collected(&mut area, at_work).is_empty());
     let at_the_end = Evidence {
         log_goes_on: false,
