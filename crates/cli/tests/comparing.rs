@@ -6,27 +6,9 @@ mod common;
 use std::fs;
 use std::path::Path;
 
-use common::{Project, kiln, picture, picture_of};
+use common::{Project, kiln, linear, picture, picture_of};
 use truepath_core::picture::{Bits, Channels, Size};
 use truepath_media::{Canvas, write_exr};
-
-/// An EXR of one linear color, or of a value that is no number in its middle.
-fn linear(path: &Path, value: f32, middle: f32) {
-    let size = Size {
-        width: 64,
-        height: 64,
-    };
-    let mut canvas = Canvas::new(size, Channels::Rgb);
-    canvas.values.fill(value);
-    for y in 24..40 {
-        for x in 24..40 {
-            let at = (y * 64 + x) * 3;
-            canvas.values[at..at + 3].fill(middle);
-        }
-    }
-    let file = std::io::BufWriter::new(fs::File::create(path).unwrap());
-    write_exr(&[(String::new(), canvas)], file, Bits::Half, "zip", 1.0).unwrap();
-}
 
 #[test]
 fn two_versions_are_compared_frame_by_frame_the_worst_first() {

@@ -6,9 +6,7 @@ mod common;
 use std::fs;
 use std::path::Path;
 
-use common::{Project, kiln};
-use truepath_core::picture::{Bits, Channels, Size};
-use truepath_media::{Canvas, write_exr};
+use common::{Project, kiln, linear};
 
 fn read(path: &Path) -> image::RgbImage {
     image::open(path).unwrap().to_rgb8()
@@ -17,24 +15,6 @@ fn read(path: &Path) -> image::RgbImage {
 /// How many pixels have a color.
 fn count(image: &image::RgbImage, color: [u8; 3]) -> usize {
     image.pixels().filter(|pixel| pixel.0 == color).count()
-}
-
-/// An EXR of one linear color, or of a value that is no number in its middle.
-fn linear(path: &Path, value: f32, middle: f32) {
-    let size = Size {
-        width: 64,
-        height: 64,
-    };
-    let mut canvas = Canvas::new(size, Channels::Rgb);
-    canvas.values.fill(value);
-    for y in 24..40 {
-        for x in 24..40 {
-            let at = (y * 64 + x) * 3;
-            canvas.values[at..at + 3].fill(middle);
-        }
-    }
-    let file = std::io::BufWriter::new(fs::File::create(path).unwrap());
-    write_exr(&[(String::new(), canvas)], file, Bits::Half, "zip", 1.0).unwrap();
 }
 
 #[test]

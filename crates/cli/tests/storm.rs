@@ -16,7 +16,7 @@ use std::os::unix::fs::MetadataExt;
 use std::process::{Child, Stdio};
 use std::time::{Duration, Instant};
 
-use common::{Chance, Project, number, scene};
+use common::{Chance, Project, number, published, scene};
 use rustix::process::{Pid, Signal, kill_process};
 
 const MACHINES: [&str; 4] = ["north", "south", "east", "west"];
@@ -212,26 +212,6 @@ fn pictures(project: &Project) -> BTreeMap<String, Vec<u8>> {
     names.map(read).collect()
 }
 
-/// How often the ledgers say that a file was published.
-fn published(project: &Project) -> BTreeMap<String, u32> {
-    let mut times = BTreeMap::new();
-    for ledger in fs::read_dir(project.path(".truepath/ledger"))
-        .unwrap()
-        .flatten()
-    {
-        let text = String::from_utf8_lossy(&fs::read(ledger.path()).unwrap()).into_owned();
-        for line in text.lines() {
-            let Ok(line) = serde_json::from_str::<serde_json::Value>(line) else {
-                continue;
-            };
-            if let Some(path) = line["line"]["published"]["record"]["path"].as_str() {
-                *times.entry(path.to_owned()).or_default() += 1;
-            }
-        }
-    }
-    times
-}
-
 /// Frames that a renderer began after they had their true names in all passes. A rename is the last
 /// change of a file's state, which the system keeps the time of.
 fn begun_too_late(project: &Project) -> Vec<String> {
@@ -311,7 +291,7 @@ fn whatever_is_killed_every_frame_is_there_once() {
         let differ: Vec<_> = differ.map(|(name, _)| name).collect();
         assert!(differ.is_empty(), "not the final picture: {differ:?}");
         assert_eq!(found.len(), expected.len());
-        let times = published(&wild);
+        let times = published(&wild, ".truepath/ledger");
         assert_eq!(times.len() as i64, FRAMES * 2);
         let twice: Vec<_> = times.iter().filter(|(_, times)| **times != 1).collect();
         assert!(twice.is_empty(), "published more than once: {twice:?}");

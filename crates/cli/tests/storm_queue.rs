@@ -9,7 +9,7 @@ use std::fs;
 use std::process::{Child, Stdio};
 use std::time::{Duration, Instant};
 
-use common::{Chance, Project, job, number, scene};
+use common::{Chance, Project, job, number, published, scene};
 
 const JOBS: [&str; 3] = ["a", "b", "c"];
 const FRAMES: usize = 24;
@@ -49,23 +49,6 @@ fn edit(project: &Project, chance: &mut Chance) {
     };
     // A machine may be reading it.
     let _ = project.call(&line);
-}
-
-/// How often the ledgers of a job say that a file was published.
-fn published(project: &Project, state: &str) -> BTreeMap<String, u32> {
-    let mut times = BTreeMap::new();
-    for ledger in fs::read_dir(project.path(state)).unwrap().flatten() {
-        let text = String::from_utf8_lossy(&fs::read(ledger.path()).unwrap()).into_owned();
-        for line in text.lines() {
-            let Ok(line) = serde_json::from_str::<serde_json::Value>(line) else {
-                continue;
-            };
-            if let Some(path) = line["line"]["published"]["record"]["path"].as_str() {
-                *times.entry(path.to_owned()).or_default() += 1;
-            }
-        }
-    }
-    times
 }
 
 fn frames(project: &Project, name: &str) -> BTreeMap<String, Vec<u8>> {

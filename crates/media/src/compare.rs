@@ -104,20 +104,17 @@ impl Pair {
         }
         let mine = read_layers(first).map_err(CompareError::First)?;
         let theirs = read_layers(second).map_err(CompareError::Second)?;
-        let named = |layers: &[PictureLayer], name: &str| {
-            let found = layers.iter().find(|layer| layer.name == name);
-            found.map(PictureLayer::proxy)
+        let find = |layers: &[PictureLayer], name: &str| {
+            layers.iter().position(|layer| layer.name == name)
         };
         let both = mine.iter().map(|layer| {
-            let other = named(&theirs, &layer.name).ok_or(CompareError::OnlyFirst);
-            (
-                layer.name.clone(),
-                other.and_then(|other| Self::of(layer.proxy(), other)),
-            )
+            let other = find(&theirs, &layer.name).ok_or(CompareError::OnlyFirst);
+            let pair = other.and_then(|at| Self::of(layer.proxy(), theirs[at].proxy()));
+            (layer.name.clone(), pair)
         });
         let only = theirs
             .iter()
-            .filter(|layer| named(&mine, &layer.name).is_none());
+            .filter(|layer| find(&mine, &layer.name).is_none());
         let only = only.map(|layer| (layer.name.clone(), Err(CompareError::OnlySecond)));
         Ok(both.chain(only).collect())
     }

@@ -18,6 +18,18 @@ pub enum HashKind {
     Md5,
 }
 
+impl HashKind {
+    /// What lists of such hashes end in.
+    #[must_use]
+    pub fn extension(self) -> &'static str {
+        match self {
+            Self::Blake3 => "b3",
+            Self::Sha256 => "sha256",
+            Self::Md5 => "md5",
+        }
+    }
+}
+
 enum Hasher {
     Blake3(Box<blake3::Hasher>),
     Sha256(sha2::Sha256),

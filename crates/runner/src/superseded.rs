@@ -12,7 +12,7 @@ use truepath_core::hash_list::HashLine;
 use truepath_media::HashKind;
 
 use crate::Loaded;
-use crate::disk::{Disk, Stamp, stamp};
+use crate::disk::{Disk, Stamp, hash_of_record, stamp};
 use crate::ledger::Ledger;
 use crate::manifest::hash_line;
 use crate::system::bytes_of_name;
@@ -92,12 +92,12 @@ pub fn superseded_versions(
                 match ledger.published.get(&path) {
                     Some(known) if known.stamp == now => {
                         let recorded = known.hash.to_string();
-                        let digits = recorded.rsplit(':').next().unwrap_or_default();
+                        let (kind, digits) = hash_of_record(&recorded);
                         files.push(SupersededFile {
                             path: PathBuf::from(path),
                             root: PathBuf::from(&*one.root),
                             stamp: now,
-                            kind: known.hash.kind(),
+                            kind,
                             hash: digits.to_owned(),
                         });
                     }
@@ -155,7 +155,7 @@ impl SupersededVersion {
                     hash: file.hash.clone(),
                     path: bytes_of_name(file.path.as_os_str()).to_vec(),
                 });
-            let text = texts.entry(ending(file.kind)).or_default();
+            let text = texts.entry(file.kind.extension()).or_default();
             text.extend(line.written());
         }
         let folder = state.removed();
@@ -180,15 +180,6 @@ impl SupersededVersion {
             }
         }
         Ok(lists)
-    }
-}
-
-/// What a list of such hashes ends in.
-fn ending(kind: HashKind) -> &'static str {
-    match kind {
-        HashKind::Blake3 => "b3",
-        HashKind::Sha256 => "sha256",
-        HashKind::Md5 => "md5",
     }
 }
 

@@ -73,14 +73,6 @@ impl HashName {
             Self::Md5 => HashKind::Md5,
         }
     }
-
-    fn extension(self) -> &'static str {
-        match self {
-            Self::Blake3 => "b3",
-            Self::Sha256 => "sha256",
-            Self::Md5 => "md5",
-        }
-    }
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
@@ -113,7 +105,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if let Some(name) = &arguments.to {
         for (at, hash) in arguments.hash.iter().enumerate() {
             let mut path = name.clone().into_os_string();
-            path.push(format!(".{}", hash.extension()));
+            path.push(format!(".{}", hash.kind().extension()));
             write(Path::new(&path), &list(&base, &hashed, at))?;
             remark(&format!(
                 "{} of {}",
@@ -231,7 +223,7 @@ fn table(
     hashed: &[HashedFile],
     states: Option<&[(PathBuf, FileState)]>,
 ) -> String {
-    let names = hashes.iter().map(|hash| hash.extension());
+    let names = hashes.iter().map(|hash| hash.kind().extension());
     let mut head = vec!["path", "bytes"];
     head.extend(names);
     head.extend(states.map(|_| ["state", "reason"]).into_iter().flatten());

@@ -9,6 +9,7 @@
 
 pub mod windows;
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::io::{BufRead, BufReader};
 use std::path::{Path, PathBuf};
@@ -16,6 +17,8 @@ use std::process::{Child, Command, Output, Stdio};
 
 use rustix::process::{Pid, Signal, kill_process};
 use serde_json::Value;
+use truepath_core::picture::{Bits, Channels, Size};
+use truepath_media::{Canvas, write_exr};
 
 /// The commands that people call, in the order of the help.
 pub const COMMANDS: [&str; 33] = [
@@ -371,4 +374,39 @@ pub fn made_up(profile: &str, script: &str, job: &str) -> Project {
     let picture = picture_of(48, 32, png::ColorType::Rgb, 1);
     fs::write(project.path("one.png"), picture).unwrap();
     project
+}
+
+/// How often the ledgers in a folder say that a file was published.
+pub fn published(project: &Project, ledgers: &str) -> BTreeMap<String, u32> {
+    let mut times = BTreeMap::new();
+    for ledger in fs::read_dir(project.path(ledgers)).unwrap().flatten() {
+        let text = String::from_utf8_lossy(&fs::read(ledger.path()).unwrap()).into_owned();
+        for line in text.lines() {
+            let Ok(line) = serde_json::from_str::<serde_json::Value>(line) else {
+                continue;
+            };
+            if let Some(path) = line["line"]["published"]["record"]["path"].as_str() {
+                *times.entry(path.to_owned()).or_default() += 1;
+            }
+        }
+    }
+    times
+}
+
+/// An EXR of one linear color, or of a value that is no number in its middle.
+pub fn linear(path: &Path, value: f32, middle: f32) {
+    let size = Size {
+        width: 64,
+        height: 64,
+    };
+    let mut canvas = Canvas::new(size, Channels::Rgb);
+    canvas.values.fill(value);
+    for y in 24..40 {
+        for x in 24..40 {
+            let at = (y * 64 + x) * 3;
+            canvas.values[at..at + 3].fill(middle);
+        }
+    }
+    let file = std::io::BufWriter::new(fs::File::create(path).unwrap());
+    write_exr(&[(String::new(), canvas)], file, Bits::Half, "zip", 1.0).unwrap();
 }
