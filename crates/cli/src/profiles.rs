@@ -8,5 +8,9 @@ pub(crate) const SHIPPED: &[(&str, &str)] = &[
     ("python", include_str!("../engines/python.toml")),
     #[cfg(feature = "movies")]
     ("built-in", include_str!("../engines/built-in.toml")),
+    (
+        "built-in-layers",
+        include_str!("../engines/built-in-layers.toml"),
+    ),
     ("ffmpeg", include_str!("../engines/ffmpeg.toml")),
 ];

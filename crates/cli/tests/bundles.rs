@@ -109,7 +109,7 @@ fn four_machines_bring_the_same_frames_home_as_one() {
     let home = Home::new("");
     let packed = home.pack(&["--parts", "4"]).ends(0);
     assert!(
-        packed.err.contains("2 movies are made at home"),
+        packed.err.contains("2 outputs are made at home"),
         "{}",
         packed.err
     );

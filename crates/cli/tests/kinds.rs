@@ -94,7 +94,9 @@ fn a_movie_is_assembled_from_a_whole_sequence() {
     std::fs::remove_file(project.path("r/kiln_beauty.0003.png")).unwrap();
     let lacking = project.call(&["run", "--output", "review"]).ends(1);
     assert!(
-        lacking.out.contains("its sequence is not whole: frames 3"),
+        lacking
+            .out
+            .contains("its sequence is not whole: frame 3 of"),
         "{}",
         lacking.out
     );

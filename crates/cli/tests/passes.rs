@@ -3,17 +3,16 @@
 
 mod common;
 
-use std::collections::BTreeMap;
 use std::fs;
 use std::path::Path;
 use std::process::Command;
 
+use common::layers::bits;
 use common::{Project, needs};
 use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
 use exr::meta::attribute::IntegerBounds;
 use exr::prelude::{
-    Compression, Encoding, ImageAttributes, LayerAttributes, LineOrder, ReadChannels, ReadLayers,
-    Vec2, WritableImage, f16, read,
+    Compression, Encoding, ImageAttributes, LayerAttributes, LineOrder, Vec2, WritableImage, f16,
 };
 
 const WIDTH: usize = 40;
@@ -75,35 +74,6 @@ fn layered(path: &Path, compression: Compression, channels: &[(&str, FlatSamples
         .write()
         .to_file(path)
         .unwrap();
-}
-
-/// Every channel of every part by its whole name, as bits.
-fn bits(path: &Path) -> BTreeMap<String, Vec<u32>> {
-    let image = read()
-        .no_deep_data()
-        .largest_resolution_level()
-        .all_channels()
-        .all_layers()
-        .all_attributes()
-        .from_file(path)
-        .unwrap();
-    let mut all = BTreeMap::new();
-    for part in image.layer_data {
-        let own = part
-            .attributes
-            .layer_name
-            .map(|name| format!("{name}."))
-            .unwrap_or_default();
-        for channel in part.channel_data.list {
-            let samples = match channel.sample_data {
-                FlatSamples::F16(all) => all.iter().map(|one| u32::from(one.to_bits())).collect(),
-                FlatSamples::F32(all) => all.iter().map(|one| one.to_bits()).collect(),
-                FlatSamples::U32(all) => all,
-            };
-            all.insert(format!("{own}{}", channel.name), samples);
-        }
-    }
-    all
 }
 
 fn six_channels() -> Vec<(&'static str, FlatSamples)> {

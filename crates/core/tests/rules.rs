@@ -47,6 +47,7 @@ fn surroundings() -> Surroundings {
         include_str!("../../../engines/understudy.toml"),
         include_str!("../../../engines/povray.toml"),
         include_str!("../../../engines/built-in.toml"),
+        include_str!("../../../engines/built-in-layers.toml"),
         include_str!("../../../engines/ffmpeg.toml"),
         include_str!("../../../engines/tachyon.toml"),
         PLAIN,

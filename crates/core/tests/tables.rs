@@ -45,6 +45,12 @@ settings = { exposure = 2 }
 quality = 45
 stop-at = { samples = 64, time = "9s" }
 color = { pixels = "linear", transfer = "srgb" }
+[output.copy]
+variants = ["night"]
+views = ["left"]
+passes = ["beauty"]
+path = "{shot}_{variant}_{view}_{camera}_{pass}_copy.{frame:04}.exr"
+from = "frames"
 [output.film]
 variants = ["night"]
 views = ["left"]
@@ -78,13 +84,20 @@ fn profile(arguments: &str) -> Profile {
 }
 
 fn expansion(profile: Profile) -> Expansion {
+    let layers = Profile {
+        name: "built-in-layers".to_owned(),
+        ..profile.clone()
+    };
     let around = Surroundings {
         person: Person {
             user: Some("mira".to_owned()),
             artist: Some("Mira".to_owned()),
             host: Some("brass".to_owned()),
         },
-        ..Surroundings::of_folder("/work", [Arc::new(profile)].into_iter().collect())
+        ..Surroundings::of_folder(
+            "/work",
+            [Arc::new(profile), Arc::new(layers)].into_iter().collect(),
+        )
     };
     let reading = read("truepath.toml", JOB, &[], &mut no_files);
     assert!(reading.is_sound(), "{:?}", reading.findings);
@@ -124,7 +137,13 @@ fn every_token_of_profiles_has_a_value() {
             continue;
         }
         // What has no value is left out with its group: in one of the deliverables it has one.
-        let profile = profile(&format!("[\"--value\", \"{{{}}}\"]", facts.name));
+        let value = format!("[\"--value\", \"{{{}}}\"]", facts.name);
+        let is_of_layer = facts.name.starts_with("layer.");
+        let profile = profile(&if is_of_layer {
+            format!("{{ each = \"layers\", put = {value} }}")
+        } else {
+            value
+        });
         let expansion = expansion(profile.clone());
         let frames = "2-4".parse().unwrap();
         let written = expansion.deliverables.iter().filter(|one| {

@@ -12,6 +12,7 @@ use truepath_core::picture::{Bits, Channels, Size};
 
 use crate::exr_blocks::BlockUnpacker;
 use crate::facts::{ExpectedPicture, Facts, Flaw, Found, MOST_MEMORY};
+use crate::layer_choice::has_words;
 use crate::meter::{Meter, RowPart, SampleKind};
 
 /// Decodes every block of every part. What was asked for must be there; what is there besides is a note.
@@ -228,10 +229,9 @@ fn all_planes<'l>(
     let mut first = None;
     for (pass, view) in planes {
         let words = || [view, pass].into_iter().flatten();
-        let found = layers.iter().find(|layer| {
-            let parts: Vec<&str> = layer.name.split(['.', '_', '-', ' ']).collect();
-            words().all(|word| parts.iter().any(|part| part.eq_ignore_ascii_case(word)))
-        });
+        let found = layers
+            .iter()
+            .find(|layer| has_words(&layer.name, words().map(String::as_str)));
         let Some(layer) = found else {
             let names: Vec<&str> = layers.iter().map(|layer| layer.name.as_str()).collect();
             return Err(Flaw::Other {

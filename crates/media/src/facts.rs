@@ -212,9 +212,9 @@ impl Flaw {
         matches!(self, Self::OtherFormat { .. } | Self::Other { .. })
     }
 
-    /// What the user can change, where the picture is of another kind.
+    /// What the user can change, where the picture is of another kind; `writer` is what writes it: the renderer, say.
     #[must_use]
-    pub fn fix(&self) -> Option<String> {
+    pub fn fix(&self, writer: &str) -> Option<String> {
         match self {
             Self::Other {
                 what,
@@ -227,11 +227,11 @@ impl Flaw {
                     other => other,
                 };
                 Some(format!(
-                    "make the renderer write {wanted}, or set `{key} = \"{found}\"` in the job"
+                    "make {writer} write {wanted}, or set `{key} = \"{found}\"` in the job"
                 ))
             }
             Self::OtherFormat { wanted, .. } => Some(format!(
-                "make the renderer write {wanted} files, or set `format` and the extension in the job to what it writes"
+                "make {writer} write {wanted} files, or set `format` and the extension in the job to what it writes"
             )),
             Self::Unreadable(_)
             | Self::Empty

@@ -3,6 +3,7 @@
 use std::io::{Seek, Write};
 use std::path::Path;
 
+use exr::compression::Compression;
 use exr::image::write::WritableImage;
 use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
 use exr::math::Vec2;
@@ -130,6 +131,20 @@ impl PictureLayer {
             faults,
             notes,
         }
+    }
+
+    /// Sets how it is compressed in a file; false for a word of no lossless compression.
+    pub fn compress(&mut self, word: &str) -> bool {
+        let compression = match word {
+            "none" => Compression::Uncompressed,
+            "rle" => Compression::RLE,
+            "zips" => Compression::ZIP1,
+            "zip" => Compression::ZIP16,
+            "piz" => Compression::PIZ,
+            _ => return false,
+        };
+        self.layer.encoding.compression = compression;
+        true
     }
 
     fn has_pixels_of(&self, other: &Self) -> bool {

@@ -12,6 +12,7 @@ mod hashing_reader;
 mod hdr_file;
 mod inflate;
 mod jpeg;
+mod layer_choice;
 mod layers;
 mod meter;
 #[cfg(feature = "movies")]
@@ -34,6 +35,7 @@ pub use compare::{CompareError, ComparedValues, Difference, Pair};
 pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use hashing_reader::{HashKind, hash_bytes, hash_file};
+pub use layer_choice::{LayerChoiceError, choose_layer};
 pub use layers::{LayerError, PictureLayer, layer_names, read_layers, write_layers};
 #[cfg(feature = "movies")]
 pub use movie::{

@@ -33,10 +33,12 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
         let Some(names) = folders.get_mut(&folder) else {
             continue;
         };
-        let fingerprint = if one.is_assembled() {
-            movies::look(one, &ledger, false, &loaded.folder)
+        let fingerprint = if one.is_assembled_movie() {
+            movies::look(one, &ledger.published, false, &loaded.folder)
                 .ok()
                 .and_then(|seen| seen.fingerprint)
+        } else if one.is_assembled() {
+            None
         } else {
             fingerprints.of(one).ok()
         };
@@ -59,7 +61,7 @@ pub fn existing(loaded: &Loaded, expansion: &Expansion) -> BTreeMap<String, Exis
                 None => there.unknown += 1,
                 // What was adopted has no fingerprint, and was reported when it was.
                 Some(record)
-                    // A movie whose frames are not whole is judged when they are.
+                    // What is assembled is judged when its sources are whole.
                     if record.fingerprint().is_none()
                         || record.fingerprint() == fingerprint.as_deref()
                         || (one.is_assembled() && fingerprint.is_none()) =>

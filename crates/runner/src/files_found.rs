@@ -24,7 +24,7 @@ pub(crate) struct FilesFound {
 
 impl FilesFound {
     pub(crate) fn of(one: &Deliverable, fingerprint: Option<&str>, ledger: &Ledger) -> Self {
-        let brief = if one.is_assembled() {
+        let brief = if one.is_assembled_movie() {
             Self::movie(one, ledger)
         } else {
             look_briefly(one, ledger, fingerprint, MOST_UNRECORDED)
@@ -56,7 +56,7 @@ impl FilesFound {
 
     /// What is there of a movie, which is one file of which each wanted frame stands for the whole.
     fn movie(one: &Deliverable, ledger: &Ledger) -> QuickLook {
-        let there = movies::look_briefly(one, ledger, MOST_UNRECORDED);
+        let there = movies::look_briefly(one, &ledger.published, MOST_UNRECORDED);
         let there = there.unwrap_or_else(|error| Some(FileOnDisk::Broken(error.to_string())));
         let chosen = &one.common.frames.selected;
         let mut brief = QuickLook::default();

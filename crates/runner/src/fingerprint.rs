@@ -132,23 +132,6 @@ impl<'l> Fingerprints<'l> {
             .collect()
     }
 
-    /// The fingerprint of a movie, from the hashes of the frames that it is assembled from.
-    pub(crate) fn of_movie(deliverable: &Deliverable, frames: &[String]) -> io::Result<String> {
-        let inputs = PictureInputs::of(&deliverable.common.engine);
-        let mut hasher = Sha256::new();
-        add_inputs(&mut hasher, &inputs, deliverable)?;
-        let audio = deliverable.movie().and_then(|movie| movie.audio.as_ref());
-        let sound = match audio {
-            Some(audio) => hash_file(Path::new(&audio.value))?,
-            None => String::new(),
-        };
-        add(&mut hasher, "sound", &sound);
-        for hash in frames {
-            add(&mut hasher, "frame", hash);
-        }
-        Ok(hex(&hasher.finalize()[..16]))
-    }
-
     /// The fingerprint of the pictures of a deliverable.
     pub(crate) fn of(&mut self, deliverable: &Deliverable) -> io::Result<String> {
         let common = &deliverable.common;
@@ -181,6 +164,35 @@ impl<'l> Fingerprints<'l> {
             add(&mut hasher, "needed", &file.hash);
         }
         Ok(hex(&hasher.finalize()[..16]))
+    }
+}
+
+/// The fingerprint of what is assembled from other files, but for these files.
+#[derive(Clone)]
+pub(crate) struct SourcesFingerprint(Sha256);
+
+impl SourcesFingerprint {
+    /// That of a deliverable; the sound of a movie is read.
+    pub(crate) fn of(deliverable: &Deliverable) -> io::Result<Self> {
+        let inputs = PictureInputs::of(&deliverable.common.engine);
+        let mut hasher = Sha256::new();
+        add_inputs(&mut hasher, &inputs, deliverable)?;
+        let audio = deliverable.movie().and_then(|movie| movie.audio.as_ref());
+        let sound = match audio {
+            Some(audio) => hash_file(Path::new(&audio.value))?,
+            None => String::new(),
+        };
+        add(&mut hasher, "sound", &sound);
+        Ok(Self(hasher))
+    }
+
+    /// The whole fingerprint, with the hashes of the files.
+    pub(crate) fn with(&self, files: &[String]) -> String {
+        let mut hasher = self.0.clone();
+        for hash in files {
+            add(&mut hasher, "frame", hash);
+        }
+        hex(&hasher.finalize()[..16])
     }
 }
 

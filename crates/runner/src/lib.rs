@@ -46,6 +46,7 @@ pub mod scan;
 mod session;
 pub mod set_up;
 pub mod slurm;
+mod sources;
 mod staging;
 mod staging_area;
 pub mod stale;

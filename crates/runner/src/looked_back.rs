@@ -27,7 +27,7 @@ pub fn published_pictures(loaded: &Loaded, expansion: &Expansion) -> io::Result<
     for one in expansion
         .deliverables
         .iter()
-        .filter(|one| !one.is_assembled())
+        .filter(|one| !one.is_assembled_movie())
     {
         let mut pictures = Vec::new();
         for frame in one.common.frames.selected.iter() {

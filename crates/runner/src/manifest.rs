@@ -77,7 +77,7 @@ pub fn files_of_job(expansion: &Expansion) -> (Vec<PathBuf>, u64) {
     let (mut files, mut missing) = (Vec::new(), 0);
     for one in &expansion.deliverables {
         let movie = one
-            .is_assembled()
+            .is_assembled_movie()
             .then(|| one.common.frames.selected.first())
             .flatten();
         let frames = one.common.frames.selected.iter();
@@ -109,14 +109,14 @@ pub fn states_of_job(
     let mut fingerprints = Fingerprints::new(loaded);
     let mut states = Vec::new();
     for one in &expansion.deliverables {
-        if one.is_assembled() {
-            let there = movies::look(one, &ledger, false, &loaded.folder)?.state();
+        if one.is_assembled_movie() {
+            let there = movies::look(one, &ledger.published, false, &loaded.folder)?.state();
             let frame = one.common.frames.shot.first().unwrap_or(0);
             states.push((PathBuf::from(one.path(frame)), FileState::of(there)));
             continue;
         }
         let today = fingerprints.of(one).ok();
-        let looker = Looker::new(one, &ledger, today.as_deref());
+        let looker = Looker::new(one, &ledger.published, today.as_deref());
         for frame in one.common.frames.selected.iter() {
             let path = one.path(frame);
             let mut there = looker.look(frame, Depth::Unknown).there;

@@ -3,16 +3,15 @@
 use std::io;
 use std::path::Path;
 
-use rayon::prelude::*;
 use truepath_core::deliverable::Deliverable;
-use truepath_core::frames::{Frame, FrameSet};
-use truepath_media::{ExpectedPicture, Flaw, verify};
+use truepath_media::Flaw;
 
-use crate::disk::{content_hash, has_content, stamp};
-use crate::fingerprint::Fingerprints;
+use crate::disk::{has_content, stamp};
+use crate::fingerprint::SourcesFingerprint;
 use crate::inventory::{FileOnDisk, difference};
-use crate::ledger::{KnownFile, Ledger};
+use crate::ledger::{Files, KnownFile};
 use crate::proof;
+use crate::sources::{LackingFiles, SourcesOnDisk};
 
 /// What is there of a movie.
 pub(crate) struct MovieOnDisk {
@@ -21,7 +20,7 @@ pub(crate) struct MovieOnDisk {
     /// The fingerprint that it should have; none while its frames are not whole.
     pub(crate) fingerprint: Option<String>,
     /// The frames that are not there or not whole.
-    pub(crate) lacking: FrameSet,
+    pub(crate) lacking: LackingFiles,
 }
 
 impl MovieOnDisk {
@@ -38,24 +37,20 @@ impl MovieOnDisk {
 /// Looks at a movie that is assembled. With `decode` it is proven although the ledger knows it.
 pub(crate) fn look(
     movie: &Deliverable,
-    ledger: &Ledger,
+    files: &Files,
     decode: bool,
     folder: &Path,
 ) -> io::Result<MovieOnDisk> {
-    let (hashes, lacking) = match source(movie) {
-        Some(source) => MovieFrames::of(source, ledger)?.hashes(source)?,
-        None => (Vec::new(), FrameSet::empty()),
-    };
-    let fingerprint = if lacking.is_empty() {
-        Some(Fingerprints::of_movie(movie, &hashes)?)
-    } else {
-        None
-    };
     let frame = movie.common.frames.shot.first().unwrap_or(0);
+    let sources = SourcesOnDisk::look(movie, frame, files)?;
+    let (fingerprint, lacking) = match sources.fingerprint(&SourcesFingerprint::of(movie)?)? {
+        Ok(fingerprint) => (Some(fingerprint), LackingFiles::new()),
+        Err(lacking) => (None, lacking),
+    };
     let path = movie.path(frame);
     let file = Path::new(&path);
     let found = stamp(file)?;
-    let record = ledger.published.get(&path);
+    let record = files.get(&path);
     let is_as_recorded = record.is_some_and(|record| Some(record.stamp) == found);
     let flaw = || match proof::flaw(movie, file, folder) {
         Some(Flaw::Unverifiable(reason)) => {
@@ -102,11 +97,12 @@ pub(crate) fn look(
 /// many of its frames at most as the ledger does not know. None where that is not enough to know.
 pub(crate) fn look_briefly(
     movie: &Deliverable,
-    ledger: &Ledger,
+    files: &Files,
     most_unrecorded: usize,
 ) -> io::Result<Option<FileOnDisk>> {
-    let path = movie.path(movie.common.frames.shot.first().unwrap_or(0));
-    let record = match (stamp(Path::new(&path))?, ledger.published.get(&path)) {
+    let frame = movie.common.frames.shot.first().unwrap_or(0);
+    let path = movie.path(frame);
+    let record = match (stamp(Path::new(&path))?, files.get(&path)) {
         (None, _) => return Ok(Some(FileOnDisk::Missing)),
         (Some(_), None) => return Ok(None),
         (Some(found), Some(record)) if record.stamp != found => {
@@ -114,94 +110,16 @@ pub(crate) fn look_briefly(
         }
         (Some(_), Some(record)) => record,
     };
-    let (hashes, lacking) = match source(movie) {
-        Some(source) => {
-            let frames = MovieFrames::of(source, ledger)?;
-            if frames.missing > 0 {
-                return Ok(Some(FileOnDisk::Stale));
-            }
-            if frames.unrecorded > most_unrecorded {
-                return Ok(None);
-            }
-            frames.hashes(source)?
-        }
-        None => (Vec::new(), FrameSet::empty()),
-    };
-    let is_of_these_frames = || -> io::Result<bool> {
-        let today = Fingerprints::of_movie(movie, &hashes)?;
-        Ok(record.fingerprint() == Some(today.as_str()))
-    };
-    Ok(Some(if lacking.is_empty() && is_of_these_frames()? {
-        FileOnDisk::Valid
-    } else {
-        FileOnDisk::Stale
+    let sources = SourcesOnDisk::look(movie, frame, files)?;
+    if sources.missing() > 0 {
+        return Ok(Some(FileOnDisk::Stale));
+    }
+    if sources.unrecorded() > most_unrecorded {
+        return Ok(None);
+    }
+    let today = sources.fingerprint(&SourcesFingerprint::of(movie)?)?;
+    Ok(Some(match today {
+        Ok(today) if record.fingerprint() == Some(&today) => FileOnDisk::Valid,
+        _ => FileOnDisk::Stale,
     }))
-}
-
-/// The sequence that a movie is assembled from.
-fn source(movie: &Deliverable) -> Option<&Deliverable> {
-    movie.movie().and_then(|one| one.source.as_deref())
-}
-
-/// What is there of the frames of a movie, by size and time.
-#[derive(Default)]
-struct MovieFrames {
-    all: Vec<(Frame, FrameOnDisk)>,
-    missing: usize,
-    unrecorded: usize,
-}
-
-/// What is there of one frame, by size and time.
-enum FrameOnDisk {
-    /// As the ledger says, with the hash that it has.
-    Recorded(String),
-    Unrecorded,
-    Missing,
-}
-
-impl MovieFrames {
-    fn of(source: &Deliverable, ledger: &Ledger) -> io::Result<Self> {
-        let seen = |frame: Frame| {
-            let path = source.path(frame);
-            let found = stamp(Path::new(&path))?;
-            let record = ledger.published.get(&path);
-            let seen = match record.filter(|record| Some(record.stamp) == found) {
-                Some(record) => FrameOnDisk::Recorded(record.hash.to_string()),
-                None if found.is_some() => FrameOnDisk::Unrecorded,
-                None => FrameOnDisk::Missing,
-            };
-            Ok((frame, seen))
-        };
-        let all: Vec<Frame> = source.common.frames.shot.iter().collect();
-        let all: io::Result<Vec<(Frame, FrameOnDisk)>> = all.into_par_iter().map(seen).collect();
-        let all = all?;
-        let count = |is: fn(&FrameOnDisk) -> bool| all.iter().filter(|(_, seen)| is(seen)).count();
-        Ok(Self {
-            missing: count(|seen| matches!(seen, FrameOnDisk::Missing)),
-            unrecorded: count(|seen| matches!(seen, FrameOnDisk::Unrecorded)),
-            all,
-        })
-    }
-
-    /// The hashes of the frames, and the frames that are not there or not whole.
-    fn hashes(self, source: &Deliverable) -> io::Result<(Vec<String>, FrameSet)> {
-        let wanted = ExpectedPicture::from(source);
-        let mut hashes = Vec::with_capacity(self.all.len());
-        let mut lacking = Vec::new();
-        for (frame, seen) in self.all {
-            match seen {
-                FrameOnDisk::Recorded(hash) => hashes.push(hash),
-                FrameOnDisk::Missing => lacking.push(frame),
-                FrameOnDisk::Unrecorded => {
-                    let path = source.path(frame);
-                    let file = Path::new(&path);
-                    match verify(file, &wanted) {
-                        Ok(_) => hashes.push(content_hash(file)?),
-                        Err(_) => lacking.push(frame),
-                    }
-                }
-            }
-        }
-        Ok((hashes, FrameSet::from_frames(lacking)))
-    }
 }

@@ -22,6 +22,21 @@ pub struct WhyStale {
     pub changes: Vec<String>,
 }
 
+impl WhyStale {
+    /// Of files that are assembled from others.
+    pub(crate) fn of_sources(one: &Deliverable, frames: &FrameSet) -> Self {
+        let change = if one.is_assembled_movie() {
+            "its frames have changed since it was made, or are not whole"
+        } else {
+            "what it is made of has changed since it was made, or is not whole"
+        };
+        Self {
+            frames: frames.clone(),
+            changes: vec![change.to_owned()],
+        }
+    }
+}
+
 /// Why some frames of a deliverable are stale, by what made them.
 pub(crate) fn why_stale(
     one: &Deliverable,

@@ -125,7 +125,7 @@ pub fn superseded_versions(
 
 /// Every file of a deliverable.
 fn paths(one: &Deliverable) -> impl Iterator<Item = String> + '_ {
-    let frames: Vec<Frame> = if one.is_assembled() {
+    let frames: Vec<Frame> = if one.is_assembled_movie() {
         one.common.frames.shot.first().into_iter().collect()
     } else {
         one.common.frames.selected.iter().collect()

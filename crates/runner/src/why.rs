@@ -60,6 +60,8 @@ pub struct FileFacts {
     pub is_wanted: bool,
     /// The state of the file.
     pub state: FileState,
+    /// The pictures of other files that it is made of, without rendering.
+    pub sources: Vec<String>,
     /// Each time that it got its true name, the oldest first.
     pub history: Vec<FileEntry>,
     /// What made the picture, by name and value, as it was recorded.
@@ -100,10 +102,10 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
     let ledger = Ledger::read(&ledgers)?;
     let mut fingerprints = Fingerprints::new(loaded);
     let today = fingerprints.of(one).ok();
-    let there = if one.is_assembled() {
-        movies::look(one, &ledger, false, &loaded.folder)?.state()
+    let there = if one.is_assembled_movie() {
+        movies::look(one, &ledger.published, false, &loaded.folder)?.state()
     } else {
-        Looker::new(one, &ledger, today.as_deref())
+        Looker::new(one, &ledger.published, today.as_deref())
             .look(frame, Depth::Unknown)
             .there
     };
@@ -116,6 +118,12 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
     }
     let history = history(&ledgers, path)?;
     let last = history.last();
+    let sources = pictures(one, frame);
+    if state.word == "stale" {
+        state
+            .reasons
+            .extend(changed_since(&ledgers, last, &sources)?);
+    }
     let fingerprint = last.and_then(|entry| entry.record.fingerprint.as_deref());
     let inputs = fingerprint.and_then(|one| ledger.inputs.get(one)).cloned();
     let log = last
@@ -129,7 +137,39 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
         inputs: inputs.unwrap_or_default(),
         log,
         history,
+        sources,
     }))
+}
+
+/// The files that a picture is made of without rendering; a movie has too many to name.
+fn pictures(one: &Deliverable, frame: Frame) -> Vec<String> {
+    if one.is_assembled_movie() {
+        return Vec::new();
+    }
+    let sources = one.sources(frame).into_iter();
+    sources.map(|(source, _)| source.path(frame)).collect()
+}
+
+/// What has become of the files that a picture is made of since it was made.
+fn changed_since(
+    ledgers: &Path,
+    made: Option<&FileEntry>,
+    sources: &[String],
+) -> io::Result<Vec<String>> {
+    let time = |entry: &FileEntry| entry.record.time.parse::<jiff::Timestamp>().ok();
+    let made = made.and_then(time);
+    let mut changes = Vec::new();
+    for source in sources {
+        if !Path::new(source).exists() {
+            changes.push(format!("{source} is not there"));
+            continue;
+        }
+        let published = history(ledgers, source)?.last().and_then(time);
+        if published > made {
+            changes.push(format!("{source} is newer"));
+        }
+    }
+    Ok(changes)
 }
 
 /// Finds a file in the log of its process.

@@ -308,12 +308,8 @@ fn details(out: &mut impl Write, one: &Deliverable, account: &DeliverableAudit) 
     for (reason, frames) in &account.unverifiable {
         row("unverifiable", WARNING, frames, &unverifiable(reason))?;
     }
-    if is_movie || account.why_stale.is_empty() {
-        let why = if is_movie {
-            "\n         its frames have changed since it was made, or are not whole"
-        } else {
-            "\n         other settings or another state of the scene made them"
-        };
+    if account.why_stale.is_empty() {
+        let why = "\n         other settings or another state of the scene made them";
         row("stale", WARNING, &account.stale, why)?;
     }
     for why in &account.why_stale {

@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use clap::Args;
 use truepath_core::nearest::advice;
-use truepath_core::profile::{Profile, Profiles};
+use truepath_core::profile::{Makes, Profile, Profiles};
 use truepath_core::start::{StartScene, Work, start};
 use truepath_runner::describe::describe;
 use truepath_runner::load::{JOB_FILE, profiles};
@@ -78,7 +78,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 }
 
 fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, CommandError> {
-    let renderers: Vec<Arc<Profile>> = profiles.all().filter(|one| !one.makes_movies).collect();
+    let renderers: Vec<Arc<Profile>> = profiles
+        .all()
+        .filter(|one| one.makes == Makes::Pictures)
+        .collect();
     let names: Vec<&str> = renderers.iter().map(|one| one.name.as_str()).collect();
     if let Some(name) = &arguments.engine {
         return profiles.find(name).ok_or_else(|| {

@@ -25,7 +25,7 @@ use crate::show::{FAINT, TITLE, bytes, count, files, remark};
 ///
 /// Each folder is a bundle: the job cut to its part, with places below the bundle, the scenes and the files that they are
 /// known to need, the profiles, the hash of each file, and a script to start it. There `truepath run` renders it, or
-/// `render.sh` or `render.cmd` without True Path; `truepath gather` brings the frames home. Movies are made at home, once their frames
+/// `render.sh` or `render.cmd` without True Path; `truepath gather` brings the frames home. Movies and outputs that say `from` are made at home, once their frames
 /// are there. The same content gives the same bytes.
 #[derive(Debug, Args)]
 #[command(
@@ -82,8 +82,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         bytes(plan.bytes)
     ));
     if plan.at_home > 0 {
-        let movies = count(plan.at_home, "movie is", "movies are");
-        remark(&format!("{movies} made at home, once the frames are there"));
+        let outputs = count(plan.at_home, "output is", "outputs are");
+        remark(&format!(
+            "{outputs} made at home, once the frames are there"
+        ));
     }
     let mut out = crate::show::out();
     if arguments.dry_run {

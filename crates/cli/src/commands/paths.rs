@@ -182,6 +182,10 @@ fn picture_line(one: &Deliverable) -> String {
             .collect();
         line = format!("{line}, one file of {}", layers.join(" + "));
     }
+    if let Some(source) = one.layer_sources.first() {
+        let from = &source.deliverable.common.names.output;
+        line = format!("{line}, from {from} without rendering");
+    }
     line
 }
 

@@ -92,6 +92,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             }
         }
     }
+    for (at, source) in facts.sources.iter().enumerate() {
+        row(if at == 0 { "taken from" } else { "" }, source)?;
+    }
     for earlier in facts.history.iter().rev().skip(1) {
         row("before", &came(earlier))?;
     }

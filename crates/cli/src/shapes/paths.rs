@@ -31,6 +31,8 @@ pub(crate) struct PathsEntry {
     pass: Option<String>,
     /// What each file holds
     planes: Vec<PlaneShape>,
+    /// The output whose files these are made of, without rendering; null where they are rendered
+    from: Option<String>,
     engine: String,
     /// The template of the paths, as the job has it
     template: String,
@@ -142,6 +144,10 @@ impl PathsEntry {
                     view: text(plane.view.as_ref()),
                 })
                 .collect(),
+            from: one
+                .layer_sources
+                .first()
+                .map(|source| source.deliverable.common.names.output.clone()),
             engine: common.engine.name.clone(),
             template: one.template.template.to_string(),
             values: values.into_iter().collect(),

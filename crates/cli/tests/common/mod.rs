@@ -7,6 +7,7 @@
     clippy::panic
 )]
 
+pub mod layers;
 pub mod windows;
 
 use std::collections::BTreeMap;

@@ -93,10 +93,21 @@ fn emit(
                 put(&argument.put, &value, all)?;
             }
         }
+        Some(Each::Layers) => {
+            for layer in invocation.layers() {
+                let value = |name: &str| match name {
+                    "layer.name" => text(&layer.name),
+                    "layer.words" => text(&layer.words),
+                    "layer.file" => text(&layer.file),
+                    _ => invocation.token(name),
+                };
+                put(&argument.put, &value, all)?;
+            }
+        }
         Some(each @ (Each::Passes | Each::Views)) => {
             let asked = match each {
                 Each::Views => "view",
-                Each::Passes | Each::Settings => "pass",
+                Each::Passes | Each::Settings | Each::Layers => "pass",
             };
             for word in invocation.words(each) {
                 let value = |name: &str| match name {

@@ -4,7 +4,7 @@ use super::fill::{ArgumentError, fill};
 use super::picture_values::{map_row, picture_value};
 use super::source_files::SourceFiles;
 use crate::at_least_one::AtLeastOne;
-use crate::deliverable::Deliverable;
+use crate::deliverable::{Deliverable, LayerSource, Plane};
 use crate::frames::{Frame, FrameSet};
 use crate::profile::{Each, Naming, Profile};
 use crate::template::{PathPattern, Piece, TokenValue, expand};
@@ -25,6 +25,16 @@ pub struct Invocation<'a> {
     pub prepared: Option<&'a str>,
     /// The threads that it is given where the job does not say it.
     pub threads: Option<i64>,
+}
+
+/// The values of the tokens of a picture that is taken from another file.
+pub(super) struct LayerValues {
+    /// What its layer is called in the new file; empty where that holds this picture alone.
+    pub(super) name: String,
+    /// The words of the name of its layer in the other file; empty where that holds it alone.
+    pub(super) words: String,
+    /// The other file.
+    pub(super) file: String,
 }
 
 impl<'a> Invocation<'a> {
@@ -53,7 +63,7 @@ impl Invocation<'_> {
         for plane in self.deliverables.iter().flat_map(|one| one.planes.iter()) {
             let word = match each {
                 Each::Views => &plane.view,
-                Each::Passes | Each::Settings => &plane.pass,
+                Each::Passes | Each::Settings | Each::Layers => &plane.pass,
             };
             if let Some(word) = word
                 && !words.contains(&word.text)
@@ -62,6 +72,32 @@ impl Invocation<'_> {
             }
         }
         words
+    }
+
+    /// The values of the tokens of each picture that is taken from another file, in the order of the file.
+    pub(super) fn layers(&self) -> Vec<LayerValues> {
+        let one = self.first();
+        let system = one.common.project_values.system;
+        let frame = self.frames.first().unwrap_or(0);
+        let several = one.planes.len() > 1;
+        let of = |(plane, source): (&Plane, &LayerSource)| {
+            let words = [&plane.view, &plane.pass].into_iter().flatten();
+            let words: Vec<&str> = words.map(|word| word.text.as_str()).collect();
+            LayerValues {
+                name: if several {
+                    words.join(".")
+                } else {
+                    String::new()
+                },
+                words: source.words.join(" "),
+                file: system.written(&source.deliverable.path(frame)),
+            }
+        };
+        one.planes
+            .iter()
+            .zip(one.layer_sources.iter())
+            .map(of)
+            .collect()
     }
 
     /// The first of its deliverables.

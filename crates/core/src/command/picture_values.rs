@@ -154,6 +154,9 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
         | Token::Prepared
         | Token::SourcePrintf
         | Token::SourceFirst
+        | Token::LayerName
+        | Token::LayerWords
+        | Token::LayerFile
         | Token::Map => TokenValue::Unknown,
     }
 }

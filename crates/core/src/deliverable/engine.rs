@@ -36,6 +36,10 @@ impl JobEngines {
             let encoder = chain.get(Key::MovieEncoder).unwrap_or_else(usual);
             return named(context, encoder, count, expansion);
         }
+        if let Some(from) = chain.get::<String>(Key::From) {
+            let layers = from.with(Profile::LAYERS.to_owned());
+            return named(context, layers, count, expansion);
+        }
         let run = chain.get::<Vec<RunEntry>>(Key::Run);
         let engine = chain.get::<String>(Key::Engine);
         match (run, engine) {
@@ -43,7 +47,7 @@ impl JobEngines {
                 Some(self.of_run_line(&run, chain))
             }
             (_, Some(engine)) => named(context, engine, count, expansion),
-            _ if is_source_of_movie(context, request) => Some(Arc::new(Profile::absent())),
+            _ if is_source(context, request) => Some(Arc::new(Profile::absent())),
             _ => {
                 let place = request.shot.name_place.clone();
                 expansion.report(ProblemKind::Unset(Key::Engine), place, count);
@@ -74,12 +78,14 @@ impl JobEngines {
     }
 }
 
-/// Whether a movie is assembled from the output of a request: its pictures may be there already.
-fn is_source_of_movie(context: &Context<'_>, request: &OutputRequest<'_>) -> bool {
+/// Whether something is assembled from the output of a request: its pictures may be there already.
+fn is_source(context: &Context<'_>, request: &OutputRequest<'_>) -> bool {
     context.job.outputs.iter().any(|output| {
-        let from = output.table.get(Key::MovieFrom);
-        let name = from.and_then(|from| String::from_value(&from.value.value));
-        name.as_ref() == Some(&request.output.name)
+        [Key::MovieFrom, Key::From].into_iter().any(|key| {
+            let from = output.table.get(key);
+            let name = from.and_then(|from| String::from_value(&from.value.value));
+            name.as_ref() == Some(&request.output.name)
+        })
     })
 }
 

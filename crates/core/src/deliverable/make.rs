@@ -6,8 +6,8 @@ use std::sync::Arc;
 use super::context::Context;
 use super::encoder::usual_encoder;
 use super::engine::JobEngines;
-use super::planes::{File, files};
-use super::request::{OutputKind, OutputRequest, listed};
+use super::planes::File;
+use super::request::{OutputKind, OutputRequest};
 use super::root::root_and_pattern;
 use super::values::KnownValues;
 use super::{
@@ -16,13 +16,13 @@ use super::{
 };
 use crate::job::{Key, PlacedText};
 use crate::precedence::Chain;
-use crate::source::{Place, Sourced};
+use crate::source::Place;
 use crate::template::{PathPattern, TokenValue};
 
 /// Makes deliverables of requests, and keeps what they share.
 pub(super) struct Maker<'j> {
-    context: Context<'j>,
-    engines: JobEngines,
+    pub(super) context: Context<'j>,
+    pub(super) engines: JobEngines,
     /// Templates that many deliverables share, by their places.
     templates: HashMap<Place, Arc<PathTemplate>>,
     pub(super) expansion: Expansion,
@@ -79,7 +79,7 @@ impl<'j> Maker<'j> {
     }
 
     /// The deliverable of a file.
-    fn deliverable(
+    pub(super) fn deliverable(
         &mut self,
         request: &OutputRequest<'j>,
         common: &Arc<Common>,
@@ -88,6 +88,7 @@ impl<'j> Maker<'j> {
         let chain = request.chain(self.context.job, PlacedText::text_of(file.name));
         let path = self.path(request, &chain)?;
         let mut encoder = None;
+        let mut layer_sources = Vec::new();
         let (kind, picture) = match request.kind {
             OutputKind::Movie => {
                 let (movie, picture) = self.movie(request, &chain, common, file, &path)?;
@@ -101,7 +102,18 @@ impl<'j> Maker<'j> {
                 } else {
                     DeliverableKind::Sequence
                 };
-                (kind, picture::picture(&chain, &path.template, None))
+                layer_sources = self.layer_sources(request, &chain, common, file)?;
+                let picture = picture::picture(&chain, &path.template, None);
+                let source = layer_sources.first();
+                (
+                    kind,
+                    match source {
+                        Some(source) => {
+                            picture.map(|one| one.of_layer(&source.deliverable.picture))
+                        }
+                        None => picture,
+                    },
+                )
             }
         };
         let common = encoder.as_ref().unwrap_or(common);
@@ -133,6 +145,7 @@ impl<'j> Maker<'j> {
             common: Arc::clone(common),
             pass: file.name.cloned(),
             planes: file.planes(&request.views),
+            layer_sources: layer_sources.into(),
             picture,
             settings,
             template: path,
@@ -238,7 +251,7 @@ impl<'j> Maker<'j> {
             return None;
         }
         let source = match &from {
-            Some(from) => Some(self.source(request, chain, from, common, file)?),
+            Some(from) => Some(self.source_of_movie(request, chain, from, common, file)?),
             None => None,
         };
         let audio = match chain.setting(Key::Audio) {
@@ -251,70 +264,6 @@ impl<'j> Maker<'j> {
         };
         let pictures = movie::pictures(chain, path, source.as_deref(), container.clone())?;
         Some((movie::movie(chain, container.0, source, audio), pictures))
-    }
-
-    /// The sequence that a movie is assembled from: that of the same shot, variant, view, preset and
-    /// camera. What is wrong with it counts where the sequence itself is made.
-    fn source(
-        &mut self,
-        request: &OutputRequest<'j>,
-        chain: &Chain<'j>,
-        from: &Sourced<String>,
-        common: &Common,
-        file: &File<'j>,
-    ) -> Option<Arc<Deliverable>> {
-        let job = self.context.job;
-        let sequences = job.outputs.iter().enumerate();
-        let mut sequences =
-            sequences.filter(|(_, one)| OutputKind::of(job, one) == OutputKind::Sequence);
-        let Some((output_index, output)) =
-            sequences.clone().find(|(_, one)| one.name == from.value)
-        else {
-            let names: Vec<&str> = sequences.by_ref().map(|(_, one)| &*one.name).collect();
-            let kind = ProblemKind::unknown_name("output of a sequence", &from.value, &names);
-            self.expansion.report(kind, from.place.clone(), 1);
-            return None;
-        };
-        let mut sequence = OutputRequest {
-            output_index,
-            output,
-            kind: OutputKind::Sequence,
-            ..request.clone()
-        };
-        let passes = listed(&sequence.chain(job, None), Key::Passes);
-        let pass = match (PlacedText::text_of(file.name), &passes[..]) {
-            (None, [_, _, ..]) => {
-                let problem = ProblemKind::Unset(Key::MoviePass);
-                self.expansion.report(problem, from.place.clone(), 1);
-                return None;
-            }
-            (None, passes) => passes.first().copied().flatten().map(|word| &*word.text),
-            (Some(pass), [None]) => Some(pass),
-            (Some(pass), _) => {
-                let names = passes.iter().filter_map(|word| PlacedText::text_of(*word));
-                let names: Vec<&str> = names.collect();
-                if !names.contains(&pass) {
-                    let place = chain.setting(Key::MoviePass);
-                    let place = place.map_or(&from.place, |setting| &setting.value.place);
-                    let kind = ProblemKind::unknown_name("pass of that output", pass, &names);
-                    self.expansion.report(kind, place.clone(), 1);
-                    return None;
-                }
-                Some(pass)
-            }
-        };
-        sequence.files = Vec::new();
-        let chain = sequence.chain(job, pass);
-        let (engines, expansion) = (&mut self.engines, &mut self.expansion);
-        let mut common_of_sequence = self.context.common(&sequence, &chain, engines, expansion)?;
-        common_of_sequence.names.camera = common.names.camera.clone();
-        let file = files(&chain, &passes).into_iter().find(|file| {
-            file.passes
-                .iter()
-                .any(|one| PlacedText::text_of(*one) == pass)
-        })?;
-        self.deliverable(&sequence, &Arc::new(common_of_sequence), &file)
-            .map(Arc::new)
     }
 }
 

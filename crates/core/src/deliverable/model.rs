@@ -20,6 +20,8 @@ pub struct Deliverable {
     pub pass: Option<PlacedText>,
     /// What each of its files holds: one picture, or several passes and views of it.
     pub planes: Arc<[Plane]>,
+    /// Where each of these is taken from, where its files are made of those of another output; empty where they are rendered.
+    pub layer_sources: Arc<[LayerSource]>,
     /// What its pictures must be.
     pub picture: Picture,
     /// Settings for the engine.
@@ -30,6 +32,15 @@ pub struct Deliverable {
     pub pattern: PathPattern,
     /// The folder that its paths may not leave.
     pub root: Arc<str>,
+}
+
+/// Where a picture of a file is taken from that is made of other files.
+#[derive(Debug, Clone)]
+pub struct LayerSource {
+    /// What has the file of the same frame.
+    pub deliverable: Arc<Deliverable>,
+    /// The words that the name of its layer has in that file; none where the file holds this picture alone.
+    pub words: Vec<String>,
 }
 
 /// What a deliverable is.
@@ -85,10 +96,37 @@ impl Deliverable {
         }
     }
 
-    /// Whether it is a movie that is assembled from a sequence, and no work of its engine.
+    /// Whether its files are assembled from those of other deliverables, and no scene is rendered for them: a movie of a
+    /// sequence, and pictures of the layers of others.
     #[must_use]
     pub fn is_assembled(&self) -> bool {
+        !self.layer_sources.is_empty() || self.is_assembled_movie()
+    }
+
+    /// Whether it is a movie that is assembled from a sequence.
+    #[must_use]
+    pub fn is_assembled_movie(&self) -> bool {
         self.movie().is_some_and(|movie| !movie.is_direct())
+    }
+
+    /// The files that the file of a frame is assembled from, each once: of which deliverables, and of which frames.
+    #[must_use]
+    pub fn sources(&self, frame: Frame) -> Vec<(&Deliverable, FrameSet)> {
+        let movie = self.movie().and_then(|movie| movie.source.as_deref());
+        if let Some(source) = movie {
+            return vec![(source, source.common.frames.shot.clone())];
+        }
+        let mut sources: Vec<(&Deliverable, FrameSet)> = Vec::new();
+        for one in self.layer_sources.iter() {
+            let one = &*one.deliverable;
+            if sources
+                .iter()
+                .all(|(known, _)| known.pattern != one.pattern)
+            {
+                sources.push((one, FrameSet::range(frame, frame)));
+            }
+        }
+        sources
     }
 
     /// What each of its files holds several of.

@@ -48,6 +48,20 @@ impl Picture {
         crop.or(self.size.as_ref().map(|size| size.value))
     }
 
+    /// The same of pixels that are taken from another picture: its size, its part and its color.
+    pub(super) fn of_layer(self, source: &Self) -> Self {
+        Self {
+            size: source.size.clone(),
+            crop: source.crop.clone(),
+            pixel_aspect: source.pixel_aspect.clone(),
+            color: source.color.clone(),
+            quality: None,
+            stop_samples: None,
+            stop_time: None,
+            ..self
+        }
+    }
+
     /// Whether the pixels are linear light: set, or because the format usually holds it.
     #[must_use]
     pub(crate) fn is_light(&self) -> bool {

@@ -170,20 +170,20 @@ pub fn whole_plan(expansion: &Expansion) -> Vec<PlannedProcess> {
 }
 
 /// The processes that make the wanted frames of each deliverable, in the order in which they are
-/// done; `wanted` gives the frames of the deliverable with an index. A movie comes right after the
-/// last process of its sequence.
+/// done; `wanted` gives the frames of the deliverable with an index. What is assembled of others comes
+/// right after the last process of these.
 #[must_use]
 pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<PlannedProcess> {
     let all = &expansion.deliverables;
     let mut groups: Vec<(AtLeastOne<usize>, FrameSet)> = Vec::new();
-    let mut movies = Vec::new();
+    let mut assembled = Vec::new();
     for (index, deliverable) in all.iter().enumerate() {
         let frames = wanted(index);
         if frames.is_empty() || deliverable.common.engine.is_absent {
             continue;
         }
         if deliverable.is_assembled() {
-            movies.push((index, frames));
+            assembled.push((index, frames));
             continue;
         }
         let together = deliverable.common.engine.takes_all_passes();
@@ -217,7 +217,11 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Pl
             plan.extend(pieces.flatten());
         }
     }
-    with_movies(all, plan, movies)
+    // A movie may be of pictures that are assembled themselves.
+    let (movies, pictures) = assembled
+        .into_iter()
+        .partition(|(index, _)| all[*index].movie().is_some());
+    with_assembled(all, with_assembled(all, plan, pictures), movies)
 }
 
 /// The processes of deliverables that share them.
@@ -265,13 +269,13 @@ fn pieces(
         .collect()
 }
 
-/// Puts each movie right after the last process of its sequence.
-fn with_movies(
+/// Puts the processes of what is assembled right after the last process of what it is assembled of.
+fn with_assembled(
     all: &[Deliverable],
     plan: Vec<PlannedProcess>,
-    movies: Vec<(usize, FrameSet)>,
+    assembled: Vec<(usize, FrameSet)>,
 ) -> Vec<PlannedProcess> {
-    if movies.is_empty() {
+    if assembled.is_empty() {
         return plan;
     }
     let mut last: HashMap<usize, usize> = HashMap::new();
@@ -284,17 +288,15 @@ fn with_movies(
         .collect();
     let mut after: HashMap<usize, Vec<PlannedProcess>> = HashMap::new();
     let mut ready = Vec::new();
-    for (index, frames) in movies {
-        let movie = PlannedProcess {
-            deliverables: AtLeastOne::one(index),
-            frames,
-        };
-        let source = all[index].movie().and_then(|movie| movie.source.as_ref());
-        match source.and_then(|source| last.get(&source.pattern.sketch())) {
-            Some(at) => after.entry(*at).or_default().push(movie),
-            // Its sequence is there, or somebody else's work.
-            None => ready.push(movie),
-        }
+    for (index, frames) in assembled {
+        let one = &all[index];
+        let sources = one.sources(frames.first().unwrap_or(0)).into_iter();
+        let last_of_sources = sources
+            .filter_map(|(source, _)| last.get(&source.pattern.sketch()))
+            .max();
+        // Where there is none, these are there, or somebody else's work.
+        let place = last_of_sources.map_or(&mut ready, |at| after.entry(*at).or_default());
+        place.extend(pieces(all, &AtLeastOne::one(index), &frames));
     }
     let mut out = Vec::with_capacity(plan.len());
     for (at, planned) in plan.into_iter().enumerate() {

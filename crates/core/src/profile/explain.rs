@@ -46,6 +46,7 @@ impl Profile {
                     Each::Settings => "once for every setting",
                     Each::Passes => "once for every pass",
                     Each::Views => "once for every view",
+                    Each::Layers => "once for every layer",
                 }
                 .to_owned(),
             );

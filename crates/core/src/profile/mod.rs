@@ -23,7 +23,7 @@ pub use keys::{PROFILE_KEYS, ProfileKey, ProfileKind};
 pub use known::Profiles;
 pub use log_pattern::{LogKind, LogPattern};
 pub use model::{
-    Argument, Checkpoint, Each, MovieProof, Naming, PassesPerProcess, Preparation, Profile,
+    Argument, Checkpoint, Each, Makes, MovieProof, Naming, PassesPerProcess, Preparation, Profile,
     Rejection, ValueMap, VersionQuery,
 };
 pub use read::read_profile;

@@ -15,8 +15,8 @@ pub struct Profile {
     pub program: String,
     /// Whether nothing renders: the pictures are there already, and a movie is made of them.
     pub is_absent: bool,
-    /// Whether it puts movies together, and renders nothing.
-    pub makes_movies: bool,
+    /// What it makes.
+    pub makes: Makes,
     /// What one process can take of the frames.
     pub takes: FramesPerProcess,
     /// What one process can take of the passes.
@@ -87,6 +87,9 @@ impl Profile {
     /// The program that stands for True Path itself.
     pub const THIS_PROGRAM: &'static str = "{self}";
 
+    /// The profile that makes files of the layers of others.
+    pub(crate) const LAYERS: &'static str = "built-in-layers";
+
     /// The profile that puts movies together where the job names no other, and the encoder inside this program cannot.
     pub(crate) const USUAL_ENCODER: &'static str = "ffmpeg";
 
@@ -133,6 +136,33 @@ impl Profile {
                         .any(|(one, _)| one.name == token || in_words(&one.name))
                 })
         })
+    }
+}
+
+/// What an engine makes.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Makes {
+    /// Pictures of scenes.
+    #[default]
+    Pictures,
+    /// Movies of sequences.
+    Movies,
+    /// Files of the layers of others.
+    Layers,
+}
+
+impl Makes {
+    /// All of them.
+    pub const ALL: [Self; 3] = [Self::Pictures, Self::Movies, Self::Layers];
+
+    /// The word for it in profiles.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Pictures => "pictures",
+            Self::Movies => "movies",
+            Self::Layers => "layers",
+        }
     }
 }
 
@@ -191,6 +221,8 @@ pub enum Each {
     Passes,
     /// Every view, as `{view}`.
     Views,
+    /// Every picture that is taken from another file, as `{layer.name}`, `{layer.words}` and `{layer.file}`.
+    Layers,
 }
 
 impl Each {

@@ -124,7 +124,7 @@ impl Step {
             Some(placed) => Arc::clone(placed),
             None => placed(&invocation, &group.patterns).map_err(&argument_error)?,
         };
-        let title = if one.is_assembled() {
+        let title = if one.movie().is_some() {
             format!("{}, the movie", group.label)
         } else {
             format!("{}, frames {frames}", group.label)

@@ -158,6 +158,9 @@ tokens! {
     SourceTransfer "source.transfer" => profile(
         "their transfer function to display, where they are linear light",
     ),
+    LayerName "layer.name" => profile("the name of a layer in the new file, with `each = \"layers\"`"),
+    LayerWords "layer.words" => profile("the words of its name in the file that it is taken from"),
+    LayerFile "layer.file" => profile("that file, an absolute path").varying().without_picture(),
     FpsFraction "fps.fraction" => profile("frames per second, `24000/1001` for 23.976"),
     Seconds "seconds" => profile("the length of a movie, in seconds"),
     Pixels "pixels" => profile("how the pixels of a movie are stored"),

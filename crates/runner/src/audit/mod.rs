@@ -138,10 +138,15 @@ pub fn audit(
         for picture in &mut account.pictures {
             picture.seconds = ledger.experience.frame_seconds(&label, picture.frame);
         }
-        if !account.stale.is_empty() && !deliverable.is_assembled() {
-            let today = fingerprints.inputs(deliverable);
-            account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
+        if account.stale.is_empty() {
+            continue;
         }
+        account.why_stale = if deliverable.is_assembled() {
+            vec![WhyStale::of_sources(deliverable, &account.stale)]
+        } else {
+            let today = fingerprints.inputs(deliverable);
+            why_stale(deliverable, &account.stale, &ledger, &today)
+        };
     }
     audit.accounts = accounts;
     audit.interrupted = options.interrupt.load(Ordering::Relaxed) > 0;
@@ -172,7 +177,7 @@ fn look_at_all(
         .map_err(io::Error::other)?;
     let mut wanted: Vec<(usize, Frame, Depth)> = Vec::new();
     for (index, one) in chosen.deliverables.iter().enumerate() {
-        if one.is_assembled() {
+        if one.is_assembled_movie() {
             let frame = one.common.frames.selected.first();
             wanted.extend(frame.map(|frame| (index, frame, Depth::Decode)));
         } else {
@@ -197,15 +202,15 @@ fn look_at_all(
         .deliverables
         .iter()
         .zip(today)
-        .map(|(one, today)| Looker::new(one, ledger, today.as_deref()))
+        .map(|(one, today)| Looker::new(one, &ledger.published, today.as_deref()))
         .collect();
     let look = |(index, frame, depth): &(usize, Frame, Depth)| -> io::Result<FrameLook> {
         if options.interrupt.load(Ordering::Relaxed) > 0 {
             return Ok((*frame, None));
         }
         let one = &chosen.deliverables[*index];
-        let look = if one.is_assembled() {
-            let seen = movies::look(one, ledger, true, &loaded.folder)?;
+        let look = if one.is_assembled_movie() {
+            let seen = movies::look(one, &ledger.published, true, &loaded.folder)?;
             FileLook {
                 is_opened: true,
                 ..FileLook::of(seen.state())
@@ -256,7 +261,7 @@ impl AccountBuilder {
                 wanted: deliverable.common.frames.selected.count(),
                 ..DeliverableAudit::default()
             },
-            is_movie: deliverable.is_assembled(),
+            is_movie: deliverable.is_assembled_movie(),
             ..Self::default()
         }
     }

@@ -37,7 +37,7 @@ pub struct PackPlan {
     pub files: Vec<(PathBuf, String)>,
     /// The bytes of those files.
     pub bytes: u64,
-    /// Frames that are made at home, once the others are: of movies.
+    /// How many deliverables are made at home, once the frames are there: those that are assembled.
     pub at_home: u64,
     name: String,
     pub(super) bundled: BundledJob,

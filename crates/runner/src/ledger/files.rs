@@ -24,6 +24,18 @@ impl Files {
         self.folders.get(folder)?.get(name)
     }
 
+    /// What is recorded of some files alone.
+    pub(crate) fn only(&self, paths: impl Iterator<Item = String>) -> Self {
+        let mut files = Self::default();
+        for path in paths {
+            if let Some(known) = self.get(&path) {
+                let (folder, name) = split(&path);
+                files.insert(&folder.into(), name.into(), known.clone());
+            }
+        }
+        files
+    }
+
     pub(super) fn insert(&mut self, folder: &Arc<str>, name: Box<str>, known: KnownFile) {
         let names = self.folders.entry(Arc::clone(folder)).or_default();
         names.insert(name, known);

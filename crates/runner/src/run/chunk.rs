@@ -102,8 +102,9 @@ impl Worker<'_> {
         }
         let index = *attempt.planned.deliverables.first();
         let one = &self.context.expansion.deliverables[index];
-        if one.is_assembled() && !self.movie_is_due(index)? {
-            return self.close(chunk);
+        let frame = attempt.planned.frames.first().unwrap_or(0);
+        if one.is_assembled() && !self.is_due(index, frame, &attempt.planned)? {
+            return Ok(ChunkOutcome::Again);
         }
         let outcome = EngineProcess::run(*self, &attempt, slot)?;
         if outcome.end == End::Halted {

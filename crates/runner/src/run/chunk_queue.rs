@@ -59,8 +59,8 @@ pub(super) struct Chunk {
     pub(super) failed_probes: Vec<(Attempt, Vec<Failure>)>,
     /// Its blocks that are ours, once it was begun.
     pub(super) claims: Vec<Claim>,
-    /// Of a movie the sequence that it is assembled from, by the index of its deliverable.
-    pub(super) source: Option<usize>,
+    /// Of what is assembled the deliverables that it is assembled from, by their indices.
+    pub(super) sources: Vec<usize>,
 }
 
 impl Chunk {
@@ -84,7 +84,7 @@ impl Chunk {
             attempts: VecDeque::new(),
             failed_probes: Vec::new(),
             claims: Vec::new(),
-            source: self.source,
+            sources: self.sources.clone(),
         };
         self.planned = of(&self.blocks);
         Some(rest)
@@ -283,12 +283,12 @@ impl ChunkQueue {
         sum
     }
 
-    /// The place of the next chunk that can be begun. A movie waits for its sequence. Of those of one rank what takes
+    /// The place of the next chunk that can be begun. What is assembled waits for its sources. Of those of one rank what takes
     /// longest comes first, where that is wanted, and before it what was never measured.
     fn next(&self, pace: &Pace, prospects: &Prospects) -> Option<usize> {
         let can_begin = |chunk: &Chunk| {
-            let is_due = |source: usize| self.left.get(&source).is_none_or(|left| *left == 0);
-            chunk.source.is_none_or(is_due) && prospects.may_begin(&chunk.planned)
+            let is_due = |source: &usize| self.left.get(source).is_none_or(|left| *left == 0);
+            chunk.sources.iter().all(is_due) && prospects.may_begin(&chunk.planned)
         };
         let chunks = || {
             let open = self.open.iter().enumerate();
@@ -296,7 +296,7 @@ impl ChunkQueue {
         };
         let (first, chunk) = chunks().find(|(_, chunk)| can_begin(chunk))?;
         let kind_of = |chunk: &Chunk| self.kinds.get(chunk.planned.deliverables.first());
-        let stays = chunk.is_begun() || chunk.source.is_some();
+        let stays = chunk.is_begun() || !chunk.sources.is_empty();
         let kind =
             kind_of(chunk).filter(|_| !stays && pace.sorts() && self.open.len() <= MOST_SORTED);
         let Some(kind) = kind.filter(|kind| !kind.is_spread) else {
@@ -320,7 +320,7 @@ impl ChunkQueue {
                 && let Some(other) = kind_of(chunk)
                 && other.priority == kind.priority
                 && !other.is_spread
-                && chunk.source.is_none()
+                && chunk.sources.is_empty()
                 && length(other) > longest
             {
                 (best, longest) = (at, length(other));

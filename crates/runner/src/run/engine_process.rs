@@ -63,7 +63,7 @@ impl<'w> EngineProcess<'w> {
             process: number,
             label: &label(&deliverables),
             deliverables: &planned.deliverables,
-            frames: if first.is_assembled() {
+            frames: if first.is_assembled_movie() {
                 &first.common.frames.shot
             } else {
                 &planned.frames

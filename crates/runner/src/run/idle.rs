@@ -69,9 +69,9 @@ fn all_valid(
 ) -> Result<bool, RunError> {
     for (one, provenance) in expansion.deliverables.iter().zip(provenance) {
         let chosen = &one.common.frames.selected;
-        if one.is_assembled() {
+        if one.is_assembled_movie() {
             let path = one.path(one.common.frames.shot.first().unwrap_or(0));
-            let seen = movies::look(one, known, false, &loaded.folder);
+            let seen = movies::look(one, &known.published, false, &loaded.folder);
             let seen = seen.map_err(RunError::disk(std::path::Path::new(&path)))?;
             if !chosen.is_empty() && seen.state() != FileOnDisk::Valid {
                 return Ok(false);

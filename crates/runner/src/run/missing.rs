@@ -69,7 +69,7 @@ impl Worker<'_> {
             .first(&self.context.expansion.deliverables)
             .is_assembled()
         {
-            return self.settle_movie(*chunk.planned.deliverables.first());
+            return self.settle_assembled(&chunk.planned);
         }
         let mut failures = Vec::new();
         for (deliverable, frames) in self.still_missing(&chunk.planned)? {

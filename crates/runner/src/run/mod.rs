@@ -17,6 +17,7 @@
 //! `ExistingFiles` is what is there when the run begins, and what the
 //! policy says about it.
 
+mod assembled;
 mod attend;
 mod board;
 mod chunk;
@@ -33,7 +34,6 @@ mod idle;
 mod journal;
 mod log;
 mod missing;
-mod movie;
 mod other_runs;
 mod outcome;
 mod pace;

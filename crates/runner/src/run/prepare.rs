@@ -192,9 +192,12 @@ fn chunks(expansion: &Expansion, backlog: &Backlog) -> Vec<Chunk> {
             let missing = lacking.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all));
             let one = planned.first(&expansion.deliverables);
             // What one process must take whole is one block.
-            let is_cut = !one.is_assembled();
+            let is_cut = !one.is_assembled_movie();
             Chunk {
-                source: sources.get(planned.deliverables.first()).copied(),
+                sources: sources
+                    .get(planned.deliverables.first())
+                    .cloned()
+                    .unwrap_or_default(),
                 blocks: if is_cut {
                     Blocks::of(&planned.frames)
                 } else {
@@ -255,24 +258,32 @@ fn identity(expansion: &Expansion) -> String {
     hex(&hash.finalize()[..8])
 }
 
-/// The deliverable whose frames each movie is assembled from, by the indices of both.
-fn sources(expansion: &Expansion) -> HashMap<usize, usize> {
+/// The deliverables that others are assembled from, by the index of these.
+fn sources(expansion: &Expansion) -> HashMap<usize, Vec<usize>> {
     let all = &expansion.deliverables;
-    let movies: Vec<(usize, String)> = all
+    let assembled: Vec<(usize, Vec<String>)> = all
         .iter()
         .enumerate()
-        .filter_map(|(index, one)| Some((index, one.movie()?.source.as_ref()?.pattern.sketch())))
+        .filter(|(_, one)| one.is_assembled())
+        .map(|(index, one)| {
+            let sources = one.sources(one.common.frames.shot.first().unwrap_or(0));
+            let paths = sources.iter().map(|(source, _)| source.pattern.sketch());
+            (index, paths.collect())
+        })
         .collect();
-    if movies.is_empty() {
+    if assembled.is_empty() {
         return HashMap::new();
     }
     let sequences = all.iter().enumerate().rev();
     let by_path: HashMap<String, usize> = sequences
         .map(|(index, one)| (one.pattern.sketch(), index))
         .collect();
-    movies
+    assembled
         .into_iter()
-        .filter_map(|(movie, path)| Some((movie, *by_path.get(&path)?)))
+        .map(|(index, paths)| {
+            let known = paths.iter().filter_map(|path| by_path.get(path).copied());
+            (index, known.collect())
+        })
         .collect()
 }
 

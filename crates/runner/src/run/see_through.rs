@@ -97,7 +97,7 @@ impl<'w> EngineProcess<'w> {
             self.worker.journal.note(Line::Succeeded { process })?;
         }
         // A movie is proven by a program, which is part of the slot; to decode frames is not.
-        let at_work = Some(at_work).filter(|_| self.members.first().1.is_assembled());
+        let at_work = Some(at_work).filter(|_| self.members.first().1.is_assembled_movie());
         if let Some(outside) = outside {
             let ended = outside.end(context.disk, &staging);
             ended.map_err(RunError::disk(&staging))?;
@@ -124,10 +124,11 @@ impl<'w> EngineProcess<'w> {
             context, workshop, ..
         } = self.worker;
         let deliverables = self.members.map(|(_, one)| *one);
+        let frames = &self.attempt.planned.frames;
         let member = |(index, one): &(usize, &Deliverable)| StagedMember {
             path: one.pattern.sketch(),
             fingerprint: workshop
-                .provenance(context, *index)
+                .provenance(context, *index, frames)
                 .fingerprint
                 .unwrap_or_default(),
         };
@@ -135,10 +136,12 @@ impl<'w> EngineProcess<'w> {
             folder: staging.to_owned(),
             process: self.number,
             label: label(&deliverables),
-            engine: workshop.provenance(context, self.members.first().0).engine,
+            engine: workshop
+                .provenance(context, self.members.first().0, frames)
+                .engine,
             log: self.log.path().display().to_string(),
             time: timestamp(),
-            frames: self.attempt.planned.frames.to_string(),
+            frames: frames.to_string(),
             members: self.members.iter().map(member).collect(),
             given: given.to_vec(),
         }))
@@ -196,7 +199,7 @@ impl<'w> EngineProcess<'w> {
         let frames = &self.attempt.planned.frames;
         let outputs = self
             .members
-            .map(|(index, one)| (*index, *one, workshop.provenance(context, *index)));
+            .map(|(index, one)| (*index, *one, workshop.provenance(context, *index, frames)));
         let mut area = StagingArea::new(staging.to_owned(), &outputs, frames.clone(), profile);
         for output in &mut area.outputs {
             let replaced = &backlog.replaced[output.index];

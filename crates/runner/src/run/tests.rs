@@ -39,7 +39,7 @@ fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
         planned,
         failed_probes: Vec::new(),
         claims: Vec::new(),
-        source,
+        sources: source.into_iter().collect(),
     }
 }
 

@@ -5,6 +5,8 @@ use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
+use truepath_core::frames::{Frame, FrameSet};
+
 use super::context::RunContext;
 use super::journal::Journal;
 use super::{Event, RunError};
@@ -16,8 +18,8 @@ use crate::supervisor::Supervisor;
 /// What the engines of a run share.
 pub(super) struct Workshop {
     pub(super) supervisor: Supervisor,
-    /// The fingerprints of movies, which are known once their frames are.
-    movies: Mutex<HashMap<usize, Option<String>>>,
+    /// The fingerprints of files that are assembled, which are known once their sources are: by deliverable and frame.
+    assembled: Mutex<HashMap<(usize, Frame), String>>,
     /// Staging folders that the next processes may have: file systems grow slow where a folder is made
     /// and removed for every frame (ext4 passes over each inode that was freed in the last minute).
     emptied: Mutex<Vec<PathBuf>>,
@@ -31,25 +33,31 @@ impl Workshop {
     pub(super) fn new(supervisor: Supervisor) -> Self {
         Self {
             supervisor,
-            movies: Mutex::default(),
+            assembled: Mutex::default(),
             emptied: Mutex::default(),
             not_to_keep: Mutex::default(),
             preparing: Mutex::default(),
         }
     }
 
-    /// What is recorded with the files of a deliverable.
-    pub(super) fn provenance(&self, context: &RunContext<'_>, index: usize) -> Provenance {
+    /// What is recorded with the files of a deliverable that a process of some frames makes.
+    pub(super) fn provenance(
+        &self,
+        context: &RunContext<'_>,
+        index: usize,
+        frames: &FrameSet,
+    ) -> Provenance {
         let mut provenance = context.provenance[index].clone();
-        if let Some(fingerprint) = lock(&self.movies).get(&index) {
-            provenance.fingerprint.clone_from(fingerprint);
+        let frame = frames.first().unwrap_or(0);
+        if let Some(fingerprint) = lock(&self.assembled).get(&(index, frame)) {
+            provenance.fingerprint = Some(fingerprint.clone());
         }
         provenance
     }
 
-    /// Remembers the fingerprint of a movie, once its frames are known.
-    pub(super) fn know_movie(&self, index: usize, fingerprint: Option<String>) {
-        lock(&self.movies).insert(index, fingerprint);
+    /// Remembers the fingerprint of a file that is assembled, once its sources are known.
+    pub(super) fn know_assembled(&self, index: usize, frame: Frame, fingerprint: String) {
+        lock(&self.assembled).insert((index, frame), fingerprint);
     }
 
     /// An empty staging folder in a folder; whether it is still to be made.

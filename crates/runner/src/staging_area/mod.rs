@@ -173,10 +173,14 @@ fn verified(
             Err(flaw) => Err(flaw),
         }
     };
+    // What is taken from another file stays as it is.
+    let source = deliverable.layer_sources.first();
+    let source = source.map(|one| one.deliverable.common.names.output.as_str());
+    let writer = source.map_or_else(|| "the renderer".to_owned(), |from| format!("`{from}`"));
     match found {
         Ok(content) => Ok(content),
         Err(flaw) => Err(FrameFlaw {
-            reason: match flaw.fix() {
+            reason: match flaw.fix(&writer) {
                 Some(fix) => format!("{flaw}; {fix}"),
                 None => flaw.to_string(),
             },

@@ -10,7 +10,7 @@ use std::sync::Arc;
 
 use clap::{Args, Subcommand};
 use truepath_core::picture::FORMATS;
-use truepath_core::profile::Profile;
+use truepath_core::profile::{Makes, Profile};
 use truepath_runner::load::profiles;
 use truepath_runner::probe::{Probed, probe};
 
@@ -136,11 +136,7 @@ fn list(asked: &List) -> Result<ExitCode, CommandError> {
 fn shape(profile: &Profile, probed: &Probed) -> EngineShape {
     EngineShape {
         name: profile.name.clone(),
-        makes: if profile.makes_movies {
-            "movies"
-        } else {
-            "pictures"
-        },
+        makes: profile.makes.word(),
         program: profile.program.clone(),
         found: probed
             .program
@@ -159,14 +155,14 @@ fn print(
     probed: &Probed,
     width: usize,
 ) -> std::io::Result<()> {
-    let makes = if profile.makes_movies {
-        "movies".to_owned()
-    } else {
-        format!(
+    let makes = match profile.makes {
+        Makes::Pictures => format!(
             "{}: {}",
             formats(profile).join(" "),
             profile.takes.meaning()
-        )
+        ),
+        Makes::Movies => "movies".to_owned(),
+        Makes::Layers => "files of the layers of others".to_owned(),
     };
     write!(
         out,

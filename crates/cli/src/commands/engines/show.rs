@@ -10,7 +10,7 @@ use truepath_core::job::{no_files, read};
 use truepath_core::nearest::advice;
 use truepath_core::picture::FORMATS;
 use truepath_core::plan::{PlannedProcess, whole_plan};
-use truepath_core::profile::{Profile, Profiles};
+use truepath_core::profile::{Makes, Profile, Profiles};
 use truepath_core::quote::posix_line;
 use truepath_runner::load::profiles;
 
@@ -30,10 +30,10 @@ pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
         )));
     };
     let mut out = crate::show::out();
-    let what = if profile.makes_movies {
-        "puts movies together".to_owned()
-    } else {
-        format!("renders {}", profile.takes.meaning())
+    let what = match profile.makes {
+        Makes::Pictures => format!("renders {}", profile.takes.meaning()),
+        Makes::Movies => "puts movies together".to_owned(),
+        Makes::Layers => "makes files of the layers of others".to_owned(),
     };
     writeln!(
         out,
@@ -126,19 +126,24 @@ fn sample(profile: &Profile, all: &Profiles) -> Option<String> {
     let around = Surroundings::of_folder("/show", all.clone());
     let scene = profile.scenes.first().map_or("scene", String::as_str);
     FORMATS.iter().find_map(|format| {
-        let text = if profile.makes_movies {
-            format!(
+        let extension = format.extensions[0];
+        let text = match profile.makes {
+            Makes::Movies => format!(
                 "[project]\nfps = 24\nsize = \"hd\"\n[shot.dawn]\nscene = \"dawn.scene\"\nframes = \"1-48\"\n[output.o]\n\
-                 path = \"r/{{shot}}.{{frame:04}}.{}\"\nrun = [\"-\", \"{{frame}}\"]\n[output.m]\npath = \"r/{{shot}}.mkv\"\n\
+                 path = \"r/{{shot}}.{{frame:04}}.{extension}\"\nrun = [\"-\", \"{{frame}}\"]\n[output.m]\npath = \"r/{{shot}}.mkv\"\n\
                  movie = {{ from = \"o\", codec = \"mjpeg\", encoder = \"{}\" }}\n",
-                format.extensions[0], profile.name
-            )
-        } else {
-            format!(
+                profile.name
+            ),
+            Makes::Layers => format!(
+                "[project]\npasses = [\"beauty\", \"depth\"]\n[shot.dawn]\nscene = \"dawn.scene\"\nframes = \"1-48\"\n[output.o]\n\
+                 path = \"r/{{shot}}_{{pass}}.{{frame:04}}.{extension}\"\nrun = [\"-\", \"{{frame}}\", \"{{pass}}\"]\n[output.l]\n\
+                 path = \"r/{{shot}}.{{frame:04}}.{extension}\"\nfrom = \"o\"\nlayers = {{ all = [\"beauty\", \"depth\"] }}\n"
+            ),
+            Makes::Pictures => format!(
                 "scene = \"dawn.{scene}\"\nframes = \"1-48\"\nsize = \"hd\"\ncamera = \"dome\"\nfps = 24\nengine = \"{}\"\n\
-                 path = \"r/{{shot}}.{{frame:04}}.{}\"\n",
-                profile.name, format.extensions[0]
-            )
+                 path = \"r/{{shot}}.{{frame:04}}.{extension}\"\n",
+                profile.name
+            ),
         };
         let job = read("sample", &text, &[], &mut no_files).job;
         let expansion = expand(&job, &around, &Selection::default());

@@ -1,5 +1,6 @@
 //! `truepath passes`: the layers of EXR files, taken apart and put together.
 
+mod assemble;
 mod list;
 mod merge;
 mod split;
@@ -33,6 +34,7 @@ enum Action {
     List(list::Arguments),
     Split(split::Arguments),
     Merge(merge::Arguments),
+    Assemble(assemble::Arguments),
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
@@ -40,6 +42,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         Action::List(arguments) => list::run(&arguments),
         Action::Split(arguments) => split::run(&arguments),
         Action::Merge(arguments) => merge::run(&arguments),
+        Action::Assemble(arguments) => assemble::run(&arguments),
     }
 }
 

@@ -64,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 82] = [
+pub const KEYS: [KeyFacts; 83] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -256,6 +256,14 @@ pub const KEYS: [KeyFacts; 82] = [
         tables: &[Project, Output, Shot],
         meaning: "Which passes share a file, by the name of the file, which is what `{pass}` says; passes that no file takes have one each. Unset, one file a pass.",
         example: r#"layers = { light = ["beauty", "shadow"] }"#,
+    },
+    KeyFacts {
+        key: Key::From,
+        name: "from",
+        kind: &COMPONENT,
+        tables: &[Output],
+        meaning: "Makes the files of the output, without rendering, of those of this output: passes that were rendered apart become layers of one file (with `layers`), and layers of a file become files of their own. Every pixel stays as it is; EXR only.",
+        example: r#"from = "frames""#,
     },
     KeyFacts {
         key: Key::ViewsTogether,

@@ -59,6 +59,7 @@ keys! {
     State,
     Still,
     Layers,
+    From,
     ViewsTogether,
     Quality,
     StopAtSamples,

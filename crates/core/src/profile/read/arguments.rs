@@ -43,6 +43,7 @@ impl ProfileReader {
                         ("settings", Each::Settings),
                         ("passes", Each::Passes),
                         ("views", Each::Views),
+                        ("layers", Each::Layers),
                     ];
                     argument.each = self.choice(&one.value, &rows);
                 }

@@ -4,7 +4,7 @@ mod arguments;
 mod tables;
 mod values;
 
-use super::{FramesPerProcess, Naming, PassesPerProcess, Profile, keys_of};
+use super::{FramesPerProcess, Makes, Naming, PassesPerProcess, Profile, keys_of};
 use crate::finding::Finding;
 use crate::picture::Holds;
 use crate::source::{Place, SourceKind, Sources};
@@ -164,8 +164,8 @@ impl ProfileReader {
                     }
                 }
                 "makes" => {
-                    let rows = [("pictures", false), ("movies", true)];
-                    profile.makes_movies = self.choice(&one.value, &rows) == Some(true);
+                    let rows = Makes::ALL.map(|makes| (makes.word(), makes));
+                    profile.makes = self.choice(&one.value, &rows).unwrap_or_default();
                 }
                 "scenes" => profile.scenes = self.texts(&one.value),
                 "together" => {

@@ -40,7 +40,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let mut found: Vec<(&'static str, PlacedText, &Deliverable, u64)> = Vec::new();
     for group in by_shot_and_output(subject) {
         let one = group[0];
-        // A movie is made of pictures that are judged themselves.
+        // What is assembled is made of pictures that are judged themselves.
         if one.is_assembled() || one.common.engine.is_absent {
             continue;
         }

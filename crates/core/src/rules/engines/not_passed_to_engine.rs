@@ -36,7 +36,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             subject
                 .once(move |one| {
                     let place = set_at(one, key)?;
-                    let silent = one.movie().is_none() && !one.common.engine.mentions(token);
+                    let silent = !one.is_assembled()
+                        && one.movie().is_none()
+                        && !one.common.engine.mentions(token);
                     silent.then_some((place, one.common.engine.name.clone()))
                 })
                 .into_iter()

@@ -49,8 +49,9 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .into_iter()
         .map(|(one, (program, what), files)| {
             let engine = &one.common.engine;
-            // A movie has no scene of its own.
-            let scene = one.common.scene.as_ref().filter(|_| one.movie().is_none());
+            // What is assembled has no scene of its own.
+            let is_rendered = !one.is_assembled() && one.movie().is_none();
+            let scene = one.common.scene.as_ref().filter(|_| is_rendered);
             let place = engine
                 .place
                 .as_ref()

@@ -184,8 +184,9 @@ fn gather<'a>(
 /// looked at.
 fn all_reach(group: &[&Deliverable], kinds: &[&str]) -> bool {
     let profile = &group[0].common.engine;
-    let is_one =
-        |one: &&Deliverable| Arc::ptr_eq(&one.common.engine, profile) && one.movie().is_none();
+    let is_one = |one: &&Deliverable| {
+        Arc::ptr_eq(&one.common.engine, profile) && !one.is_assembled() && one.movie().is_none()
+    };
     group.iter().all(is_one)
         && kinds.iter().all(|kind| {
             let each = Each::of_token(kind);
@@ -202,7 +203,7 @@ fn all_reach(group: &[&Deliverable], kinds: &[&str]) -> bool {
 }
 
 /// Everything that reaches the engine for a deliverable, as a text, and how the engine names its files;
-/// of a movie also what it is assembled from. None where that is not known.
+/// also what it is assembled from. None where that is not known.
 fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
     let common = &one.common;
     let mut text = String::new();
@@ -219,15 +220,13 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
         text.push('\n');
         text.push_str(&name.sketch());
     }
-    if let Some(movie) = one.movie() {
-        if let Some(source) = &movie.source {
-            text.push('\n');
-            text.push_str(&source.pattern.sketch());
-        }
-        if let Some(audio) = &movie.audio {
-            text.push('\n');
-            text.push_str(&audio.value);
-        }
+    for (source, _) in one.sources(0) {
+        text.push('\n');
+        text.push_str(&source.pattern.sketch());
+    }
+    if let Some(audio) = one.movie().and_then(|movie| movie.audio.as_ref()) {
+        text.push('\n');
+        text.push_str(&audio.value);
     }
     text.push_str(&format!("\n{}", common.frames.shot));
     Some(text)
@@ -242,7 +241,7 @@ impl SamePictures<'_> {
             0 => String::new(),
             more => format!(" and {more} more"),
         };
-        let is_movie = self.first.is_assembled();
+        let is_assembled = self.first.is_assembled();
         let place = self.kinds.iter().find_map(|kind| word(self.second, kind));
         let place = place.map_or(&self.second.template.place, |word| &word.place);
         let finding = rule
@@ -256,7 +255,7 @@ impl SamePictures<'_> {
                 grouped(self.copies),
                 count(self.files, "file", "files")
             ));
-        let finding = if is_movie {
+        let finding = if is_assembled {
             finding.advise("put each together from another sequence, or leave all but one out")
         } else if engine.place.is_some() {
             finding.advise(format!(

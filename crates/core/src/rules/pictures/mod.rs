@@ -6,7 +6,10 @@ mod channels;
 mod color_not_set;
 mod compression;
 mod crop_outside;
+mod layer_frames;
+mod layer_pixels;
 mod layers_in_format;
+mod layers_of_format;
 mod linear_in_8_bits;
 mod lossy_data;
 mod quality_of_nothing;
@@ -35,4 +38,7 @@ pub(super) const RULES: &[&Rule] = &[
     &color_not_set::RULE,
     &brightened_twice::RULE,
     &quality_of_nothing::RULE,
+    &layers_of_format::RULE,
+    &layer_pixels::RULE,
+    &layer_frames::RULE,
 ];

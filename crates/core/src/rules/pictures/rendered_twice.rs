@@ -47,7 +47,11 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     // One shot is enough: outputs are the same for all.
     let shot: Vec<&Deliverable> = all
         .iter()
-        .filter(|one| one.common.shot_index == first.common.shot_index && one.movie().is_none())
+        .filter(|one| {
+            one.common.shot_index == first.common.shot_index
+                && one.movie().is_none()
+                && !one.is_assembled()
+        })
         .collect();
     let mut reported: HashSet<(usize, usize)> = HashSet::new();
     let mut findings = Vec::new();
