@@ -109,6 +109,7 @@ mod tests {
             retry_pause: Duration::from_secs(5),
             checkpoint_every: Duration::ZERO,
             checkpoint_keep: 1,
+            keeps_stopped: false,
         }
     }
 

@@ -13,6 +13,8 @@ use truepath_core::profile::Checkpoint;
 use truepath_core::template::{PathPattern, TokenValue, expand};
 
 use crate::disk::{Disk, copy_new, hash_file, rename_over, unique_beside};
+use crate::fingerprint::without_limits;
+use crate::ledger::Files;
 use crate::staging;
 use crate::state_folder::StateFolder;
 
@@ -22,6 +24,9 @@ pub(crate) struct Checkpoints<'c> {
     deliverable: &'c Deliverable,
     pattern: PathPattern,
     folder: PathBuf,
+    /// What is recorded of frames that may have been stopped before they had all their samples, where the job keeps the
+    /// checkpoints of these.
+    stopped: Option<Files>,
     disk: &'c dyn Disk,
 }
 
@@ -41,16 +46,23 @@ impl<'c> Checkpoints<'c> {
         state: &StateFolder,
         fingerprint: Option<&str>,
         deliverable: &'c Deliverable,
+        files: &Files,
     ) -> Option<Self> {
         let profile = &deliverable.common.engine;
         let checkpoint = profile.checkpoint.as_ref()?;
         let alone = AtLeastOne::one(deliverable);
         let invocation = Invocation::planned(profile, &alone, &deliverable.common.frames.shot);
+        let paths = || {
+            let frames = deliverable.common.frames.selected.iter();
+            frames.map(|frame| deliverable.path(frame))
+        };
+        let keeps_stopped = deliverable.common.processes.limits.keeps_stopped;
         Some(Self {
+            stopped: keeps_stopped.then(|| files.only(paths())),
             pattern: names(checkpoint, &invocation)?,
             checkpoint,
             deliverable,
-            folder: state.checkpoints(fingerprint?),
+            folder: state.checkpoints(without_limits(fingerprint?)),
             disk,
         })
     }
@@ -156,8 +168,13 @@ impl<'c> Checkpoints<'c> {
             .collect()
     }
 
+    /// Whether a frame has its picture, and no later run is to go on with it.
     fn is_done(&self, frame: Frame) -> bool {
-        Path::new(&self.deliverable.path(frame)).is_file()
+        let path = self.deliverable.path(frame);
+        let record = self.stopped.as_ref().and_then(|files| files.get(&path));
+        let samples = record.and_then(|record| record.origin.samples);
+        let is_stopped = samples.is_some_and(|samples| samples.missed().is_some());
+        !is_stopped && Path::new(&path).is_file()
     }
 }
 
@@ -237,7 +254,14 @@ mod tests {
 
     fn of<'c>(project: &'c Project, disk: &'c dyn Disk) -> Checkpoints<'c> {
         let state = project.state();
-        Checkpoints::of(disk, &state, Some(FINGERPRINT), project.deliverable(0)).unwrap()
+        Checkpoints::of(
+            disk,
+            &state,
+            Some(FINGERPRINT),
+            project.deliverable(0),
+            &Files::default(),
+        )
+        .unwrap()
     }
 
     fn project() -> Project {

@@ -19,7 +19,7 @@ pub(crate) enum LineMeaning {
     /// A file is final.
     File(String),
     /// A file holds an intermediate state.
-    Saved,
+    Saved(String),
     /// How far the frame is.
     Progress(FrameProgress),
     /// What the frame has got that is finished next.
@@ -63,7 +63,7 @@ impl LogReader {
             match kind {
                 LogKind::Frame => group("frame")?.parse().ok().map(LineMeaning::Frame),
                 LogKind::File => group("file").map(LineMeaning::File),
-                LogKind::Saved => Some(LineMeaning::Saved),
+                LogKind::Saved => group("file").map(LineMeaning::Saved),
                 LogKind::Progress => {
                     let percent = group("percent").and_then(|text| text.parse::<f64>().ok());
                     let progress = FrameProgress {

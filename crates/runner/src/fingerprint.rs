@@ -163,8 +163,13 @@ impl<'l> Fingerprints<'l> {
             add(&mut hasher, "needed", &file.name);
             add(&mut hasher, "needed", &file.hash);
         }
-        Ok(hex(&hasher.finalize()[..16]))
+        Ok(hex(&hasher.finalize()[..16]) + &deliverable.picture.limit_mark())
     }
+}
+
+/// The part of a fingerprint that is the same whatever the limits of a frame are.
+pub(crate) fn without_limits(fingerprint: &str) -> &str {
+    fingerprint.split('-').next().unwrap_or(fingerprint)
 }
 
 /// The fingerprint of what is assembled from other files, but for these files.

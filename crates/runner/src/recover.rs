@@ -15,7 +15,7 @@ use crate::clock::timestamp;
 use crate::disk::{Disk, has_content, stamp};
 use crate::engine_log::{self, FinishedInLog};
 use crate::job_folders::JobFolders;
-use crate::ledger::{Intent, Line, Record, SessionRecord, Staged, Unproven};
+use crate::ledger::{Files, Intent, Line, Record, SessionRecord, Staged, Unproven};
 use crate::outside::give_back;
 use crate::publish::{
     Provenance, PublishError, PublishedFile, VerifiedFile, carry_out, record_carried_out,
@@ -55,6 +55,8 @@ pub(crate) struct Recovery<'a> {
     pub(crate) session: &'a Session<'a>,
     pub(crate) expansion: &'a Expansion,
     pub(crate) provenance: &'a [Provenance],
+    /// What is recorded of published files.
+    pub(crate) published: &'a Files,
     /// What may be moved or removed.
     pub(crate) job_folders: JobFolders<'a>,
     pub(crate) recovered: Recovered,
@@ -219,7 +221,8 @@ impl<'a> Recovery<'a> {
             self.disk.remove_file(&twin)?;
         }
         let fingerprint = provenance.fingerprint.as_deref();
-        if let Some(checkpoints) = Checkpoints::of(self.disk, self.state, fingerprint, first) {
+        let kept = Checkpoints::of(self.disk, self.state, fingerprint, first, self.published);
+        if let Some(checkpoints) = kept {
             checkpoints.keep(&staging, true)?;
             checkpoints.remove_done()?;
         }

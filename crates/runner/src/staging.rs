@@ -13,6 +13,9 @@ const PREFIX: &str = ".truepath-";
 pub(crate) const HELD: &str = ".truepath-held";
 /// The file in each folder that a run makes which says whose it is.
 pub(crate) const MARK: &str = ".truepath-mark";
+
+/// What the copies are called by that are made of pictures which an engine has saved before they are finished.
+pub(crate) const SAVED: &str = ".truepath-saved-";
 /// The folder beside the frames that takes what was in the way or not asked for.
 pub(crate) const ASIDE: &str = "set-aside";
 
@@ -81,6 +84,7 @@ pub(crate) fn files(staging: &Path) -> io::Result<Vec<String>> {
         if entry.file_type()?.is_file()
             && let Ok(name) = entry.file_name().into_string()
             && name != MARK
+            && !name.starts_with(SAVED)
         {
             names.push(name);
         }
@@ -113,8 +117,10 @@ fn leftovers(staging: &Path) -> io::Result<Vec<OsString>> {
     let mut names = Vec::new();
     for entry in entries(staging) {
         let entry = entry?;
-        if !entry.file_type()?.is_symlink() && entry.file_name() != MARK {
-            names.push(entry.file_name());
+        let name = entry.file_name();
+        let is_own = name == MARK || name.to_string_lossy().starts_with(SAVED);
+        if !entry.file_type()?.is_symlink() && !is_own {
+            names.push(name);
         }
     }
     names.sort();

@@ -357,7 +357,8 @@ fn take_time(
             log.flush()?;
         }
     }
-    if scene.mishap.parts {
+    // One that is stopped may go on another time.
+    if scene.mishap.parts && done >= PARTS {
         std::fs::remove_file(part)?;
     }
     Ok(f64::from(done) / f64::from(PARTS))

@@ -25,8 +25,8 @@ use crate::show::{FAINT, TITLE, bytes, count, files, remark};
 ///
 /// Each folder is a bundle: the job cut to its part, with places below the bundle, the scenes and the files that they are
 /// known to need, the profiles, the hash of each file, and a script to start it. There `truepath run` renders it, or
-/// `render.sh` or `render.cmd` without True Path; `truepath gather` brings the frames home. Movies and outputs that say `from` are made at home, once their frames
-/// are there. The same content gives the same bytes.
+/// `render.sh` or `render.cmd` without True Path; `truepath gather` brings the frames home. Movies and outputs that say
+/// `from` are made at home, once their frames are there. The same content gives the same bytes.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath pack --parts 4 --to /media/stick\n  truepath pack --shot dawn --weights 8,16 --archive --to bundles\n  truepath pack --missing --parts 2 --to again\n  truepath pack --parts 3 --to bundles --dry-run"

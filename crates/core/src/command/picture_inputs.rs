@@ -2,6 +2,8 @@
 //! dates or folders. Two pictures with the same inputs are the same picture; other inputs make frames
 //! stale.
 
+use std::time::Duration;
+
 use super::arguments::arguments;
 use super::fill::{ArgumentError, text_of};
 use super::invocation::Invocation;
@@ -9,6 +11,7 @@ use crate::at_least_one::AtLeastOne;
 use crate::deliverable::Deliverable;
 use crate::frames::FrameSet;
 use crate::profile::{Content, Each, Profile};
+use crate::source::Sourced;
 use crate::template::{Part, Template};
 use crate::token::can_change_picture;
 
@@ -115,6 +118,12 @@ impl PictureInputs {
                 values.push((name, value));
             }
         }
+        let picture = &deliverable.picture;
+        let samples = picture.stop_samples.as_ref();
+        values.extend(samples.map(|one| ("stop-at.samples".to_owned(), one.value.to_string())));
+        let time = picture.stop_time.as_ref();
+        let seconds = |time: &Sourced<Duration>| format!("{} s", time.value.as_secs_f64());
+        values.extend(time.map(|time| ("stop-at.time".to_owned(), seconds(time))));
         let variables = common.processes.env.iter();
         values.extend(variables.map(|(name, word)| (format!("env.{name}"), word.text.clone())));
         values

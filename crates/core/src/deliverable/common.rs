@@ -103,4 +103,6 @@ pub struct Limits {
     pub checkpoint_every: Duration,
     /// How many checkpoints of a frame are kept.
     pub checkpoint_keep: usize,
+    /// Whether those of frames are kept that were stopped with fewer samples than are wanted.
+    pub keeps_stopped: bool,
 }

@@ -62,6 +62,17 @@ impl Picture {
         }
     }
 
+    /// The limits at which a frame is done, as a mark behind a fingerprint: pictures that differ in these alone go on from
+    /// the same checkpoints. Empty where there are none.
+    #[must_use]
+    pub fn limit_mark(&self) -> String {
+        let samples = self.stop_samples.as_ref();
+        let samples = samples.map(|one| format!("-{} samples", one.value));
+        let time = self.stop_time.as_ref();
+        let time = time.map(|one| format!("-{} s", one.value.as_secs_f64()));
+        [samples, time].into_iter().flatten().collect()
+    }
+
     /// Whether the pixels are linear light: set, or because the format usually holds it.
     #[must_use]
     pub(crate) fn is_light(&self) -> bool {

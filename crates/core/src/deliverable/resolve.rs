@@ -198,6 +198,7 @@ fn processes(chain: &Chain<'_>) -> Processes {
             checkpoint_every: chain
                 .value(Key::CheckpointEvery)
                 .unwrap_or(Duration::from_secs(600)),
+            keeps_stopped: chain.value(Key::StopAtGoOn) == Some(true),
             checkpoint_keep: small(Key::CheckpointKeep).map_or(3, |number| number.max(1) as usize),
         },
     }

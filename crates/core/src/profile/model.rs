@@ -1,6 +1,6 @@
 //! What a profile says about an engine.
 
-use super::{FramesPerProcess, GivenFile, LogPattern, SettingFacts};
+use super::{FramesPerProcess, GivenFile, LogKind, LogPattern, SettingFacts};
 use crate::frames::Frame;
 use crate::picture::Holds;
 use crate::source::Place;
@@ -108,6 +108,19 @@ impl Profile {
             is_absent: true,
             ..Self::default()
         }
+    }
+
+    /// Whether its log says what a run needs to end it at a limit of a frame: when a file holds an intermediate state, and,
+    /// for a number of `samples`, how many there are.
+    #[must_use]
+    pub fn can_be_stopped(&self, at_samples: bool) -> bool {
+        let says = |is: &dyn Fn(&LogPattern) -> bool| self.log.iter().any(is);
+        let counts = |one: &LogPattern| {
+            matches!(one.kind, LogKind::Progress | LogKind::Samples)
+                && one.find.contains("(?P<samples>")
+        };
+        let has_names = matches!(self.naming, Naming::Template(_)) || self.writes.is_some();
+        has_names && says(&|one| one.kind == LogKind::Saved) && (!at_samples || says(&counts))
     }
 
     /// Whether one process makes all passes of an output.

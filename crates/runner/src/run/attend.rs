@@ -153,18 +153,27 @@ impl EngineProcess<'_> {
                 area.begun = area.begun.max(Some(frame));
                 times.frame = Moment::now();
                 times.at_work = true;
+                times.samples = 0;
                 journal.event(&Event::Frame { process, frame });
             }
             LineMeaning::Progress(progress) => {
+                if let Some(samples) = progress.samples {
+                    times.samples = samples.done;
+                    self.outcome.samples = Some(samples);
+                }
                 journal.event(&Event::Progress { process, progress });
             }
-            LineMeaning::Samples(samples) => area.got(samples),
+            LineMeaning::Samples(samples) => {
+                times.samples = samples.done;
+                area.got(samples);
+            }
             LineMeaning::Warning(text) => {
                 let log = &self.log;
                 journal.warnings().add(&text, log.path(), log.lines());
             }
             LineMeaning::Error(text) => self.outcome.complaint.error(&text),
-            LineMeaning::File(_) | LineMeaning::Saved => {}
+            LineMeaning::Saved(name) => self.saved(&name, times, area),
+            LineMeaning::File(_) => {}
         }
     }
 
@@ -241,6 +250,9 @@ impl EngineProcess<'_> {
         }
         if area.wrong_kind().is_some() {
             return Some(End::WrongKind);
+        }
+        if self.has_saved_all(area) {
+            return Some(End::Stopped);
         }
         times.too_long(self.limits())
     }

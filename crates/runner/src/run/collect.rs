@@ -15,8 +15,14 @@ impl EngineProcess<'_> {
         area: &mut StagingArea<'_>,
     ) -> Result<(), RunError> {
         let (success, in_order) = (self.outcome.end == End::Success, self.profile.in_order);
+        let is_stopped = self.outcome.end == End::Stopped;
+        let saved = std::mem::take(&mut self.outcome.saved);
+        if is_stopped {
+            self.restore_saved(area, &saved)?;
+        }
         let evidence = Evidence {
-            named: &[],
+            // A state that was saved at the limit is what the job asks for.
+            named: if is_stopped { &saved } else { &[] },
             in_order,
             success,
             log_goes_on: false,
@@ -75,7 +81,7 @@ impl EngineProcess<'_> {
             missing.min().filter(|_| in_order)
         };
         self.outcome.failed_at = match self.outcome.end {
-            End::Halted | End::NotStarted(_) => None,
+            End::Halted | End::NotStarted(_) | End::Stopped => None,
             _ => began.or_else(first_missing),
         };
         Ok(())

@@ -30,6 +30,7 @@ mod error;
 mod event;
 mod existing_files;
 mod folders;
+mod frame_limit;
 mod idle;
 mod journal;
 mod log;

@@ -107,7 +107,9 @@ impl OtherRuns<'_> {
                     .retain(|intent| !known.has_recorded(&intent.record));
                 record
             };
+            let published = self.journal.known().published.clone();
             let mut recovery = Recovery {
+                published: &published,
                 disk: self.context.disk,
                 state: &self.context.state,
                 session,

@@ -7,6 +7,7 @@ use std::time::Duration;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::forecast::Effort;
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::picture::RenderedSamples;
 use truepath_core::plan::PlannedProcess;
 use truepath_core::times::median;
 
@@ -33,6 +34,8 @@ pub(super) enum End {
     StagingGone,
     /// The run stops.
     Halted,
+    /// It was ended at the limit of a frame, of which it had saved a picture.
+    Stopped,
     /// It could not be started.
     NotStarted(String),
 }
@@ -61,6 +64,10 @@ pub(super) struct Outcome {
     pub(super) missing: Vec<(usize, FrameSet, BTreeMap<Frame, FrameFlaw>)>,
     /// Pictures that decode and are not proven, with their hashes, by deliverable and frame.
     pub(super) unproven: BTreeMap<(usize, Frame), String>,
+    /// The samples that the engine reported last of the frame that it is at.
+    pub(super) samples: Option<RenderedSamples>,
+    /// Files that it had saved when their frame was at its limit.
+    pub(super) saved: Vec<String>,
     /// Frames that can be continued from a checkpoint.
     pub(super) continuable: Vec<Frame>,
     pub(super) log: PathBuf,
@@ -84,6 +91,8 @@ impl Outcome {
             took: Duration::ZERO,
             missing: Vec::new(),
             unproven: BTreeMap::new(),
+            samples: None,
+            saved: Vec::new(),
             continuable: Vec::new(),
             log,
             unknown_files: None,
@@ -169,6 +178,7 @@ impl Outcome {
             threads,
             end: match self.end {
                 End::Success => "success".to_owned(),
+                End::Stopped if self.published > 0 => "the limit of the frame".to_owned(),
                 _ => self.reason(),
             },
             attempt: tries + 1,
@@ -264,6 +274,10 @@ impl Outcome {
             }
             End::NotStarted(why) => return why.clone(),
             End::Halted => return "the run was stopped".to_owned(),
+            End::Stopped => {
+                return "it was ended at the limit of the frame, and the picture that it had saved is not whole"
+                    .to_owned();
+            }
         };
         match self.complaint.text() {
             Some(text) => format!("{what}: {text}"),

@@ -309,6 +309,7 @@ fn what_other_runs_have_is_not_waited_for_to_find_out() {
 }
 
 const NO_LIMITS: Limits = Limits {
+    keeps_stopped: false,
     start: None,
     frame: None,
     silence: None,

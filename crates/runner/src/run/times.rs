@@ -15,6 +15,8 @@ pub(super) struct Times {
     pub(super) started: Moment,
     /// The last frame that was begun or finished.
     pub(super) frame: Moment,
+    /// The samples of the frame that it is at.
+    pub(super) samples: u64,
     /// The last line.
     pub(super) line: Moment,
     /// Whether any frame was begun or finished.
@@ -36,6 +38,7 @@ impl Times {
         Self {
             started: now,
             frame: now,
+            samples: 0,
             line: now,
             at_work: false,
             whole: None,

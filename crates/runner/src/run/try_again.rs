@@ -33,6 +33,16 @@ impl Worker<'_> {
             return Ok(ChunkOutcome::Again);
         }
         let missing = outcome.all_missing();
+        if outcome.end == End::Stopped && outcome.published > 0 {
+            // It was at no fault: the frames after the one that is done go on at once.
+            if !missing.is_empty() {
+                chunk.attempts.push_front(Attempt::first(PlannedProcess {
+                    frames: missing,
+                    ..attempt.planned
+                }));
+            }
+            return self.again_or_close(chunk);
+        }
         if let Some(unconfirmed) = outcome.whole_but_for_its_code() {
             return self.after_unconfirmed(chunk, attempt, outcome, &unconfirmed);
         }

@@ -67,7 +67,14 @@ impl EngineProcess<'_> {
         let context = self.worker.context;
         let (index, deliverable) = *self.members.first();
         let fingerprint = context.provenance[index].fingerprint.as_deref();
-        Checkpoints::of(context.disk, &context.state, fingerprint, deliverable)
+        let known = self.worker.journal.known();
+        Checkpoints::of(
+            context.disk,
+            &context.state,
+            fingerprint,
+            deliverable,
+            &known.published,
+        )
     }
 }
 

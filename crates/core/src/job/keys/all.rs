@@ -64,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 83] = [
+pub const KEYS: [KeyFacts; 84] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -190,7 +190,7 @@ pub const KEYS: [KeyFacts; 83] = [
         name: "stop-at.samples",
         kind: &NUMBER,
         tables: ANYWHERE,
-        meaning: "A frame is done with so many samples of each pixel, for engines that refine a picture until they are stopped. The profile passes it on; where the engine reports fewer, TP810 says so.",
+        meaning: "A frame is done with so many samples of each pixel, for engines that refine a picture until they are stopped. The profile passes it on; an engine that cannot take it is ended by the run, once it has saved a picture with so many. Where a picture has fewer, TP810 says so.",
         example: r#"stop-at.samples = 256"#,
     },
     KeyFacts {
@@ -198,8 +198,16 @@ pub const KEYS: [KeyFacts; 83] = [
         name: "stop-at.time",
         kind: &DURATION,
         tables: ANYWHERE,
-        meaning: "A frame is done after so long, with as many samples as it has by then, for engines that can stop themselves. The profile passes it on; where the engine reports fewer samples than are wanted, TP810 says so.",
+        meaning: "A frame is done after so long, with as many samples as it has by then. The profile passes it on; an engine that cannot take it is ended by the run, once it has saved a picture after that time. Where the engine reports fewer samples than are wanted, TP810 says so.",
         example: r#"stop-at.time = "20m""#,
+    },
+    KeyFacts {
+        key: Key::StopAtGoOn,
+        name: "stop-at.go-on",
+        kind: &TRUTH,
+        tables: NOT_BY_PASS,
+        meaning: "Whether the checkpoint of a frame that was stopped with fewer samples than are wanted is kept, so that a later run with a higher limit goes on from it.",
+        example: r#"stop-at.go-on = true"#,
     },
     KeyFacts {
         key: Key::PixelAspect,

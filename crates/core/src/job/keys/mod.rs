@@ -64,6 +64,7 @@ keys! {
     Quality,
     StopAtSamples,
     StopAtTime,
+    StopAtGoOn,
     PixelAspect,
     Crop,
     ColorPixels,

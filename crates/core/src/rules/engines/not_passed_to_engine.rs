@@ -38,7 +38,8 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     let place = set_at(one, key)?;
                     let silent = !one.is_assembled()
                         && one.movie().is_none()
-                        && !one.common.engine.mentions(token);
+                        && !one.common.engine.mentions(token)
+                        && !can_be_ended(one, key);
                     silent.then_some((place, one.common.engine.name.clone()))
                 })
                 .into_iter()
@@ -49,10 +50,34 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                             "{} would be rendered as if it were not set",
                             count(files, "file", "files")
                         ))
-                        .advise(format!("no argument of its command line has `{{{token}}}`"))
+                        .advise(format!(
+                            "no argument of its command line has `{{{token}}}`{}",
+                            or_log(key)
+                        ))
                 })
         })
         .collect()
+}
+
+/// Whether a run can end the engine at the limit that a key sets.
+fn can_be_ended(one: &Deliverable, key: Key) -> bool {
+    let engine = &one.common.engine;
+    match key {
+        Key::StopAtSamples => engine.can_be_stopped(true),
+        Key::StopAtTime => engine.can_be_stopped(false),
+        _ => false,
+    }
+}
+
+/// What would do in place of an argument.
+fn or_log(key: Key) -> &'static str {
+    match key {
+        Key::StopAtSamples => {
+            ", and its log does not say when it saves a picture and with how many samples (`saved`, `progress`)"
+        }
+        Key::StopAtTime => ", and its log does not say when it saves a picture (`saved`)",
+        _ => "",
+    }
 }
 
 /// Keys that only an engine can act on, with the token that passes them.

@@ -30,8 +30,14 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     subject
         .finished()
         .filter_map(|(one, pictures)| {
+            // As many as the job says that a frame is done with are enough.
+            let enough = one.picture.stop_samples.as_ref();
+            let enough = enough.map(|samples| samples.value.unsigned_abs());
             let few = |one: &&crate::question::FinishedPicture| {
-                one.samples.is_some_and(|samples| samples.missed().is_some())
+                one.samples.is_some_and(|samples| match enough {
+                    Some(enough) => samples.done < enough,
+                    None => samples.missed().is_some(),
+                })
             };
             let found: Vec<_> = pictures.iter().filter(few).collect();
             let first = *found.first()?;
