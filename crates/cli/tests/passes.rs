@@ -12,8 +12,10 @@ use common::{Project, needs};
 use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
 use exr::meta::attribute::IntegerBounds;
 use exr::prelude::{
-    Compression, Encoding, ImageAttributes, LayerAttributes, LineOrder, Vec2, WritableImage, f16,
+    Blocks, Compression, Encoding, ImageAttributes, LayerAttributes, LineOrder, Vec2,
+    WritableImage, f16,
 };
+use rustix::process::Pid;
 
 const WIDTH: usize = 40;
 const HEIGHT: usize = 24;
@@ -51,17 +53,22 @@ fn whole(seed: u32) -> FlatSamples {
 
 /// Writes a file of these channels, whose data window begins somewhere in a larger picture.
 fn layered(path: &Path, compression: Compression, channels: &[(&str, FlatSamples)]) {
+    let encoding = Encoding {
+        compression,
+        line_order: LineOrder::Increasing,
+        ..Encoding::FAST_LOSSLESS
+    };
+    encoded(path, encoding, channels);
+}
+
+/// The same with blocks of any kind, in any order.
+fn encoded(path: &Path, encoding: Encoding, channels: &[(&str, FlatSamples)]) {
     let channels = channels
         .iter()
         .map(|(name, samples)| AnyChannel::new(*name, samples.clone()));
     let attributes = LayerAttributes {
         layer_position: Vec2(4, -2),
         ..LayerAttributes::default()
-    };
-    let encoding = Encoding {
-        compression,
-        line_order: LineOrder::Increasing,
-        ..Encoding::FAST_LOSSLESS
     };
     let layer = Layer::new(
         (WIDTH, HEIGHT),
@@ -156,6 +163,115 @@ fn taken_apart_and_put_together_it_is_the_same_bit_for_bit() {
             (&"40x24".into(), &"50x30".into())
         );
     }
+}
+
+#[test]
+fn layers_come_together_however_their_files_are_cut_into_blocks() {
+    let tiles = |side| Blocks::Tiles(Vec2(side, side));
+    let encoding = |compression, blocks, line_order| Encoding {
+        compression,
+        blocks,
+        line_order,
+    };
+    let kinds = [
+        encoding(Compression::ZIP1, Blocks::ScanLines, LineOrder::Decreasing),
+        encoding(Compression::PIZ, Blocks::ScanLines, LineOrder::Increasing),
+        encoding(Compression::ZIP16, tiles(16), LineOrder::Unspecified),
+        encoding(Compression::RLE, tiles(7), LineOrder::Unspecified),
+        encoding(Compression::Uncompressed, tiles(64), LineOrder::Unspecified),
+    ];
+    let samples = |number: usize| {
+        let number = number as u32;
+        [
+            ("Z", floats(number)),
+            ("id", whole(number)),
+            ("Y", halves(number)),
+        ]
+    };
+    // Each kind is the first once: by it the new file is cut.
+    for first in 0..kinds.len() {
+        let project = Project::empty();
+        let mut arguments = vec!["passes".to_owned(), "merge".to_owned()];
+        for (number, kind) in kinds
+            .iter()
+            .cycle()
+            .skip(first)
+            .take(kinds.len())
+            .enumerate()
+        {
+            let name = format!("{number}.exr");
+            encoded(&project.path(&name), *kind, &samples(number));
+            arguments.push(format!("layer{number}={name}"));
+        }
+        arguments.extend(["--to".to_owned(), "m.exr".to_owned()]);
+        let arguments: Vec<&str> = arguments.iter().map(String::as_str).collect();
+        project.call(&arguments).ends(0);
+        let merged = bits(&project.path("m.exr"));
+        assert_eq!(merged.len(), 15);
+        for number in 0..kinds.len() {
+            for (name, samples) in bits(&project.path(&format!("{number}.exr"))) {
+                let layer = format!("layer{number}.{name}");
+                assert_eq!(merged[&layer], samples, "{layer} of {:?}", kinds[first]);
+            }
+        }
+        // And apart again.
+        let split = ["passes", "split", "m.exr", "--to", "s/{layer}.exr"];
+        project.call(&split).ends(0);
+        let last = bits(&project.path("s/layer4.exr"));
+        assert_eq!(last, bits(&project.path("4.exr")));
+    }
+}
+
+#[test]
+fn a_large_file_is_taken_apart_in_little_memory() {
+    // 2048 x 2048 pixels of 12 bytes, which are 48 MB.
+    let project = Project::empty();
+    let size = 2048_usize;
+    let channel = |name: &str, seed: f32| {
+        let values = (0..size * size)
+            .map(|at| (at % 977) as f32 * seed)
+            .collect();
+        AnyChannel::new(name, FlatSamples::F32(values))
+    };
+    let channels = vec![
+        channel("Y", 0.5),
+        channel("depth.Z", 0.25),
+        channel("id.Y", 2.0),
+    ];
+    let encoding = Encoding {
+        compression: Compression::Uncompressed,
+        blocks: Blocks::ScanLines,
+        line_order: LineOrder::Increasing,
+    };
+    let channels = AnyChannels::sort(channels.into_iter().collect());
+    let layer = Layer::new((size, size), LayerAttributes::default(), encoding, channels);
+    Image::new(ImageAttributes::with_size((size, size)), layer)
+        .write()
+        .to_file(project.path("large.exr"))
+        .unwrap();
+    let mut command = project.command(&["passes", "split", "large.exr", "--layer", "depth"]);
+    let mut child = command.spawn().unwrap();
+    let id = Pid::from_raw(child.id().try_into().unwrap()).unwrap();
+    let mut most = 0;
+    loop {
+        // The peak, in kB, as long as the process is there.
+        let status = fs::read_to_string(format!("/proc/{}/status", id.as_raw_nonzero()));
+        let peak = status.ok().and_then(|text| {
+            let line = text.lines().find(|line| line.starts_with("VmHWM:"))?;
+            line.split_whitespace().nth(1)?.parse::<u64>().ok()
+        });
+        most = most.max(peak.unwrap_or(0));
+        if let Some(status) = child.try_wait().unwrap() {
+            assert!(status.success());
+            break;
+        }
+    }
+    assert!(most > 0 && most < 40_000, "{most} kB");
+    let (all, depth) = (
+        bits(&project.path("large.exr")),
+        bits(&project.path("large_depth.exr")),
+    );
+    assert_eq!(depth["Z"], all["depth.Z"]);
 }
 
 #[test]

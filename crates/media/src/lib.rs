@@ -36,7 +36,10 @@ pub use examine::{Examination, ExamineOptions, examine, recognise, verify};
 pub use facts::{ExpectedPicture, Facts, Flaw, Found};
 pub use hashing_reader::{HashKind, hash_bytes, hash_file};
 pub use layer_choice::{LayerChoiceError, choose_layer};
-pub use layers::{LayerError, PictureLayer, layer_names, read_layers, write_layers};
+pub use layers::{
+    ChosenLayer, FileLayer, LayerError, LayeredFile, PictureLayer, layer_names, read_layers,
+    write_layers,
+};
 #[cfg(feature = "movies")]
 pub use movie::{
     MovieCodec, MovieError, MovieFacts, MovieHeaders, MovieOptions, MovieWriter, SoundError,

@@ -1,10 +1,10 @@
 //! `truepath passes assemble`: one file of chosen layers of others.
 
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_media::{PictureLayer, choose_layer, read_layers};
+use truepath_media::{ChosenLayer, LayeredFile, choose_layer};
 
 use super::{flawed, write};
 use crate::outcome::{CommandError, DONE};
@@ -46,31 +46,29 @@ pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
             "--name, --words and --file are given once each for every layer".to_owned(),
         ));
     }
-    let mut of_file: Option<(&Path, Vec<PictureLayer>)> = None;
+    let mut files: Vec<LayeredFile> = Vec::new();
     let mut layers = Vec::new();
     for ((name, words), path) in name.iter().zip(words).zip(file) {
-        let known = match of_file.take().filter(|(known, _)| known == path) {
+        let number = match files.iter().position(|known| known.path() == path) {
             Some(known) => known,
-            None => (
-                path.as_path(),
-                read_layers(path).map_err(|flaw| flawed(path, &flaw))?,
-            ),
+            None => {
+                files.push(LayeredFile::open(path).map_err(|flaw| flawed(path, &flaw))?);
+                files.len() - 1
+            }
         };
-        let (_, there) = of_file.insert(known);
-        let names: Vec<&str> = there.iter().map(|layer| layer.name.as_str()).collect();
+        let there = files[number].layers().iter();
+        let names: Vec<&str> = there.map(|layer| layer.name.as_str()).collect();
         let words: Vec<&str> = words.split_whitespace().collect();
-        let chosen = choose_layer(&names, &words)
+        let layer = choose_layer(&names, &words)
             .map_err(|error| CommandError::Usage(format!("{}: {error}", path.display())))?;
-        let mut layer = there[chosen].clone();
-        layer.name.clone_from(name);
-        layers.push(layer);
+        layers.push(ChosenLayer {
+            file: number,
+            layer,
+            name: name.clone(),
+        });
     }
-    if let Some(compression) = &arguments.compression {
-        for layer in &mut layers {
-            layer.compress(compression);
-        }
-    }
-    write(&layers, &arguments.to)?;
+    let compression = arguments.compression.as_deref();
+    write(&mut files, &layers, compression, &arguments.to)?;
     print(&arguments.to.display().to_string())?;
     Ok(ExitCode::from(DONE))
 }

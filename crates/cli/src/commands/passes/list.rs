@@ -5,7 +5,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::visible::visible;
-use truepath_media::read_layers;
+use truepath_media::LayeredFile;
 
 use super::flawed;
 use crate::commands::{OutputFormat, print_json};
@@ -28,23 +28,20 @@ pub(super) struct Arguments {
 pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
     let mut listed = PassesShape::new(Vec::new());
     for path in &arguments.files {
-        let layers = read_layers(path).map_err(|flaw| flawed(path, &flaw))?;
-        let of_file = layers.iter().map(|layer| {
-            let (left, top) = layer.place();
-            let channels = layer.channels();
-            LayerShape {
-                file: path.display().to_string(),
-                layer: layer.name.clone(),
-                samples: channels
-                    .iter()
-                    .map(|(_, word)| (*word).to_owned())
-                    .collect(),
-                channels: channels.into_iter().map(|(name, _)| name).collect(),
-                size: layer.size().to_string(),
-                display: layer.display().to_string(),
-                left,
-                top,
-            }
+        let file = LayeredFile::open(path).map_err(|flaw| flawed(path, &flaw))?;
+        let of_file = file.layers().iter().map(|layer| LayerShape {
+            file: path.display().to_string(),
+            layer: layer.name.clone(),
+            samples: layer
+                .samples
+                .iter()
+                .map(|word| (*word).to_owned())
+                .collect(),
+            channels: layer.channel_names().map(str::to_owned).collect(),
+            size: layer.size.to_string(),
+            display: layer.display.to_string(),
+            left: layer.place.0,
+            top: layer.place.1,
         });
         listed.layers.extend(of_file);
     }

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_media::{
-    OpenRasterError, OpenRasterLayer, PictureLayer, read_layers, write_open_raster,
+    ChosenLayer, LayeredFile, OpenRasterError, OpenRasterLayer, write_open_raster,
 };
 
 use super::{flawed, write};
@@ -68,19 +68,23 @@ fn named(text: &str) -> (&str, &Path) {
 }
 
 fn as_exr(arguments: &Arguments) -> Result<usize, CommandError> {
-    let mut layers: Vec<PictureLayer> = Vec::new();
-    for text in &arguments.layers {
+    let (mut files, mut chosen) = (Vec::new(), Vec::new());
+    for (number, text) in arguments.layers.iter().enumerate() {
         let (name, path) = named(text);
-        for mut layer in read_layers(path).map_err(|flaw| flawed(path, &flaw))? {
-            layer.name = [name, layer.name.as_str()]
-                .join(".")
-                .trim_matches('.')
-                .to_owned();
-            layers.push(layer);
-        }
+        let file = LayeredFile::open(path).map_err(|flaw| flawed(path, &flaw))?;
+        let layers = file.layers().iter().enumerate();
+        chosen.extend(layers.map(|(at, layer)| {
+            let name = [name, layer.name.as_str()].join(".");
+            ChosenLayer {
+                file: number,
+                layer: at,
+                name: name.trim_matches('.').to_owned(),
+            }
+        }));
+        files.push(file);
     }
-    write(&layers, &arguments.to)?;
-    Ok(layers.len())
+    write(&mut files, &chosen, None, &arguments.to)?;
+    Ok(chosen.len())
 }
 
 fn as_open_raster(arguments: &Arguments) -> Result<usize, CommandError> {

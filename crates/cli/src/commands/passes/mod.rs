@@ -10,7 +10,9 @@ use std::process::ExitCode;
 
 use clap::{Args, Subcommand};
 use truepath_core::template::{Template, TokenValue};
-use truepath_media::{ExpectedPicture, Flaw, PictureLayer, recognise, verify, write_layers};
+use truepath_media::{
+    ChosenLayer, ExpectedPicture, Flaw, LayeredFile, recognise, verify, write_layers,
+};
 
 use crate::new_file::{NewFile, taken};
 use crate::outcome::CommandError;
@@ -52,14 +54,19 @@ fn flawed(path: &Path, flaw: &Flaw) -> CommandError {
 }
 
 /// Writes layers into a new file, which is decoded again before it has its name.
-fn write(layers: &[PictureLayer], to: &Path) -> Result<(), CommandError> {
+fn write(
+    files: &mut [LayeredFile],
+    layers: &[ChosenLayer],
+    compression: Option<&str>,
+    to: &Path,
+) -> Result<(), CommandError> {
     let at = || CommandError::outside(to.display().to_string());
     if let Some(folder) = to.parent() {
         std::fs::create_dir_all(folder).map_err(at())?;
     }
     let mut file = NewFile::begin(to).map_err(taken(to))?;
     let mut out = std::io::BufWriter::new(file.file());
-    write_layers(layers, &mut out)
+    write_layers(files, layers, compression, &mut out)
         .map_err(|error| CommandError::Usage(format!("{}: {error}", to.display())))?;
     std::io::Write::flush(&mut out).map_err(at())?;
     drop(out);

@@ -1,12 +1,12 @@
 //! `truepath passes split`: one file for each layer.
 
 use std::collections::HashSet;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::template::Template;
-use truepath_media::{PictureLayer, layer_names, read_layers};
+use truepath_media::{ChosenLayer, LayeredFile, layer_names};
 
 use super::{flawed, path_of, write};
 use crate::outcome::{CommandError, DONE};
@@ -80,20 +80,25 @@ pub(super) fn run(arguments: &Arguments) -> Result<ExitCode, CommandError> {
             planned.push((path.as_path(), name.to_owned(), to));
         }
     }
-    let mut of_file: Option<(&Path, Vec<PictureLayer>)> = None;
+    let mut known: Option<LayeredFile> = None;
     for (path, name, to) in &planned {
-        if of_file.as_ref().is_none_or(|(known, _)| known != path) {
-            of_file = Some((path, read_layers(path).map_err(|flaw| flawed(path, &flaw))?));
-        }
-        let layers = of_file.iter().flat_map(|(_, layers)| layers);
-        let mut found = layers
-            .filter(|layer| name_of(&layer.name, &arguments.main) == *name)
-            .cloned();
-        let mut layer = found.next().ok_or_else(|| {
-            CommandError::Usage(format!("{} has changed while it was read", path.display()))
-        })?;
-        layer.name = String::new();
-        write(&[layer], to)?;
+        let file = match known.take().filter(|known| known.path() == *path) {
+            Some(known) => known,
+            None => LayeredFile::open(path).map_err(|flaw| flawed(path, &flaw))?,
+        };
+        let mut layers = file.layers().iter();
+        let layer = layers
+            .position(|layer| name_of(&layer.name, &arguments.main) == *name)
+            .ok_or_else(|| {
+                CommandError::Usage(format!("{} has changed while it was read", path.display()))
+            })?;
+        let chosen = ChosenLayer {
+            file: 0,
+            layer,
+            name: String::new(),
+        };
+        let file = known.insert(file);
+        write(std::slice::from_mut(file), &[chosen], None, to)?;
         print(&to.display().to_string())?;
     }
     remark(&format!(

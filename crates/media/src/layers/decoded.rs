@@ -1,13 +1,9 @@
-//! The layers of OpenEXR files: taken apart, and put together, bit for bit.
+//! The layers of a file that is decoded whole, to be compared and shown.
 
-use std::io::{Seek, Write};
 use std::path::Path;
 
-use exr::compression::Compression;
-use exr::image::write::WritableImage;
-use exr::image::{AnyChannel, AnyChannels, FlatSamples, Image, Layer};
+use exr::image::{AnyChannel, AnyChannels, FlatSamples, Layer};
 use exr::math::Vec2;
-use exr::meta::MetaData;
 use exr::meta::attribute::Text;
 use exr::meta::header::{ImageAttributes, LayerAttributes};
 use exr::prelude::{ReadChannels, ReadLayers, read};
@@ -15,8 +11,9 @@ use truepath_core::picture::{FORMATS, FileFormat, PixelFault, Size};
 
 use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
 use crate::proxy::Proxy;
-use crate::quiet;
 use crate::verify;
+
+use super::layer_and_channel;
 
 /// One layer of a file: channels that are called alike but for their last part.
 #[derive(Debug, Clone)]
@@ -28,23 +25,8 @@ pub struct PictureLayer {
 }
 
 impl PictureLayer {
-    /// The names of its channels, without that of the layer, and the words for their samples.
-    #[must_use]
-    pub fn channels(&self) -> Vec<(String, &'static str)> {
-        let word = |samples: &FlatSamples| match samples {
-            FlatSamples::F16(_) => "half",
-            FlatSamples::F32(_) => "float",
-            FlatSamples::U32(_) => "whole",
-        };
-        let channels = self.layer.channel_data.list.iter();
-        channels
-            .map(|one| (one.name.to_string(), word(&one.sample_data)))
-            .collect()
-    }
-
     /// The size of its pixels.
-    #[must_use]
-    pub fn size(&self) -> Size {
+    fn size(&self) -> Size {
         Size {
             width: self.layer.size.width() as u32,
             height: self.layer.size.height() as u32,
@@ -52,8 +34,7 @@ impl PictureLayer {
     }
 
     /// The size of the picture that it is a part of.
-    #[must_use]
-    pub fn display(&self) -> Size {
+    fn display(&self) -> Size {
         let size = self.image.display_window.size;
         Size {
             width: size.width() as u32,
@@ -62,8 +43,7 @@ impl PictureLayer {
     }
 
     /// Where its pixels begin in that picture, from the left and from the top.
-    #[must_use]
-    pub fn place(&self) -> (i32, i32) {
+    fn place(&self) -> (i32, i32) {
         let own = self.layer.attributes.layer_position;
         let display = self.image.display_window.position;
         (own.x() - display.x(), own.y() - display.y())
@@ -132,25 +112,6 @@ impl PictureLayer {
             notes,
         }
     }
-
-    /// Sets how it is compressed in a file; false for a word of no lossless compression.
-    pub fn compress(&mut self, word: &str) -> bool {
-        let compression = match word {
-            "none" => Compression::Uncompressed,
-            "rle" => Compression::RLE,
-            "zips" => Compression::ZIP1,
-            "zip" => Compression::ZIP16,
-            "piz" => Compression::PIZ,
-            _ => return false,
-        };
-        self.layer.encoding.compression = compression;
-        true
-    }
-
-    fn has_pixels_of(&self, other: &Self) -> bool {
-        self.layer.size == other.layer.size
-            && self.layer.attributes.layer_position == other.layer.attributes.layer_position
-    }
 }
 
 fn value_at(samples: &FlatSamples, at: usize) -> f32 {
@@ -159,38 +120,6 @@ fn value_at(samples: &FlatSamples, at: usize) -> f32 {
         FlatSamples::F32(values) => values.get(at).copied().unwrap_or_default(),
         FlatSamples::U32(values) => values.get(at).map_or(0.0, |value| *value as f32),
     }
-}
-
-/// The layer that a channel of a part belongs to, and its name there.
-fn layer_and_channel<'c>(part: &str, whole: &'c str) -> (String, &'c str) {
-    let (group, name) = whole.rsplit_once('.').unwrap_or(("", whole));
-    let layer = [part, group].join(".").trim_matches('.').to_owned();
-    (layer, name)
-}
-
-/// The names of the layers of a file by its header alone, in the order of [`read_layers`].
-///
-/// # Errors
-/// When it has no header of an OpenEXR file.
-pub fn layer_names(path: &Path) -> Result<Vec<String>, Flaw> {
-    let read = || MetaData::read_from_file(path, false);
-    let header = quiet::decoding(|| read().map_err(|error| Flaw::Broken(error.to_string())));
-    let header =
-        header.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
-    let mut names = Vec::new();
-    for part in &header.headers {
-        let own = part.own_attributes.layer_name.as_ref();
-        let own = own.map(ToString::to_string).unwrap_or_default();
-        let mut of_part: Vec<String> = Vec::new();
-        for channel in &part.channels.list {
-            let (layer, _) = layer_and_channel(&own, &channel.name.to_string());
-            if !of_part.contains(&layer) {
-                of_part.push(layer);
-            }
-        }
-        names.extend(of_part);
-    }
-    Ok(names)
 }
 
 /// The layers of a file, which is decoded whole: the parts of it, and of each the groups of channels, in its order.
@@ -258,101 +187,4 @@ pub fn read_layers(path: &Path) -> Result<Vec<PictureLayer>, Flaw> {
         }
     }
     Ok(layers)
-}
-
-/// Why layers cannot be put into one file.
-#[derive(Debug, thiserror::Error)]
-pub enum LayerError {
-    /// Two of them have one name.
-    #[error("two layers have the name {0:?}")]
-    Twice(String),
-    /// A name that no layer can have.
-    #[error("{0:?} is no name of a layer: it takes letters, digits, and . _ - between them")]
-    Name(String),
-    /// They are parts of pictures of several sizes.
-    #[error("the layers are of pictures of {0} and of {1}")]
-    Sizes(Size, Size),
-    /// The file cannot be written.
-    #[error("{0}")]
-    Write(String),
-}
-
-/// Writes layers into one file: as channels `name.R` of one part where all have the same pixels, else as one part each.
-///
-/// # Errors
-/// When two have one name, they are of pictures of several sizes, or the file cannot be written.
-pub fn write_layers(
-    layers: &[PictureLayer],
-    out: &mut (impl Write + Seek),
-) -> Result<(), LayerError> {
-    let Some(first) = layers.first() else {
-        return Err(LayerError::Write("there are no layers".to_owned()));
-    };
-    for (at, layer) in layers.iter().enumerate() {
-        let allowed = |one: char| one.is_alphanumeric() || matches!(one, '.' | '_' | '-' | ' ');
-        let is_name = layer.name.chars().all(allowed)
-            && !layer.name.starts_with('.')
-            && !layer.name.ends_with('.');
-        if !is_name {
-            return Err(LayerError::Name(layer.name.clone()));
-        }
-        if layers[..at].iter().any(|before| before.name == layer.name) {
-            return Err(LayerError::Twice(layer.name.clone()));
-        }
-        if layer.image.display_window != first.image.display_window {
-            return Err(LayerError::Sizes(first.display(), layer.display()));
-        }
-    }
-    let in_one_part = layers.iter().all(|layer| layer.has_pixels_of(first));
-    let write = if in_one_part {
-        let mut channels = Vec::new();
-        for layer in layers {
-            for channel in &layer.layer.channel_data.list {
-                let mut channel = channel.clone();
-                let whole = if layer.name.is_empty() {
-                    channel.name.to_string()
-                } else {
-                    format!("{}.{}", layer.name, channel.name)
-                };
-                channel.name = text(&whole)?;
-                channels.push(channel);
-            }
-        }
-        let part = Layer {
-            channel_data: AnyChannels::sort(channels.into_iter().collect()),
-            attributes: LayerAttributes {
-                layer_name: None,
-                ..first.layer.attributes.clone()
-            },
-            ..first.layer.clone()
-        };
-        let image = Image {
-            attributes: first.image.clone(),
-            layer_data: part,
-        };
-        image.write().non_parallel().to_buffered(out)
-    } else {
-        let mut parts = exr::prelude::Layers::new();
-        for layer in layers {
-            let mut part = layer.layer.clone();
-            // A part must have a name.
-            let name = if layer.name.is_empty() {
-                "main"
-            } else {
-                &layer.name
-            };
-            part.attributes.layer_name = Some(text(name)?);
-            parts.push(part);
-        }
-        let image = Image {
-            attributes: first.image.clone(),
-            layer_data: parts,
-        };
-        image.write().non_parallel().to_buffered(out)
-    };
-    write.map_err(|error| LayerError::Write(error.to_string()))
-}
-
-fn text(name: &str) -> Result<Text, LayerError> {
-    Text::new_or_none(name).ok_or_else(|| LayerError::Name(name.to_owned()))
 }
