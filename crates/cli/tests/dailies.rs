@@ -309,3 +309,94 @@ fn the_sound_of_a_job_has_its_offset_with_either_encoder() {
         }
     }
 }
+
+/// A sound of one loudness, and how long it is.
+fn steady(project: &Project, name: &str, loudness: f32, seconds: f32) {
+    let line = format!(
+        "-v error -y -f lavfi -i aevalsrc={loudness}:s=8000:d={seconds} -c:a pcm_s16le {name}"
+    );
+    let made = Command::new("ffmpeg")
+        .args(line.split(' '))
+        .current_dir(project.path("."))
+        .status();
+    assert!(made.unwrap().success());
+}
+
+#[test]
+fn several_sounds_of_a_job_are_heard_together() {
+    if !needs("ffmpeg") {
+        return;
+    }
+    let sounds = "audio = \"voice.wav\"\nmore-audio = [{ file = \"{place.job}/music.wav\", offset = \"0.125s\" }, { file = \"bell.wav\" }]\n";
+    let of_encoder = |more: &str| {
+        job("")
+            .replace("frames = \"1-6\"\n", &format!("frames = \"1-6\"\n{sounds}"))
+            .replace(
+                "codec = \"h264\"",
+                &format!("codec = \"h264\", audio-codec = \"flac\"{more}"),
+            )
+    };
+    let project = Project::new(&of_encoder(""));
+    project.write("kiln.toml", &common::scene(""));
+    steady(&project, "voice.wav", 0.25, 2.0);
+    steady(&project, "music.wav", 0.125, 2.0);
+    let check = project.call(&["check"]).ends(1);
+    assert!(
+        check.out.contains("this sound is not there") && check.out.contains("bell.wav"),
+        "{}",
+        check.out
+    );
+    steady(&project, "bell.wav", 0.0625, 0.25);
+    let paths = project.call(&["paths"]).ends(0);
+    assert!(
+        paths
+            .out
+            .contains("sound voice.wav + music.wav + bell.wav flac"),
+        "{}",
+        paths.out
+    );
+    project.call(&["run"]).ends(0);
+    let heard = samples(&project, "r/kiln.mp4");
+    assert_eq!(heard.len(), 4_000);
+    // The voice is heard from the beginning, the music an eighth of a second later, the bell for a quarter.
+    for (at, wanted) in [(500, 0.3125), (1_500, 0.4375), (3_500, 0.375)] {
+        let found = f64::from(heard[at]) / 32_768.0;
+        assert!((found - wanted).abs() < 0.001, "{at}: {found}");
+    }
+    project.call(&["audit"]).ends(0);
+    // Each of them is part of what the movie is.
+    steady(&project, "bell.wav", 0.03125, 0.25);
+    project.call(&["audit"]).ends(1);
+    project.call(&["run"]).ends(0);
+    project.call(&["audit"]).ends(0);
+    // Another encoder takes one only, and none is left out without a word.
+    project.write("truepath.toml", &of_encoder(", encoder = \"ffmpeg\""));
+    let check = project.call(&["check"]).ends(1);
+    assert!(
+        check.out.contains("ffmpeg is given a single sound"),
+        "{}",
+        check.out
+    );
+    for (wrong, words) in [
+        ("more-audio = \"a.wav\"", "a list such as"),
+        (
+            "more-audio = [{ offset = \"1s\" }]",
+            "a sound needs a `file`",
+        ),
+        (
+            "more-audio = [{ file = \"a.wav\", offset = \"soon\" }]",
+            "it takes a time",
+        ),
+        (
+            "more-audio = [{ file = \"a.wav\", delay = \"1s\" }]",
+            "`file` and `offset`",
+        ),
+    ] {
+        project.write(
+            "truepath.toml",
+            &of_encoder("").replace(sounds, &format!("{wrong}\n")),
+        );
+        let called = project.call(&["check"]).ends(2);
+        assert!(called.err.contains(words), "{wrong}: {}", called.err);
+    }
+}

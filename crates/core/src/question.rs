@@ -4,7 +4,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
-use crate::deliverable::{Deliverable, Expansion};
+use crate::deliverable::{Deliverable, Expansion, Movie};
 use crate::frames::Frame;
 use crate::picture::{PictureMeasure, RenderedSamples};
 use crate::profile::Profile;
@@ -164,9 +164,9 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
         if first != last.and_then(|last| first_folder(&last.root, &last.pattern)) {
             all.extend(first.map(str::to_owned).map(Question::Real));
         }
-        if let Some(audio) = deliverable.movie().and_then(|movie| movie.audio.as_ref()) {
-            all.insert(Question::File(audio.value.clone()));
-            all.insert(Question::Sound(audio.value.clone()));
+        for sound in deliverable.movie().map(Movie::sounds).unwrap_or_default() {
+            all.insert(Question::File(sound.file.value.clone()));
+            all.insert(Question::Sound(sound.file.value));
         }
         let common = &deliverable.common;
         if last.is_some_and(|last| Arc::ptr_eq(&last.common, common)) {

@@ -75,7 +75,7 @@ fn all_tokens() -> Arc<Profile> {
             "map.NAME" => "map.light",
             // Only in given files, or with `each`.
             "frames.list" | "passes" | "views" | "settings" | "key" | "value" => continue,
-            name if name.starts_with("layer.") => continue,
+            name if name.starts_with("layer.") || name.starts_with("sound.") => continue,
             name => name,
         };
         arguments.push_str(&format!("[\"--{name}\", \"{{{name}}}\"],\n"));

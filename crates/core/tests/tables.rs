@@ -138,11 +138,12 @@ fn every_token_of_profiles_has_a_value() {
         }
         // What has no value is left out with its group: in one of the deliverables it has one.
         let value = format!("[\"--value\", \"{{{}}}\"]", facts.name);
-        let is_of_layer = facts.name.starts_with("layer.");
-        let profile = profile(&if is_of_layer {
-            format!("{{ each = \"layers\", put = {value} }}")
-        } else {
-            value
+        let each = ["layer", "sound"]
+            .into_iter()
+            .find(|each| facts.name.starts_with(&format!("{each}.")));
+        let profile = profile(&match each {
+            Some(each) => format!("{{ each = \"{each}s\", put = {value} }}"),
+            None => value,
         });
         let expansion = expansion(profile.clone());
         let frames = "2-4".parse().unwrap();

@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use sha2::{Digest, Sha256};
 use truepath_core::command::PictureInputs;
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, Movie};
 use truepath_core::hex::hex;
 use truepath_core::profile::Profile;
 
@@ -182,12 +182,17 @@ impl SourcesFingerprint {
         let inputs = PictureInputs::of(&deliverable.common.engine);
         let mut hasher = Sha256::new();
         add_inputs(&mut hasher, &inputs, deliverable)?;
-        let audio = deliverable.movie().and_then(|movie| movie.audio.as_ref());
-        let sound = match audio {
-            Some(audio) => hash_file(Path::new(&audio.value))?,
-            None => String::new(),
-        };
-        add(&mut hasher, "sound", &sound);
+        let sounds = deliverable.movie().map(Movie::sounds).unwrap_or_default();
+        if sounds.is_empty() {
+            add(&mut hasher, "sound", "");
+        }
+        for sound in sounds {
+            add(
+                &mut hasher,
+                "sound",
+                &hash_file(Path::new(&sound.file.value))?,
+            );
+        }
         Ok(Self(hasher))
     }
 

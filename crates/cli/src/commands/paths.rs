@@ -4,7 +4,7 @@ use std::io::{self, Write};
 use std::process::ExitCode;
 
 use clap::Args;
-use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie, Picture};
+use truepath_core::deliverable::{Deliverable, DeliverableKind, Movie, Picture, Sound};
 use truepath_core::job::PlacedText;
 use truepath_core::listing::list;
 use truepath_core::picture::PixelValues;
@@ -196,13 +196,19 @@ fn movie_line(one: &Deliverable, movie: &Movie) -> String {
         (Some(from), None) => format!("from {}", from.value),
         (None, _) => "written by the engine".to_owned(),
     };
-    let sound = movie.audio.as_ref().map(|audio| {
+    let sounds = movie.sounds();
+    let sound = (!sounds.is_empty()).then(|| {
         let codec = movie
             .audio_codec
             .as_ref()
             .map_or("", |codec| codec.value.name);
-        let name = audio.value.rsplit('/').next().unwrap_or_default();
-        format!("sound {name} {codec}").trim_end().to_owned()
+        let name = |sound: &Sound| {
+            let name = sound.file.value.rsplit('/').next();
+            name.unwrap_or_default().to_owned()
+        };
+        let names: Vec<String> = sounds.iter().map(name).collect();
+        let names = names.join(" + ");
+        format!("sound {names} {codec}").trim_end().to_owned()
     });
     let words = [
         Some(movie.container.name().to_owned()),

@@ -101,6 +101,8 @@ struct MovieShape {
     fps: Option<String>,
     /// The path of its sound
     audio: Option<String>,
+    /// Further sounds that are heard with it
+    more_audio: Vec<String>,
     audio_codec: Option<&'static str>,
 }
 
@@ -188,6 +190,11 @@ impl MovieShape {
             pixels: movie.pixels.as_ref().map(|pixels| pixels.value.name),
             fps: one.common.fps.map(|fps| fps.to_string()),
             audio: movie.audio.as_ref().map(|audio| written(&audio.value)),
+            more_audio: movie
+                .more_audio
+                .iter()
+                .map(|sound| written(&sound.file.value))
+                .collect(),
             audio_codec: movie.audio_codec.as_ref().map(|codec| codec.value.name),
         }
     }

@@ -2,6 +2,7 @@
 
 use super::fill::{ArgumentError, fill, text_of};
 use super::invocation::Invocation;
+use crate::deliverable::Movie;
 use crate::profile::{Argument, Each, Profile};
 use crate::template::{ExpandError, Template, TokenValue};
 
@@ -93,6 +94,18 @@ fn emit(
                 put(&argument.put, &value, all)?;
             }
         }
+        Some(Each::Sounds) => {
+            let movie = invocation.first().movie();
+            let system = invocation.first().common.project_values.system;
+            for sound in movie.map(Movie::sounds).unwrap_or_default() {
+                let value = |name: &str| match name {
+                    "sound.file" => text(&system.written(&sound.file.value)),
+                    "sound.offset" => TokenValue::number(Some(sound.offset)),
+                    _ => invocation.token(name),
+                };
+                put(&argument.put, &value, all)?;
+            }
+        }
         Some(Each::Layers) => {
             for layer in invocation.layers() {
                 let value = |name: &str| match name {
@@ -107,7 +120,7 @@ fn emit(
         Some(each @ (Each::Passes | Each::Views)) => {
             let asked = match each {
                 Each::Views => "view",
-                Each::Passes | Each::Settings | Each::Layers => "pass",
+                Each::Passes | Each::Settings | Each::Layers | Each::Sounds => "pass",
             };
             for word in invocation.words(each) {
                 let value = |name: &str| match name {

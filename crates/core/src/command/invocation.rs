@@ -63,7 +63,7 @@ impl Invocation<'_> {
         for plane in self.deliverables.iter().flat_map(|one| one.planes.iter()) {
             let word = match each {
                 Each::Views => &plane.view,
-                Each::Passes | Each::Settings | Each::Layers => &plane.pass,
+                Each::Passes | Each::Settings | Each::Layers | Each::Sounds => &plane.pass,
             };
             if let Some(word) = word
                 && !words.contains(&word.text)

@@ -88,7 +88,7 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
         Token::Slate => number(movie.and_then(|movie| Some(movie.slate.as_ref()?.value))),
         // Silence needs no codec.
         Token::AudioCodec => text(movie.and_then(|movie| {
-            movie.audio.as_ref()?;
+            movie.sounds().first()?;
             Some(movie.audio_codec.as_ref()?.value.name)
         })),
         Token::FpsFraction => TokenValue::text(deliverable.common.fps.map(|fps| fps.fraction())),
@@ -157,6 +157,8 @@ pub(super) fn picture_value(deliverable: &Deliverable, token: Token, part: &str)
         | Token::LayerName
         | Token::LayerWords
         | Token::LayerFile
+        | Token::SoundFile
+        | Token::SoundOffset
         | Token::Map => TokenValue::Unknown,
     }
 }

@@ -78,7 +78,8 @@ pub(crate) fn beyond_built_in(movie: &Movie, picture: &Picture) -> Option<Beyond
         );
     }
     let sounds = built_in_sounds(container);
-    if let Some(sound) = movie.audio.as_ref().and(movie.audio_codec.as_ref())
+    let has_sound = !movie.sounds().is_empty();
+    if let Some(sound) = movie.audio_codec.as_ref().filter(|_| has_sound)
         && !sounds.contains(&sound.value.name)
     {
         let what = format!("does not put {} into {container}", sound.value.name);

@@ -12,11 +12,11 @@ use super::root::root_and_pattern;
 use super::values::KnownValues;
 use super::{
     Common, Deliverable, DeliverableKind, Expansion, MOST_DELIVERABLES, Movie, PathTemplate,
-    Picture, ProblemKind, Selection, movie, picture,
+    Picture, ProblemKind, Selection, Sound, movie, picture,
 };
-use crate::job::{Key, PlacedText};
+use crate::job::{Key, PlacedText, SoundEntry};
 use crate::precedence::Chain;
-use crate::source::Place;
+use crate::source::{Place, Sourced};
 use crate::template::{PathPattern, TokenValue};
 
 /// Makes deliverables of requests, and keeps what they share.
@@ -262,8 +262,30 @@ impl<'j> Maker<'j> {
             }
             None => None,
         };
+        let mut more_audio = Vec::new();
+        if let Some(sounds) = chain.get::<Vec<SoundEntry>>(Key::MoreAudio) {
+            for sound in &sounds.value {
+                let path = PathTemplate {
+                    template: sound.template.clone(),
+                    place: sound.place.clone(),
+                    length: sound.length,
+                };
+                let file = self.context.file(&path, common, 1, &mut self.expansion)?;
+                more_audio.push(Sound {
+                    file: Sourced {
+                        value: file.path,
+                        level: sounds.level,
+                        place: file.place,
+                    },
+                    offset: sound.offset,
+                });
+            }
+        }
         let pictures = movie::pictures(chain, path, source.as_deref(), container.clone())?;
-        Some((movie::movie(chain, container.0, source, audio), pictures))
+        Some((
+            movie::movie(chain, container.0, source, audio, more_audio),
+            pictures,
+        ))
     }
 }
 

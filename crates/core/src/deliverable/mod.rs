@@ -37,7 +37,7 @@ pub(crate) use expand::MOST_DELIVERABLES;
 pub use expand::expand;
 pub use expansion::Expansion;
 pub use model::{Deliverable, DeliverableKind, LayerSource, PathTemplate};
-pub use movie::Movie;
+pub use movie::{Movie, Sound};
 pub use origin::{Origin, origins, settings_of_key};
 pub use picture::{Color, Picture};
 pub use planes::Plane;

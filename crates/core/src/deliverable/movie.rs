@@ -34,6 +34,8 @@ pub struct Movie {
     pub audio: Option<Sourced<String>>,
     /// When the sound begins, in milliseconds from the first frame; negative, so much of it is left out.
     pub audio_offset: Option<Sourced<i64>>,
+    /// Further sounds that are heard with it.
+    pub more_audio: Vec<Sound>,
     /// A text in every frame.
     pub burn_in: Option<PathTemplate>,
     /// Where that text stands.
@@ -44,7 +46,27 @@ pub struct Movie {
     pub audio_codec: Option<Sourced<&'static AudioCodecFacts>>,
 }
 
+/// A sound of a movie.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Sound {
+    /// The absolute path, with `/` between components, and where it is set.
+    pub file: Sourced<String>,
+    /// When it begins, in milliseconds from the first frame; negative, so much of its beginning is left out.
+    pub offset: i64,
+}
+
 impl Movie {
+    /// All of its sounds, the main one first.
+    #[must_use]
+    pub fn sounds(&self) -> Vec<Sound> {
+        let offset = self.audio_offset.as_ref().map_or(0, |offset| offset.value);
+        let file = self.audio.clone();
+        let main = file.map(|file| Sound { file, offset });
+        main.into_iter()
+            .chain(self.more_audio.iter().cloned())
+            .collect()
+    }
+
     /// How its pixels are stored: as the job says it, else as its encoder usually does.
     #[must_use]
     pub(crate) fn stored_pixels(&self, encoder: &Profile) -> Option<&'static PixelFormat> {
@@ -120,6 +142,7 @@ pub(super) fn movie(
     container: &'static ContainerFacts,
     source: Option<Arc<Deliverable>>,
     audio: Option<Sourced<String>>,
+    more_audio: Vec<Sound>,
 ) -> Movie {
     Movie {
         container,
@@ -130,6 +153,7 @@ pub(super) fn movie(
         rate: chain.get(Key::MovieRate),
         pixels: chain.get(Key::MoviePixels),
         audio,
+        more_audio,
         audio_offset: chain.get(Key::AudioOffset),
         burn_in: chain
             .setting(Key::BurnInText)

@@ -34,6 +34,19 @@ pub struct RunEntry {
     pub changes_picture: bool,
 }
 
+/// A sound, and when it begins.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SoundEntry {
+    /// The path with tokens.
+    pub template: Template,
+    /// The length of its text, in bytes.
+    pub length: usize,
+    /// Where it is written.
+    pub place: Place,
+    /// When it begins, in milliseconds from the first frame; negative, so much of its beginning is left out.
+    pub offset: i64,
+}
+
 /// The value of a key.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Value {
@@ -71,6 +84,8 @@ pub enum Value {
     FramesToRender(FramesToRender),
     /// Files that hold several passes: name and passes.
     Layers(Vec<(PlacedText, Vec<PlacedText>)>),
+    /// Sounds that are heard together.
+    Sounds(Vec<SoundEntry>),
     /// A part of a picture.
     Region(Region),
     /// A transfer function.

@@ -47,6 +47,7 @@ impl Profile {
                     Each::Passes => "once for every pass",
                     Each::Views => "once for every view",
                     Each::Layers => "once for every layer",
+                    Each::Sounds => "once for every sound",
                 }
                 .to_owned(),
             );

@@ -179,7 +179,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "arguments",
         Arguments,
-        "The arguments, in order. An entry whose tokens have no value is left out. A list stands or falls as a whole. A table can say `when` (tokens and the values that they must have), `each` (`settings` with `{key}` and `{value}`, `passes` with `{pass}`, `views` with `{view}`, `layers` with `{layer.name}`, `{layer.words}` and `{layer.file}`), `put`, `split = true` where the text holds several arguments, and `changes-picture = false` for what makes no other picture. In `when`, an empty text stands for a token without a value.",
+        "The arguments, in order. An entry whose tokens have no value is left out. A list stands or falls as a whole. A table can say `when` (tokens and the values that they must have), `each` (`settings` with `{key}` and `{value}`, `passes` with `{pass}`, `views` with `{view}`, `layers` with `{layer.name}`, `{layer.words}` and `{layer.file}`, `sounds` with `{sound.file}` and `{sound.offset}`), `put`, `split = true` where the text holds several arguments, and `changes-picture = false` for what makes no other picture. In `when`, an empty text stands for a token without a value.",
         "arguments = [\"--in={scene.file}\", [\"--size\", \"{width}x{height}\"], { each = \"settings\", put = \"{key}={value}\" }, \"--to={target}\"]",
     ),
     key(

@@ -234,6 +234,8 @@ pub enum Each {
     Passes,
     /// Every view, as `{view}`.
     Views,
+    /// Every sound of a movie, as `{sound.file}` and `{sound.offset}`.
+    Sounds,
     /// Every picture that is taken from another file, as `{layer.name}`, `{layer.words}` and `{layer.file}`.
     Layers,
 }

@@ -171,6 +171,8 @@ tokens! {
     StopSeconds "stop-seconds" => profile("the seconds after which a frame is done").without_picture(),
     AudioDelay "audio-delay" => profile("how long the movie is silent before its sound begins, in milliseconds"),
     AudioSkip "audio-skip" => profile("how much of the beginning of the sound is left out, in milliseconds"),
+    SoundFile "sound.file" => profile("a sound of a movie, an absolute path, with `each = \"sounds\"`").without_picture(),
+    SoundOffset "sound.offset" => profile("when it begins, in milliseconds from the first frame; negative, so much of it is left out"),
     BurnIn "burn-in" => profile("the text in every frame of a movie; `{frame}` and `{date}` are left in it as tokens"),
     BurnInCorner "burn-in-corner" => profile("where that text stands"),
     Slate "slate" => profile("the frames of the slate before a movie"),

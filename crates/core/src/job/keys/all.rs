@@ -5,8 +5,8 @@ use crate::job::kinds::{
     ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER, CORNER,
     CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, KeyKind,
     LAYERS, MEMORY, NUMBER, OFFSET, PIXELS, PLAIN, PROCESSES, QUALITY, REGION, RUN, SCALE,
-    SETTINGS, SHARE, SIZE, SLATE, STOP_ON, TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION, WEIGHTS,
-    choice,
+    SETTINGS, SHARE, SIZE, SLATE, SOUNDS, STOP_ON, TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION,
+    WEIGHTS, choice,
 };
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
@@ -64,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 84] = [
+pub const KEYS: [KeyFacts; 85] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -296,6 +296,14 @@ pub const KEYS: [KeyFacts; 84] = [
         tables: NOT_BY_PASS,
         meaning: "When the sound begins, counted from the first frame; negative, so much of its beginning is left out.",
         example: r#"audio-offset = "-0.5s""#,
+    },
+    KeyFacts {
+        key: Key::MoreAudio,
+        name: "more-audio",
+        kind: &SOUNDS,
+        tables: NOT_BY_PASS,
+        meaning: "Further sounds that are heard together with `audio`, each from where it begins.",
+        example: r#"more-audio = [{ file = "{place.scenes}/music.flac", offset = "2s" }]"#,
     },
     KeyFacts {
         key: Key::MovieFrom,

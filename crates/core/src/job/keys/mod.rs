@@ -71,6 +71,7 @@ keys! {
     ColorTransfer,
     Audio,
     AudioOffset,
+    MoreAudio,
     MovieFrom,
     MoviePass,
     MovieContainer,

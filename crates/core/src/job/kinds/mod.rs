@@ -8,6 +8,7 @@ mod choices;
 mod given;
 mod notation;
 mod numbers;
+mod sounds;
 mod tables;
 mod texts;
 
@@ -29,6 +30,7 @@ pub(crate) use numbers::{
     SHARE, SLATE, TRUTH,
 };
 pub use numbers::{NUMBER, SIZE, WEIGHTS};
+pub(crate) use sounds::SOUNDS;
 pub(crate) use tables::{EXIT_CODES, LAYERS};
 pub use tables::{RUN, SETTINGS};
 pub(crate) use texts::{COMPONENT, COMPONENTS, TEXT};

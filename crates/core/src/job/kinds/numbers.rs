@@ -186,16 +186,21 @@ pub(crate) const OFFSET: KeyKind = KeyKind {
     schema: |_| json!({ "type": "string", "pattern": "^-?[0-9.]+[smh]$" }),
     read: |given| {
         given.parsed("it takes a time such as `0.5s` or `-2s`", |text| {
-            let (sign, text) = match text.strip_prefix('-') {
-                Some(text) => (-1, text),
-                None => (1, text),
-            };
-            let milliseconds = i64::try_from(duration(text)?.as_millis()).ok()?;
-            Some(Value::Number(sign * milliseconds))
+            milliseconds(text).map(Value::Number)
         })
     },
     ..PLAIN
 };
+
+/// The milliseconds of a time that may be negative.
+pub(super) fn milliseconds(text: &str) -> Option<i64> {
+    let (sign, text) = match text.strip_prefix('-') {
+        Some(text) => (-1, text),
+        None => (1, text),
+    };
+    let milliseconds = i64::try_from(duration(text)?.as_millis()).ok()?;
+    Some(sign * milliseconds)
+}
 
 /// One of several parts of the work.
 pub(crate) const SHARE: KeyKind = KeyKind {

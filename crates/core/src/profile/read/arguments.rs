@@ -44,6 +44,7 @@ impl ProfileReader {
                         ("passes", Each::Passes),
                         ("views", Each::Views),
                         ("layers", Each::Layers),
+                        ("sounds", Each::Sounds),
                     ];
                     argument.each = self.choice(&one.value, &rows);
                 }

@@ -5,7 +5,7 @@ use std::sync::Arc;
 
 use crate::at_least_one::AtLeastOne;
 use crate::command::{Invocation, PictureInputs};
-use crate::deliverable::Deliverable;
+use crate::deliverable::{Deliverable, Movie};
 use crate::finding::{Finding, Severity, count, grouped};
 use crate::frames::FrameSet;
 use crate::job::{Key, PlacedText};
@@ -224,9 +224,9 @@ fn reaching(one: &Deliverable, inputs: &PictureInputs) -> Option<String> {
         text.push('\n');
         text.push_str(&source.pattern.sketch());
     }
-    if let Some(audio) = one.movie().and_then(|movie| movie.audio.as_ref()) {
+    for sound in one.movie().map(Movie::sounds).unwrap_or_default() {
         text.push('\n');
-        text.push_str(&audio.value);
+        text.push_str(&sound.file.value);
     }
     text.push_str(&format!("\n{}", common.frames.shot));
     Some(text)

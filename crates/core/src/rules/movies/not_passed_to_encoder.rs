@@ -2,6 +2,7 @@
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity};
+use crate::profile::Each;
 use crate::rules::movies::{MovieMistake, report};
 use crate::rules::{Rule, Subject};
 use crate::source::{Place, Sourced};
@@ -50,6 +51,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let engine = &one.common.engine;
+    let takes_several = engine
+        .arguments
+        .iter()
+        .any(|one| one.each == Some(Each::Sounds));
     let text = movie.burn_in.as_ref();
     let slate = movie.slate.as_ref();
     let offset = movie.audio.as_ref().and(movie.audio_offset.as_ref());
@@ -60,8 +65,21 @@ fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let set = [
         text.map(|text| (&text.place, "burn-in", "burn-in")),
         slate.map(|slate| (&slate.place, "slate", "slate")),
-        offset.map(|offset| (&offset.place, "audio-offset", later(offset))),
+        offset
+            .filter(|_| !takes_several)
+            .map(|offset| (&offset.place, "audio-offset", later(offset))),
     ];
+    if let Some(second) = movie.sounds().get(1)
+        && !takes_several
+    {
+        return Some(MovieMistake {
+            place: second.file.place.clone(),
+            sentence: format!("{} is given a single sound", engine.name),
+            label: "this one would not be heard".to_owned(),
+            advice: "h264 in mp4 or mov is made by the encoder inside this program, which mixes several; or mix them before"
+                .to_owned(),
+        });
+    }
     let is_lost = |(_, _, token): &(&Place, &str, &str)| !engine.mentions(token);
     let (place, key, token) = set.into_iter().flatten().find(is_lost)?;
     Some(MovieMistake {

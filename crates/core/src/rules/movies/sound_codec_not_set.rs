@@ -53,12 +53,12 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
 
 fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
-    let audio = movie.audio.as_ref()?;
+    let audio = movie.sounds().into_iter().next()?.file;
     if movie.audio_codec.is_some() || movie.is_direct() {
         return None;
     }
     Some(MovieMistake {
-        place: audio.place.clone(),
+        place: audio.place,
         sentence: "the codec of this sound is not set".to_owned(),
         label: format!("in the movie of {}", one.label()),
         advice: format!(

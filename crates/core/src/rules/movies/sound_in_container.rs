@@ -55,7 +55,7 @@ fn mistake(one: &Deliverable) -> Option<MovieMistake> {
     let movie = one.movie()?;
     let codec = movie.audio_codec.as_ref()?;
     let held = movie.container.audio_codecs;
-    if held.contains(&codec.value.name) || movie.audio.is_none() {
+    if held.contains(&codec.value.name) || movie.sounds().is_empty() {
         return None;
     }
     Some(MovieMistake {

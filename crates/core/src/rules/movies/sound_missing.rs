@@ -1,6 +1,6 @@
 //! A sound that is not there.
 
-use crate::deliverable::Deliverable;
+use crate::deliverable::{Deliverable, Sound};
 use crate::finding::{Finding, Severity, count};
 use crate::rules::{Rule, Subject};
 
@@ -43,9 +43,10 @@ movie = { from = "frames", codec = "h264", audio-codec = "aac" }
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let missing = |one: &Deliverable| {
-        let audio = one.movie()?.audio.as_ref()?;
-        let there = *subject.answers.files.get(&audio.value)?;
-        (!there).then(|| (audio.place.clone(), audio.value.clone()))
+        let is_missing =
+            |sound: &Sound| subject.answers.files.get(&sound.file.value) == Some(&false);
+        let sound = one.movie()?.sounds().into_iter().find(is_missing)?;
+        Some((sound.file.place, sound.file.value))
     };
     subject
         .once(missing)
