@@ -144,7 +144,7 @@ fn refining(job: &str, half: u32) -> Project {
     let script = format!(
         "n=0\nif [ \"$2\" = --go-on ]; then n=$(cat state.$1); echo \"going on from $n\"; fi\n\
          while [ $n -lt 8 ]; do\n  n=$((n + 1))\n  sleep 0.05\n  cat \"$(dirname \"$0\")/$n.png\" > picture.png\n  echo \"at $n of 8\"\n  echo $n > state.$1\n\
-         echo \"saved picture.png\"\n  if [ $n = {half} ]; then head -c 40 \"$(dirname \"$0\")/$n.png\" > picture.png; sleep 60; fi\ndone\necho \"final picture.png\"\n"
+         echo \"saved picture.png\"\n  if [ $n = {half} ]; then sleep 0.3; head -c 40 \"$(dirname \"$0\")/$n.png\" > picture.png; sleep 60; fi\ndone\necho \"final picture.png\"\n"
     );
     let project = made_up(profile, &script, job);
     for number in 1..=8 {

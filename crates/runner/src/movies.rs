@@ -43,7 +43,7 @@ pub(crate) fn look(
 ) -> io::Result<MovieOnDisk> {
     let frame = movie.common.frames.shot.first().unwrap_or(0);
     let sources = SourcesOnDisk::look(movie, frame, files)?;
-    let (fingerprint, lacking) = match sources.fingerprint(&SourcesFingerprint::of(movie)?)? {
+    let (fingerprint, lacking) = match sources.fingerprint(|| SourcesFingerprint::of(movie))? {
         Ok(fingerprint) => (Some(fingerprint), LackingFiles::new()),
         Err(lacking) => (None, lacking),
     };
@@ -117,7 +117,7 @@ pub(crate) fn look_briefly(
     if sources.unrecorded() > most_unrecorded {
         return Ok(None);
     }
-    let today = sources.fingerprint(&SourcesFingerprint::of(movie)?)?;
+    let today = sources.fingerprint(|| SourcesFingerprint::of(movie))?;
     Ok(Some(match today {
         Ok(today) if record.fingerprint() == Some(&today) => FileOnDisk::Valid,
         _ => FileOnDisk::Stale,

@@ -70,13 +70,13 @@ impl<'d> SourcesOnDisk<'d> {
         self.count(|seen| matches!(seen, SourceOnDisk::Unrecorded))
     }
 
-    /// The fingerprint that they make, for which those are decoded that the ledger does not know.
+    /// The fingerprint that they make with that of the deliverable, for which those are decoded that the ledger does not know.
     ///
     /// # Errors
     /// When a file cannot be read; within, those that are not there or not whole.
     pub(crate) fn fingerprint(
         self,
-        fingerprint: &SourcesFingerprint,
+        of_deliverable: impl FnOnce() -> io::Result<SourcesFingerprint>,
     ) -> io::Result<Result<String, LackingFiles>> {
         let mut hashes = Vec::new();
         let mut lacking = LackingFiles::new();
@@ -102,7 +102,7 @@ impl<'d> SourcesOnDisk<'d> {
             }
         }
         Ok(if lacking.is_empty() {
-            Ok(fingerprint.with(&hashes))
+            Ok(of_deliverable()?.with(&hashes))
         } else {
             Err(lacking)
         })

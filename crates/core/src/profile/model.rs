@@ -241,6 +241,26 @@ pub enum Each {
 }
 
 impl Each {
+    /// All of them.
+    pub(crate) const ALL: [Self; 5] = [
+        Self::Settings,
+        Self::Passes,
+        Self::Views,
+        Self::Layers,
+        Self::Sounds,
+    ];
+
+    /// The word for it in profiles.
+    pub(crate) fn word(self) -> &'static str {
+        match self {
+            Self::Settings => "settings",
+            Self::Passes => "passes",
+            Self::Views => "views",
+            Self::Layers => "layers",
+            Self::Sounds => "sounds",
+        }
+    }
+
     /// What repeats for the values of a token: `pass` or `view`.
     pub(crate) fn of_token(token: &str) -> Option<Self> {
         match token {

@@ -3,7 +3,7 @@
 use serde_json::{Map, Value, json};
 
 use super::{DIALECT, put};
-use crate::profile::{Language, LogKind, PROFILE_KEYS, ProfileKind};
+use crate::profile::{Each, Language, LogKind, PROFILE_KEYS, ProfileKind};
 
 /// The schema of an engine profile.
 #[must_use]
@@ -81,7 +81,7 @@ fn of_kind(kind: ProfileKind) -> Value {
                 "type": "object",
                 "properties": {
                     "put": one_or_more,
-                    "each": { "enum": ["settings", "passes", "views"] },
+                    "each": { "enum": Each::ALL.map(Each::word) },
                     "split": { "type": "boolean" },
                     "changes-picture": { "type": "boolean" },
                     "when": {

@@ -196,7 +196,7 @@ impl<'l> Looker<'l> {
         if depth == Depth::Stamp && sources.unrecorded() > 0 {
             return None;
         }
-        let made = sources.fingerprint(today).ok()?;
+        let made = sources.fingerprint(|| Ok(today.clone())).ok()?;
         Some(Cow::Owned(made.unwrap_or_default()))
     }
 

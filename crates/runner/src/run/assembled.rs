@@ -63,7 +63,7 @@ impl Worker<'_> {
         known: &Files,
     ) -> std::io::Result<AssembledOnDisk> {
         let sources = SourcesOnDisk::look(one, frame, known)?;
-        let today = match sources.fingerprint(&SourcesFingerprint::of(one)?)? {
+        let today = match sources.fingerprint(|| SourcesFingerprint::of(one))? {
             Ok(today) => today,
             Err(lacking) => return Ok(Err(lacking)),
         };

@@ -20,28 +20,22 @@ fn state_of(folder: &Path, name: &str) -> PathBuf {
 impl EngineProcess<'_> {
     /// The engine says that a file holds an intermediate state: where the frame is at its limit, that is enough of it.
     pub(super) fn saved(&mut self, named: &str, times: &Times, area: &mut StagingArea<'_>) {
-        let picture = &self.members.first().1.picture;
-        if !self.is_at_limit(picture, times) || !area.expects(named) {
+        let one = self.members.first().1;
+        let name = name_of(named);
+        let is_enough = self.is_at_limit(&one.picture, times) && area.expects(named);
+        if !is_enough || self.outcome.saved.contains(&name) {
+            return;
+        }
+        // What it writes from now on may be cut off in the middle: a copy is kept, if it is whole. Else the next state may be.
+        let disk = self.worker.context.disk;
+        let state = state_of(&area.folder, &name);
+        let copied = copy_new(disk, &area.folder.join(&name), &state);
+        if copied.is_err() || verify(&state, &ExpectedPicture::from(one)).is_err() {
+            let _ = disk.remove_file(&state);
             return;
         }
         if let Some(samples) = self.outcome.samples {
             area.got(samples);
-        }
-        let name = name_of(named);
-        if self.outcome.saved.contains(&name) {
-            return;
-        }
-        // What it writes from now on may be cut off in the middle.
-        let copied = copy_new(
-            self.worker.context.disk,
-            &area.folder.join(&name),
-            &state_of(&area.folder, &name),
-        );
-        if let Err(error) = copied {
-            let journal = self.worker.journal;
-            journal.remark(&format!(
-                "the saved state of {name} could not be copied: {error}"
-            ));
         }
         self.outcome.saved.push(name);
     }

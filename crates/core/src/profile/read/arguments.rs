@@ -39,13 +39,7 @@ impl ProfileReader {
             match one.key.as_str() {
                 "put" => argument.put = self.put(&one.value),
                 "each" => {
-                    let rows = [
-                        ("settings", Each::Settings),
-                        ("passes", Each::Passes),
-                        ("views", Each::Views),
-                        ("layers", Each::Layers),
-                        ("sounds", Each::Sounds),
-                    ];
+                    let rows = Each::ALL.map(|each| (each.word(), each));
                     argument.each = self.choice(&one.value, &rows);
                 }
                 "split" => argument.split = self.truth(&one.value),
