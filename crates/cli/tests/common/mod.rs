@@ -8,6 +8,7 @@
 )]
 
 pub mod layers;
+pub mod pictures;
 pub mod windows;
 
 use std::collections::BTreeMap;
