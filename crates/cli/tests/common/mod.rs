@@ -7,6 +7,7 @@
     clippy::panic
 )]
 
+pub mod bundles;
 pub mod layers;
 pub mod pictures;
 pub mod windows;

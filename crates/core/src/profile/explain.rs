@@ -9,6 +9,8 @@ use crate::token::Token;
 pub struct ExplainedEntry {
     /// What is put, as the profile writes it.
     pub put: String,
+    /// What it is put for, where it is put several times.
+    pub each: Option<&'static str>,
     /// When, where it is not always.
     pub when: String,
     /// Its tokens, with what they stand for.
@@ -40,18 +42,13 @@ impl Profile {
                 .collect();
             when.push(format!("{token} is {}", values.join(" or ")));
         }
-        if let Some(each) = argument.each {
-            when.push(
-                match each {
-                    Each::Settings => "once for every setting",
-                    Each::Passes => "once for every pass",
-                    Each::Views => "once for every view",
-                    Each::Layers => "once for every layer",
-                    Each::Sounds => "once for every sound",
-                }
-                .to_owned(),
-            );
-        }
+        let each = argument.each.map(|each| match each {
+            Each::Settings => "once for every setting",
+            Each::Passes => "once for every pass",
+            Each::Views => "once for every view",
+            Each::Layers => "once for every layer",
+            Each::Sounds => "once for every sound",
+        });
         let mut tokens: Vec<(String, String)> = Vec::new();
         for (token, _) in argument.put.iter().flat_map(Template::tokens) {
             if tokens.iter().all(|(known, _)| *known != token.name) {
@@ -60,6 +57,7 @@ impl Profile {
         }
         ExplainedEntry {
             put: put.join(" "),
+            each,
             when: when.join(", "),
             tokens,
             changes_picture: argument.changes_picture,

@@ -56,6 +56,9 @@ pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
             "\n  {TITLE}{}{TITLE:#}{FAINT}{remark}{FAINT:#}",
             one.put
         )?;
+        if let Some(each) = one.each {
+            writeln!(out, "      {each}")?;
+        }
         if !one.when.is_empty() {
             writeln!(out, "      when {}", one.when)?;
         }
