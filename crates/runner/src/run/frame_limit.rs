@@ -1,4 +1,5 @@
-//! Ends an engine at the limit of a frame that it cannot keep to itself: once it has saved a picture that is good enough.
+//! Ends an engine at the limit of a frame where the engine cannot stop itself: once it has saved a picture that is good
+//! enough.
 
 use std::path::{Path, PathBuf};
 
@@ -20,10 +21,11 @@ fn state_of(folder: &Path, name: &str) -> PathBuf {
 impl EngineProcess<'_> {
     /// The engine says that a file holds an intermediate state: where the frame is at its limit, that is enough of it.
     pub(super) fn saved(&mut self, named: &str, times: &Times, area: &mut StagingArea<'_>) {
-        let one = self.members.first().1;
         let name = name_of(named);
-        let is_enough = self.is_at_limit(&one.picture, times) && area.expects(named);
-        if !is_enough || self.outcome.saved.contains(&name) {
+        let Some(one) = area.deliverable_of(&name) else {
+            return;
+        };
+        if !self.is_at_limit(&one.picture, times) || self.outcome.saved.contains(&name) {
             return;
         }
         // What it writes from now on may be cut off in the middle: a copy is kept, if it is whole. Else the next state may be.
@@ -48,13 +50,15 @@ impl EngineProcess<'_> {
         saved: &[String],
     ) -> Result<(), RunError> {
         let disk = self.worker.context.disk;
-        let wanted = ExpectedPicture::from(self.members.first().1);
         for name in saved {
+            let Some(one) = area.deliverable_of(name) else {
+                continue;
+            };
             let (file, state) = (area.folder.join(name), state_of(&area.folder, name));
             if !state.exists() {
                 continue;
             }
-            let done = if verify(&file, &wanted).is_ok() {
+            let done = if verify(&file, &ExpectedPicture::from(one)).is_ok() {
                 disk.remove_file(&state)
             } else {
                 rename_over(disk, &state, &file)

@@ -267,9 +267,16 @@ impl<'a> StagingArea<'a> {
 
     /// Whether a file that an engine names is a frame that is still to come.
     pub(crate) fn expects(&self, named: &str) -> bool {
-        let found = self.recognise(&[name_of(named)]).unwrap_or_default();
+        self.deliverable_of(&name_of(named)).is_some()
+    }
+
+    /// What a file is a frame of that is still to come.
+    pub(crate) fn deliverable_of(&self, name: &str) -> Option<&'a Deliverable> {
+        let found = self.recognise(&[name.to_owned()]).unwrap_or_default();
         let mut found = found.iter();
-        found.any(|(_, output, frame)| !self.outputs[*output].done.contains(frame))
+        let (_, output, _) =
+            found.find(|(_, output, frame)| !self.outputs[*output].done.contains(frame))?;
+        Some(self.outputs[*output].deliverable)
     }
 
     /// Publishes what is finished; while the engine is at `work`, no file that is open for writing.
