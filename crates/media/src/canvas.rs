@@ -3,10 +3,11 @@
 use std::io::{self, Seek, Write};
 
 use exr::prelude::{
-    AnyChannel, AnyChannels, Compression, Encoding, FlatSamples, Image, Layer, LayerAttributes,
-    WritableImage,
+    AnyChannel, AnyChannels, Encoding, FlatSamples, Image, Layer, LayerAttributes, WritableImage,
 };
 use truepath_core::picture::{Bits, Channels, Region, Size};
+
+use crate::exr_compression::lossless;
 
 /// A picture of scene-linear values, row by row, channels side by side.
 #[derive(Debug, Clone)]
@@ -119,18 +120,8 @@ pub fn write_exr(
     compression: &str,
     aspect: f32,
 ) -> Result<(), EncodeError> {
-    let compression = match compression {
-        "none" => Compression::Uncompressed,
-        "rle" => Compression::RLE,
-        "zips" => Compression::ZIP1,
-        "zip" => Compression::ZIP16,
-        "piz" => Compression::PIZ,
-        other => {
-            return Err(EncodeError::Cannot(format!(
-                "no `{other}` compression here"
-            )));
-        }
-    };
+    let refused = || EncodeError::Cannot(format!("no `{compression}` compression here"));
+    let compression = lossless(compression).ok_or_else(refused)?;
     let mut channels = Vec::new();
     for (layer, canvas) in planes {
         let names: &[&str] = match canvas.channels {

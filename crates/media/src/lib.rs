@@ -6,6 +6,7 @@ mod compare;
 mod dpx_file;
 mod examine;
 mod exr_blocks;
+mod exr_compression;
 mod exr_file;
 mod facts;
 mod hashing_reader;

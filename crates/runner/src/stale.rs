@@ -24,7 +24,7 @@ pub struct WhyStale {
 
 impl WhyStale {
     /// Of files that are assembled from others.
-    pub(crate) fn of_sources(one: &Deliverable, frames: &FrameSet) -> Self {
+    fn of_sources(one: &Deliverable, frames: &FrameSet) -> Self {
         let change = if one.is_assembled_movie() {
             "its frames have changed since it was made, or are not whole"
         } else {
@@ -37,13 +37,16 @@ impl WhyStale {
     }
 }
 
-/// Why some frames of a deliverable are stale, by what made them.
+/// Why some frames of a deliverable are stale, by what made them; of what is assembled, that its sources are others.
 pub(crate) fn why_stale(
     one: &Deliverable,
     frames: &FrameSet,
     ledger: &Ledger,
     today: &InputValues,
 ) -> Vec<WhyStale> {
+    if one.is_assembled() && !frames.is_empty() {
+        return vec![WhyStale::of_sources(one, frames)];
+    }
     let mut by_maker: BTreeMap<&str, Vec<Frame>> = BTreeMap::new();
     for frame in frames.iter() {
         let record = ledger.published.get(&one.path(frame));

@@ -270,8 +270,6 @@ impl<'l> Follower<'l> {
             let done = &seen.done;
             let why_stale = if seen.stale.is_empty() {
                 Vec::new()
-            } else if one.is_assembled() {
-                vec![WhyStale::of_sources(one, &seen.stale)]
             } else {
                 why_stale(one, &seen.stale, &self.ledger, &self.inputs[index])
             };

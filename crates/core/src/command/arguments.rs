@@ -117,19 +117,29 @@ fn emit(
                 put(&argument.put, &value, all)?;
             }
         }
-        Some(each @ (Each::Passes | Each::Views)) => {
-            let asked = match each {
-                Each::Views => "view",
-                Each::Passes | Each::Settings | Each::Layers | Each::Sounds => "pass",
-            };
-            for word in invocation.words(each) {
-                let value = |name: &str| match name {
-                    name if name == asked => text(&word),
-                    _ => invocation.token(name),
-                };
-                put(&argument.put, &value, all)?;
+        Some(Each::Passes) => put_each("pass", invocation.passes(), invocation, argument, all)?,
+        Some(Each::Views) => put_each("view", invocation.views(), invocation, argument, all)?,
+    }
+    Ok(())
+}
+
+/// Adds the arguments of an entry once for each of some words, which are the value of a token.
+fn put_each(
+    token: &str,
+    words: Vec<String>,
+    invocation: &Invocation<'_>,
+    argument: &Argument,
+    all: &mut Vec<String>,
+) -> Result<(), ExpandError> {
+    for word in words {
+        let value = |name: &str| {
+            if name == token {
+                TokenValue::Text(word.clone())
+            } else {
+                invocation.token(name)
             }
-        }
+        };
+        put(&argument.put, &value, all)?;
     }
     Ok(())
 }

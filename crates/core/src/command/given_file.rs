@@ -4,7 +4,7 @@ use serde_json::{Map, Value};
 
 use super::fill::{ArgumentError, fill};
 use super::invocation::Invocation;
-use crate::profile::{Content, Each, GivenFile, JsonTemplate, Language};
+use crate::profile::{Content, GivenFile, JsonTemplate, Language};
 use crate::quote::posix;
 use crate::template::{ExpandError, Part, TokenValue};
 
@@ -20,8 +20,8 @@ fn value(invocation: &Invocation<'_>, name: &str) -> Result<Option<Value>, Argum
             Value::Object(object)
         }
         "frames.list" => Value::from(invocation.frames.iter().collect::<Vec<_>>()),
-        "passes" => texts(invocation.words(Each::Passes)),
-        "views" => texts(invocation.words(Each::Views)),
+        "passes" => texts(invocation.passes()),
+        "views" => texts(invocation.views()),
         _ => match invocation.token(name) {
             TokenValue::Number(number) => Value::from(number),
             TokenValue::Text(text) | TokenValue::Path(text) => Value::from(text),

@@ -6,7 +6,8 @@ use super::source_files::SourceFiles;
 use crate::at_least_one::AtLeastOne;
 use crate::deliverable::{Deliverable, LayerSource, Plane};
 use crate::frames::{Frame, FrameSet};
-use crate::profile::{Each, Naming, Profile};
+use crate::job::PlacedText;
+use crate::profile::{Naming, Profile};
 use crate::template::{PathPattern, Piece, TokenValue, expand};
 use crate::token::Token;
 
@@ -57,15 +58,20 @@ impl<'a> Invocation<'a> {
 }
 
 impl Invocation<'_> {
-    /// Every pass or every view that it makes, each once.
-    pub(super) fn words(&self, each: Each) -> Vec<String> {
+    /// Every pass that it makes, each once.
+    pub(super) fn passes(&self) -> Vec<String> {
+        self.words(|plane| plane.pass.as_ref())
+    }
+
+    /// Every view that it makes, each once.
+    pub(super) fn views(&self) -> Vec<String> {
+        self.words(|plane| plane.view.as_ref())
+    }
+
+    fn words(&self, word: impl Fn(&Plane) -> Option<&PlacedText>) -> Vec<String> {
         let mut words: Vec<String> = Vec::new();
         for plane in self.deliverables.iter().flat_map(|one| one.planes.iter()) {
-            let word = match each {
-                Each::Views => &plane.view,
-                Each::Passes | Each::Settings | Each::Layers | Each::Sounds => &plane.pass,
-            };
-            if let Some(word) = word
+            if let Some(word) = word(plane)
                 && !words.contains(&word.text)
             {
                 words.push(word.text.clone());

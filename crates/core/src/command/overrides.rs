@@ -2,7 +2,6 @@
 
 use super::fill::text_of;
 use super::invocation::Invocation;
-use crate::profile::Each;
 use crate::template::TokenValue;
 use crate::token::Token;
 
@@ -49,10 +48,11 @@ impl Invocation<'_> {
 
     /// The value of a token; of passes and views all of them.
     fn listed(&self, token: &str) -> TokenValue {
-        let Some(each) = Each::of_token(token) else {
-            return self.token(token);
+        let list = match token {
+            "pass" => self.passes(),
+            "view" => self.views(),
+            _ => return self.token(token),
         };
-        let list = self.words(each);
         if list.is_empty() {
             TokenValue::Nothing
         } else {

@@ -109,6 +109,12 @@ impl Deliverable {
         self.movie().is_some_and(|movie| !movie.is_direct())
     }
 
+    /// Whether its files are pictures that its engine renders.
+    #[must_use]
+    pub(crate) fn is_rendered(&self) -> bool {
+        self.movie().is_none() && !self.is_assembled()
+    }
+
     /// The files that the file of a frame is assembled from, each once: of which deliverables, and of which frames.
     #[must_use]
     pub fn sources(&self, frame: Frame) -> Vec<(&Deliverable, FrameSet)> {

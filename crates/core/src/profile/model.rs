@@ -110,6 +110,12 @@ impl Profile {
         }
     }
 
+    /// Whether it is known how it names its files before it has written them.
+    #[must_use]
+    pub fn is_predictable(&self) -> bool {
+        matches!(self.naming, Naming::Template(_)) || self.writes.is_some()
+    }
+
     /// Whether its log says what a run needs to end it at a limit of a frame: when a file holds an intermediate state, and,
     /// for a number of `samples`, how many there are.
     #[must_use]
@@ -119,8 +125,9 @@ impl Profile {
             matches!(one.kind, LogKind::Progress | LogKind::Samples)
                 && one.find.contains("(?P<samples>")
         };
-        let has_names = matches!(self.naming, Naming::Template(_)) || self.writes.is_some();
-        has_names && says(&|one| one.kind == LogKind::Saved) && (!at_samples || says(&counts))
+        self.is_predictable()
+            && says(&|one| one.kind == LogKind::Saved)
+            && (!at_samples || says(&counts))
     }
 
     /// Whether one process makes all passes of an output.

@@ -7,13 +7,12 @@ use exr::math::Vec2;
 use exr::meta::attribute::Text;
 use exr::meta::header::{ImageAttributes, LayerAttributes};
 use exr::prelude::{ReadChannels, ReadLayers, read};
-use truepath_core::picture::{FORMATS, FileFormat, PixelFault, Size};
+use truepath_core::picture::{PixelFault, Size};
 
-use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
+use crate::facts::{Flaw, MOST_MEMORY};
 use crate::proxy::Proxy;
-use crate::verify;
 
-use super::layer_and_channel;
+use super::{layer_and_channel, of_fewer_samples, verify_whole};
 
 /// One layer of a file: channels that are called alike but for their last part.
 #[derive(Debug, Clone)]
@@ -127,12 +126,7 @@ fn value_at(samples: &FlatSamples, at: usize) -> f32 {
 /// # Errors
 /// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
 pub fn read_layers(path: &Path) -> Result<Vec<PictureLayer>, Flaw> {
-    let format = FORMATS
-        .iter()
-        .find(|one| one.format == Some(FileFormat::Exr));
-    let format = format.ok_or_else(|| Flaw::unverifiable("EXR is not known"))?;
-    // By the strict reader first.
-    verify(path, &ExpectedPicture::of_format(format))?;
+    verify_whole(path)?;
     let bytes = path.metadata()?.len();
     if bytes > MOST_MEMORY {
         return Err(Flaw::too_large(bytes));
@@ -156,9 +150,7 @@ pub fn read_layers(path: &Path) -> Result<Vec<PictureLayer>, Flaw> {
         let mut groups: Vec<(String, Vec<AnyChannel<FlatSamples>>)> = Vec::new();
         for mut channel in part.channel_data.list {
             if channel.sampling != Vec2(1, 1) {
-                return Err(Flaw::unverifiable(
-                    "channels of fewer samples than pixels are not taken apart",
-                ));
+                return Err(of_fewer_samples());
             }
             let whole = channel.name.to_string();
             let (group, name) = layer_and_channel(&own, &whole);

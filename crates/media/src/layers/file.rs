@@ -10,13 +10,12 @@ use exr::math::Vec2;
 use exr::meta::attribute::SampleType;
 use exr::meta::header::Header;
 use exr::meta::{BlockDescription, MetaData};
-use truepath_core::picture::{FORMATS, FileFormat, Size};
+use truepath_core::picture::Size;
 
-use super::layer_and_channel;
+use super::{layer_and_channel, of_fewer_samples, verify_whole};
 use crate::exr_blocks::BlockUnpacker;
-use crate::facts::{ExpectedPicture, Flaw};
+use crate::facts::Flaw;
 use crate::quiet;
-use crate::verify;
 
 /// A layer of a file, by its header: channels that are called alike but for their last part.
 #[derive(Debug, Clone)]
@@ -70,11 +69,7 @@ impl LayeredFile {
     /// # Errors
     /// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
     pub fn open(path: &Path) -> Result<Self, Flaw> {
-        let format = FORMATS
-            .iter()
-            .find(|one| one.format == Some(FileFormat::Exr));
-        let format = format.ok_or_else(|| Flaw::unverifiable("EXR is not known"))?;
-        verify(path, &ExpectedPicture::of_format(format))?;
+        verify_whole(path)?;
         let mut counted = Counted {
             inner: BufReader::new(File::open(path)?),
             bytes: 0,
@@ -133,12 +128,8 @@ impl LayeredFile {
         }
         let header = &self.meta.headers[part];
         let width = header.layer_size.width();
-        let before = &header.channels.list[..channel];
-        let start: usize = before
-            .iter()
-            .map(|one| bytes_of(one.sample_type) * width)
-            .sum();
-        let length = bytes_of(header.channels.list[channel].sample_type) * width;
+        let start = place_in_row(header, channel);
+        let length = header.channels.list[channel].sample_type.bytes_per_sample() * width;
         let rows = self.rows.as_ref().ok_or_else(|| broken("no rows"))?;
         let row = rows.bytes.get(y - rows.first);
         row.and_then(|row| row.get(start..start + length))
@@ -172,12 +163,10 @@ impl LayeredFile {
             let header = &self.meta.headers[part];
             for line in block.lines(&header.channels) {
                 let at = line.location;
-                let channels = &header.channels.list;
-                let before: usize = channels[..at.channel]
-                    .iter()
-                    .map(|one| bytes_of(one.sample_type) * width)
-                    .sum();
-                let from = before + at.position.x() * bytes_of(channels[at.channel].sample_type);
+                let size = header.channels.list[at.channel]
+                    .sample_type
+                    .bytes_per_sample();
+                let from = place_in_row(header, at.channel) + at.position.x() * size;
                 let row = at
                     .position
                     .y()
@@ -192,12 +181,11 @@ impl LayeredFile {
     }
 }
 
-/// Bytes of a sample.
-pub(super) fn bytes_of(kind: SampleType) -> usize {
-    match kind {
-        SampleType::F16 => 2,
-        SampleType::F32 | SampleType::U32 => 4,
-    }
+/// Where the samples of a channel begin in a row of a part, in bytes.
+fn place_in_row(header: &Header, channel: usize) -> usize {
+    let before = header.channels.list[..channel].iter();
+    let bytes: usize = before.map(|one| one.sample_type.bytes_per_sample()).sum();
+    bytes * header.layer_size.width()
 }
 
 fn broken(what: &str) -> io::Error {
@@ -217,9 +205,7 @@ fn layers_of_part(part: usize, header: &Header) -> Result<Vec<FileLayer>, Flaw> 
     let mut layers: Vec<FileLayer> = Vec::new();
     for (number, channel) in header.channels.list.iter().enumerate() {
         if channel.sampling != Vec2(1, 1) {
-            return Err(Flaw::unverifiable(
-                "channels of fewer samples than pixels are not taken apart",
-            ));
+            return Err(of_fewer_samples());
         }
         let whole = channel.name.to_string();
         let (name, short) = layer_and_channel(&own, &whole);

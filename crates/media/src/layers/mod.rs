@@ -11,13 +11,29 @@ mod write;
 use std::path::Path;
 
 use exr::meta::MetaData;
+use truepath_core::picture::{FORMATS, FileFormat};
 
 pub use decoded::{PictureLayer, read_layers};
 pub use file::{FileLayer, LayeredFile};
 pub use write::{ChosenLayer, LayerError, write_layers};
 
-use crate::facts::Flaw;
+use crate::facts::{ExpectedPicture, Flaw};
 use crate::quiet;
+use crate::verify;
+
+/// Sees that a file is a whole OpenEXR file, by the strict reader.
+fn verify_whole(path: &Path) -> Result<(), Flaw> {
+    let format = FORMATS
+        .iter()
+        .find(|one| one.format == Some(FileFormat::Exr));
+    let format = format.ok_or_else(|| Flaw::unverifiable("EXR is not known"))?;
+    verify(path, &ExpectedPicture::of_format(format)).map(drop)
+}
+
+/// What is not handled of channels.
+fn of_fewer_samples() -> Flaw {
+    Flaw::unverifiable("channels of fewer samples than pixels are not taken apart")
+}
 
 /// The layer that a channel of a part belongs to, and its name there.
 fn layer_and_channel<'c>(part: &str, whole: &'c str) -> (String, &'c str) {

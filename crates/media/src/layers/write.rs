@@ -10,7 +10,8 @@ use exr::meta::attribute::{ChannelDescription, LevelMode, LineOrder, Text, TileD
 use exr::meta::header::{Header, LayerAttributes};
 use truepath_core::picture::Size;
 
-use super::file::{LayeredFile, bytes_of};
+use super::file::LayeredFile;
+use crate::exr_compression::{is_lossless, lossless};
 
 /// A layer that goes into a new file.
 #[derive(Debug, Clone)]
@@ -83,7 +84,10 @@ pub fn write_layers(
                 let block = UncompressedBlock::from_lines(&header.channels, block, |line| {
                     let (file, part, channel) = sources[number][line.location.channel];
                     let at = line.location.position;
-                    let size = bytes_of(header.channels.list[line.location.channel].sample_type);
+                    let channels = &header.channels.list;
+                    let size = channels[line.location.channel]
+                        .sample_type
+                        .bytes_per_sample();
                     match files[file].row(part, channel, at.y()) {
                         Ok(row) => {
                             let from = at.x() * size;
@@ -193,7 +197,8 @@ fn part(
         }
         _ => (BlockDescription::ScanLines, LineOrder::Increasing),
     };
-    let own = compression.unwrap_or_else(|| kept(first.compression));
+    let kept = Some(first.compression).filter(|one| is_lossless(*one));
+    let own = compression.or(kept).unwrap_or(Compression::ZIP16);
     let header = Header::new(text("part")?, first.layer_size, list.into())
         .with_encoding(own, blocks, order)
         .with_attributes(LayerAttributes {
@@ -202,30 +207,6 @@ fn part(
         })
         .with_shared_attributes(first.shared_attributes.clone());
     Ok((header, sources))
-}
-
-/// The same compression where it throws nothing away.
-fn kept(compression: Compression) -> Compression {
-    match compression {
-        Compression::Uncompressed
-        | Compression::RLE
-        | Compression::ZIP1
-        | Compression::ZIP16
-        | Compression::PIZ => compression,
-        _ => Compression::ZIP16,
-    }
-}
-
-/// The compression of a word of job files, where it throws nothing away.
-fn lossless(word: &str) -> Option<Compression> {
-    match word {
-        "none" => Some(Compression::Uncompressed),
-        "rle" => Some(Compression::RLE),
-        "zips" => Some(Compression::ZIP1),
-        "zip" => Some(Compression::ZIP16),
-        "piz" => Some(Compression::PIZ),
-        _ => None,
-    }
 }
 
 fn text(name: &str) -> Result<Text, LayerError> {

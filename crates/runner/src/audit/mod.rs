@@ -138,15 +138,10 @@ pub fn audit(
         for picture in &mut account.pictures {
             picture.seconds = ledger.experience.frame_seconds(&label, picture.frame);
         }
-        if account.stale.is_empty() {
-            continue;
-        }
-        account.why_stale = if deliverable.is_assembled() {
-            vec![WhyStale::of_sources(deliverable, &account.stale)]
-        } else {
+        if !account.stale.is_empty() {
             let today = fingerprints.inputs(deliverable);
-            why_stale(deliverable, &account.stale, &ledger, &today)
-        };
+            account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
+        }
     }
     audit.accounts = accounts;
     audit.interrupted = options.interrupt.load(Ordering::Relaxed) > 0;

@@ -172,12 +172,26 @@ impl<'l> Looker<'l> {
         let sources = deliverable
             .is_assembled()
             .then(|| SourcesFingerprint::of(deliverable).ok());
+        let expected = Self::expecting(deliverable, files, fingerprint);
+        match sources.flatten() {
+            Some(sources) => Self {
+                today: Today::Sources(sources),
+                ..expected
+            },
+            None => expected,
+        }
+    }
+
+    /// Looks at files that should have this very fingerprint.
+    pub(crate) fn expecting(
+        deliverable: &'l Deliverable,
+        files: &'l Files,
+        fingerprint: Option<&'l str>,
+    ) -> Self {
         Self {
             deliverable,
             files,
-            today: sources
-                .flatten()
-                .map_or(Today::Fingerprint(fingerprint), Today::Sources),
+            today: Today::Fingerprint(fingerprint),
             wanted: ExpectedPicture::from(deliverable),
         }
     }

@@ -72,7 +72,8 @@ impl Worker<'_> {
         } else {
             Depth::Unknown
         };
-        let there = Looker::new(one, known, None).look(frame, depth).there;
+        let looker = Looker::expecting(one, known, Some(&today));
+        let there = looker.look(frame, depth).there;
         Ok(Ok((there, today)))
     }
 

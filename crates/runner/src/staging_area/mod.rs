@@ -21,7 +21,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::picture::PictureMeasure;
 use truepath_core::picture::RenderedSamples;
-use truepath_core::profile::{LogKind, Naming, Profile};
+use truepath_core::profile::{LogKind, Profile};
 use truepath_core::template::PathPattern;
 use truepath_media::{ExamineOptions, ExpectedPicture, Flaw, HashKind, examine};
 
@@ -262,7 +262,7 @@ impl<'a> StagingArea<'a> {
 
     /// Whether files can be recognised before the engine has ended.
     pub(crate) fn is_predictable(&self) -> bool {
-        matches!(self.profile.naming, Naming::Template(_)) || self.profile.writes.is_some()
+        self.profile.is_predictable()
     }
 
     /// Whether a file that an engine names is a frame that is still to come.

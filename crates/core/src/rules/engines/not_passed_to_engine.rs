@@ -36,8 +36,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             subject
                 .once(move |one| {
                     let place = set_at(one, key)?;
-                    let silent = !one.is_assembled()
-                        && one.movie().is_none()
+                    let silent = one.is_rendered()
                         && !one.common.engine.mentions(token)
                         && !can_be_ended(one, key);
                     silent.then_some((place, one.common.engine.name.clone()))

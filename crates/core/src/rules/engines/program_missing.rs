@@ -50,8 +50,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .map(|(one, (program, what), files)| {
             let engine = &one.common.engine;
             // What is assembled has no scene of its own.
-            let is_rendered = !one.is_assembled() && one.movie().is_none();
-            let scene = one.common.scene.as_ref().filter(|_| is_rendered);
+            let scene = one.common.scene.as_ref().filter(|_| one.is_rendered());
             let place = engine
                 .place
                 .as_ref()

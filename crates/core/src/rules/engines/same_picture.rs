@@ -184,9 +184,7 @@ fn gather<'a>(
 /// looked at.
 fn all_reach(group: &[&Deliverable], kinds: &[&str]) -> bool {
     let profile = &group[0].common.engine;
-    let is_one = |one: &&Deliverable| {
-        Arc::ptr_eq(&one.common.engine, profile) && !one.is_assembled() && one.movie().is_none()
-    };
+    let is_one = |one: &&Deliverable| Arc::ptr_eq(&one.common.engine, profile) && one.is_rendered();
     group.iter().all(is_one)
         && kinds.iter().all(|kind| {
             let each = Each::of_token(kind);

@@ -51,14 +51,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 let lacking = frames.difference(there).ok()?;
                 (!lacking.is_empty()).then_some(lacking)
             })?;
-            Some((
-                one.chain(subject.job)
-                    .setting(Key::From)?
-                    .value
-                    .place
-                    .clone(),
-                lacking.to_string(),
-            ))
+            Some((subject.place_of(one, Key::From)?, lacking.to_string()))
         })
         .into_iter()
         .map(|(one, (place, lacking), _)| {

@@ -52,14 +52,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .once(|one| {
             let source = one.layer_sources.first()?;
             let format = other_format(&source.deliverable).or_else(|| other_format(one))?;
-            Some((
-                one.chain(subject.job)
-                    .setting(Key::From)?
-                    .value
-                    .place
-                    .clone(),
-                format,
-            ))
+            Some((subject.place_of(one, Key::From)?, format))
         })
         .into_iter()
         .map(|(_, (place, format), files)| {

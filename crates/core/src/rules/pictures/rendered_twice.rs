@@ -47,11 +47,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     // One shot is enough: outputs are the same for all.
     let shot: Vec<&Deliverable> = all
         .iter()
-        .filter(|one| {
-            one.common.shot_index == first.common.shot_index
-                && one.movie().is_none()
-                && !one.is_assembled()
-        })
+        .filter(|one| one.common.shot_index == first.common.shot_index && one.is_rendered())
         .collect();
     let mut reported: HashSet<(usize, usize)> = HashSet::new();
     let mut findings = Vec::new();
