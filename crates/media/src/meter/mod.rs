@@ -168,19 +168,20 @@ impl Measuring {
             self.digest = self
                 .digest
                 .wrapping_add(xxh3_64_with_seed(part.bytes, seed));
-            let (not_a_number, infinite) = part.kind.count_broken(part.bytes);
+            let of_picture = part.first.map(|first| first..first + part.channels);
+            let channels = of_picture.and_then(|places| self.channels.get_mut(places));
+            let (not_a_number, infinite) = if let Some(channels) = channels {
+                if row.is_multiple_of(self.step) {
+                    channel::take_sums(channels, part);
+                    let colors = channels.len() - usize::from(self.has_alpha && channels.len() > 1);
+                    self.parts.row(column, row, part, colors);
+                }
+                channel::take_extremes(channels, part)
+            } else {
+                part.kind.count_broken(part.bytes)
+            };
             self.not_a_number += not_a_number;
             self.infinite += infinite;
-            let Some(first) = part.first else { continue };
-            let Some(channels) = self.channels.get_mut(first..first + part.channels) else {
-                continue;
-            };
-            channel::take_extremes(channels, part, not_a_number + infinite == 0);
-            if row.is_multiple_of(self.step) {
-                channel::take_sums(channels, part);
-                let colors = channels.len() - usize::from(self.has_alpha && channels.len() > 1);
-                self.parts.row(column, row, part, colors);
-            }
         }
         self.cells.row(column, row, parts);
     }
