@@ -2,7 +2,7 @@
 //! bytes, and what it shows.
 
 use std::fs::File;
-use std::io::{self, BufReader, Read, Seek, SeekFrom};
+use std::io::{self, BufReader, Cursor, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use truepath_core::picture::{FORMATS, FileFormat, FormatFacts, PictureMeasure};
@@ -34,7 +34,8 @@ pub struct Examination {
 }
 
 /// Decodes every pixel of a file, compares it with what was asked for, hashes and measures it, in one pass over
-/// its bytes. Memory grows with a block of the picture at most, but for WebP (all pixels) and JPEG (the file).
+/// its bytes. Memory grows with a block of the picture at most, but for WebP (all pixels), JPEG (the file) and PNG of up
+/// to 64 MB (file and pixels).
 pub fn examine(path: &Path, wanted: &ExpectedPicture, options: ExamineOptions<'_>) -> Examination {
     let mut file = match File::open(path) {
         Ok(file) => HashingReader::new(file, options.hashes),
@@ -89,11 +90,16 @@ pub(crate) fn decode_with(
     }
     let length = file.seek(SeekFrom::End(0))?;
     file.seek(SeekFrom::Start(0))?;
-    let reader = BufReader::with_capacity(1 << 16, file);
+    let mut reader = BufReader::with_capacity(1 << 16, file);
     // Before anything is allocated by what the file says of itself.
     let expect = |facts: &Facts| facts.compare(wanted);
     // A decoder that panics on a damaged file has found it damaged.
     quiet::decoding(|| match wanted.format.format {
+        // Its chunks are walked before their pixels are decoded: the bytes are read once all the same.
+        Some(FileFormat::Png) if length <= crate::png_file::MOST_AT_ONCE => {
+            let bytes = whole(reader.get_mut(), length)?;
+            crate::png_file::decode(Cursor::new(bytes), &expect, meter)
+        }
         Some(FileFormat::Png) => crate::png_file::decode(reader, &expect, meter),
         Some(FileFormat::Exr) => crate::exr_file::decode(reader, wanted, meter),
         Some(FileFormat::Dpx) => crate::dpx_file::decode(reader, &expect, meter),
@@ -177,4 +183,68 @@ pub(crate) fn read_up_to(file: &mut impl Read, buffer: &mut [u8]) -> io::Result<
         }
     }
     Ok(filled)
+}
+
+#[cfg(test)]
+mod tests {
+    use std::cell::Cell;
+    use std::io::Write;
+
+    use truepath_core::picture::FileFormat;
+
+    use super::*;
+
+    /// Counts the bytes that are read.
+    struct Counting<'c, R>(R, &'c Cell<u64>);
+
+    impl<R: Read> Read for Counting<'_, R> {
+        fn read(&mut self, into: &mut [u8]) -> io::Result<usize> {
+            let read = self.0.read(into)?;
+            self.1.set(self.1.get() + read as u64);
+            Ok(read)
+        }
+    }
+
+    impl<R: Seek> Seek for Counting<'_, R> {
+        fn seek(&mut self, to: SeekFrom) -> io::Result<u64> {
+            self.0.seek(to)
+        }
+    }
+
+    /// Noise in chunks of a few hundred bytes, as some programs write them.
+    fn png_of_small_chunks() -> Vec<u8> {
+        let mut file = Vec::new();
+        let mut encoder = png::Encoder::new(&mut file, 400, 400);
+        encoder.set_color(png::ColorType::Rgb);
+        encoder.set_compression(png::Compression::Fast);
+        let mut header = encoder.write_header().unwrap();
+        let mut writer = header.stream_writer_with_size(500).unwrap();
+        let noise = (0..400 * 400 * 3_u32).map(|at| (at.wrapping_mul(2_654_435_761) >> 13) as u8);
+        writer.write_all(&noise.collect::<Vec<u8>>()).unwrap();
+        writer.finish().unwrap();
+        header.finish().unwrap();
+        file
+    }
+
+    #[test]
+    fn the_bytes_of_a_picture_are_read_once_and_hashed_on_the_way() {
+        let bytes = png_of_small_chunks();
+        assert!(bytes.windows(4).filter(|name| name == b"IDAT").count() > 300);
+        let png = FORMATS
+            .iter()
+            .find(|one| one.format == Some(FileFormat::Png));
+        let wanted = ExpectedPicture::of_format(png.unwrap());
+        let read = Cell::new(0);
+        let counting = Counting(Cursor::new(&bytes), &read);
+        let mut file = HashingReader::new(counting, &[HashKind::Blake3]);
+        let mut meter = Meter::new(true);
+        decode_with(&mut file, &wanted, &mut meter).unwrap();
+        assert!(meter.measure().is_some());
+        assert_eq!(file.finish().unwrap(), [crate::hash_bytes(&bytes)]);
+        let (read, length) = (read.get(), bytes.len() as u64);
+        assert!(
+            read < length + 100,
+            "{read} bytes read of a file of {length}"
+        );
+    }
 }

@@ -3,7 +3,7 @@
 //! A plain picture that fits into little memory is inflated at once, which is faster; all others, and whatever is not
 //! perfect, are left to the strict reader of the library.
 
-use std::io::{self, BufRead, Seek, SeekFrom};
+use std::io::{self, BufRead, Read, Seek, SeekFrom};
 
 use png::{Adam7Info, BitDepth, ColorType, InterlaceInfo, Transformations};
 use truepath_core::picture::{Bits, Channels, Size};
@@ -14,7 +14,7 @@ use crate::meter::{Meter, RowPart, SampleKind};
 use crate::png_rows::unfilter;
 
 /// Bytes of the pixels, and of the file, that are held in memory at most.
-const MOST_AT_ONCE: u64 = 64 << 20;
+pub(crate) const MOST_AT_ONCE: u64 = 64 << 20;
 
 /// Decodes every row of every frame.
 pub(crate) fn decode(
@@ -189,26 +189,33 @@ fn at_once(
     if length > MOST_AT_ONCE || packed > MOST_AT_ONCE || !layout.is_in_one_row() {
         return Ok(false);
     }
-    let mut stream = vec![0; packed as usize];
-    let mut filled = 0;
-    for data in &layout.data {
-        reader.seek(SeekFrom::Start(data.from))?;
-        let bytes = &mut stream[filled..filled + data.length as usize];
-        reader.read_exact(bytes)?;
+    let mut stream = Vec::with_capacity(packed as usize);
+    if let Some(first) = layout.data.first() {
+        reader.seek(SeekFrom::Start(first.from))?;
+    }
+    for (number, data) in layout.data.iter().enumerate() {
+        if number > 0 {
+            // A seek to a place would throw away what was read ahead.
+            reader.seek_relative(LENGTH_AND_NAME)?;
+        }
+        let before = stream.len();
+        reader.by_ref().take(data.length).read_to_end(&mut stream)?;
         let mut stored = [0; 4];
         reader.read_exact(&mut stored)?;
         let mut sum = crc32fast::Hasher::new();
         sum.update(b"IDAT");
-        sum.update(bytes);
+        sum.update(&stream[before..]);
         if u32::from_be_bytes(stored) != sum.finalize() {
             return Ok(false);
         }
-        filled += bytes.len();
     }
     let mut bytes = vec![0; length as usize];
     Ok(Inflater::new().fill(&stream, &mut bytes)
         && unfilter(&mut bytes, row_bytes as usize, pixel_bytes, take))
 }
+
+/// Bytes of a chunk before what it holds.
+const LENGTH_AND_NAME: i64 = 8;
 
 /// Where the parts of a file lie.
 struct Layout {
@@ -229,7 +236,7 @@ impl Layout {
     /// Whether no other chunk stands between those of the pixels.
     fn is_in_one_row(&self) -> bool {
         /// The checksum of the one, and length and name of the next.
-        const BETWEEN: u64 = 12;
+        const BETWEEN: u64 = 4 + LENGTH_AND_NAME as u64;
         let mut pairs = self.data.windows(2);
         pairs.all(|pair| pair[0].from + pair[0].length + BETWEEN == pair[1].from)
     }

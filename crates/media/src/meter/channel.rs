@@ -2,6 +2,7 @@
 
 use half::f16;
 
+use super::sample::of_eight_bits;
 use super::{RowPart, SampleKind};
 
 /// What is known of the values of a channel.
@@ -273,7 +274,10 @@ pub(super) fn take_sums(channels: &mut [ChannelSums], part: &RowPart<'_>) {
         values.clear();
         // The kind is decided once for all samples.
         match part.kind {
-            SampleKind::Eight => values.extend(samples.map(|one| SampleKind::Eight.value(one))),
+            SampleKind::Eight => {
+                let samples = part.bytes[at..].iter().step_by(part.channels);
+                values.extend(samples.map(|one| of_eight_bits(*one)));
+            }
             SampleKind::Half => values.extend(samples.map(|one| SampleKind::Half.value(one))),
             SampleKind::Float => values.extend(samples.map(|one| SampleKind::Float.value(one))),
             kind => values.extend(samples.map(|one| kind.value(one))),

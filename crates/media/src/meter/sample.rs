@@ -19,16 +19,20 @@ pub(crate) enum SampleKind {
     Whole,
 }
 
-/// The values of 8-bit samples: a division for each takes longer.
-static OF_EIGHT_BITS: [f32; 256] = {
-    let mut values = [0.0; 256];
-    let mut at = 0;
-    while at < values.len() {
-        values[at] = at as f32 / 255.0;
-        at += 1;
-    }
-    values
-};
+/// The value of an 8-bit sample, from a table: a division for each takes longer.
+#[inline]
+pub(super) fn of_eight_bits(sample: u8) -> f32 {
+    static VALUES: [f32; 256] = {
+        let mut values = [0.0; 256];
+        let mut at = 0;
+        while at < values.len() {
+            values[at] = at as f32 / 255.0;
+            at += 1;
+        }
+        values
+    };
+    VALUES[usize::from(sample)]
+}
 
 impl SampleKind {
     /// Bytes of a sample.
@@ -45,7 +49,7 @@ impl SampleKind {
     #[inline]
     pub(crate) fn value(self, bytes: &[u8]) -> f32 {
         match (self, bytes) {
-            (Self::Eight, [one]) => OF_EIGHT_BITS[usize::from(*one)],
+            (Self::Eight, [one]) => of_eight_bits(*one),
             (Self::SixteenBig, [one, two]) => f32::from(u16::from_be_bytes([*one, *two])) / 65535.0,
             (Self::SixteenLittle, [one, two]) => {
                 f32::from(u16::from_le_bytes([*one, *two])) / 65535.0
