@@ -5,6 +5,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
+use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 use truepath_core::command::PictureInputs;
 use truepath_core::deliverable::{Deliverable, Movie};
@@ -68,12 +69,20 @@ impl<'l> Fingerprints<'l> {
         names.sort();
         names.dedup();
         let folder = path.parent().unwrap_or(Path::new("/"));
+        let unknown: Vec<PathBuf> = names
+            .iter()
+            .map(|name| folder.join(name))
+            .filter(|path| !self.files.contains_key(path))
+            .collect();
+        // What is not there has no content; `check` says that it is missing.
+        let hash = |path: PathBuf| {
+            let hash = hash_outline(&path).unwrap_or_default();
+            (path, hash)
+        };
+        self.files.par_extend(unknown.into_par_iter().map(hash));
         let hashed = names.into_iter().map(|name| {
             let path = folder.join(&name);
-            let hash = self.files.entry(path.clone()).or_insert_with_key(|file| {
-                // What is not there has no content; `check` says that it is missing.
-                hash_outline(file).unwrap_or_default()
-            });
+            let hash = self.files.get(&path).cloned().unwrap_or_default();
             // Where it lies on this machine is no part of it.
             let given = Path::new(&name);
             let name = if given.is_absolute() {
@@ -85,7 +94,6 @@ impl<'l> Fingerprints<'l> {
             } else {
                 name
             };
-            let hash = hash.clone();
             NeededFile { name, path, hash }
         });
         let hashed: Needed = hashed.collect();

@@ -264,8 +264,13 @@ fn take_lanes<const WIDTH: usize>(
     true
 }
 
-/// Adds up the values of each channel, their squares, and how they differ from those beside them.
-pub(super) fn take_sums(channels: &mut [ChannelSums], part: &RowPart<'_>) {
+/// Adds up the values of each channel, their squares, and how they differ from those beside them; hands on the values
+/// of each, with its place among the channels.
+pub(super) fn take_sums(
+    channels: &mut [ChannelSums],
+    part: &RowPart<'_>,
+    mut take: impl FnMut(usize, &[f32]),
+) {
     let bytes = part.kind.bytes();
     let mut values: Vec<f32> = Vec::with_capacity(part.bytes.len() / part.pixel());
     for (at, channel) in channels.iter_mut().enumerate() {
@@ -283,6 +288,7 @@ pub(super) fn take_sums(channels: &mut [ChannelSums], part: &RowPart<'_>) {
             kind => values.extend(samples.map(|one| kind.value(one))),
         }
         channel.sum(&values);
+        take(at, &values);
     }
 }
 
@@ -294,7 +300,7 @@ mod tests {
     fn measure(bytes: &[u8], kind: SampleKind) -> (ChannelSums, (u64, u64)) {
         let mut channels = [ChannelSums::default()];
         let part = RowPart::interleaved(bytes, kind, 1);
-        take_sums(&mut channels, &part);
+        take_sums(&mut channels, &part, |_, _| {});
         let broken = take_extremes(&mut channels, &part);
         (channels[0], broken)
     }

@@ -172,9 +172,12 @@ impl Measuring {
             let channels = of_picture.and_then(|places| self.channels.get_mut(places));
             let (not_a_number, infinite) = if let Some(channels) = channels {
                 if row.is_multiple_of(self.step) {
-                    channel::take_sums(channels, part);
                     let colors = channels.len() - usize::from(self.has_alpha && channels.len() > 1);
-                    self.parts.row(column, row, part, colors);
+                    channel::take_sums(channels, part, |at, values| {
+                        if at < colors {
+                            self.parts.row(column, row, values);
+                        }
+                    });
                 }
                 channel::take_extremes(channels, part)
             } else {

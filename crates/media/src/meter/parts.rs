@@ -2,8 +2,6 @@
 
 use truepath_core::picture::{Size, Thumbnail};
 
-use super::RowPart;
-
 /// Sums of values by part.
 pub(crate) struct PartSums {
     size: Size,
@@ -33,27 +31,22 @@ impl PartSums {
         }
     }
 
-    /// Adds the first `colors` channels of a row; every few pixels are enough.
-    pub(super) fn row(&mut self, column: u32, row: u32, row_part: &RowPart<'_>, colors: usize) {
-        let (kind, pixel) = (row_part.kind, row_part.pixel());
+    /// Adds the values of a channel in a row that begins at a column; every few pixels are enough.
+    pub(super) fn row(&mut self, column: u32, row: u32, values: &[f32]) {
         let every = (self.size.width / 256).max(1) as usize;
         let above = part(row, self.size.height) * Thumbnail::SIDE;
-        let width = row_part.bytes.len() / pixel.max(1);
         let mut start = 0;
-        while start < width {
+        while start < values.len() {
             let left = part(column + start as u32, self.size.width);
             // The first column of the next part.
             let next = ((left + 1) * self.size.width as usize).div_ceil(Thumbnail::SIDE);
-            let end = next.saturating_sub(column as usize).clamp(start + 1, width);
+            let end = next.saturating_sub(column as usize);
+            let end = end.clamp(start + 1, values.len());
             let (mut sum, mut count) = (0.0, 0);
-            let pixels = row_part.bytes[start * pixel..end * pixel].chunks_exact(pixel);
-            for one in pixels.step_by(every) {
-                for sample in one.chunks_exact(kind.bytes()).take(colors) {
-                    let value = kind.value(sample);
-                    if value.is_finite() {
-                        sum += f64::from(value);
-                        count += 1;
-                    }
+            for value in values[start..end].iter().step_by(every) {
+                if value.is_finite() {
+                    sum += f64::from(*value);
+                    count += 1;
                 }
             }
             self.add_all(above + left, sum, count);

@@ -114,19 +114,26 @@ impl FrameTaker<'_> {
         if made.is_some_and(|made| made != self.today) {
             return Err(Refusal::Stale);
         }
-        let (hash, picture, unverifiable) = self.verified(from, record)?;
         let to = PathBuf::from(&home);
-        let copy = if to.symlink_metadata().is_ok() {
+        let is_there = to.symlink_metadata().is_ok();
+        // What is copied is verified as it lies at home.
+        let copy = (!is_there).then(|| copy_beside(self.disk, from, &to));
+        let copy = copy.transpose()?;
+        let verified = self.verified(copy.as_deref().unwrap_or(from), record);
+        let (hash, picture, unverifiable) = verified.inspect_err(|_| {
+            if let Some(copy) = &copy {
+                // A copy that gets no name is of no use to anybody.
+                let _ = self.disk.remove_file(copy);
+            }
+        })?;
+        if is_there {
             if !has_content(&to, &hash)? {
                 return Err(taken(&to));
             }
             if self.brought.contains(&home) || self.known.published.get(&home).is_some() {
                 return Ok(Taken::There);
             }
-            None
-        } else {
-            Some(copy_beside(self.disk, from, &to, &hash)?)
-        };
+        }
         let engine = record.map(|record| record.origin.engine.to_string());
         Ok(Taken::Copied(Box::new(HomeFile {
             to,
@@ -150,7 +157,7 @@ impl FrameTaker<'_> {
 
     /// Compares the bytes of a file with their record on the other machine, and its picture with what the job wants now;
     /// gives its hash, what it shows, and why it cannot be decoded, where the job allows that.
-    fn verified(&self, from: &Path, record: Option<&KnownFile>) -> Result<Verified, Refusal> {
+    fn verified(&self, file: &Path, record: Option<&KnownFile>) -> Result<Verified, Refusal> {
         let recorded_kind = record.map_or(HashKind::Blake3, |record| record.hash.kind());
         let kinds = [HashKind::Blake3, recorded_kind];
         let kinds = &kinds[..if recorded_kind == HashKind::Blake3 {
@@ -162,7 +169,7 @@ impl FrameTaker<'_> {
             hashes: kinds,
             measure: true,
         };
-        let seen = examine(from, &ExpectedPicture::from(self.here), options);
+        let seen = examine(file, &ExpectedPicture::from(self.here), options);
         let unverifiable = match seen.facts {
             Ok(_) => None,
             Err(Flaw::Unverifiable(reason)) if self.here.common.allows_unverifiable => Some(reason),
@@ -206,8 +213,8 @@ pub(super) fn take_name(disk: &dyn Disk, copy: &Path, to: &Path) -> Result<(), R
     })
 }
 
-/// Copies a file beside its true name; what was written is what was read.
-fn copy_beside(disk: &dyn Disk, from: &Path, to: &Path, hash: &str) -> Result<PathBuf, Refusal> {
+/// Copies a file beside its true name.
+fn copy_beside(disk: &dyn Disk, from: &Path, to: &Path) -> Result<PathBuf, Refusal> {
     let folder = to.parent().unwrap_or(Path::new("/"));
     disk.create_folders(folder)?;
     let name = to.file_name().unwrap_or_default().to_string_lossy();
@@ -217,17 +224,11 @@ fn copy_beside(disk: &dyn Disk, from: &Path, to: &Path, hash: &str) -> Result<Pa
         Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error.into()),
         _ => {}
     }
-    let copied = disk.copy_new(from, &copy).map_err(Refusal::from);
-    let copied = copied.and_then(|()| {
-        point("gather-copied");
-        if has_content(&copy, hash)? {
-            Ok(())
-        } else {
-            Err(Refusal::Other("it changed while it was copied".to_owned()))
-        }
-    });
+    let copied = disk.copy_new(from, &copy);
     if copied.is_err() {
         let _ = disk.remove_file(&copy);
     }
-    copied.map(|()| copy)
+    copied?;
+    point("gather-copied");
+    Ok(copy)
 }

@@ -5,6 +5,7 @@ use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use rayon::ThreadPool;
 use rayon::prelude::*;
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
 use truepath_core::frames::{Frame, FrameSet};
@@ -12,7 +13,7 @@ use truepath_media::{HashKind, hash_file};
 
 use super::archive::{is_archive, unpack_archive};
 use super::frame_taker::{FrameTaker, HomeFile, Refusal, Returned, Taken, take_name};
-use super::list::{BundleError, BundleList};
+use super::list::{BundleError, BundleList, PackedFile};
 use crate::crash::point;
 use crate::disk::Disk;
 use crate::fingerprint::Fingerprints;
@@ -22,6 +23,7 @@ use crate::publish::record_with;
 use crate::run::dead_after;
 use crate::session::{NewSession, Session, SessionError};
 use crate::state_folder::StateFolder;
+use crate::threads::disk_threads;
 use crate::when::When;
 use crate::{Loaded, load};
 
@@ -117,6 +119,10 @@ pub fn gather(
         expansion,
     };
     let (session, known) = Session::begin(options.disk, &state, &new)?;
+    let disk_error = |error| GatherError::Disk {
+        path: state.to_string(),
+        error,
+    };
     let mut home = Home {
         options,
         session: &session,
@@ -128,15 +134,12 @@ pub fn gather(
             .collect(),
         fingerprints: Fingerprints::new(loaded),
         brought: HashSet::new(),
+        threads: disk_threads().map_err(disk_error)?,
         state: &state,
         archives: 0,
     };
     let reports = bundles.iter().map(|bundle| home.bundle(bundle)).collect();
-    let ended = session.end(&known);
-    ended.map_err(|error| GatherError::Disk {
-        path: state.to_string(),
-        error,
-    })?;
+    session.end(&known).map_err(disk_error)?;
     Ok(reports)
 }
 
@@ -149,6 +152,7 @@ struct Home<'h> {
     fingerprints: Fingerprints<'h>,
     /// What this call has brought home.
     brought: HashSet<String>,
+    threads: ThreadPool,
     /// The state of the job, and how many archives were unpacked there.
     state: &'h StateFolder,
     archives: u64,
@@ -199,12 +203,12 @@ impl Home<'_> {
         edited: &mut Vec<String>,
     ) -> Result<Vec<Gathered>, String> {
         let list = BundleList::read(bundle).map_err(|error: BundleError| error.to_string())?;
-        for file in &list.files {
+        let is_edited = |file: &&PackedFile| {
             let hashes = hash_file(&bundle.join(&file.path), &[HashKind::Blake3]);
-            if !hashes.is_ok_and(|hashes| hashes.concat() == file.blake3) {
-                edited.push(file.path.clone());
-            }
-        }
+            !hashes.is_ok_and(|hashes| hashes.concat() == file.blake3)
+        };
+        let packed = list.files.par_iter();
+        edited.par_extend(packed.filter(is_edited).map(|file| file.path.clone()));
         // Without links and `..`, as its ledgers name the frames.
         let folder = fs::canonicalize(bundle).map_err(|error| error.to_string())?;
         let job = load(
@@ -284,10 +288,10 @@ impl Home<'_> {
             edited,
             today: &today,
         };
-        let taken: Vec<(Frame, Result<Taken, Refusal>)> = frames
-            .par_iter()
-            .map(|frame| (*frame, taker.take(*frame)))
-            .collect();
+        let take = |frame: &Frame| (*frame, taker.take(*frame));
+        let taken: Vec<(Frame, Result<Taken, Refusal>)> = self
+            .threads
+            .install(|| frames.par_iter().map(take).collect());
         let disk = self.options.disk;
         let mut named: Vec<(Frame, HomeFile)> = Vec::new();
         let mut folders: BTreeSet<PathBuf> = BTreeSet::new();

@@ -1,10 +1,11 @@
 //! Writes bundles.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
+use rayon::prelude::*;
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
 use truepath_media::{HashKind, hash_file};
 
@@ -16,6 +17,7 @@ use crate::disk::{Disk, rename};
 use crate::fingerprint::Fingerprints;
 use crate::load::JOB_FILE;
 use crate::system::free_space;
+use crate::threads::disk_threads;
 use crate::when::When;
 use crate::{Loaded, load};
 
@@ -138,12 +140,22 @@ impl Packer<'_> {
                 fingerprint: fingerprint.clone(),
             });
         }
-        for (from, to) in &plan.files {
-            let target = making.join(to);
-            let folder = target.parent().unwrap_or(making);
+        let folder_of = |to: &str| making.join(to).parent().map(Path::to_owned);
+        let folders: BTreeSet<PathBuf> = plan
+            .files
+            .iter()
+            .filter_map(|(_, to)| folder_of(to))
+            .collect();
+        for folder in &folders {
             disk.create_folders(folder).map_err(disk_error(folder))?;
-            disk.copy_new(from, &target).map_err(disk_error(from))?;
         }
+        let threads = disk_threads().map_err(disk_error(making))?;
+        threads.install(|| {
+            plan.files.par_iter().try_for_each(|(from, to)| {
+                let copied = disk.copy_new(from, &making.join(to));
+                copied.map_err(disk_error(from))
+            })
+        })?;
         let own = self.loaded.folder.join(&self.loaded.file);
         let text = fs::read_to_string(&own).map_err(disk_error(&own))?;
         let text = bundled.apply(&text).map_err(PackError::Job)?;
@@ -165,16 +177,19 @@ impl Packer<'_> {
             written.push(name);
         }
         written.sort();
-        for path in written {
+        let packed = |path: String| {
             let file = making.join(&path);
             let hashes = hash_file(&file, &[HashKind::Blake3]).map_err(disk_error(&file))?;
             let bytes = fs::metadata(&file).map_err(disk_error(&file))?.len();
-            list.files.push(PackedFile {
+            Ok(PackedFile {
                 path,
                 bytes,
                 blake3: hashes.concat(),
-            });
-        }
+            })
+        };
+        let files: Result<Vec<PackedFile>, PackError> =
+            written.into_par_iter().map(packed).collect();
+        list.files = files?;
         write(LIST_FILE, &list.text().map_err(disk_error(making))?)
     }
 }
