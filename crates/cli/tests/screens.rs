@@ -72,6 +72,7 @@ fn furnished(job: &str) -> Project {
             ),
         );
     }
+    project.write("textures/brass.png", "");
     project.write("answered-open.toml.lock", "");
     project.write("mute.toml", "");
     project.write("mute.toml.facts.json", "{ \"cameras\": \"dome\" }");

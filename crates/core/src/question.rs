@@ -180,6 +180,10 @@ pub fn questions(expansion: &Expansion) -> Vec<Question> {
                 engine: engine.name.clone(),
             });
         }
+        for file in common.scene_files.iter() {
+            all.insert(Question::File(file.path.clone()));
+            all.insert(Question::Folder(file.path.clone()));
+        }
         if engine.is_absent {
             continue;
         }

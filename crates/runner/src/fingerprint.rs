@@ -1,6 +1,6 @@
 //! The fingerprint of what makes a picture: not of chunks, threads, staging or machine.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -8,21 +8,21 @@ use std::sync::Arc;
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 use truepath_core::command::PictureInputs;
-use truepath_core::deliverable::{Deliverable, Movie};
+use truepath_core::deliverable::{Common, Deliverable, Movie};
 use truepath_core::hex::hex;
 use truepath_core::profile::Profile;
 
 use crate::Loaded;
 use crate::describe::describe_kept;
 use crate::disk::{hash_file, hash_outline};
+use crate::staging::OWN;
 use crate::stale::{InputValues, SCENE};
 
 /// Makes fingerprints; every scene is read once, and every file that scenes are known to need.
 pub(crate) struct Fingerprints<'l> {
     loaded: &'l Loaded,
     scenes: HashMap<String, String>,
-    /// What a scene needs, by its path and its engine.
-    needed: HashMap<(String, String), Needed>,
+    needed: HashMap<NeededKey, Needed>,
     files: HashMap<PathBuf, String>,
     /// What can change the pictures of an engine, by the place of its profile in memory.
     inputs: HashMap<usize, (Arc<Profile>, PictureInputs)>,
@@ -41,6 +41,62 @@ pub(crate) struct NeededFile {
 
 type Needed = Arc<[NeededFile]>;
 
+/// What is needed depends on the scene, its engine, and what the job names.
+type NeededKey = (String, String, Vec<String>);
+
+fn needed_key(common: &Common) -> NeededKey {
+    let scene = common.scene.as_ref().map(|scene| scene.path.clone());
+    let named = common.scene_files.iter().map(|file| file.path.clone());
+    (
+        scene.unwrap_or_default(),
+        common.engine.name.clone(),
+        named.collect(),
+    )
+}
+
+/// How a file is called that a scene names: where it lies on this machine is no part of it.
+fn own_name(name: &str) -> String {
+    let given = Path::new(name);
+    if given.is_absolute() {
+        last_part(given)
+    } else {
+        name.to_owned()
+    }
+}
+
+fn last_part(path: &Path) -> String {
+    let name = path.file_name().unwrap_or_default();
+    name.to_string_lossy().into_owned()
+}
+
+/// The files that a path of the job stands for: itself, or all below the folder but for what this program keeps
+/// there; each with its name.
+fn files_of(path: &Path, state: &Path, files: &mut Vec<(PathBuf, String)>) {
+    let mut open = vec![(path.to_owned(), last_part(path))];
+    // Links may lead in a circle.
+    let mut seen = HashSet::new();
+    while let Some((path, name)) = open.pop() {
+        let Ok(entries) = path.read_dir() else {
+            files.push((path, name));
+            continue;
+        };
+        if path.canonicalize().is_ok_and(|real| !seen.insert(real)) {
+            continue;
+        }
+        for entry in entries {
+            let Ok(entry) = entry else {
+                // It has no content as a file, so that what needs the folder fails by its name.
+                files.push((path.clone(), name.clone()));
+                continue;
+            };
+            let (below, path) = (last_part(&entry.path()), entry.path());
+            if path != state && !below.starts_with(OWN) {
+                open.push((path, format!("{name}/{below}")));
+            }
+        }
+    }
+}
+
 impl<'l> Fingerprints<'l> {
     /// Makes those of a job.
     pub(crate) fn new(loaded: &'l Loaded) -> Self {
@@ -53,47 +109,41 @@ impl<'l> Fingerprints<'l> {
         }
     }
 
-    /// What a scene needs, as far as it is known without asking its engine.
-    fn needed(&mut self, profile: &Profile, scene: &str) -> Needed {
-        let key = (scene.to_owned(), profile.name.clone());
+    /// What the scene of a deliverable needs, as far as it is known without asking its engine: what that reported, and
+    /// what the job names.
+    fn needed(&mut self, common: &Common) -> Needed {
+        let key = needed_key(common);
         if let Some(known) = self.needed.get(&key) {
             return Arc::clone(known);
         }
-        let path = Path::new(scene);
-        let facts = describe_kept(profile, path, self.loaded, false);
-        let mut names = facts
-            .ok()
-            .flatten()
-            .and_then(|facts| facts.files)
-            .unwrap_or_default();
-        names.sort();
-        names.dedup();
-        let folder = path.parent().unwrap_or(Path::new("/"));
-        let unknown: Vec<PathBuf> = names
-            .iter()
-            .map(|name| folder.join(name))
-            .filter(|path| !self.files.contains_key(path))
-            .collect();
+        let mut files = Vec::new();
+        if let Some(scene) = &common.scene {
+            let path = Path::new(&scene.path);
+            let facts = describe_kept(&common.engine, path, self.loaded, false);
+            let names = facts.ok().flatten().and_then(|facts| facts.files);
+            let folder = path.parent().unwrap_or(Path::new("/"));
+            for name in names.unwrap_or_default() {
+                files.push((folder.join(&name), own_name(&name)));
+            }
+        }
+        let state = self.loaded.state_folder();
+        for named in common.scene_files.iter() {
+            files_of(Path::new(&named.path), state.path(), &mut files);
+        }
+        files.sort_by(|one, other| (&one.1, &one.0).cmp(&(&other.1, &other.0)));
+        files.dedup();
         // What is not there has no content; `check` says that it is missing.
-        let hash = |path: PathBuf| {
-            let hash = hash_outline(&path).unwrap_or_default();
-            (path, hash)
+        let unknown = files
+            .par_iter()
+            .filter(|(path, _)| !self.files.contains_key(path));
+        let hash = |(path, _): &(PathBuf, String)| {
+            let hash = hash_outline(path).unwrap_or_default();
+            (path.clone(), hash)
         };
-        self.files.par_extend(unknown.into_par_iter().map(hash));
-        let hashed = names.into_iter().map(|name| {
-            let path = folder.join(&name);
+        let hashed: Vec<(PathBuf, String)> = unknown.map(hash).collect();
+        self.files.extend(hashed);
+        let hashed = files.into_iter().map(|(path, name)| {
             let hash = self.files.get(&path).cloned().unwrap_or_default();
-            // Where it lies on this machine is no part of it.
-            let given = Path::new(&name);
-            let name = if given.is_absolute() {
-                given
-                    .file_name()
-                    .unwrap_or_default()
-                    .to_string_lossy()
-                    .into_owned()
-            } else {
-                name
-            };
             NeededFile { name, path, hash }
         });
         let hashed: Needed = hashed.collect();
@@ -112,23 +162,24 @@ impl<'l> Fingerprints<'l> {
         if let Some(scene) = &common.scene {
             let hash = self.scenes.get(&scene.path).cloned();
             values.push((SCENE.to_owned(), hash.unwrap_or_default()));
-            let needed = (scene.path.clone(), common.engine.name.clone());
-            for file in self
-                .needed
-                .get(&needed)
-                .iter()
-                .flat_map(|files| files.iter())
-            {
-                values.push((format!("the file {}", file.name), file.hash.clone()));
-            }
+        }
+        let needed = self.needed.get(&needed_key(common));
+        for file in needed.iter().flat_map(|files| files.iter()) {
+            values.push((format!("the file {}", file.name), file.hash.clone()));
         }
         values
+    }
+
+    /// Every file that is needed, but for the scenes.
+    pub(crate) fn needed_files(&self) -> impl Iterator<Item = &Path> {
+        let all = self.needed.values().flat_map(|files| files.iter());
+        all.map(|file| file.path.as_path())
     }
 
     /// Every scene that was read, with the hash of what it held and the files that it needs.
     pub(crate) fn scenes(self) -> HashMap<String, (String, Vec<NeededFile>)> {
         let mut files: HashMap<String, Vec<NeededFile>> = HashMap::new();
-        for ((scene, _), needed) in self.needed {
+        for ((scene, _, _), needed) in self.needed {
             files.entry(scene).or_default().extend_from_slice(&needed);
         }
         let scenes = self.scenes.into_iter();
@@ -154,10 +205,7 @@ impl<'l> Fingerprints<'l> {
                 }
             },
         };
-        let needed = match &common.scene {
-            None => Needed::default(),
-            Some(scene) => self.needed(&common.engine, &scene.path),
-        };
+        let needed = self.needed(common);
         let key = Arc::as_ptr(&common.engine) as usize;
         let profile = &common.engine;
         let (_, inputs) = self

@@ -7,6 +7,8 @@ use std::path::{Path, PathBuf};
 
 use crate::disk::{Disk, free_name, rename};
 
+/// What all files and folders are called by that this program makes for itself.
+pub(crate) const OWN: &str = ".truepath";
 /// What staging folders are called; a leading dot keeps them out of listings.
 const PREFIX: &str = ".truepath-";
 /// Folders in which files are held while an engine writes in their folder.

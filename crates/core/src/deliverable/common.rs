@@ -25,6 +25,8 @@ pub struct Common {
     pub engine: Arc<Profile>,
     /// The scene.
     pub scene: Option<Scene>,
+    /// Files and folders that the job says the scene needs.
+    pub scene_files: Arc<[Scene]>,
     /// Frames per second.
     pub fps: Option<Fps>,
     /// How its processes are started and supervised.

@@ -265,12 +265,9 @@ impl<'j> Maker<'j> {
         let mut more_audio = Vec::new();
         if let Some(sounds) = chain.get::<Vec<SoundEntry>>(Key::MoreAudio) {
             for sound in &sounds.value {
-                let path = PathTemplate {
-                    template: sound.template.clone(),
-                    place: sound.place.clone(),
-                    length: sound.length,
-                };
-                let file = self.context.file(&path, common, 1, &mut self.expansion)?;
+                let file = self
+                    .context
+                    .file(&sound.file, common, 1, &mut self.expansion)?;
                 more_audio.push(Sound {
                     file: Sourced {
                         value: file.path,

@@ -31,12 +31,13 @@ mod values;
 mod version;
 mod walk;
 
+pub use crate::job::PathTemplate;
 pub use common::{Common, Frames, Limits, Names, Processes};
 pub(crate) use encoder::beyond_built_in;
 pub(crate) use expand::MOST_DELIVERABLES;
 pub use expand::expand;
 pub use expansion::Expansion;
-pub use model::{Deliverable, DeliverableKind, LayerSource, PathTemplate};
+pub use model::{Deliverable, DeliverableKind, LayerSource};
 pub use movie::{Movie, Sound};
 pub use origin::{Origin, origins, settings_of_key};
 pub use picture::{Color, Picture};

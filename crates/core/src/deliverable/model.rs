@@ -2,12 +2,11 @@
 
 use std::sync::Arc;
 
-use super::{Common, Movie, Picture, Plane};
+use super::{Common, Movie, PathTemplate, Picture, Plane};
 use crate::frames::{Frame, FrameSet};
 use crate::job::{PlacedText, Setting, Value};
 use crate::picture::Holds;
-use crate::source::Place;
-use crate::template::{PathPattern, Template};
+use crate::template::PathPattern;
 
 /// A sequence of files, a still or a movie: one output of one shot, variant, view and camera.
 #[derive(Debug, Clone)]
@@ -59,17 +58,6 @@ impl PartialEq for DeliverableKind {
     fn eq(&self, other: &Self) -> bool {
         std::mem::discriminant(self) == std::mem::discriminant(other)
     }
-}
-
-/// A path template with its place in the job.
-#[derive(Debug, Clone)]
-pub struct PathTemplate {
-    /// The template.
-    pub template: Template,
-    /// Where it was written.
-    pub place: Place,
-    /// The length of its text, in bytes.
-    pub length: usize,
 }
 
 impl PathTemplate {

@@ -7,7 +7,9 @@ use super::context::Context;
 use super::engine::JobEngines;
 use super::request::{OutputKind, OutputRequest};
 use super::version::version_of_scene;
-use super::{Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind, Processes};
+use super::{
+    Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind, Processes, Scene,
+};
 use crate::frames::FrameSet;
 use crate::job::{FramesToRender, Key};
 use crate::precedence::Chain;
@@ -44,6 +46,7 @@ impl<'j> Context<'j> {
             frames: self.frames(chain, request.kind, known_or_one),
             engine,
             scene: None,
+            scene_files: Arc::default(),
             fps: chain.value(Key::Fps),
             processes: processes(chain),
             allows_unverifiable: chain.value::<String>(Key::Unverifiable).as_deref()
@@ -52,6 +55,11 @@ impl<'j> Context<'j> {
         };
         if let Some(path) = chain.setting(Key::Scene).and_then(PathTemplate::of_setting) {
             common.scene = Some(self.file(&path, &common, count, expansion)?);
+        }
+        if let Some(paths) = chain.value::<Vec<PathTemplate>>(Key::SceneFiles) {
+            let mut file = |path| self.file(path, &common, count, expansion);
+            let files: Option<Vec<Scene>> = paths.iter().map(&mut file).collect();
+            common.scene_files = files?.into();
         }
         if frames.is_none() {
             let frames = self.frames_of_scene(request, &common, expansion)?;

@@ -1,8 +1,8 @@
-//! The file that is rendered.
+//! The file that is rendered, and others that the job names.
 
 use crate::source::Place;
 
-/// The file that is rendered.
+/// The file that is rendered, or another that the job names.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct Scene {
     /// Its absolute path, with `/` between components.

@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::value::{FramesToRender, PlacedText, RunEntry, SoundEntry, Value};
+use super::value::{FramesToRender, PathTemplate, PlacedText, RunEntry, SoundEntry, Value};
 use crate::frames::FrameSet;
 use crate::movie::{AudioCodecFacts, CodecFacts, ContainerFacts, Corner, Fps, PixelFormat};
 use crate::picture::{Bits, Channels, FormatFacts, Ratio, Region, Size, TransferFacts};
@@ -50,6 +50,7 @@ from_value! {
     Vec<RunEntry> => Run,
     Vec<PlacedText> => Words,
     Vec<SoundEntry> => Sounds,
+    Vec<PathTemplate> => Templates,
     Vec<(PlacedText, Vec<PlacedText>)> => Layers,
 }
 

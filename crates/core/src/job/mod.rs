@@ -21,7 +21,7 @@ pub(crate) use read::stem;
 pub use read::{Fetch, Reading, no_files, read};
 pub use stop_on::StopOn;
 pub use table::{NamedTable, Setting, Table};
-pub use value::{FramesToRender, PlacedText, RunEntry, SoundEntry, Value};
+pub use value::{FramesToRender, PathTemplate, PlacedText, RunEntry, SoundEntry, Value};
 
 use std::collections::HashSet;
 

@@ -34,15 +34,22 @@ pub struct RunEntry {
     pub changes_picture: bool,
 }
 
-/// A sound, and when it begins.
+/// A path with tokens, and where it is written.
 #[derive(Debug, Clone, PartialEq)]
-pub struct SoundEntry {
+pub struct PathTemplate {
     /// The path with tokens.
     pub template: Template,
     /// The length of its text, in bytes.
     pub length: usize,
     /// Where it is written.
     pub place: Place,
+}
+
+/// A sound, and when it begins.
+#[derive(Debug, Clone, PartialEq)]
+pub struct SoundEntry {
+    /// Its file.
+    pub file: PathTemplate,
     /// When it begins, in milliseconds from the first frame; negative, so much of its beginning is left out.
     pub offset: i64,
 }
@@ -84,6 +91,8 @@ pub enum Value {
     FramesToRender(FramesToRender),
     /// Files that hold several passes: name and passes.
     Layers(Vec<(PlacedText, Vec<PlacedText>)>),
+    /// Paths with tokens.
+    Templates(Vec<PathTemplate>),
     /// Sounds that are heard together.
     Sounds(Vec<SoundEntry>),
     /// A part of a picture.

@@ -139,11 +139,11 @@ impl PackPlan {
             .collect();
         let mut packer = FileList::new(loaded, all);
         packer.add_job_files(loaded)?;
-        for (scene, (hash, needed)) in fingerprints.scenes() {
+        fingerprints
+            .needed_files()
+            .for_each(|file| packer.add(file));
+        for (scene, (hash, _)) in fingerprints.scenes() {
             packer.add_scene(Path::new(&scene), &hash, loaded)?;
-            for file in needed {
-                packer.add(&file.path);
-            }
         }
         let FileList {
             files,

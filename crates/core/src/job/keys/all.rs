@@ -5,8 +5,8 @@ use crate::job::kinds::{
     ASPECT, AUDIO_CODEC, BIT_RATE, BITS, CHANNELS, CODEC, COMPONENT, COMPONENTS, CONTAINER, CORNER,
     CellNotation, DURATION, EXIT_CODES, FORMAT, FPS, FRAMES, FRAMES_TO_RENDER, INTEGER, KeyKind,
     LAYERS, MEMORY, NUMBER, OFFSET, PIXELS, PLAIN, PROCESSES, QUALITY, REGION, RUN, SCALE,
-    SETTINGS, SHARE, SIZE, SLATE, SOUNDS, STOP_ON, TEMPLATE, TEXT, TRANSFER, TRUTH, VERSION,
-    WEIGHTS, choice,
+    SETTINGS, SHARE, SIZE, SLATE, SOUNDS, STOP_ON, TEMPLATE, TEMPLATES, TEXT, TRANSFER, TRUTH,
+    VERSION, WEIGHTS, choice,
 };
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
@@ -64,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 85] = [
+pub const KEYS: [KeyFacts; 86] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -96,6 +96,14 @@ pub const KEYS: [KeyFacts; 85] = [
         tables: NOT_BY_PASS,
         meaning: "The file that is rendered; may start with a place, else beside the job file.",
         example: "scene = \"{place.scenes}/dawn.toml\"",
+    },
+    KeyFacts {
+        key: Key::SceneFiles,
+        name: "scene-files",
+        kind: &TEMPLATES,
+        tables: NOT_BY_PASS,
+        meaning: "Files and whole folders that the scene needs, besides those that its engine reports. They go into bundles, and frames that were made with other ones are stale. The engine is not given them.",
+        example: r#"scene-files = ["{place.scenes}/textures", "brass.inc"]"#,
     },
     KeyFacts {
         key: Key::Frames,

@@ -29,6 +29,7 @@ keys! {
     Version,
     Fps,
     Scene,
+    SceneFiles,
     Frames,
     Camera,
     Passes,

@@ -33,7 +33,7 @@ pub use numbers::{NUMBER, SIZE, WEIGHTS};
 pub(crate) use sounds::SOUNDS;
 pub(crate) use tables::{EXIT_CODES, LAYERS};
 pub use tables::{RUN, SETTINGS};
-pub(crate) use texts::{COMPONENT, COMPONENTS, TEXT};
+pub(crate) use texts::{COMPONENT, COMPONENTS, TEMPLATES, TEXT};
 pub use texts::{FRAMES, TEMPLATE, VERSION};
 
 /// A kind of value.

@@ -6,7 +6,7 @@ use super::numbers::{OFFSET, milliseconds};
 use super::texts::{TEMPLATE, template};
 use super::{Given, KeyKind, PLAIN};
 use crate::finding::Finding;
-use crate::job::value::{SoundEntry, Value};
+use crate::job::value::{PathTemplate, SoundEntry, Value};
 use crate::toml_tree::NodeKind;
 
 /// Sounds that are heard together.
@@ -46,7 +46,11 @@ fn sound(given: Given<'_>) -> Result<SoundEntry, Vec<Finding>> {
         match entry.key.as_str() {
             "file" => {
                 let (template, length) = template(&own.text()?, &entry.value.place)?;
-                file = Some((template, length, entry.value.place.clone()));
+                file = Some(PathTemplate {
+                    template,
+                    length,
+                    place: entry.value.place.clone(),
+                });
             }
             "offset" => {
                 let text = own.scalar()?;
@@ -58,11 +62,8 @@ fn sound(given: Given<'_>) -> Result<SoundEntry, Vec<Finding>> {
         }
     }
     let missing = || given.refuse("{}", "a sound needs a `file`");
-    let (template, length, place) = file.ok_or_else(missing)?;
     Ok(SoundEntry {
-        template,
-        length,
-        place,
+        file: file.ok_or_else(missing)?,
         offset,
     })
 }

@@ -5,7 +5,7 @@ use serde_json::json;
 use super::{CellNotation, Given, KeyKind, PLAIN};
 use crate::finding::Finding;
 use crate::frames::FrameSet;
-use crate::job::value::Value;
+use crate::job::value::{PathTemplate, Value};
 use crate::source::Place;
 use crate::template::Template;
 use crate::toml_tree::NodeKind;
@@ -40,6 +40,33 @@ pub const TEMPLATE: KeyKind = KeyKind {
     read: |given| {
         let (template, length) = template(&given.text()?, &given.node.place)?;
         Ok(Value::Template(template, length))
+    },
+    ..PLAIN
+};
+
+/// A list of paths with tokens.
+pub(crate) const TEMPLATES: KeyKind = KeyKind {
+    shape: "a list of paths such as [\"textures\", \"{place.scenes}/brass.inc\"]",
+    cell: CellNotation::List,
+    schema: |_| json!({ "type": "array", "items": (TEMPLATE.schema)(&TEMPLATE) }),
+    read: |given| {
+        let NodeKind::List(items) = &given.node.kind else {
+            return Err(given.wrong_kind());
+        };
+        let path = |item| {
+            let own = given.with(item);
+            let (template, length) = template(&own.text()?, &own.node.place)?;
+            Ok(PathTemplate {
+                template,
+                length,
+                place: own.node.place.clone(),
+            })
+        };
+        items
+            .iter()
+            .map(path)
+            .collect::<Result<_, _>>()
+            .map(Value::Templates)
     },
     ..PLAIN
 };

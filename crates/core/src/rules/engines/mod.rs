@@ -15,6 +15,7 @@ mod program_missing;
 mod refused_argument;
 mod same_picture;
 mod scene_changed;
+mod scene_file_missing;
 mod scene_missing;
 mod setting_of_engine;
 mod single_threaded;
@@ -56,4 +57,5 @@ pub(super) const RULES: &[&Rule] = &[
     &same_picture::RULE,
     &name_not_passed::RULE,
     &flag_without_value::RULE,
+    &scene_file_missing::RULE,
 ];

@@ -1,5 +1,6 @@
 //! Places and disks. A new rule is a file here, and a line in the list.
 
+mod among_scene_files;
 mod among_scenes;
 mod disk_space;
 mod existing_files;
@@ -50,4 +51,5 @@ pub(super) const RULES: &[&Rule] = &[
     &among_scenes::RULE,
     &existing_files::RULE,
     &disk_space::RULE,
+    &among_scene_files::RULE,
 ];
