@@ -6,6 +6,7 @@ mod common;
 use std::fs;
 
 use common::{Project, kiln, made_up, picture_of};
+use rustix::process::Signal;
 use serde_json::Value;
 
 #[test]
@@ -56,6 +57,48 @@ fn samples_and_the_time_left_are_in_the_events() {
     assert_eq!(progress[4]["samples-wanted"], 20);
     assert_eq!(progress[4]["percent"], 50.0);
     assert!(progress[4]["seconds-left"].is_number());
+}
+
+#[test]
+fn the_status_shows_how_far_a_frame_is() {
+    let project = kiln(
+        "1",
+        "settings.samples = 20\n",
+        "[mishap]\nslow = 20000\nparts = true\n",
+    );
+    let mut run = common::on(&project, "north", &[], "kiln");
+    let running = || {
+        let status = project.call(&["status", "--format", "json"]).json();
+        status["running"][0].clone()
+    };
+    // The run goes on for as long as it is looked at.
+    let mut looks = std::iter::repeat_with(running).take(2000);
+    let seen = looks.find(|one| one["samples"].is_u64());
+    let seen = seen.unwrap();
+    let samples = seen["samples"].as_u64().unwrap();
+    assert!((2..20).contains(&samples), "{seen}");
+    assert_eq!(
+        (&seen["frame"], &seen["samples_wanted"]),
+        (&1.into(), &20.into())
+    );
+    assert!(seen["left"].as_f64().unwrap() < 20.0, "{seen}");
+    let status = project.call(&["status"]);
+    let line = status
+        .out
+        .lines()
+        .find(|line| line.contains("frame 1"))
+        .unwrap();
+    assert!(
+        line.contains(" of 20 samples, ") && line.ends_with(" s left"),
+        "{line}"
+    );
+    // Nobody who cannot read the log is lied to.
+    let log = seen["log"].as_str().unwrap();
+    std::fs::remove_file(log).unwrap();
+    let status = project.call(&["status"]);
+    assert!(status.out.contains("frame 1\n"), "{}", status.out);
+    common::signal(&run, Signal::KILL);
+    run.wait().unwrap();
 }
 
 #[test]

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 use std::fs::File;
-use std::io::{BufRead, BufReader};
+use std::io::{BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use regex::Regex;
@@ -131,6 +131,48 @@ pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
     heard
 }
 
+/// The frame that a log reports to have begun last, and how far that is.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+pub(crate) struct LastInLog {
+    pub(crate) frame: Option<Frame>,
+    pub(crate) progress: FrameProgress,
+}
+
+/// Reads the end of the log of a process that is at work; nothing where it cannot be read, such as on another machine.
+pub(crate) fn last_in_log(profile: &Profile, log: &Path) -> LastInLog {
+    /// Bytes of the end that are read: a log may be long, and is read often.
+    const END: u64 = 1 << 16;
+    let mut last = LastInLog::default();
+    let (Ok(reader), Ok(mut file)) = (LogReader::new(profile), File::open(log)) else {
+        return last;
+    };
+    let length = file.metadata().map_or(0, |facts| facts.len());
+    let mut bytes = Vec::new();
+    let read = file
+        .seek(SeekFrom::Start(length.saturating_sub(END)))
+        .and_then(|_| file.read_to_end(&mut bytes));
+    if read.is_err() {
+        return last;
+    }
+    let text = String::from_utf8_lossy(&bytes);
+    for line in text.lines().filter(|line| run_says(line).is_none()) {
+        let meaning = line.split_once(' ').and_then(|(_, line)| reader.read(line));
+        match meaning {
+            Some(LineMeaning::Frame(frame)) => {
+                last = LastInLog {
+                    frame: Some(frame),
+                    ..LastInLog::default()
+                };
+            }
+            // The next frame has not begun.
+            Some(LineMeaning::File(_)) => last.progress = FrameProgress::default(),
+            Some(LineMeaning::Progress(progress)) => last.progress = progress,
+            _ => {}
+        }
+    }
+    last
+}
+
 #[cfg(test)]
 mod tests {
     use std::fs;
@@ -230,5 +272,39 @@ mod tests {
             &project.path("no such.log"),
         );
         assert!(nothing.named.is_empty() && nothing.begun.is_none());
+    }
+
+    #[test]
+    fn the_end_of_a_log_shows_how_far_its_frame_is() {
+        let project = Project::new();
+        let log = project.path("0001.log");
+        let engine = &project.deliverable(0).common.engine;
+        let end = |lines: &[&str]| {
+            // More before it than is read.
+            let before = "04:05:05 frame 1\n04:05:05 progress 1 of 32 samples, 0:50 left\n";
+            fs::write(&log, before.repeat(2000) + &lines.join("\n")).unwrap();
+            last_in_log(engine, &log)
+        };
+        let samples = |one: LastInLog| one.progress.samples.map(|samples| samples.done);
+        let last = end(&[
+            "04:05:06 frame 3",
+            "04:05:07 progress 8 of 32 samples, 0:35 left",
+        ]);
+        assert_eq!((last.frame, samples(last)), (Some(3), Some(8)));
+        assert_eq!(last.progress.left, Some(35.0));
+        // A frame that has just begun, one that is finished, and a line that is half written.
+        let last = end(&["04:05:06 frame 4"]);
+        assert_eq!((last.frame, samples(last)), (Some(4), None));
+        let last = end(&["04:05:06 wrote a.png"]);
+        assert_eq!((last.frame, samples(last)), (Some(1), None));
+        let last = end(&["04:05:06 frame 5", "04:05:07 progr"]);
+        assert_eq!((last.frame, samples(last)), (Some(5), None));
+        // What the run says itself is no word of the engine.
+        let last = end(&["04:05:06 = frame 7"]);
+        assert_eq!((last.frame, samples(last)), (Some(1), Some(1)));
+        assert_eq!(
+            last_in_log(engine, Path::new("nowhere")),
+            LastInLog::default()
+        );
     }
 }

@@ -2,6 +2,7 @@
 
 pub mod answers;
 mod ask;
+mod at_work;
 pub mod audit;
 pub mod bundle;
 mod checkpoints;

@@ -4,12 +4,14 @@
 use std::collections::HashMap;
 use std::io;
 
+use jiff::Timestamp;
 use truepath_core::deliverable::{Deliverable, Expansion};
 use truepath_core::forecast::{Forecast, FrameTimes};
 use truepath_core::frames::FrameSet;
 use truepath_core::strip::States;
 
 use crate::Loaded;
+pub use crate::at_work::RunAtWork;
 use crate::files_found::FilesFound;
 use crate::fingerprint::Fingerprints;
 use crate::inventory::all_frames;
@@ -53,21 +55,6 @@ impl Row {
             left.difference(known).unwrap_or(left)
         })
     }
-}
-
-/// A process at work.
-#[derive(Debug, Clone)]
-pub struct RunAtWork {
-    /// Its machine.
-    pub machine: String,
-    /// What it makes.
-    pub label: String,
-    /// Its frames.
-    pub frames: FrameSet,
-    /// When it began, by the clock of its machine.
-    pub since: String,
-    /// Its log.
-    pub log: String,
 }
 
 /// A run at work.
@@ -210,15 +197,8 @@ impl<'l> Follower<'l> {
                         brought: record.brought,
                         rate: rate(record),
                     });
-                    status
-                        .running
-                        .extend(record.staged.iter().map(|staged| RunAtWork {
-                            machine: card.machine.clone(),
-                            label: staged.label.clone(),
-                            frames: staged.frames.parse().unwrap_or_default(),
-                            since: staged.time.clone(),
-                            log: staged.log.clone(),
-                        }));
+                    let at_work = |staged| RunAtWork::new(staged, &card.machine, self.expansion);
+                    status.running.extend(record.staged.iter().map(at_work));
                     live.push(record);
                 }
             }
@@ -230,7 +210,10 @@ impl<'l> Follower<'l> {
             let expected = self.ledger.experience.expected(self.expansion);
             let to_do: Vec<FrameSet> = status.rows.iter().map(Row::to_do).collect();
             let forecast = Forecast::new(&expected, &to_do, 1);
-            status.expected = forecast.left(0.0);
+            let under_way = status.running.iter().map(|one| one.under_way(&forecast));
+            let under_way: f64 = under_way.sum();
+            let expected = forecast.left(0.0);
+            status.expected = expected.map(|seconds| (seconds - under_way).max(0.0));
         }
         Ok(status)
     }
@@ -317,7 +300,15 @@ impl<'l> Follower<'l> {
 
 /// Files per second that a run brought lately, by the clock of its machine.
 fn rate(record: &SessionRecord) -> Option<f64> {
-    let (first, last) = (record.recent.front()?, record.recent.back()?);
-    let seconds = last.duration_since(*first).as_secs_f64();
-    (seconds > 0.0).then(|| (record.recent.len() - 1) as f64 / seconds)
+    let last = record.recent.back()?;
+    let came = record.recent.len() as u64;
+    // Files of several processes may come in one instant: the first ones took since the run began.
+    let (first, came) = if came == record.brought {
+        let began = record.began.as_ref()?;
+        (began.time.parse::<Timestamp>().ok()?, came)
+    } else {
+        (*record.recent.front()?, came - 1)
+    };
+    let seconds = last.duration_since(first).as_secs_f64();
+    (seconds > 0.0).then(|| came as f64 / seconds)
 }

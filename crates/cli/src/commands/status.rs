@@ -9,7 +9,7 @@ use truepath_core::deliverable::Deliverable;
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_core::strip::States;
-use truepath_runner::status::{Follower, Status};
+use truepath_runner::status::{Follower, RunAtWork, Status};
 
 use super::{OutputFormat, print_json};
 use crate::job_arguments::{JobArguments, NamedJob};
@@ -187,7 +187,7 @@ fn at_work(out: &mut impl Write, status: &Status, width: usize) -> io::Result<()
             .iter()
             .filter(|process| process.machine == one.machine)
         {
-            let line = format!("  {}, frames {}", process.label, process.frames);
+            let line = format!("  {}, {}", process.label, doing(process));
             writeln!(out, "{}", fitted(&line, width))?;
         }
     }
@@ -198,6 +198,21 @@ fn at_work(out: &mut impl Write, status: &Status, width: usize) -> io::Result<()
         )?;
     }
     Ok(())
+}
+
+/// The frames of a process, and how far it is where its log can be read here.
+fn doing(process: &RunAtWork) -> String {
+    let mut text = frames_of(&process.frames);
+    if let Some(frame) = process.frame.filter(|_| process.frames.count() > 1) {
+        text.push_str(&format!(", at frame {frame}"));
+    }
+    if process.progress.share().is_some() || process.progress.samples.is_some() {
+        text.push_str(&format!(", {}", process.progress));
+    }
+    if let Some(left) = process.progress.left {
+        text.push_str(&format!(", {} left", rough(left)));
+    }
+    text
 }
 
 /// Frames that are not as they should be, and why.

@@ -84,6 +84,11 @@ impl StatusShape {
                     frames: one.frames.to_string(),
                     since: one.since.clone(),
                     log: one.log.clone(),
+                    frame: one.frame,
+                    percent: one.progress.percent,
+                    samples: one.progress.samples.map(|samples| samples.done),
+                    samples_wanted: one.progress.samples.and_then(|samples| samples.wanted),
+                    left: one.progress.left,
                 })
                 .collect(),
             machines: status
@@ -150,6 +155,16 @@ pub(crate) struct RunningShape {
     /// When it began, by the clock of its machine
     pub(crate) since: String,
     pub(crate) log: String,
+    /// The frame that it is at, where its log can be read here
+    pub(crate) frame: Option<i64>,
+    /// How much of that frame is done, from 0 to 100, where the engine reports it
+    pub(crate) percent: Option<f64>,
+    /// Samples of each pixel so far, where the engine reports them
+    pub(crate) samples: Option<u64>,
+    /// Samples of each pixel that are wanted
+    pub(crate) samples_wanted: Option<u64>,
+    /// Seconds that are left of that frame, by the engine
+    pub(crate) left: Option<f64>,
 }
 
 /// A run at work
