@@ -146,7 +146,9 @@ impl NamedJob {
 pub(crate) struct Chosen {
     pub(crate) loaded: Loaded,
     pub(crate) chosen: Expansion,
-    /// Whether that is the whole job.
+    /// Whether it is only a part of the job.
+    pub(crate) is_selected: bool,
+    /// Whether it is all that the job wants, and nothing of that was changed for this call.
     pub(crate) whole: bool,
     /// How the job file is called.
     pub(crate) name: String,
@@ -339,7 +341,8 @@ impl JobArguments {
         let selection = Selection::from(self.selection);
         selection.check(&loaded.job)?;
         // A trial, or a job that was changed for one call, is not what the job wants.
-        let whole = selection == Selection::default() && as_it_is;
+        let is_selected = selection != Selection::default();
+        let whole = !is_selected && as_it_is;
         let mut chosen = expand(&loaded.job, &loaded.surroundings, &selection);
         if !chosen.without_frames.is_empty()
             && frames_of_scenes(&mut loaded, &chosen, self.asks_for_frames)
@@ -360,6 +363,7 @@ impl JobArguments {
         Ok(Chosen {
             loaded,
             chosen,
+            is_selected,
             whole,
             name: path.display().to_string(),
         })

@@ -42,6 +42,11 @@ fn surroundings() -> Surroundings {
 
 /// The codes of the rules about names that make no difference.
 fn codes(job: &str) -> Vec<&'static str> {
+    codes_of_part(job, &Selection::default())
+}
+
+/// Those of the selected part of a job.
+fn codes_of_part(job: &str, selection: &Selection) -> Vec<&'static str> {
     let reading = read("truepath.toml", job, &[], &mut no_files);
     assert!(reading.findings.is_empty(), "{job}\n{:?}", reading.findings);
     let around = surroundings();
@@ -52,7 +57,9 @@ fn codes(job: &str) -> Vec<&'static str> {
         expansion.problems
     );
     let answers = Answers::default();
-    let found = check(&Subject::new(&reading.job, &expansion, &around, &answers));
+    let selected = expand(&reading.job, &around, selection);
+    let subject = Subject::new(&reading.job, &selected, &around, &answers).within(&expansion);
+    let found = check(&subject);
     let codes = found.into_iter().map(|one| one.code);
     codes
         .filter(|code| ["TP523", "TP524", "TP525"].contains(code))
@@ -245,4 +252,39 @@ fn a_flag_in_front_of_a_token_without_value() {
         ));
         assert_eq!(codes(&job) == ["TP525"], wanted, "{run}");
     }
+}
+
+#[test]
+fn a_part_of_a_job_is_judged_like_the_whole() {
+    let cameras = Selection {
+        cameras: vec!["dome".to_owned()],
+        ..Selection::default()
+    };
+    // Another machine renders the other camera, and the two would be the same picture.
+    let same = long(RUN, "").replace(
+        "[shot.dawn]\n",
+        "[shot.dawn]\ncameras = [\"dome\", \"north\"]\n",
+    );
+    assert_eq!(codes(&same), ["TP523"]);
+    assert_eq!(codes_of_part(&same, &cameras), ["TP523"]);
+    // Variants that differ by a setting stay so when one of them is rendered alone.
+    let differ = long(
+        "engine = \"understudy\"\nvariants = [\"day\", \"night\"]",
+        "[variant.day]\n[variant.night]\nsettings = { exposure = -2.0 }",
+    );
+    assert_eq!(codes(&differ), [""; 0]);
+    for variant in ["day", "night"] {
+        let variants = Selection {
+            variants: vec![variant.to_owned()],
+            ..Selection::default()
+        };
+        assert_eq!(codes_of_part(&differ, &variants), [""; 0], "{variant}");
+    }
+    // What is wrong with a shot that is not rendered now is none of this call's business.
+    let other = same + "[shot.dusk]\nframes = \"1-48\"\nscene = \"dusk.scene\"\n";
+    let dusk = Selection {
+        shots: vec!["dusk".to_owned()],
+        ..Selection::default()
+    };
+    assert_eq!(codes_of_part(&other, &dusk), [""; 0]);
 }

@@ -68,12 +68,13 @@ pub(super) fn findings(chosen: &Chosen) -> Vec<Finding> {
 /// The same; with `ask` engines are started to report their version and what their scenes have.
 pub(super) fn findings_asking(chosen: &Chosen, ask: bool) -> Vec<Finding> {
     let answers = answer(&chosen.loaded, &chosen.chosen, ask);
-    check(&Subject::new(
-        &chosen.loaded.job,
-        &chosen.chosen,
-        &chosen.loaded.surroundings,
-        &answers,
-    ))
+    let (job, around) = (&chosen.loaded.job, &chosen.loaded.surroundings);
+    let subject = Subject::new(job, &chosen.chosen, around, &answers);
+    if chosen.is_selected {
+        check(&subject.within(&chosen.all()))
+    } else {
+        check(&subject)
+    }
 }
 
 /// Whether one of the findings is an error.

@@ -23,8 +23,10 @@ use crate::template::{Part, PathPattern, Piece};
 pub struct Subject<'a> {
     /// The job.
     pub job: &'a Job,
-    /// Its deliverables.
+    /// Its deliverables that were selected.
     pub expansion: &'a Expansion,
+    /// All of them, for rules about names that differ: whatever is selected now, the others are rendered some day.
+    pub whole: &'a Expansion,
     /// Its surroundings.
     pub around: &'a Surroundings,
     /// What the outside world answered.
@@ -60,11 +62,18 @@ impl<'a> Subject<'a> {
         Self {
             job,
             expansion,
+            whole: expansion,
             around,
             answers,
             near_collisions,
             collisions,
         }
+    }
+
+    /// The same of a part of a job, where the whole of it is this.
+    #[must_use]
+    pub fn within(self, whole: &'a Expansion) -> Self {
+        Self { whole, ..self }
     }
 
     /// What the rules of finished pictures look at: names are not compared.
@@ -78,6 +87,7 @@ impl<'a> Subject<'a> {
         Self {
             job,
             expansion,
+            whole: expansion,
             around,
             answers,
             collisions: Vec::new(),

@@ -1,6 +1,6 @@
 //! Names that make no difference to the picture.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 use std::sync::Arc;
 
 use crate::at_least_one::AtLeastOne;
@@ -64,12 +64,15 @@ impl PictureOf {
     }
 }
 
-/// Deliverables by shot and output, in their order.
+/// All deliverables of each shot and output of which anything is selected, in their order.
 pub(super) fn by_shot_and_output<'a>(subject: &Subject<'a>) -> Vec<Vec<&'a Deliverable>> {
+    let key = |one: &Deliverable| (one.common.shot_index, one.common.output_index);
+    let selected: HashSet<_> = subject.expansion.deliverables.iter().map(key).collect();
     let mut places: HashMap<(usize, usize), usize> = HashMap::new();
     let mut groups: Vec<Vec<&Deliverable>> = Vec::new();
-    for one in &subject.expansion.deliverables {
-        let key = (one.common.shot_index, one.common.output_index);
+    let all = subject.whole.deliverables.iter();
+    for one in all.filter(|one| selected.contains(&key(one))) {
+        let key = key(one);
         let place = *places.entry(key).or_insert_with(|| {
             groups.push(Vec::new());
             groups.len() - 1
