@@ -331,7 +331,16 @@ fn goes_on_after(signal: rustix::process::Signal) {
         .unwrap();
     assert!(alone.status.success());
     let ours = png_pixels(&project.path("r/kiln.0001.png")).1;
-    assert!(ours == png_pixels(&folder.join("a.png")).1);
+    let theirs = png_pixels(&folder.join("a.png")).1;
+    assert_eq!(ours.len(), theirs.len());
+    // Continued by hand, it rounds a value the other way now and then.
+    let pairs = ours.iter().zip(&theirs);
+    let apart: Vec<u8> = pairs.map(|(one, other)| one.abs_diff(*other)).collect();
+    let other = apart.iter().filter(|apart| **apart > 0).count();
+    assert!(
+        other <= 3 && apart.iter().all(|apart| *apart <= 1),
+        "{other} values differ"
+    );
 }
 
 /// Kills one ray tracer that works below a folder.
@@ -349,4 +358,44 @@ fn kill_a_ray_tracer(folder: &str) -> bool {
         }
     }
     false
+}
+
+#[test]
+fn it_reports_how_far_each_frame_is() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project("chunk = 3\njobs = 1", "renders/kiln.{frame:03}.png");
+    let call = ["run", "--frames", "8-10", "--events", "events.jsonl"];
+    project.call(&call).ends(0);
+    let events = project.read("events.jsonl");
+    let events = events
+        .lines()
+        .map(|line| serde_json::from_str::<serde_json::Value>(line).unwrap());
+    let (mut at, mut seen) = (None, std::collections::BTreeMap::new());
+    for event in events {
+        match event["event"].as_str() {
+            Some("frame") => at = event["frame"].as_i64(),
+            Some("progress") => {
+                let percent = event["percent"].as_f64().unwrap();
+                seen.entry(at.unwrap())
+                    .or_insert_with(Vec::new)
+                    .push(percent);
+            }
+            _ => {}
+        }
+    }
+    assert_eq!(seen.keys().copied().collect::<Vec<i64>>(), [8, 9, 10]);
+    for (frame, percents) in seen {
+        assert!(
+            percents.is_sorted_by(|one, next| one < next),
+            "{frame}: {percents:?}"
+        );
+        assert_eq!(percents.last(), Some(&100.0), "{frame}");
+    }
+    // What it printed thousands of times is in its log once for each percent.
+    let log = project.files(".truepath/logs/0001");
+    let log = project.read(&format!(".truepath/logs/0001/{}", log[0]));
+    let lines = log.lines().filter(|line| line.contains("Rendered "));
+    assert!((3..=300).contains(&lines.count()), "{log}");
 }

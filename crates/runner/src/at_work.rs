@@ -43,7 +43,7 @@ impl RunAtWork {
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
         let last = made.first().map(|(_, one)| {
             let engine = &one.common.engine;
-            last_in_log(engine, Path::new(&staged.log))
+            last_in_log(engine, &frames, Path::new(&staged.log))
         });
         let last = last.unwrap_or_default();
         // The only frame needs not be named.

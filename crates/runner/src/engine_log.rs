@@ -7,7 +7,7 @@ use std::path::Path;
 
 use regex::Regex;
 use truepath_core::frame_progress::{FrameProgress, seconds_of};
-use truepath_core::frames::Frame;
+use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::picture::RenderedSamples;
 use truepath_core::profile::{LogKind, Profile};
 
@@ -34,6 +34,8 @@ pub(crate) enum LineMeaning {
 #[derive(Debug)]
 pub(crate) struct LogReader {
     patterns: Vec<(LogKind, Regex)>,
+    /// The frames of the process, which lines may count.
+    frames: FrameSet,
 }
 
 impl LogReader {
@@ -47,7 +49,18 @@ impl LogReader {
             .iter()
             .map(|pattern| Ok((pattern.kind, Regex::new(&pattern.find)?)))
             .collect::<Result<_, regex::Error>>()?;
-        Ok(Self { patterns })
+        Ok(Self {
+            patterns,
+            frames: FrameSet::empty(),
+        })
+    }
+
+    /// The same for a process of which the frames are known.
+    pub(crate) fn of_frames(self, frames: &FrameSet) -> Self {
+        Self {
+            frames: frames.clone(),
+            ..self
+        }
     }
 
     /// What a line means, if anything.
@@ -61,7 +74,14 @@ impl LogReader {
                 Some(RenderedSamples { done, wanted })
             };
             match kind {
-                LogKind::Frame => group("frame")?.parse().ok().map(LineMeaning::Frame),
+                LogKind::Frame => {
+                    let named = group("frame").and_then(|text| text.parse().ok());
+                    let counted = || {
+                        let index: u64 = group("index")?.parse().ok()?;
+                        self.frames.nth(index.checked_sub(1)?)
+                    };
+                    named.or_else(counted).map(LineMeaning::Frame)
+                }
                 LogKind::File => group("file").map(LineMeaning::File),
                 LogKind::Saved => group("file").map(LineMeaning::Saved),
                 LogKind::Progress => {
@@ -101,7 +121,7 @@ pub(crate) struct FinishedInLog {
 }
 
 /// Reads the log of a process of an earlier run; what cannot be read proves nothing.
-pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
+pub(crate) fn finished_in_log(profile: &Profile, frames: &FrameSet, log: &Path) -> FinishedInLog {
     let mut heard = FinishedInLog::default();
     let proves = [LogKind::File, LogKind::Frame];
     let has_patterns = profile.log.iter().any(|one| proves.contains(&one.kind));
@@ -109,6 +129,7 @@ pub(crate) fn finished_in_log(profile: &Profile, log: &Path) -> FinishedInLog {
     else {
         return heard;
     };
+    let reader = reader.of_frames(frames);
     let mut lines = BufReader::new(file);
     let mut bytes = Vec::new();
     while matches!(lines.read_until(b'\n', &mut bytes), Ok(1..)) {
@@ -139,13 +160,14 @@ pub(crate) struct LastInLog {
 }
 
 /// Reads the end of the log of a process that is at work; nothing where it cannot be read, such as on another machine.
-pub(crate) fn last_in_log(profile: &Profile, log: &Path) -> LastInLog {
+pub(crate) fn last_in_log(profile: &Profile, frames: &FrameSet, log: &Path) -> LastInLog {
     /// Bytes of the end that are read: a log may be long, and is read often.
     const END: u64 = 1 << 16;
     let mut last = LastInLog::default();
     let (Ok(reader), Ok(mut file)) = (LogReader::new(profile), File::open(log)) else {
         return last;
     };
+    let reader = reader.of_frames(frames);
     let length = file.metadata().map_or(0, |facts| facts.len());
     let mut bytes = Vec::new();
     let read = file
@@ -178,6 +200,8 @@ mod tests {
     use std::fs;
 
     use super::*;
+    use truepath_core::profile::LogPattern;
+
     use crate::sample::Project;
 
     #[test]
@@ -251,6 +275,7 @@ mod tests {
     fn what_the_run_itself_wrote_into_a_log_proves_nothing() {
         let project = Project::new();
         let log = project.path("0001.log");
+        let frames = "1-9".parse().unwrap();
         let lines = [
             "04:05:06 = wrote by the run.png",
             "04:05:06 frame 3",
@@ -262,13 +287,14 @@ mod tests {
             "04:05:08 wrote half",
         ];
         fs::write(&log, lines.join("\n")).unwrap();
-        let heard = finished_in_log(&project.deliverable(0).common.engine, &log);
+        let heard = finished_in_log(&project.deliverable(0).common.engine, &frames, &log);
         assert_eq!(heard.begun, Some(5));
         assert_eq!(heard.named, ["dawn_f3.png", "half"]);
         let samples = heard.samples.get(&3).map(ToString::to_string);
         assert_eq!(samples.as_deref(), Some("30 of 32 samples"));
         let nothing = finished_in_log(
             &project.deliverable(0).common.engine,
+            &frames,
             &project.path("no such.log"),
         );
         assert!(nothing.named.is_empty() && nothing.begun.is_none());
@@ -278,12 +304,13 @@ mod tests {
     fn the_end_of_a_log_shows_how_far_its_frame_is() {
         let project = Project::new();
         let log = project.path("0001.log");
+        let frames = "1-9".parse().unwrap();
         let engine = &project.deliverable(0).common.engine;
         let end = |lines: &[&str]| {
             // More before it than is read.
             let before = "04:05:05 frame 1\n04:05:05 progress 1 of 32 samples, 0:50 left\n";
             fs::write(&log, before.repeat(2000) + &lines.join("\n")).unwrap();
-            last_in_log(engine, &log)
+            last_in_log(engine, &frames, &log)
         };
         let samples = |one: LastInLog| one.progress.samples.map(|samples| samples.done);
         let last = end(&[
@@ -303,8 +330,31 @@ mod tests {
         let last = end(&["04:05:06 = frame 7"]);
         assert_eq!((last.frame, samples(last)), (Some(1), Some(1)));
         assert_eq!(
-            last_in_log(engine, Path::new("nowhere")),
+            last_in_log(engine, &frames, Path::new("nowhere")),
             LastInLog::default()
         );
+    }
+
+    #[test]
+    fn frames_that_an_engine_counts_are_those_of_its_process() {
+        let project = Project::new();
+        let mut engine = Profile::clone(&project.deliverable(0).common.engine);
+        engine.log = vec![LogPattern {
+            kind: LogKind::Frame,
+            find: r"^rendering (?P<index>\d+) of".to_owned(),
+        }];
+        let reader = LogReader::new(&engine).unwrap();
+        let read = |reader: &LogReader, line: &str| reader.read(line);
+        assert_eq!(read(&reader, "rendering 1 of 3"), None);
+        let reader = reader.of_frames(&"-3,7,12-20/4".parse().unwrap());
+        for (line, frame) in [
+            ("rendering 1 of 5", Some(-3)),
+            ("rendering 2 of 5", Some(7)),
+            ("rendering 4 of 5", Some(16)),
+            ("rendering 0 of 5", None),
+            ("rendering 6 of 5", None),
+        ] {
+            assert_eq!(read(&reader, line), frame.map(LineMeaning::Frame), "{line}");
+        }
     }
 }

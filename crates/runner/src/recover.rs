@@ -293,7 +293,7 @@ fn finished(
         named,
         begun,
         samples,
-    } = engine_log::finished_in_log(area.profile(), Path::new(&staged.log));
+    } = engine_log::finished_in_log(area.profile(), &area.frames, Path::new(&staged.log));
     area.begun = begun;
     area.got_before(samples);
     let evidence = Evidence {

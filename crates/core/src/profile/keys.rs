@@ -215,7 +215,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "log",
         Log,
-        "What its log lines mean, by regular expressions: `frame` (group `frame`): a frame has begun; `file` (group `file`): this file is final; `saved` (group `file`): this file holds an intermediate state, which proves nothing; `progress`: how far the frame is (group `percent`, `samples` with `of` for those that are wanted, or `left`, a time such as `95` or `1:35`); `samples`: how many samples the frame has got that is finished next (groups `samples` and `of`); `warning` and `error` (group `text`).",
+        "What its log lines mean, by regular expressions: `frame` (group `frame`, or `index` for its place among the frames of the process, from 1): a frame has begun; `file` (group `file`): this file is final; `saved` (group `file`): this file holds an intermediate state, which proves nothing; `progress`: how far the frame is (group `percent`, `samples` with `of` for those that are wanted, or `left`, a time such as `95` or `1:35`; a line that repeats what the one before reported is not kept in the log); `samples`: how many samples the frame has got that is finished next (groups `samples` and `of`); `warning` and `error` (group `text`).",
         "log = [{ warning = '^warning: (?P<text>.*)$' }]",
     ),
     key(

@@ -3,7 +3,7 @@
 /// What a log line means.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum LogKind {
-    /// A frame has begun; group `frame`.
+    /// A frame has begun; group `frame`, or `index` for its place among the frames of the process, from 1.
     Frame,
     /// A file is final; group `file`.
     File,
@@ -36,7 +36,7 @@ impl LogKind {
     #[must_use]
     pub fn groups(self) -> &'static [&'static str] {
         match self {
-            Self::Frame => &["frame"],
+            Self::Frame => &["frame", "index"],
             Self::File | Self::Saved => &["file"],
             Self::Progress => &["percent", "samples", "left"],
             Self::Samples => &["samples"],

@@ -4,6 +4,7 @@
 use std::sync::Arc;
 use std::time::Duration;
 
+use truepath_core::frame_progress::FrameProgress;
 use truepath_core::profile::Profile;
 
 use super::engine_process::EngineProcess;
@@ -26,6 +27,8 @@ const AFTER_THE_LAST: Duration = Duration::from_secs(10);
 /// What is known of an engine at work.
 struct EngineProgress {
     reader: LogReader,
+    /// What it reported last of how far its frame is.
+    reported: Option<FrameProgress>,
     times: Times,
     /// Whether a frame is finished as soon as a later one has begun.
     is_watched: bool,
@@ -49,7 +52,8 @@ impl EngineProcess<'_> {
         })?;
         self.outcome.started = nanoseconds_now();
         let mut progress = EngineProgress {
-            reader,
+            reader: reader.of_frames(&area.frames),
+            reported: None,
             times: Times::now(),
             is_watched: area.is_predictable() && profile.in_order,
             named: Vec::new(),
@@ -117,6 +121,15 @@ impl EngineProcess<'_> {
     ) -> Result<u64, RunError> {
         progress.times.line = Moment::now();
         let meaning = progress.reader.read(line);
+        // Some engines repeat it thousands of times a frame.
+        if let Some(LineMeaning::Progress(now)) = meaning
+            && progress.reported.replace(now) == Some(now)
+        {
+            return Ok(0);
+        }
+        if matches!(meaning, Some(LineMeaning::Frame(_))) {
+            progress.reported = None;
+        }
         let written = self.log.engine(line, meaning.is_some());
         written.map_err(RunError::disk(self.log.path()))?;
         self.outcome.complaint.line(line);
