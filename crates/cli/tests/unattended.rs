@@ -96,7 +96,8 @@ fn what_a_dead_machine_held_is_taken_over_once() {
     let project = kiln(
         "1-12",
         "chunk = 4\ndead-after = \"1s\"\n",
-        "[mishap]\nhang-at = 3\n",
+        // So slow that there is something left for the third to begin.
+        "[mishap]\nhang-at = 3\nslow = 300\n",
     );
     let mut north = on(&project, "north", &[], "frame 2 ");
     let south = on(&project, "south", &[], "started");

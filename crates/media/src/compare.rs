@@ -7,8 +7,9 @@ use truepath_core::picture::{DisplayOptions, FileFormat, PixelFault, Size, srgb_
 use crate::examine::recognise;
 use crate::facts::Flaw;
 use crate::layers::{PictureLayer, read_layers};
-use crate::proxy::{Proxy, ProxyOptions, proxy};
+use crate::proxy::{BYTES_OF_A_PIXEL, Proxy, ProxyOptions, proxy_in};
 use crate::raster::Raster;
+use crate::similarity::mean_similarity;
 
 /// In which values pictures are compared.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -71,21 +72,19 @@ pub struct Pair {
 
 /// The weights of red, green and blue in brightness: ITU-R BT.709.
 const WEIGHTS: [f32; 3] = [0.2126, 0.7152, 0.0722];
-/// The side of a block.
-const BLOCK: u32 = 8;
 
 impl Pair {
-    /// Decodes two pictures.
+    /// Decodes two pictures in so many bytes of memory.
     ///
     /// # Errors
-    /// When one is not whole, or their sizes differ.
-    pub fn read(first: &Path, second: &Path) -> Result<Self, CompareError> {
+    /// When one is not whole, their sizes differ, or they are too large.
+    pub fn read(first: &Path, second: &Path, most_memory: u64) -> Result<Self, CompareError> {
         let options = ProxyOptions {
             within: Size::square(u32::MAX),
             is_data: false,
         };
-        let first = proxy(first, options).map_err(CompareError::First)?;
-        let second = proxy(second, options).map_err(CompareError::Second)?;
+        let first = proxy_in(first, options, most_memory / 2).map_err(CompareError::First)?;
+        let second = proxy_in(second, options, most_memory / 2).map_err(CompareError::Second)?;
         Self::of(first, second)
     }
 
@@ -93,17 +92,24 @@ impl Pair {
     /// other formats there is one without a name. A layer that only one of them has cannot be compared.
     ///
     /// # Errors
-    /// When one is not whole.
-    pub fn by_layer(first: &Path, second: &Path) -> Result<LayerPairs, CompareError> {
+    /// When one is not whole, or they are too large for so many bytes of memory.
+    pub fn by_layer(
+        first: &Path,
+        second: &Path,
+        most_memory: u64,
+    ) -> Result<LayerPairs, CompareError> {
         let is_exr = |path: &Path| {
             let format = recognise(path).ok().flatten();
             format.is_some_and(|format| format.format == Some(FileFormat::Exr))
         };
         if !is_exr(first) || !is_exr(second) {
-            return Ok(vec![(String::new(), Self::read(first, second))]);
+            return Ok(vec![(
+                String::new(),
+                Self::read(first, second, most_memory),
+            )]);
         }
-        let mine = read_layers(first).map_err(CompareError::First)?;
-        let theirs = read_layers(second).map_err(CompareError::Second)?;
+        let mine = read_layers(first, most_memory / 2).map_err(CompareError::First)?;
+        let theirs = read_layers(second, most_memory / 2).map_err(CompareError::Second)?;
         let find = |layers: &[PictureLayer], name: &str| {
             layers.iter().position(|layer| layer.name == name)
         };
@@ -124,6 +130,12 @@ impl Pair {
             return Err(CompareError::Sizes(first.size, second.size));
         }
         Ok(Self { first, second })
+    }
+
+    /// The bytes of memory that it takes to decode it.
+    #[must_use]
+    pub fn memory(&self) -> u64 {
+        2 * self.first.pixels.len() as u64 * BYTES_OF_A_PIXEL
     }
 
     /// Both as a display shows them, with no more pixels on a side than that.
@@ -217,49 +229,19 @@ impl Pair {
         (0..self.first.pixels.len()).map(move |at| (of(&self.first, at), of(&self.second, at)))
     }
 
-    /// The mean structural similarity of blocks.
+    /// The mean structural similarity of their brightness.
     fn similarity(&self, values: ComparedValues) -> f64 {
-        let size = self.first.size;
         let light = |proxy: &Proxy, at: usize| {
             let pixel = shown(proxy.pixels[at], values);
-            let light: f32 = pixel
+            let light = pixel
                 .iter()
                 .zip(WEIGHTS)
-                .map(|(value, weight)| value * weight)
-                .sum();
+                .map(|(value, weight)| value * weight);
+            let light: f32 = light.sum();
             f64::from(if light.is_finite() { light } else { 0.0 })
         };
-        // The constants of the paper for values from 0 to 1.
-        let (c1, c2) = (0.01_f64.powi(2), 0.03_f64.powi(2));
-        let (mut sum, mut blocks) = (0.0, 0_u64);
-        for top in (0..size.height).step_by(BLOCK as usize) {
-            for left in (0..size.width).step_by(BLOCK as usize) {
-                let (mut a, mut b, mut aa, mut bb, mut ab, mut count) =
-                    (0.0, 0.0, 0.0, 0.0, 0.0, 0.0);
-                for y in top..(top + BLOCK).min(size.height) {
-                    for x in left..(left + BLOCK).min(size.width) {
-                        let at = y as usize * size.width as usize + x as usize;
-                        let (one, other) = (light(&self.first, at), light(&self.second, at));
-                        a += one;
-                        b += other;
-                        aa += one * one;
-                        bb += other * other;
-                        ab += one * other;
-                        count += 1.0;
-                    }
-                }
-                let (a, b) = (a / count, b / count);
-                let (va, vb, cov) = (aa / count - a * a, bb / count - b * b, ab / count - a * b);
-                sum += ((2.0 * a * b + c1) * (2.0 * cov + c2))
-                    / ((a * a + b * b + c1) * (va + vb + c2));
-                blocks += 1;
-            }
-        }
-        if blocks == 0 {
-            1.0
-        } else {
-            sum / blocks as f64
-        }
+        let lights = |at: usize| (light(&self.first, at), light(&self.second, at));
+        mean_similarity(self.first.size, lights)
     }
 }
 
@@ -344,5 +326,42 @@ mod tests {
         let pair = Pair { first, second };
         let seen = pair.difference(ComparedValues::Linear, 9.0);
         assert_eq!((seen.broken, seen.share), (1, 1.0 / 64.0));
+    }
+
+    /// A gray picture of 40 by 40 pixels, as PNG and as EXR.
+    fn files() -> (tempfile::TempDir, [std::path::PathBuf; 2]) {
+        let folder = tempfile::tempdir().unwrap();
+        let png = folder.path().join("a.png");
+        let mut encoder = png::Encoder::new(std::fs::File::create(&png).unwrap(), 40, 40);
+        encoder.set_color(png::ColorType::Grayscale);
+        let mut writer = encoder.write_header().unwrap();
+        writer.write_image_data(&[90; 1600]).unwrap();
+        writer.finish().unwrap();
+        let exr = folder.path().join("a.exr");
+        exr::prelude::write_rgb_file(&exr, 40, 40, |_, _| (0.5_f32, 0.5_f32, 0.5_f32)).unwrap();
+        (folder, [png, exr])
+    }
+
+    #[test]
+    fn pictures_that_are_too_large_for_the_memory_are_refused_and_not_decoded() {
+        let (_folder, files) = files();
+        // A pixel takes 37 bytes, on each side.
+        let needed = 2 * 1600 * 37;
+        for file in &files {
+            let pair = Pair::read(file, file, needed).unwrap();
+            assert_eq!(pair.memory(), needed);
+            let error = Pair::read(file, file, needed - 2).unwrap_err().to_string();
+            assert!(error.contains("and the limit is 0 MB"), "{error}");
+            let layers = Pair::by_layer(file, file, 1 << 20).unwrap();
+            assert!(layers[0].1.is_ok());
+            let refused = match Pair::by_layer(file, file, 1000) {
+                Err(error) => error,
+                Ok(mut layers) => layers.remove(0).1.unwrap_err(),
+            };
+            assert!(matches!(
+                refused,
+                CompareError::First(Flaw::Unverifiable(_))
+            ));
+        }
     }
 }

@@ -198,10 +198,15 @@ impl Flaw {
     }
 
     pub(crate) fn too_large(bytes: u64) -> Self {
+        Self::needs_memory(bytes, MOST_MEMORY)
+    }
+
+    /// The same for another limit.
+    pub(crate) fn needs_memory(bytes: u64, most: u64) -> Self {
         Self::Unverifiable(format!(
             "decoding it takes {} MB of memory, and the limit is {} MB",
             bytes >> 20,
-            MOST_MEMORY >> 20
+            most >> 20
         ))
     }
 

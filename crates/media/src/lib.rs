@@ -26,6 +26,7 @@ mod proxy;
 mod quiet;
 mod raster;
 mod sheet;
+mod similarity;
 mod tga_file;
 mod tiff;
 mod wav_file;

@@ -1,6 +1,6 @@
 //! The fingerprint of what makes a picture: not of chunks, threads, staging or machine.
 
-use std::collections::{HashMap, HashSet};
+use std::collections::HashMap;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -13,9 +13,8 @@ use truepath_core::hex::hex;
 use truepath_core::profile::Profile;
 
 use crate::Loaded;
-use crate::describe::describe_kept;
 use crate::disk::{hash_file, hash_outline};
-use crate::staging::OWN;
+use crate::needed_files::{NeededFile, needed_files};
 use crate::stale::{InputValues, SCENE};
 
 /// Makes fingerprints; every scene is read once, and every file that scenes are known to need.
@@ -26,17 +25,6 @@ pub(crate) struct Fingerprints<'l> {
     files: HashMap<PathBuf, String>,
     /// What can change the pictures of an engine, by the place of its profile in memory.
     inputs: HashMap<usize, (Arc<Profile>, PictureInputs)>,
-}
-
-/// A file that a scene needs.
-#[derive(Debug, Clone, PartialEq, Eq)]
-pub(crate) struct NeededFile {
-    /// As the scene names it, without folders that only one machine has.
-    name: String,
-    /// Where it is.
-    pub(crate) path: PathBuf,
-    /// What it holds, by [`hash_outline`]; nothing of one that is not there.
-    pub(crate) hash: String,
 }
 
 type Needed = Arc<[NeededFile]>;
@@ -52,49 +40,6 @@ fn needed_key(common: &Common) -> NeededKey {
         common.engine.name.clone(),
         named.collect(),
     )
-}
-
-/// How a file is called that a scene names: where it lies on this machine is no part of it.
-fn own_name(name: &str) -> String {
-    let given = Path::new(name);
-    if given.is_absolute() {
-        last_part(given)
-    } else {
-        name.to_owned()
-    }
-}
-
-fn last_part(path: &Path) -> String {
-    let name = path.file_name().unwrap_or_default();
-    name.to_string_lossy().into_owned()
-}
-
-/// The files that a path of the job stands for: itself, or all below the folder but for what this program keeps
-/// there; each with its name.
-fn files_of(path: &Path, state: &Path, files: &mut Vec<(PathBuf, String)>) {
-    let mut open = vec![(path.to_owned(), last_part(path))];
-    // Links may lead in a circle.
-    let mut seen = HashSet::new();
-    while let Some((path, name)) = open.pop() {
-        let Ok(entries) = path.read_dir() else {
-            files.push((path, name));
-            continue;
-        };
-        if path.canonicalize().is_ok_and(|real| !seen.insert(real)) {
-            continue;
-        }
-        for entry in entries {
-            let Ok(entry) = entry else {
-                // It has no content as a file, so that what needs the folder fails by its name.
-                files.push((path.clone(), name.clone()));
-                continue;
-            };
-            let (below, path) = (last_part(&entry.path()), entry.path());
-            if path != state && !below.starts_with(OWN) {
-                open.push((path, format!("{name}/{below}")));
-            }
-        }
-    }
 }
 
 impl<'l> Fingerprints<'l> {
@@ -116,22 +61,7 @@ impl<'l> Fingerprints<'l> {
         if let Some(known) = self.needed.get(&key) {
             return Arc::clone(known);
         }
-        let mut files = Vec::new();
-        if let Some(scene) = &common.scene {
-            let path = Path::new(&scene.path);
-            let facts = describe_kept(&common.engine, path, self.loaded, false);
-            let names = facts.ok().flatten().and_then(|facts| facts.files);
-            let folder = path.parent().unwrap_or(Path::new("/"));
-            for name in names.unwrap_or_default() {
-                files.push((folder.join(&name), own_name(&name)));
-            }
-        }
-        let state = self.loaded.state_folder();
-        for named in common.scene_files.iter() {
-            files_of(Path::new(&named.path), state.path(), &mut files);
-        }
-        files.sort_by(|one, other| (&one.1, &one.0).cmp(&(&other.1, &other.0)));
-        files.dedup();
+        let files = needed_files(common, self.loaded);
         // What is not there has no content; `check` says that it is missing.
         let unknown = files
             .par_iter()

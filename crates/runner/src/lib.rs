@@ -26,6 +26,7 @@ mod lock;
 pub mod looked_back;
 pub mod manifest;
 mod movies;
+mod needed_files;
 mod outside;
 pub mod pictures;
 pub mod presence;

@@ -4,13 +4,14 @@ use std::path::Path;
 
 use exr::image::{AnyChannel, AnyChannels, FlatSamples, Layer};
 use exr::math::Vec2;
+use exr::meta::MetaData;
 use exr::meta::attribute::Text;
-use exr::meta::header::{ImageAttributes, LayerAttributes};
+use exr::meta::header::{Header, ImageAttributes, LayerAttributes};
 use exr::prelude::{ReadChannels, ReadLayers, read};
 use truepath_core::picture::{PixelFault, Size};
 
-use crate::facts::{Flaw, MOST_MEMORY};
-use crate::proxy::Proxy;
+use crate::facts::Flaw;
+use crate::proxy::{BYTES_OF_A_PIXEL, Proxy};
 
 use super::{layer_and_channel, of_fewer_samples, verify_whole};
 
@@ -121,15 +122,21 @@ fn value_at(samples: &FlatSamples, at: usize) -> f32 {
     }
 }
 
-/// The layers of a file, which is decoded whole: the parts of it, and of each the groups of channels, in its order.
+/// The layers of a file, which is decoded whole in so many bytes of memory: the parts of it, and of each the groups of channels, in its order.
 ///
 /// # Errors
 /// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
-pub fn read_layers(path: &Path) -> Result<Vec<PictureLayer>, Flaw> {
+pub fn read_layers(path: &Path, most_memory: u64) -> Result<Vec<PictureLayer>, Flaw> {
     verify_whole(path)?;
-    let bytes = path.metadata()?.len();
-    if bytes > MOST_MEMORY {
-        return Err(Flaw::too_large(bytes));
+    let meta = MetaData::read_from_file(path, false);
+    let meta = meta.map_err(|error| Flaw::Broken(error.to_string()))?;
+    let bytes = |header: &Header| {
+        let samples = header.channels.bytes_per_pixel as u64;
+        header.layer_size.area() as u64 * (samples + BYTES_OF_A_PIXEL)
+    };
+    let bytes = meta.headers.iter().map(bytes).sum();
+    if bytes > most_memory {
+        return Err(Flaw::needs_memory(bytes, most_memory));
     }
     let reader = read()
         .no_deep_data()

@@ -280,8 +280,8 @@ pub(super) fn take_sums(
         // The kind is decided once for all samples.
         match part.kind {
             SampleKind::Eight => {
-                let samples = part.bytes[at..].iter().step_by(part.channels);
-                values.extend(samples.map(|one| of_eight_bits(*one)));
+                let pixels = part.bytes.chunks_exact(part.channels);
+                values.extend(pixels.map(|pixel| of_eight_bits(pixel[at])));
             }
             SampleKind::Half => values.extend(samples.map(|one| SampleKind::Half.value(one))),
             SampleKind::Float => values.extend(samples.map(|one| SampleKind::Float.value(one))),

@@ -3,7 +3,7 @@
 use half::f16;
 use truepath_core::picture::{INFINITE, NOT_A_NUMBER, Size, srgb_light};
 
-use super::{DisplayCurve, ValueKind};
+use super::{DisplayCurve, MOST_PIXELS, ValueKind};
 use crate::meter::{RowPart, SampleKind};
 use crate::raster::Raster;
 
@@ -16,6 +16,8 @@ pub(crate) struct FullRows {
     has_alpha: bool,
     pixels: Vec<[u8; 3]>,
     seen: u64,
+    /// Bytes of memory that it would take, where those are too many.
+    pub(super) too_large: Option<u64>,
 }
 
 impl FullRows {
@@ -28,6 +30,7 @@ impl FullRows {
             has_alpha: false,
             pixels: Vec::new(),
             seen: 0,
+            too_large: None,
         }
     }
 
@@ -38,6 +41,11 @@ impl FullRows {
         }
         (self.size, self.channels) = (size, channels);
         self.has_alpha = has_alpha && channels > 1;
+        let bytes = u64::from(size.width) * u64::from(size.height) * 3;
+        if bytes > MOST_PIXELS {
+            self.too_large = Some(bytes);
+            return false;
+        }
         self.pixels = vec![[0; 3]; size.width as usize * size.height as usize];
         true
     }
@@ -181,6 +189,15 @@ mod tests {
         is_encoded: false,
         is_straight: false,
     };
+
+    #[test]
+    fn a_picture_of_too_many_pixels_is_not_begun() {
+        let curve = DisplayCurve::new(transfer("srgb").unwrap());
+        let mut rows = FullRows::new(curve, DISPLAY);
+        assert!(!rows.begin(Size::square(30_000), 3, false));
+        assert_eq!(rows.too_large, Some(2_700_000_000));
+        assert!(!rows.is_whole());
+    }
 
     #[test]
     fn samples_of_every_kind_become_what_a_display_shows() {

@@ -29,6 +29,12 @@ pub struct ProxyOptions {
     pub is_data: bool,
 }
 
+/// The pixels of a picture take so many bytes of memory at most.
+const MOST_PIXELS: u64 = 1 << 30;
+
+/// Bytes of a pixel of a proxy while it is made: sums, their number, a fault, and the mean values that they become.
+pub(crate) const BYTES_OF_A_PIXEL: u64 = 16 + 4 + 1 + 16;
+
 /// A small picture in linear light.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Proxy {
@@ -79,8 +85,18 @@ impl Proxy {
 /// # Errors
 /// What is wrong with the file, or that it is of a kind that cannot be shown.
 pub fn proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
+    proxy_in(path, options, MOST_PIXELS)
+}
+
+/// The same in so many bytes of memory.
+pub(crate) fn proxy_in(
+    path: &Path,
+    options: ProxyOptions,
+    most_memory: u64,
+) -> Result<Proxy, Flaw> {
     let target = |values: ValueKind| {
-        let sums = ProxySums::new(options.within, values.is_encoded, values.is_straight);
+        let mut sums = ProxySums::new(options.within, values.is_encoded, values.is_straight);
+        sums.most_memory = most_memory;
         PixelTarget::Proxy(sums)
     };
     let values = options.is_data.then_some(PixelValues::Data);
@@ -141,6 +157,15 @@ impl PixelTarget {
         }
     }
 
+    /// What is wrong with a picture that has too many pixels.
+    fn too_large(&self) -> Option<Flaw> {
+        let (bytes, most) = match self {
+            Self::Proxy(sums) => (sums.too_large?, sums.most_memory),
+            Self::Full(rows) => (rows.too_large?, MOST_PIXELS),
+        };
+        Some(Flaw::needs_memory(bytes, most))
+    }
+
     /// Whether every pixel has come.
     fn is_whole(&self) -> bool {
         match self {
@@ -171,7 +196,11 @@ fn pixels(
     let mut file = File::open(path)?;
     let mut meter = Meter::of_pixels(target(kind));
     let facts = decode_with(&mut file, &wanted, &mut meter)?;
-    if let Some(whole) = meter.into_pixels().filter(PixelTarget::is_whole) {
+    let taken = meter.into_pixels();
+    if let Some(flaw) = taken.as_ref().and_then(PixelTarget::too_large) {
+        return Err(flaw);
+    }
+    if let Some(whole) = taken.filter(PixelTarget::is_whole) {
         return Ok((whole, facts.notes));
     }
     // Formats whose reader gives no rows.
@@ -180,7 +209,10 @@ fn pixels(
     let image =
         image.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
     take(&image, &mut target);
-    Ok((target, facts.notes))
+    match target.too_large() {
+        Some(flaw) => Err(flaw),
+        None => Ok((target, facts.notes)),
+    }
 }
 
 fn by_library(path: &Path) -> Result<DynamicImage, Flaw> {

@@ -2,7 +2,7 @@
 
 use truepath_core::picture::{PixelFault, Size, srgb_light};
 
-use super::Proxy;
+use super::{BYTES_OF_A_PIXEL, MOST_PIXELS, Proxy};
 use crate::meter::{RowPart, SampleKind};
 
 /// The sums of a picture.
@@ -24,6 +24,10 @@ pub(crate) struct ProxySums {
     /// Light of every value of 8 bits.
     light: Vec<f32>,
     seen: u64,
+    /// Bytes of memory that it may take.
+    pub(super) most_memory: u64,
+    /// Bytes that it would take, where those are more.
+    pub(super) too_large: Option<u64>,
 }
 
 impl ProxySums {
@@ -48,6 +52,8 @@ impl ProxySums {
                 .map(|value| srgb_light(f32::from(value) / 255.0))
                 .collect(),
             seen: 0,
+            most_memory: MOST_PIXELS,
+            too_large: None,
         }
     }
 
@@ -79,6 +85,11 @@ impl ProxySums {
         self.channels = channels;
         self.has_alpha = has_alpha;
         let count = self.size.width as usize * self.size.height as usize;
+        let bytes = count as u64 * BYTES_OF_A_PIXEL;
+        if bytes > self.most_memory {
+            self.too_large = Some(bytes);
+            return false;
+        }
         self.sums = vec![[0.0; 4]; count];
         self.counts = vec![0; count];
         self.faults = vec![PixelFault::None; count];

@@ -8,8 +8,8 @@ use std::time::Duration;
 
 use crate::clock::Moment;
 use crate::disk::{Stamp, hash_file, hash_outline, stamp};
-use crate::fingerprint::NeededFile;
 use crate::lock::lock;
+use crate::needed_files::NeededFile;
 
 /// A scene may need thousands of files on a file server: they are not looked at before every process.
 const EVERY: Duration = Duration::from_secs(1);

@@ -10,10 +10,10 @@ mod unix;
 #[cfg(unix)]
 pub(crate) use unix::{
     EngineRegistry, Exit, Group, ProcessMarks, Usage, boot, bytes_of_name, changed_at, device,
-    exchange, file_number, free_memory, free_space, groups_marked, identity, is_executable,
-    is_held_by_another, is_open_for_writing, is_writable, is_written_in, kill_this_process,
-    lock_file, machine_name, modified_at, name_of_bytes, names, pipe_name, rename_new, signal_name,
-    symlink, sync_folder, usage_of_tree, user_name, wait_with_usage,
+    exchange, file_number, free_space, groups_marked, identity, is_executable, is_held_by_another,
+    is_open_for_writing, is_writable, is_written_in, kill_this_process, lock_file, machine_name,
+    modified_at, name_of_bytes, names, pipe_name, rename_new, signal_name, symlink, sync_folder,
+    usage_of_tree, user_name, wait_with_usage,
 };
 #[cfg(unix)]
-pub use unix::{in_own_group, is_pipe, lower_priority};
+pub use unix::{free_memory, in_own_group, is_pipe, lower_priority};

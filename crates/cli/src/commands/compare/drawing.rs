@@ -7,7 +7,7 @@ use truepath_media::{
     CellState, Pair, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet, proxy,
 };
 
-use super::{Arguments, Compared, ComparedFrame};
+use super::{Arguments, Compared, ComparedFrame, usable_memory};
 
 /// The worst frames of both sides side by side, and what differs.
 pub(super) fn draw(compared: &Compared, names: &[String; 2], arguments: &Arguments) -> Raster {
@@ -98,9 +98,9 @@ fn row_of(one: &ComparedFrame, arguments: &Arguments, longest: u32) -> SheetRow 
 fn pair_of(one: &ComparedFrame) -> Option<Pair> {
     let (first, second) = &one.paths;
     if one.layer.is_empty() {
-        return Pair::read(first, second).ok();
+        return Pair::read(first, second, usable_memory()).ok();
     }
-    let layers = Pair::by_layer(first, second).ok()?;
+    let layers = Pair::by_layer(first, second, usable_memory()).ok()?;
     let (_, pair) = layers.into_iter().find(|(name, _)| *name == one.layer)?;
     pair.ok()
 }

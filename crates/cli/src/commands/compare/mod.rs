@@ -9,6 +9,7 @@ mod matched;
 mod printed;
 mod repeated;
 
+use std::io;
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
@@ -131,7 +132,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         }
         _ => repeated::rendered_again(&arguments.job)?,
     };
-    let compared = compare(&arguments, matched);
+    let compared = compare(&arguments, matched)?;
     let is_fine = compared.is_fine();
     if arguments.format == OutputFormat::Json {
         print_json(&CompareShape::of(&compared, is_fine))?;
@@ -200,10 +201,12 @@ impl Compared {
 }
 
 /// Compares all that belongs together.
-fn compare(arguments: &Arguments, matched: Matched) -> Compared {
-    let look = |both: &Both| -> Vec<ComparedFrame> {
-        let frame = |layer: String, pair: Result<Pair, CompareError>| {
+fn compare(arguments: &Arguments, matched: Matched) -> Result<Compared, CommandError> {
+    let look = |both: &Both, most_memory: u64| -> (Vec<ComparedFrame>, u64) {
+        let mut memory = 0;
+        let mut frame = |layer: String, pair: Result<Pair, CompareError>| {
             let notes = pair.as_ref().map(Pair::notes).unwrap_or_default();
+            memory += pair.as_ref().map_or(0, Pair::memory);
             let values = arguments.values.compared();
             let result = pair.map(|pair| pair.difference(values, arguments.tolerance));
             ComparedFrame {
@@ -216,18 +219,45 @@ fn compare(arguments: &Arguments, matched: Matched) -> Compared {
             }
         };
         let (first, second) = &both.paths;
-        if !arguments.per_pass {
-            return vec![frame(String::new(), Pair::read(first, second))];
-        }
-        match Pair::by_layer(first, second) {
+        let layers = if arguments.per_pass {
+            Pair::by_layer(first, second, most_memory)
+        } else {
+            Ok(vec![(
+                String::new(),
+                Pair::read(first, second, most_memory),
+            )])
+        };
+        let frames = match layers {
             Err(error) => vec![frame(String::new(), Err(error))],
             Ok(layers) => layers
                 .into_iter()
                 .map(|(layer, pair)| frame(layer, pair))
                 .collect(),
-        }
+        };
+        (frames, memory)
     };
-    let mut frames: Vec<ComparedFrame> = matched.both.par_iter().flat_map_iter(look).collect();
+    let all = &matched.both;
+    let mut looks: Vec<(usize, Vec<ComparedFrame>)> = Vec::new();
+    let usable = usable_memory();
+    // The largest by itself shows how many fit into memory at once.
+    let bytes = |at: &usize| all[*at].paths.0.metadata().map_or(0, |facts| facts.len());
+    if let Some(largest) = (0..all.len()).max_by_key(bytes) {
+        let (first, memory) = look(&all[largest], usable);
+        looks.push((largest, first));
+        let at_once = (usable / memory.max(1)).clamp(1, rayon::current_num_threads() as u64);
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(at_once as usize);
+        let pool = pool.build().map_err(|error| {
+            CommandError::outside("threads for decoding")(io::Error::other(error))
+        })?;
+        let others = (0..all.len()).into_par_iter();
+        let others = others
+            .filter(|at| *at != largest)
+            .map(|at| (at, look(&all[at], usable / at_once).0));
+        let others: Vec<_> = pool.install(|| others.collect());
+        looks.extend(others);
+    }
+    looks.sort_by_key(|(at, _)| *at);
+    let mut frames: Vec<ComparedFrame> = looks.into_iter().flat_map(|(_, frames)| frames).collect();
     frames.sort_by(|one, other| {
         let (mine, theirs) = (one.badness(), other.badness());
         let by_share = theirs.0.total_cmp(&mine.0);
@@ -237,8 +267,14 @@ fn compare(arguments: &Arguments, matched: Matched) -> Compared {
             .then(by_largest)
             .then_with(|| name(one).cmp(&name(other)))
     });
-    Compared {
+    Ok(Compared {
         frames,
         only: matched.only,
-    }
+    })
+}
+
+/// Bytes of memory that pictures may take while they are compared: half of what is free, since others want some too.
+fn usable_memory() -> u64 {
+    const OTHERWISE: u64 = 2 << 30;
+    truepath_runner::system::free_memory().map_or(OTHERWISE, |free| free / 2)
 }

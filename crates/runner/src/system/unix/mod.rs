@@ -19,4 +19,5 @@ pub(crate) use machine::{boot, machine_name, user_name};
 pub(crate) use open_files::{is_open_for_writing, is_written_in};
 pub(crate) use orphans::{EngineRegistry, ProcessMarks};
 pub(crate) use processes::{Exit, Group, groups_marked, kill_this_process, pipe_name, signal_name};
-pub(crate) use usage::{Usage, free_memory, usage_of_tree, wait_with_usage};
+pub use usage::free_memory;
+pub(crate) use usage::{Usage, usage_of_tree, wait_with_usage};

@@ -119,7 +119,7 @@ fn children(process: i32) -> Vec<i32> {
 
 /// Bytes of memory that programs may still take on this machine without another one's giving way; none where the
 /// system does not say. A limit on the group of processes that this one belongs to counts as well.
-pub(crate) fn free_memory() -> Option<u64> {
+pub fn free_memory() -> Option<u64> {
     let text = fs::read_to_string("/proc/meminfo").ok()?;
     let line = text
         .lines()
