@@ -17,7 +17,7 @@ pub(crate) struct NeededFile {
     pub(crate) name: String,
     /// Where it is.
     pub(crate) path: PathBuf,
-    /// What it holds, by [`hash_outline`]; nothing of one that is not there.
+    /// What it holds, by [`crate::disk::hash_outline`]; nothing of one that is not there.
     pub(crate) hash: String,
 }
 
