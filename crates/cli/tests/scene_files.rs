@@ -151,3 +151,19 @@ fn a_folder_outside_of_all_places_is_listed_and_nothing_is_packed() {
     assert!(packed.err.contains("oak.png"), "{}", packed.err);
     assert!(home.project.files("away").is_empty());
 }
+
+#[test]
+fn a_name_that_is_no_text_is_shown_and_nothing_is_packed() {
+    use std::os::unix::ffi::OsStrExt;
+    let home = home();
+    let name = std::ffi::OsStr::from_bytes(b"b\xe9ton.png");
+    fs::write(home.project.path("home/show/textures").join(name), "b").unwrap();
+    let packed = home.pack(&["--output", "frames"]).ends(2);
+    assert!(
+        packed.err.contains(r"textures/b\xe9ton.png"),
+        "{}",
+        packed.err
+    );
+    assert!(packed.err.contains("UTF-8"), "{}", packed.err);
+    assert!(home.project.files("away").is_empty());
+}

@@ -4,6 +4,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 use truepath_core::finding::grouped;
+use truepath_core::visible::visible_bytes;
 
 use crate::load::LoadError;
 
@@ -16,6 +17,12 @@ pub enum PackError {
     /// Files lie where a bundle cannot have them.
     #[error("{}", outside_sentence(.0))]
     Outside(Vec<(PathBuf, u64)>),
+    /// Names of files are no text.
+    #[error(
+        "the list of a bundle holds names in UTF-8 only; rename {}",
+        _0.iter().map(|path| visible_bytes(path.as_os_str().as_encoded_bytes())).collect::<Vec<_>>().join(", ")
+    )]
+    NoText(Vec<PathBuf>),
     /// The bundles do not fit.
     #[error(
         "the bundles take {} bytes, and {} are free in {folder}; pack fewer parts, or name another folder with --to",

@@ -148,9 +148,13 @@ impl PackPlan {
         let FileList {
             files,
             outside,
+            no_text,
             places,
             ..
         } = packer;
+        if !no_text.is_empty() {
+            return Err(PackError::NoText(no_text.into_iter().collect()));
+        }
         if !outside.is_empty() {
             let sized = outside.into_iter().map(|path| {
                 let bytes = fs::metadata(&path).map_or(0, |facts| facts.len());

@@ -19,6 +19,8 @@ pub(super) struct FileList {
     pub(super) places: Vec<(String, String)>,
     pub(super) files: BTreeMap<String, PathBuf>,
     pub(super) outside: BTreeSet<PathBuf>,
+    /// Files whose paths are no text.
+    pub(super) no_text: BTreeSet<PathBuf>,
 }
 
 impl FileList {
@@ -57,6 +59,7 @@ impl FileList {
             places,
             files: BTreeMap::new(),
             outside: BTreeSet::new(),
+            no_text: BTreeSet::new(),
         }
     }
 
@@ -85,6 +88,10 @@ impl FileList {
         }) else {
             return;
         };
+        if path.to_str().is_none() {
+            self.no_text.insert(path);
+            return;
+        }
         match self.place_of(&path) {
             Some(to) => drop(self.files.insert(to, path)),
             None => drop(self.outside.insert(path)),
