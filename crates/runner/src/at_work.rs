@@ -1,8 +1,9 @@
 //! What processes of runs are at, on whatever machine: by the ledgers, and by their logs as far as they can be read.
 
+use std::collections::HashMap;
 use std::path::Path;
 
-use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::deliverable::Expansion;
 use truepath_core::forecast::Forecast;
 use truepath_core::frame_progress::FrameProgress;
 use truepath_core::frames::{Frame, FrameSet};
@@ -32,17 +33,21 @@ pub struct RunAtWork {
 }
 
 impl RunAtWork {
-    /// Looks at a process on a machine.
-    pub(crate) fn new(staged: &Staged, machine: &str, expansion: &Expansion) -> Self {
-        let all = expansion.deliverables.iter().enumerate();
-        let is_member = |one: &Deliverable| {
-            let path = one.pattern.sketch();
-            staged.members.iter().any(|member| member.path == path)
-        };
-        let made: Vec<(usize, &Deliverable)> = all.filter(|(_, one)| is_member(one)).collect();
+    /// Looks at a process on a machine; the places of all deliverables are known by the sketches of their paths.
+    pub(crate) fn new(
+        staged: &Staged,
+        machine: &str,
+        expansion: &Expansion,
+        places: &HashMap<String, usize>,
+    ) -> Self {
+        let members = staged.members.iter();
+        let mut deliverables: Vec<usize> = members
+            .filter_map(|member| places.get(&member.path).copied())
+            .collect();
+        deliverables.sort_unstable();
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
-        let last = made.first().map(|(_, one)| {
-            let engine = &one.common.engine;
+        let last = deliverables.first().map(|place| {
+            let engine = &expansion.deliverables[*place].common.engine;
             last_in_log(engine, &frames, Path::new(&staged.log))
         });
         let last = last.unwrap_or_default();
@@ -55,7 +60,7 @@ impl RunAtWork {
             log: staged.log.clone(),
             frame: last.frame.filter(|frame| frames.contains(*frame)).or(only),
             progress: last.progress,
-            deliverables: made.into_iter().map(|(index, _)| index).collect(),
+            deliverables,
             frames,
         }
     }

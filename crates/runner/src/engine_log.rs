@@ -109,6 +109,12 @@ pub(crate) fn run_says(line: &str) -> Option<&str> {
     text.strip_prefix("= ")
 }
 
+/// What the engine printed in a line of a kept log, after the time; `None` for a line of the run.
+pub(crate) fn engine_says(line: &str) -> Option<&str> {
+    let (_, printed) = line.split_once(' ')?;
+    run_says(line).is_none().then_some(printed)
+}
+
 /// What a log of an earlier run reports of finished frames.
 #[derive(Debug, Default)]
 pub(crate) struct FinishedInLog {
@@ -135,8 +141,8 @@ pub(crate) fn finished_in_log(profile: &Profile, frames: &FrameSet, log: &Path) 
     while matches!(lines.read_until(b'\n', &mut bytes), Ok(1..)) {
         let text = String::from_utf8_lossy(&bytes);
         let line = text.trim_end_matches('\n');
-        if let (None, Some((_, line))) = (run_says(line), line.split_once(' ')) {
-            match reader.read(line) {
+        if let Some(printed) = engine_says(line) {
+            match reader.read(printed) {
                 Some(LineMeaning::File(name)) => heard.named.push(name),
                 Some(LineMeaning::Frame(frame)) => heard.begun = heard.begun.max(Some(frame)),
                 Some(LineMeaning::Samples(samples)) => {
@@ -177,9 +183,8 @@ pub(crate) fn last_in_log(profile: &Profile, frames: &FrameSet, log: &Path) -> L
         return last;
     }
     let text = String::from_utf8_lossy(&bytes);
-    for line in text.lines().filter(|line| run_says(line).is_none()) {
-        let meaning = line.split_once(' ').and_then(|(_, line)| reader.read(line));
-        match meaning {
+    for printed in text.lines().filter_map(engine_says) {
+        match reader.read(printed) {
             Some(LineMeaning::Frame(frame)) => {
                 last = LastInLog {
                     frame: Some(frame),
@@ -199,9 +204,9 @@ pub(crate) fn last_in_log(profile: &Profile, frames: &FrameSet, log: &Path) -> L
 mod tests {
     use std::fs;
 
-    use super::*;
     use truepath_core::profile::LogPattern;
 
+    use super::*;
     use crate::sample::Project;
 
     #[test]

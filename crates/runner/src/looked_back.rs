@@ -13,7 +13,7 @@ use truepath_core::question::{Answers, FinishedPicture};
 
 use crate::Loaded;
 use crate::disk::{Stamp, stamp};
-use crate::engine_log::{LineMeaning, LogReader, run_says};
+use crate::engine_log::{LineMeaning, LogReader, engine_says};
 use crate::ledger::measured;
 use crate::run::{Warning, Warnings};
 
@@ -80,7 +80,7 @@ pub fn log_warnings(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Wa
         for (number, line) in (1..).zip(lines) {
             let line = line?;
             let line = String::from_utf8_lossy(&line);
-            let (None, Some((_, printed))) = (run_says(&line), line.split_once(' ')) else {
+            let Some(printed) = engine_says(&line) else {
                 continue;
             };
             let meaning = readers.iter().find_map(|reader| reader.read(printed));

@@ -173,7 +173,7 @@ impl<'l> Follower<'l> {
     pub fn look(&mut self) -> io::Result<Status> {
         self.ledger.refresh(&self.loaded.state_folder().ledgers())?;
         let mut status = Status::default();
-        let mut live: Vec<&SessionRecord> = Vec::new();
+        let mut live: Vec<(&SessionRecord, String)> = Vec::new();
         for (number, record) in self
             .ledger
             .sessions
@@ -197,12 +197,12 @@ impl<'l> Follower<'l> {
                         brought: record.brought,
                         rate: rate(record),
                     });
-                    let at_work = |staged| RunAtWork::new(staged, &card.machine, self.expansion);
-                    status.running.extend(record.staged.iter().map(at_work));
-                    live.push(record);
+                    live.push((record, card.machine));
                 }
             }
         }
+        status.running = self.at_work(&live);
+        let live: Vec<&SessionRecord> = live.iter().map(|(record, _)| *record).collect();
         status.rows = self.rows(&live);
         status.unsound = self.ledger.unsound();
         status.remarks = self.ledger.remarks();
@@ -216,6 +216,23 @@ impl<'l> Follower<'l> {
             status.expected = expected.map(|seconds| (seconds - under_way).max(0.0));
         }
         Ok(status)
+    }
+
+    /// What the processes of live runs are at, each run with its machine.
+    fn at_work(&self, live: &[(&SessionRecord, String)]) -> Vec<RunAtWork> {
+        if live.iter().all(|(record, _)| record.staged.is_empty()) {
+            return Vec::new();
+        }
+        let all = self.expansion.deliverables.iter().enumerate();
+        let places = all
+            .map(|(place, one)| (one.pattern.sketch(), place))
+            .collect();
+        let processes = live.iter().flat_map(|(record, machine)| {
+            record.staged.iter().map(move |staged| (staged, machine))
+        });
+        processes
+            .map(|(staged, machine)| RunAtWork::new(staged, machine, self.expansion, &places))
+            .collect()
     }
 
     fn rows(&self, live: &[&SessionRecord]) -> Vec<Row> {
