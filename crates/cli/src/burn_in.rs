@@ -5,9 +5,9 @@ use truepath_core::command::{burn_in_of, fill};
 use truepath_core::frames::Frame;
 use truepath_core::movie::Corner;
 use truepath_core::template::{Template, TokenValue};
-use truepath_runner::pictures::PictureRow;
+use truepath_runner::follow::pictures::PictureRow;
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 use crate::picture_arguments::ChosenPictures;
 
 /// A text in every picture, and where it stands.

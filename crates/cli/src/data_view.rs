@@ -2,7 +2,7 @@
 
 use clap::Args;
 use truepath_core::picture::DisplayOptions;
-use truepath_runner::pictures::PictureRow;
+use truepath_runner::follow::pictures::PictureRow;
 
 /// How values that are no light are shown, such as depth.
 #[derive(Debug, Clone, Copy, Args)]

@@ -10,13 +10,13 @@ use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
 use truepath_core::system::System;
 use truepath_core::template::PathPattern;
-use truepath_runner::describe::frames_of_scenes;
+use truepath_runner::hand_over::queue::is_queue_file;
 use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
-use truepath_runner::queue::is_queue_file;
-use truepath_runner::when::When;
+use truepath_runner::look::describe::frames_of_scenes;
+use truepath_runner::record::run_record::When;
 use truepath_runner::{Loaded, load};
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 use crate::show::WARNING;
 
 /// With more shots than this, loading takes seconds: a remark says so.
@@ -111,7 +111,7 @@ pub(crate) struct JobArguments {
     /// How strong the machines of the shares are, or of the parts that are packed, such as 8,8,16,4
     #[arg(long, value_name = "WEIGHTS", help_heading = SELECTION)]
     weights: Option<String>,
-    /// Let the shares take turns over the frames, in place of one row each
+    /// Deal the frames out in turn; else each part gets one block
     #[arg(long, requires = "share", help_heading = SELECTION)]
     interleaved: bool,
     /// Set a key for this call: camera=north, or shot.dawn.camera=north for one table
@@ -328,7 +328,9 @@ impl JobArguments {
         let as_it_is = sets.is_empty();
         sets.extend(keys.iter().cloned());
         let mut loaded = load(&path, &sets, crate::profiles::SHIPPED, when, system)?;
-        if let Some(remark) = truepath_runner::when::remark(&loaded.state_folder(), &loaded.file) {
+        if let Some(remark) =
+            truepath_runner::record::run_record::remark(&loaded.state_folder(), &loaded.file)
+        {
             crate::show::alert(&format!("{WARNING}warning{WARNING:#}: {remark}"));
         }
         let shots = loaded.job.shots.len();

@@ -2,8 +2,12 @@
 
 mod burn_in;
 mod commands;
+mod compared;
 mod data_view;
+mod error;
+mod findings;
 mod job_arguments;
+mod limits;
 mod new_file;
 mod outcome;
 mod picture_arguments;
@@ -66,7 +70,13 @@ pub(crate) fn command_line() -> clap::Command {
     <Line as clap::CommandFactory>::command()
 }
 
+#[global_allocator]
+static MEMORY: limits::Memory = limits::Memory;
+
 fn main() -> ExitCode {
+    if let Err(error) = limits::begin() {
+        return ExitCode::from(error.report());
+    }
     let line = Line::parse();
     match line.color {
         ColorChoice::Auto => {}

@@ -6,12 +6,20 @@ use std::path::{Path, PathBuf};
 
 use tempfile::NamedTempFile;
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// A file that is being written beside the place where it will be.
 pub(crate) struct NewFile {
-    file: NamedTempFile,
+    file: Begun,
     to: PathBuf,
+}
+
+/// Until it has its name.
+enum Begun {
+    /// It has no name at all, and is gone with this process.
+    Unnamed(File, PathBuf),
+    /// It has another one, on systems and disks that know no files without names.
+    Named(NamedTempFile),
 }
 
 impl NewFile {
@@ -23,16 +31,10 @@ impl NewFile {
                 "it is there already, and is not replaced",
             ));
         }
-        let file =
-            tempfile::Builder::new()
-                .prefix(".truepath-")
-                .make_in(folder_of(to), |path| {
-                    File::options()
-                        .read(true)
-                        .write(true)
-                        .create_new(true)
-                        .open(path)
-                })?;
+        let file = match unnamed(folder_of(to)) {
+            Some((file, path)) => Begun::Unnamed(file, path),
+            None => Begun::Named(named(folder_of(to))?),
+        };
         Ok(Self {
             file,
             to: to.to_owned(),
@@ -41,22 +43,78 @@ impl NewFile {
 
     /// What is to be written.
     pub(crate) fn file(&mut self) -> &mut File {
-        self.file.as_file_mut()
+        match &mut self.file {
+            Begun::Unnamed(file, _) => file,
+            Begun::Named(file) => file.as_file_mut(),
+        }
     }
 
-    /// Where it is until it has its name.
+    /// Where this process can read it until it has its name.
     pub(crate) fn path(&self) -> &Path {
-        self.file.path()
+        match &self.file {
+            Begun::Unnamed(_, path) => path,
+            Begun::Named(file) => file.path(),
+        }
     }
 
     /// Gives it its name, once its bytes are on the disk.
-    pub(crate) fn finish(self) -> io::Result<()> {
-        self.file.as_file().sync_all()?;
-        self.file
-            .persist_noclobber(&self.to)
-            .map_err(|error| error.error)?;
-        Ok(())
+    pub(crate) fn finish(mut self) -> io::Result<()> {
+        self.file().sync_all()?;
+        match self.file {
+            Begun::Unnamed(_, path) => give_name(&path, &self.to),
+            Begun::Named(file) => {
+                let named = file.persist_noclobber(&self.to);
+                named.map(drop).map_err(|error| error.error)
+            }
+        }
     }
+}
+
+fn named(folder: &Path) -> io::Result<NamedTempFile> {
+    let open = |path: &Path| {
+        File::options()
+            .read(true)
+            .write(true)
+            .create_new(true)
+            .open(path)
+    };
+    tempfile::Builder::new()
+        .prefix(".truepath-")
+        .make_in(folder, open)
+}
+
+/// A file without a name on the disk of a folder, and where this process can read it; none where there is no such thing.
+#[cfg(target_os = "linux")]
+fn unnamed(folder: &Path) -> Option<(File, PathBuf)> {
+    use rustix::fs::{Mode, OFlags, open};
+    use std::os::fd::AsRawFd;
+    let mode = Mode::from_raw_mode(0o666);
+    let file = open(
+        folder,
+        OFlags::TMPFILE | OFlags::RDWR | OFlags::CLOEXEC,
+        mode,
+    )
+    .ok()?;
+    let file = File::from(file);
+    let path = PathBuf::from(format!("/proc/self/fd/{}", file.as_raw_fd()));
+    path.exists().then_some((file, path))
+}
+
+#[cfg(not(target_os = "linux"))]
+fn unnamed(_: &Path) -> Option<(File, PathBuf)> {
+    None
+}
+
+/// Gives a file without a name its name, which must be free.
+#[cfg(target_os = "linux")]
+fn give_name(unnamed: &Path, to: &Path) -> io::Result<()> {
+    use rustix::fs::{AtFlags, CWD, linkat};
+    Ok(linkat(CWD, unnamed, CWD, to, AtFlags::SYMLINK_FOLLOW)?)
+}
+
+#[cfg(not(target_os = "linux"))]
+fn give_name(_: &Path, _: &Path) -> io::Result<()> {
+    Err(io::ErrorKind::Unsupported.into())
 }
 
 /// The folder of a file, which may be the one that this program works in.

@@ -6,11 +6,12 @@ use std::path::PathBuf;
 use clap::Args;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::movie::Fps;
-use truepath_runner::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
-use truepath_runner::queue::{is_queue_file, load_queue};
+use truepath_runner::follow::pictures::{PictureRow, pictures_of_job, pictures_of_paths};
+use truepath_runner::hand_over::queue::{is_queue_file, load_queue};
 
+use crate::error::CommandError;
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::CommandError;
+use crate::show::states::remark_on_set_aside;
 
 /// Folders and pictures, or a part of a job.
 #[derive(Debug, Clone, Args)]
@@ -50,10 +51,10 @@ impl ChosenPictures {
 
     /// Takes the pictures of a job, under a name where there are several.
     fn add(&mut self, name: Option<String>, job: Chosen) -> Result<(), CommandError> {
-        let runnable = job.chosen.runnable();
-        let rows = pictures_of_job(&job.loaded, &runnable);
+        let wanted = job.wanted()?;
+        let rows = pictures_of_job(&job.loaded, wanted);
         let rows = rows.map_err(CommandError::outside("the state of the job"))?;
-        let pictures = runnable.deliverables.iter();
+        let pictures = wanted.deliverables.iter();
         let pictures = pictures.filter(|one| one.movie().is_none());
         for (mut row, one) in rows.into_iter().zip(pictures) {
             // A selection may leave nothing of a deliverable.
@@ -103,8 +104,10 @@ impl PictureArguments {
             None => {
                 let names = self.paths.iter().map(|path| path.display().to_string());
                 chosen.title = names.collect::<Vec<_>>().join(", ");
-                let rows = pictures_of_paths(&self.paths);
-                chosen.rows = rows.map_err(CommandError::outside(chosen.title.clone()))?;
+                let found = pictures_of_paths(&self.paths);
+                let found = found.map_err(CommandError::outside(chosen.title.clone()))?;
+                remark_on_set_aside(&found.set_aside);
+                chosen.rows = found.rows;
                 chosen.rows.retain(|row| !row.frames.is_empty());
             }
             Some(job) => match job.file().filter(|path| is_queue_file(path)) {
@@ -112,8 +115,12 @@ impl PictureArguments {
                     let queue = load_queue(path)?;
                     chosen.title = path.display().to_string();
                     for entry in queue.entries.iter().filter(|entry| entry.is_on) {
-                        let of_entry = job.of_entry(path, entry).load_latest()?;
-                        chosen.add(Some(entry.label()), of_entry)?;
+                        let of_entry = job.of_entry(path, entry).load_latest();
+                        let added = of_entry.and_then(|job| chosen.add(Some(entry.label()), job));
+                        // One that cannot be loaded does not hide the others.
+                        if let Err(error) = added {
+                            error.report();
+                        }
                     }
                 }
                 None => {

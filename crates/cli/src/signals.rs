@@ -5,7 +5,7 @@ use std::sync::{Arc, OnceLock};
 
 use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM};
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// How often somebody asked the program to stop; the program listens from the first call on.
 ///

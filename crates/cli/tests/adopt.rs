@@ -111,7 +111,7 @@ fn a_script_of_several_lines_becomes_one_job() {
     );
     let called = project.call(&["adopt", "--script", "night.sh"]).ends(0);
     assert!(
-        called.out.contains("the same 4 lines back, word for word"),
+        called.out.contains("4 lines became 2 lines"),
         "{}",
         called.out
     );
@@ -427,5 +427,29 @@ proptest::proptest! {
             proptest::prop_assert!(!project.path("truepath.toml").exists());
             proptest::prop_assert!(several && camera == other, "{script}\n{}\n{}", called.out, called.err);
         }
+    }
+}
+
+#[test]
+fn ranges_that_the_job_cuts_otherwise_are_said_line_by_line() {
+    for (ranges, becomes) in [
+        // Two shots, since the first says its frame otherwise.
+        (&["15-15", "16-19"][..], "the same 2 lines back"),
+        (&["1-10", "8-19"], "2 lines became 1 line"),
+        (&["1-10", "11-20", "21-30"], "3 lines became 1 line"),
+    ] {
+        let project = Project::empty();
+        project.write("kiln.scene", "x");
+        let lines = ranges
+            .iter()
+            .map(|range| format!("cat --range {range} --out=r/k.png kiln.scene\n"));
+        project.write("night.sh", &lines.collect::<String>());
+        let called = project.call(&["adopt", "--script", "night.sh"]).ends(0);
+        assert!(called.out.contains(becomes), "{}", called.out);
+        // It is what `commands` prints.
+        let printed = project.call(&["commands", "--as", "json"]);
+        let processes = printed.out.matches("--range").count();
+        let lines = if becomes.contains("became") { 1 } else { 2 };
+        assert_eq!(processes, lines, "{}{}", printed.out, printed.err);
     }
 }

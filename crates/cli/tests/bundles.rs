@@ -6,7 +6,7 @@ mod common;
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process::{Command, Stdio};
 
 use common::bundles::{Home, job, rendered_at_home};
 use common::{called, program, scene};
@@ -445,4 +445,69 @@ fn bundles_travel_as_archives() {
     assert_eq!(home.frames(), rendered_at_home());
     // What was unpacked has gone.
     assert!(!home.project.path("home/.truepath/unpacked").exists());
+}
+
+/// The names in the folder of the bundles, hidden ones too.
+fn names_away(home: &Home) -> Vec<String> {
+    let entries = fs::read_dir(home.project.path("away")).unwrap().flatten();
+    let mut names: Vec<String> = entries
+        .map(|entry| entry.file_name().into_string().unwrap())
+        .collect();
+    names.sort();
+    names
+}
+
+fn remove(home: &Home, name: &str) {
+    let path = home.project.path(&format!("away/{name}"));
+    fs::remove_dir_all(&path)
+        .or_else(|_| fs::remove_file(&path))
+        .unwrap();
+}
+
+#[test]
+fn packing_that_was_killed_is_repeated_and_leaves_nothing() {
+    for (options, end) in [
+        (&["--parts", "3"][..], ""),
+        (&["--parts", "3", "--archive"], ".tar.zst"),
+    ] {
+        let home = Home::new("");
+        let users = ".truepath-pack-of-a-user";
+        fs::create_dir(home.project.path(&format!("away/{users}"))).unwrap();
+        home.project.write(&format!("away/{users}/lock"), "mine");
+        let bundles: Vec<String> = (1..=3)
+            .map(|part| format!("orrery-v003-part{part}of3{end}"))
+            .collect();
+        let expected: Vec<String> = [vec![users.to_owned()], bundles.clone()].concat();
+        let to = home.project.path("away").display().to_string();
+        let words = [&["pack", "--to", &to], options].concat();
+        for milliseconds in (0..15).map(|step| step * 5) {
+            let mut pack = home.project.command(&words);
+            pack.current_dir(home.project.path("home/show"))
+                .stdout(Stdio::null())
+                .stderr(Stdio::null());
+            let mut pack = pack.spawn().unwrap();
+            std::thread::park_timeout(std::time::Duration::from_millis(milliseconds));
+            pack.kill().unwrap();
+            pack.wait().unwrap();
+        }
+        if names_away(&home) != expected {
+            home.pack(options).ends(0);
+        }
+        // As a call leaves them that was killed between the names of two bundles.
+        remove(&home, &bundles[1]);
+        remove(&home, &bundles[2]);
+        home.pack(options).ends(0);
+        assert_eq!(names_away(&home), expected);
+        let lock = home.project.read(&format!("away/{users}/lock"));
+        assert_eq!(lock, "mine");
+        // One with another content is not replaced.
+        remove(&home, &bundles[2]);
+        let list = if end.is_empty() { "/bundle.json" } else { "" };
+        let list = format!("away/{}{list}", bundles[1]);
+        home.project.write(&list, "another");
+        let taken = home.pack(options).ends(2);
+        assert!(taken.err.contains("is there already"), "{}", taken.err);
+        assert_eq!(home.project.read(&list), "another");
+        assert_eq!(names_away(&home), expected[..3]);
+    }
 }

@@ -33,12 +33,12 @@ fn what_is_old_enough_is_removed_and_the_rest_stays() {
     project.call(&["run"]).ends(0);
     age(&project.path(".truepath/logs/0001"), 40);
     let frames = project.files("renders");
-    let line = ["clean", "--logs", "--older-than", "30d", "--dry-run"];
-    let shown = project.call(&line).ends(0);
-    assert!(shown.out.contains("would be removed"), "{}", shown.out);
+    let line = ["clean", "--logs", "--older-than", "30d", "--apply"];
+    let shown = project.call(&line[..4]).ends(0);
+    assert!(shown.out.contains("removed with --apply"), "{}", shown.out);
     assert!(shown.out.contains("younger"), "{}", shown.out);
     assert!(there(&project, ".truepath/logs/0001"));
-    project.call(&line[..4]).ends(0);
+    project.call(&line).ends(0);
     assert!(!there(&project, ".truepath/logs/0001"));
     assert!(there(&project, ".truepath/logs/0002"));
     // A date ahead of this clock is not old.
@@ -48,7 +48,7 @@ fn what_is_old_enough_is_removed_and_the_rest_stays() {
         let then = SystemTime::now() + Duration::from_secs(86_400);
         file.unwrap().set_modified(then).unwrap();
     }
-    project.call(&line[..4]).ends(0);
+    project.call(&line).ends(0);
     assert!(there(&project, ".truepath/logs/0002"));
     // Ledgers and frames stay, whatever is named.
     let all = [
@@ -57,6 +57,7 @@ fn what_is_old_enough_is_removed_and_the_rest_stays() {
         "--set-aside",
         "--checkpoints",
         "--caches",
+        "--apply",
     ];
     project.call(&all).ends(0);
     assert_eq!(project.files("renders"), frames);
@@ -86,15 +87,17 @@ fn checkpoints_and_caches_go_only_when_they_are_named() {
         "{}",
         shown.out
     );
-    project.call(&["clean", "--logs", "--caches"]).ends(0);
+    project
+        .call(&["clean", "--logs", "--caches", "--apply"])
+        .ends(0);
     assert_eq!(project.files(".truepath/checkpoints").len(), 1);
-    project.call(&["clean", "--checkpoints"]).ends(0);
+    project.call(&["clean", "--checkpoints", "--apply"]).ends(0);
     assert!(project.files(".truepath/checkpoints").is_empty());
     // What engines answered is asked again.
     let project = kiln("1-4", "", "");
     project.call(&["check", "--ask-engine"]).ends(0);
     assert!(!project.files(".truepath/scenes").is_empty());
-    project.call(&["clean", "--caches"]).ends(0);
+    project.call(&["clean", "--caches", "--apply"]).ends(0);
     assert!(project.files(".truepath/scenes").is_empty());
     project.call(&["check", "--ask-engine"]).ends(0);
     assert!(!project.files(".truepath/scenes").is_empty());
@@ -127,22 +130,22 @@ fn earlier_versions_are_removed_only_by_name_and_leave_their_hashes() {
     // Somebody has changed one, and put another beside them.
     fs::copy(project.path(&frame(2, 1)), project.path(&frame(1, 2))).unwrap();
     project.write("renders/v002/notes.txt", "keep me");
-    let clean = ["clean", "--superseded", "--keep-last", "2"];
+    let clean = ["clean", "--superseded", "--keep-last", "2", "--apply"];
     let before = project.files("renders");
     for refused in [&clean[..2], &["clean", "--keep-last", "2"]] {
         project.call(refused).ends(2);
     }
-    let shown = project.call(&[&clean[..], &["--dry-run"]].concat()).ends(0);
+    let shown = project.call(&clean[..4]).ends(0);
     for part in [
         "version 4",
         "version 3",
-        "would be removed",
+        "removed with --apply",
         "1 file not as a run has published",
     ] {
         assert!(shown.out.contains(part), "{part}: {}", shown.out);
     }
     project
-        .call(&["clean", "--logs", "--set-aside", "--caches"])
+        .call(&["clean", "--logs", "--set-aside", "--caches", "--apply"])
         .ends(0);
     assert_eq!(project.files("renders"), before);
     let old = fs::read(project.path(&frame(2, 3))).unwrap();

@@ -17,7 +17,7 @@ fn the_demo_ends_well_and_other_decoders_open_its_frames() {
         "88 of 132 files would be lost: depth and shadow would overwrite beauty",
         "no findings in mistake.toml",
         "cut short or damaged",
-        "complete: all 188 files are there and whole",
+        "complete: all 188 files are valid",
         "That was the demo.",
     ] {
         assert!(
@@ -117,7 +117,7 @@ fn the_demo_needs_no_other_program() {
     let project = Project::empty();
     let called = project.call_with(&["demo", "show"], ("PATH", "")).ends(0);
     for part in [
-        "complete: all 188 files of truepath.toml are there and whole",
+        "complete: all 188 files of truepath.toml are valid",
         "so this step is left out",
         "That was the demo.",
     ] {

@@ -3,6 +3,7 @@
 
 mod common;
 
+use std::fs;
 use std::path::Path;
 use std::process::Command;
 
@@ -132,25 +133,76 @@ fn model(frame: i64) -> String {
     )
 }
 
+fn tachyon() -> Project {
+    let project = Project::new(
+        "scene = \"model.dat\"\nframes = \"1-3\"\nengine = \"tachyon\"\nsize = \"64x48\"\nthreads = 1\n\
+         settings = { shade = \"medium\" }\npath = \"r/{shot}.{frame:04}.png\"\n",
+    );
+    project.write("model.dat", "the frames have scenes of their own\n");
+    for frame in 1..=3 {
+        project.write(&format!("model.{frame:04}.dat"), &model(frame));
+    }
+    project
+}
+
+#[test]
+fn the_scene_of_a_frame_alone_is_its_input_and_goes_into_bundles() {
+    if !needs("tachyon") {
+        return;
+    }
+    let project = tachyon();
+    project.call(&["run"]).ends(0);
+    project.write("model.0002.dat", &model(5));
+    let status = project.call(&["status", "--stale"]).ends(1);
+    assert!(
+        status.out.contains("frame 2") && status.out.contains("the files of the frame alone"),
+        "{}",
+        status.out
+    );
+    let audit = project.audit();
+    assert_eq!(audit["deliverables"][0]["stale"], "2", "{audit:#}");
+    let why = project.call(&["why", "r/model.0001.png"]).ends(0);
+    assert!(why.out.contains("shade"), "{}", why.out);
+    project.call(&["run", "--rerender-stale"]).ends(0);
+    project.call(&["audit"]).ends(0);
+    // Adopted files are taken for the scenes of that moment.
+    fs::remove_dir_all(project.path(".truepath")).unwrap();
+    project.call(&["run"]).ends(0);
+    project.write("model.0003.dat", &model(4));
+    project.call(&["audit"]).ends(1);
+    project.write("model.0003.dat", &model(3));
+    project.call(&["audit"]).ends(0);
+
+    fs::remove_dir_all(project.path("r")).unwrap();
+    fs::remove_dir_all(project.path(".truepath")).unwrap();
+    project.call(&["pack", "--to", "away"]).ends(0);
+    let away = project.path("away");
+    let bundle = fs::read_dir(&away).unwrap().next().unwrap().unwrap().path();
+    assert!(bundle.join("model.0002.dat").is_file());
+    let mut run = project.command(&["run"]);
+    run.current_dir(&bundle);
+    common::called(run).ends(0);
+    let bundle = bundle.to_str().unwrap();
+    project.call(&["gather", bundle]).ends(0);
+    project.call(&["audit"]).ends(0);
+    // A frame that was rendered from another scene is not gathered.
+    fs::remove_file(project.path("r/model.0001.png")).unwrap();
+    project.write("model.0001.dat", &model(6));
+    let gathered = project.call(&["gather", bundle]).ends(1);
+    assert!(
+        gathered.out.contains("stale") || gathered.out.contains("other settings"),
+        "{}",
+        gathered.out
+    );
+    assert!(!project.path("r/model.0001.png").exists());
+}
+
 #[test]
 fn a_second_ray_tracer_is_described_without_touching_code() {
     if !needs("ffmpeg") || !needs("tachyon") {
         return;
     }
-    by_run_and_by_script(
-        &|| {
-            let project = Project::new(
-                "scene = \"model.dat\"\nframes = \"1-3\"\nengine = \"tachyon\"\nsize = \"64x48\"\nthreads = 1\n\
-                 settings = { shade = \"medium\" }\npath = \"r/{shot}.{frame:04}.png\"\n",
-            );
-            project.write("model.dat", "the frames have scenes of their own\n");
-            for frame in 1..=3 {
-                project.write(&format!("model.{frame:04}.dat"), &model(frame));
-            }
-            project
-        },
-        3,
-    );
+    by_run_and_by_script(&tachyon, 3);
 }
 
 #[test]

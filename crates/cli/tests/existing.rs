@@ -1,182 +1,13 @@
-//! Every policy, and every kind of file that can be in the way: the table of the guide, cell by cell.
+//! Versions that are free, and replacing runs that were stopped. The table of the guide is in `verdicts/policies.rs`.
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 mod common;
 
 use std::fs;
 
-use common::{Project, kiln, scene, wrote};
-
-/// What is in the way of frame 2.
-#[derive(Debug, Clone, Copy, PartialEq)]
-enum There {
-    /// A frame that a run made with today's settings.
-    Valid,
-    /// A frame that a run made of another state of the scene.
-    Stale,
-    /// A frame that is cut off.
-    Broken,
-    /// Another whole picture under the name of one that a run has made.
-    Changed,
-    /// A whole picture that no run has recorded.
-    Foreign,
-}
+use common::{kiln, scene, wrote};
 
 const FRAME: &str = "renders/kiln.0002.png";
-
-/// A project with two of three frames done and something in the way of the second, and its bytes.
-fn project(existing: &str, there: There) -> (Project, Vec<u8>) {
-    let project = kiln("1-3", existing, "");
-    if there == There::Stale {
-        project.write(
-            "kiln.toml",
-            &scene("").replace("radius = 0.2", "radius = 0.3"),
-        );
-    }
-    // The run that made it is over: it made all that the job wants.
-    let whole = project.read("truepath.toml");
-    project.write("truepath.toml", &whole.replace(existing, ""));
-    project.call(&["run"]).ends(0);
-    project.write("truepath.toml", &whole);
-    for name in ["renders/kiln.0001.png", "renders/kiln.0003.png"] {
-        fs::remove_file(project.path(name)).unwrap();
-    }
-    project.write("kiln.toml", &scene(""));
-    let path = project.path(FRAME);
-    match there {
-        There::Valid | There::Stale => {}
-        There::Broken => fs::File::options()
-            .write(true)
-            .open(&path)
-            .unwrap()
-            .set_len(40)
-            .unwrap(),
-        There::Changed | There::Foreign => {
-            // Somebody put a picture of his own there, whole and of the right size.
-            let made = kiln("2", "", "");
-            made.write(
-                "kiln.toml",
-                &scene("").replace("radius = 0.2", "radius = 0.4"),
-            );
-            made.call(&["run"]).ends(0);
-            fs::remove_file(&path).unwrap();
-            fs::copy(made.path("renders/kiln.0002.png"), &path).unwrap();
-            if there == There::Foreign {
-                fs::remove_dir_all(project.path(".truepath")).unwrap();
-            }
-        }
-    }
-    let bytes = fs::read(&path).unwrap();
-    (project, bytes)
-}
-
-/// What a cell of the table says.
-#[derive(Debug, Clone, Copy, PartialEq)]
-enum Cell {
-    /// It stays, and the job is complete.
-    Kept,
-    /// It stays, is reported, and the job is not complete.
-    Reported,
-    /// It is rendered again; nothing is left of the old one.
-    Replaced,
-    /// It is rendered again; the old one is set aside.
-    SetAside,
-    /// Nothing is rendered at all.
-    Refused,
-}
-
-fn look(existing: &str, options: &[&str], there: There) -> Cell {
-    let (project, before) = project(existing, there);
-    let renders = wrote(&project).len();
-    let called = project.call(&[&["run"], options].concat());
-    let now = fs::read(project.path(FRAME)).unwrap();
-    let aside: Vec<Vec<u8>> = project
-        .files("renders/set-aside")
-        .iter()
-        .map(|name| fs::read(project.path(&format!("renders/set-aside/{name}"))).unwrap())
-        .collect();
-    // Whatever happens, what was there before is either there, or set aside, or was replaced because
-    // somebody asked for that; and the other frames are made unless the run was refused.
-    let others = ["renders/kiln.0001.png", "renders/kiln.0003.png"];
-    let made = others
-        .iter()
-        .filter(|name| project.path(name).is_file())
-        .count();
-    if called.code == Some(3) {
-        assert_eq!(made, 0);
-        assert!(
-            called.err.contains("existing = \"refuse\""),
-            "{}",
-            called.err
-        );
-        assert_eq!(now, before);
-        assert_eq!(wrote(&project).len(), renders);
-        return Cell::Refused;
-    }
-    assert_eq!(made, 2, "{}\n{}", called.out, called.err);
-    let again = wrote(&project).len() - renders == 3;
-    match (called.code, again, aside.contains(&before)) {
-        (Some(0), false, false) if now == before => Cell::Kept,
-        (Some(1), false, false) if now == before => {
-            let shown = called.out.contains("stale") || called.out.contains("changed");
-            assert!(shown, "{}", called.out);
-            Cell::Reported
-        }
-        (Some(0), true, false) => Cell::Replaced,
-        (Some(0), true, true) => {
-            assert!(called.err.contains("set aside "), "{}", called.err);
-            assert!(now != before);
-            Cell::SetAside
-        }
-        other => panic!("{other:?}\n{}\n{}", called.out, called.err),
-    }
-}
-
-#[test]
-fn every_cell_of_the_table() {
-    use Cell::{Kept, Refused, Replaced, Reported, SetAside};
-    let all = [
-        There::Valid,
-        There::Stale,
-        There::Broken,
-        There::Changed,
-        There::Foreign,
-    ];
-    let table: [(&str, &[&str], [Cell; 5]); 7] = [
-        ("", &[], [Kept, Reported, SetAside, Reported, Kept]),
-        (
-            "",
-            &["--rerender-stale"],
-            [Kept, Replaced, SetAside, SetAside, Kept],
-        ),
-        ("", &["--keep-stale"], [Kept, Kept, SetAside, Kept, Kept]),
-        (
-            "",
-            &["--rerender-unrecorded"],
-            [Kept, Reported, SetAside, Reported, SetAside],
-        ),
-        (
-            "existing = \"keep\"\n",
-            &["--rerender-stale", "--rerender-unrecorded"],
-            [Kept, Replaced, SetAside, SetAside, SetAside],
-        ),
-        (
-            "existing = \"replace\"\n",
-            &[],
-            [Replaced, Replaced, SetAside, SetAside, SetAside],
-        ),
-        ("existing = \"refuse\"\n", &[], [Refused; 5]),
-    ];
-    for (existing, options, cells) in table {
-        for (there, cell) in all.into_iter().zip(cells) {
-            assert_eq!(
-                look(existing, options, there),
-                cell,
-                "{existing}{options:?}: {there:?}"
-            );
-        }
-    }
-}
 
 #[test]
 fn the_next_version_is_the_first_that_is_free() {
@@ -291,7 +122,7 @@ fn a_file_that_the_scene_needs_and_that_has_changed_makes_frames_stale() {
     project.write("brass.tex", "dull");
     let status = project.call(&["status"]).ends(1);
     assert!(
-        status.out.contains("0 of 4 files, 0 %, 4 stale"),
+        status.out.contains("0 of 4 files valid, 0 %, 4 stale"),
         "{}",
         status.out
     );

@@ -27,7 +27,9 @@ fn job(project: &Project) -> String {
 fn fix(project: &Project) -> usize {
     for round in 0..10 {
         let before = job(project);
-        project.call(&["check", "--fix"]).ends(0);
+        let fixed = project.call(&["check", "--fix"]);
+        let is_left = project.call(&["check"]).code == Some(1);
+        assert_eq!(fixed.code, Some(i32::from(is_left)), "{}", fixed.out);
         if job(project) == before {
             return round;
         }
@@ -152,4 +154,23 @@ fn rules_explain_themselves() {
     }
     let unknown = project.call(&["rules", "left-out-tokn"]).ends(2);
     assert!(unknown.err.contains("left-out-token"), "{}", unknown.err);
+}
+
+#[test]
+fn a_fix_of_a_text_with_escapes_or_several_lines_is_said_and_not_written() {
+    for path in [
+        r#""renders/{shto}\u002E{frame:04}.png""#,
+        "\"\"\"\\\nrenders/{shto}.{frame:04}.png\"\"\"",
+    ] {
+        let text = JOB.replace("'renders/{shto}.{frame:04}'", path);
+        let project = Project::new(&text);
+        project.write("kiln.toml", "");
+        let fixed = project.call(&["check", "--fix"]);
+        assert_ne!(fixed.code, Some(0), "{}", fixed.out);
+        let all = fixed.out + &fixed.err;
+        let said =
+            "not fixed truepath.toml:8: the text has several lines, quotes or escapes; write";
+        assert!(all.contains(said), "{all}");
+        assert_eq!(job(&project), text);
+    }
 }

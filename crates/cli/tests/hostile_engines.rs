@@ -286,30 +286,178 @@ fn what_is_left_is_shown_with_its_size_and_removed_when_asked() {
     assert!(shown.contains("set aside    1 file, 5 B"), "{shown}");
     assert!(shown.contains("removed by --set-aside"), "{shown}");
     assert!(shown.contains("removed by --logs"), "{shown}");
-    project
-        .call(&["clean", "--logs", "--set-aside", "--dry-run"])
-        .ends(0);
+    project.call(&["clean", "--logs", "--set-aside"]).ends(0);
     assert!(project.path("out/set-aside").exists());
-    project.call(&["clean", "--set-aside"]).ends(0);
+    project.call(&["clean", "--set-aside", "--apply"]).ends(0);
     assert!(!project.path("out/set-aside").exists());
     assert!(project.path(".truepath/logs/0001").exists());
-    project.call(&["clean", "--logs"]).ends(0);
+    project.call(&["clean", "--logs", "--apply"]).ends(0);
     assert!(!project.path(".truepath/logs/0001").exists());
     assert_eq!(there(&project), frames);
     // A folder of somebody else is not reached through a link.
     fs::create_dir(project.path("precious")).unwrap();
     project.write("precious/work.png", "the only copy");
     std::os::unix::fs::symlink(project.path("precious"), project.path("out/set-aside")).unwrap();
-    project.call(&["clean", "--set-aside"]).ends(0);
+    project.call(&["clean", "--set-aside", "--apply"]).ends(0);
     assert_eq!(project.read("precious/work.png"), "the only copy");
     fs::remove_file(project.path("out/set-aside")).unwrap();
     // What a run that was killed left is still to be recovered, and its logs report what is finished.
     let slow = self::project("touch begun; sleep 600", "");
     let mut run = begun(&slow);
-    slow.call(&["clean", "--logs", "--set-aside"]).ends(0);
+    slow.call(&["clean", "--logs", "--set-aside", "--apply"])
+        .ends(0);
     assert!(slow.path(".truepath/logs/0001").exists());
     run.kill().unwrap();
     run.wait().unwrap();
-    slow.call(&["clean", "--logs", "--set-aside"]).ends(0);
+    slow.call(&["clean", "--logs", "--set-aside", "--apply"])
+        .ends(0);
     assert!(slow.path(".truepath/logs/0001").exists());
+}
+
+/// What a wrapper script starts in the background: it writes the picture once the wrapper has ended, or never.
+fn background(project: &Project, last: &str) {
+    project.write(
+        "child.sh",
+        &format!(
+            "until grep -q '^State:.Z' /proc/$2/status 2>/dev/null; do sleep 0.01; done\n{last}\n"
+        ),
+    );
+}
+
+#[test]
+fn a_renderer_that_works_on_in_the_background_is_waited_for() {
+    for (what, start) in [
+        ("in its group", "sh child.sh \"$2\" $$ & exit 0"),
+        (
+            "in a session of its own",
+            "setsid sh child.sh \"$2\" $$ & exit 0",
+        ),
+        ("silent", "sh child.sh \"$2\" $$ >/dev/null 2>&1 & exit 0"),
+    ] {
+        let project = project(&format!("cp rough.png \"$2\"; {start}"), "");
+        background(&project, "cp final.png \"$1\"");
+        fs::write(project.path("rough.png"), picture(7)).unwrap();
+        fs::write(project.path("final.png"), picture(9)).unwrap();
+        project.call(&["run"]).ends(0);
+        let published = fs::read(project.path("out/kiln.0003.png")).unwrap();
+        assert!(published == picture(9), "{what}");
+        project.call(&["audit"]).ends(0);
+    }
+}
+
+#[test]
+fn a_renderer_that_works_on_for_ever_is_ended_and_proves_nothing() {
+    let project = project("cp picture.png \"$2\"; sh child.sh \"$2\" $$ & exit 0", "");
+    background(&project, "while :; do sleep 0.01; done");
+    let called = project
+        .call_with(&["run"], ("TRUEPATH_HASTE", "100"))
+        .ends(1);
+    assert!(
+        called.out.contains("still works on its pictures"),
+        "{}",
+        called.out
+    );
+    assert_eq!(there(&project).len(), 4, "{:?}", there(&project));
+}
+
+/// An engine that calls a rough picture finished and, once that has its true name, writes the final one; `end` is how
+/// it ends. The second time that it renders a frame, the final picture is there at once.
+fn hasty(end: &str) -> Project {
+    let script = format!(
+        "p=$PWD/p$1.png\ncd \"$HOME_OF_SHOW\"\nif [ $1 = 1 ] && [ ! -e begun ]; then\n: >begun\ncp rough.png \"$p\"\necho \"done p$1.png\"\n\
+         while [ ! -e r/dawn.0001.png ]; do sleep 0.02; done\ncp one.png \"$p\"\n{end}\nfi\ncp one.png \"$p\"\necho \"done p$1.png\""
+    );
+    let project = common::made_up(
+        " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\nlog = [{ file = '^done (?P<file>.*)' }]\n",
+        &script,
+        "frames = \"1-3\"\njobs = 1\nretries = 1\nretry-pause = \"0.01s\"\n",
+    );
+    let job = project.read("truepath.toml");
+    let home = project.path("");
+    let env = format!("env = {{ HOME_OF_SHOW = {home:?} }}\n");
+    project.write("truepath.toml", &format!("{env}{job}"));
+    fs::write(
+        project.path("rough.png"),
+        common::picture_of(48, 32, png::ColorType::Rgb, 99),
+    )
+    .unwrap();
+    project
+}
+
+#[test]
+fn a_picture_that_is_written_again_after_it_was_called_finished_counts_and_its_engine_is_not_believed()
+ {
+    for end in ["exit 0", "exit 3", "kill -KILL $$"] {
+        let project = hasty(end);
+        let run = project.call(&["run"]).ends(0);
+        assert!(
+            run.out.contains("too soon made-up wrote ")
+                && run
+                    .out
+                    .contains("r/dawn.0001.png again after it had called it finished"),
+            "{end}: {}",
+            run.out
+        );
+        project.call(&["audit"]).ends(0);
+        let last = fs::read(project.path("one.png")).unwrap();
+        for frame in 1..=3 {
+            let path = project.path(&format!("r/dawn.{frame:04}.png"));
+            assert!(fs::read(path).unwrap() == last, "{end}: {frame}");
+        }
+    }
+}
+
+/// A project whose engine reports an error at frame 2 of three, and ends with success; `more` is the rest of its profile.
+fn with_an_error(more: &str) -> Project {
+    common::made_up(
+        &format!(
+            " }}\narguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\nlog = [{{ error = '^ERROR (?P<text>.*)' }}]\n{more}"
+        ),
+        "if [ $1 = 2 ]; then echo 'ERROR no texture wood.tif'; fi\ncp \"${0%/*}/one.png\" p$1.png",
+        "frames = \"1-3\"\njobs = 1\nretries = 0\n",
+    )
+}
+
+#[test]
+fn an_error_of_an_engine_that_ends_with_success_is_reported_by_frame_and_fails_it_where_the_profile_says_so()
+ {
+    let project = with_an_error("");
+    let run = project.call(&["run"]).ends(0);
+    assert!(run.out.contains("no texture wood.tif"), "{}", run.out);
+    let audit = project.call(&["audit"]).ends(0);
+    let remark = "the engine reported an error: no texture wood.tif";
+    assert!(audit.out.contains(remark), "{}", audit.out);
+    let notes = &project.audit()["deliverables"][0]["notes"];
+    assert_eq!(notes[0]["frames"], "2", "{notes}");
+    assert_eq!(notes[0]["reason"], remark);
+
+    let project = with_an_error("error-fails = true\n");
+    let run = project.call(&["run"]).ends(1);
+    assert!(run.out.contains(remark), "{}", run.out);
+    let files = project.files("r");
+    let published: Vec<_> = files.iter().filter(|name| !name.contains('/')).collect();
+    assert_eq!(published, ["dawn.0001.png", "dawn.0003.png"]);
+    assert_eq!(files.len(), 3, "the picture is set aside: {files:?}");
+}
+
+#[test]
+fn a_profile_says_how_long_what_it_leaves_in_the_background_may_work() {
+    let profile = |limit: &str| {
+        common::made_up(
+            &format!(
+                " }}\narguments = [\"{{frame}}\"]\noutput-name = \"p{{frame:?}}.png\"\nbackground-limit = \"{limit}\"\n"
+            ),
+            "cp \"${0%/*}/one.png\" p$1.png\nsh -c 'while :; do sleep 0.01; done' child \"$PWD/p$1.png\" &",
+            "frames = \"1\"\nretries = 0\n",
+        )
+    };
+    let run = profile("0.1s").call(&["run"]).ends(1);
+    assert!(
+        run.out.contains("still works on its pictures"),
+        "{}",
+        run.out
+    );
+    let refused = profile("soon").call(&["check"]).ends(2);
+    let error = refused.out + &refused.err;
+    assert!(error.contains("a time such as `60s` or `5m`"), "{error}");
 }

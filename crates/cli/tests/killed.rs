@@ -173,6 +173,24 @@ fn what_a_run_leaves_that_dies_right_after_its_end_is_cleared_up() {
 }
 
 #[test]
+fn a_run_that_dies_between_recovering_another_one_and_forgetting_it_holds_nobody_up() {
+    let project = kiln("1-6", "chunk = 2\n", "");
+    let killed = project.call_with(&["run"], ("TRUEPATH_CRASH_AT", "renamed"));
+    assert_eq!(killed.code, None);
+    until_quiet(&project);
+    for _ in 0..2 {
+        // The second time it has the first one to recover, and that has one in its hands.
+        let killed = project.call_with(&["run"], ("TRUEPATH_CRASH_AT", "recovered"));
+        assert_eq!(killed.code, None, "{}", killed.err);
+        until_quiet(&project);
+    }
+    project.call(&["run"]).ends(0);
+    assert_eq!(nothing_broken(&project), 6);
+    assert!(!project.path(".truepath/claims").exists());
+    assert_eq!(project.files(".truepath/sessions"), [""; 0]);
+}
+
+#[test]
 fn staging_folders_that_a_dead_run_kept_are_cleared_up() {
     let project = kiln("1-12", "chunk = 1\n", "[mishap]\nslow = 40\n");
     let mut run = project
@@ -222,5 +240,37 @@ fn a_run_that_dies_over_what_another_machine_left_leaves_nothing_behind_either()
         assert_eq!(paths.len(), 3, "{point}: {paths:?}");
         paths.dedup();
         assert_eq!(paths.len(), 3, "{point}");
+    }
+}
+
+#[test]
+fn what_makes_one_file_leaves_all_of_it_or_nothing() {
+    let project = kiln("1-24", "", "");
+    project.call(&["run"]).ends(0);
+    let calls: [&[&str]; 3] = [
+        &["report", "--to", "page.html"],
+        &["sheet", "--to", "sheet.png"],
+        &["movie", "renders", "--fps", "24", "--to", "film.mp4"],
+    ];
+    for call in calls {
+        let made = call[call.len() - 1];
+        project.call(call).ends(0);
+        let whole = fs::read(project.path(made)).unwrap();
+        for milliseconds in (0..12).map(|step| step * 20) {
+            fs::remove_file(project.path(made)).ok();
+            let mut command = project.command(call);
+            command.stdout(Stdio::null()).stderr(Stdio::null());
+            let mut command = command.spawn().unwrap();
+            std::thread::park_timeout(std::time::Duration::from_millis(milliseconds));
+            command.kill().unwrap();
+            command.wait().unwrap();
+            let is_whole =
+                fs::read(project.path(made)).map_or(true, |bytes| bytes.len() == whole.len());
+            assert!(is_whole, "half of {made} has its name");
+            let names = fs::read_dir(project.path("")).unwrap().flatten();
+            let mut names = names.map(|entry| entry.file_name().into_string().unwrap());
+            let left = names.find(|name| name.starts_with('.') && name != ".truepath");
+            assert_eq!(left, None, "{made}");
+        }
     }
 }

@@ -101,8 +101,13 @@ fn a_movie_is_assembled_from_a_whole_sequence() {
         lacking.out
     );
     project
-        .call(&["run", "--set", "output.frames.settings.exposure=1"])
-        .ends(1);
+        .call(&[
+            "run",
+            "--rerender-stale",
+            "--set",
+            "output.frames.settings.exposure=1",
+        ])
+        .ends(0);
     assert!(
         project
             .files("r")

@@ -380,6 +380,6 @@ fn proxies_are_kept_by_the_content_of_their_files_and_a_damaged_one_counts_as_no
     };
     assert!(clean(&[]).contains("removed by --proxies"));
     assert_eq!(kept().len(), 1);
-    clean(&["--proxies"]);
+    clean(&["--proxies", "--apply"]);
     assert_eq!(kept().len(), 0);
 }

@@ -7,7 +7,7 @@ use std::fs;
 use std::io::{BufRead, BufReader};
 use std::process::Stdio;
 
-use common::{Project, needs};
+use common::{Project, made_up, needs};
 
 /// Writes a small PNG; `{frame}` shows in its pixels.
 const PNG: &str = r#"
@@ -314,4 +314,21 @@ fn what_an_engine_leaves_is_set_aside_and_its_folder_is_used_no_more() {
     assert_eq!(notes, "mine");
     let whole = project.files("out").len() - aside.len();
     assert_eq!(whole, 5, "{:?}", project.files("out"));
+}
+
+#[test]
+fn an_error_of_a_process_that_ends_with_success_is_in_the_summary() {
+    let project = made_up(
+        " }\narguments = [\"{frame}\"]\noutput-name = \"p{frame:?}.png\"\nlog = [{ error = '^error: (?P<text>.*)' }]\n",
+        "echo \"error: the texture wood.png is missing\"\ncp \"$(dirname \"$0\")/one.png\" p$1.png\n",
+        "frames = \"1-3\"\n",
+    );
+    let called = project.call(&["run"]).ends(0);
+    assert!(
+        called
+            .out
+            .contains("error: the texture wood.png is missing"),
+        "{}",
+        called.out
+    );
 }

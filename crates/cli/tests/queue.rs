@@ -128,7 +128,7 @@ fn entries_are_added_moved_switched_and_removed() {
         "{}",
         shown.out
     );
-    assert!(shown.out.contains("0 of 4 files there"), "{}", shown.out);
+    assert!(shown.out.contains("0 of 4 files valid"), "{}", shown.out);
     let json = project.call(&["queue", "--format", "json"]).ends(1).json();
     assert_eq!(json["entries"][1]["note"], "ask first");
     assert_eq!(json["entries"][1]["files"], 2);
@@ -306,7 +306,7 @@ fn other_commands_take_a_queue_like_a_job() {
     project.call(&["queue", "run"]).ends(1);
     let status = project.call(&["status", "night.toml"]).ends(1);
     assert!(
-        status.out.contains("all 2 files are there"),
+        status.out.contains("all 2 files are valid"),
         "{}",
         status.out
     );

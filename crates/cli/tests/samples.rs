@@ -54,9 +54,9 @@ fn samples_and_the_time_left_are_in_the_events() {
         .collect();
     assert_eq!(progress.len(), 10);
     assert_eq!(progress[4]["samples"], 10);
-    assert_eq!(progress[4]["samples-wanted"], 20);
+    assert_eq!(progress[4]["samples_wanted"], 20);
     assert_eq!(progress[4]["percent"], 50.0);
-    assert!(progress[4]["seconds-left"].is_number());
+    assert!(progress[4]["seconds_left"].is_number());
 }
 
 #[test]

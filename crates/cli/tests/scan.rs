@@ -7,7 +7,7 @@ use std::ffi::OsStr;
 use std::fs;
 use std::os::unix::ffi::OsStrExt;
 
-use common::{Project, kiln, picture};
+use common::{Project, kiln, needs, picture};
 
 fn folder() -> Project {
     let project = Project::empty();
@@ -66,7 +66,7 @@ fn what_is_not_whole_is_found_by_its_name() {
         .json();
     let sequence = &json["folders"][1]["sequences"][0];
     assert_eq!(sequence["frames"], "1-3,7");
-    assert_eq!(sequence["not-whole"].as_array().unwrap().len(), 2);
+    assert_eq!(sequence["not_whole"].as_array().unwrap().len(), 2);
 }
 
 #[test]
@@ -173,4 +173,146 @@ fn facts_are_those_of_movies_and_layers_too() {
     ] {
         assert!(called.out.contains(part), "{part}: {}", called.out);
     }
+}
+
+#[test]
+fn movies_are_whole_cut_or_not_to_be_verified_here() {
+    if !needs("ffmpeg") {
+        return;
+    }
+    let project = Project::empty();
+    let make = |name: &str, options: &[&str]| {
+        let made = std::process::Command::new("ffmpeg")
+            .args([
+                "-v",
+                "error",
+                "-f",
+                "lavfi",
+                "-i",
+                "testsrc2=s=96x64:r=12:d=4",
+            ])
+            .args(options)
+            .arg(project.path(name))
+            .status()
+            .unwrap();
+        assert!(made.success(), "{name}");
+    };
+    make(
+        "baseline.mp4",
+        &[
+            "-c:v", "libx264", "-bf", "0", "-g", "12", "-pix_fmt", "yuv420p",
+        ],
+    );
+    make(
+        "b-frames.mp4",
+        &["-c:v", "libx264", "-bf", "3", "-pix_fmt", "yuv420p"],
+    );
+    make(
+        "hevc.mp4",
+        &[
+            "-c:v",
+            "libx265",
+            "-pix_fmt",
+            "yuv420p",
+            "-x265-params",
+            "log-level=error",
+        ],
+    );
+    make("other.mkv", &["-c:v", "ffv1"]);
+    make("other.webm", &["-c:v", "libvpx-vp9"]);
+    make("other.avi", &["-c:v", "mjpeg"]);
+    let scan = || project.call(&["scan", "--verify", "--format", "json"]);
+    let word = |json: &serde_json::Value, name: &str| {
+        let sequences = json["folders"][0]["sequences"].as_array().unwrap();
+        let one = sequences.iter().find(|one| one["name"] == name).unwrap();
+        let has = |key: &str| !one[key].as_array().unwrap().is_empty();
+        match (has("not_whole"), has("unverifiable")) {
+            (true, _) => "not whole",
+            (_, true) => "unverifiable",
+            _ => "whole",
+        }
+    };
+    let all = [
+        "baseline.mp4",
+        "b-frames.mp4",
+        "hevc.mp4",
+        "other.mkv",
+        "other.webm",
+        "other.avi",
+    ];
+    let found = scan().ends(0).json();
+    let words = all.map(|name| word(&found, name));
+    assert_eq!(words[0], "whole");
+    assert_eq!(words[1..], ["unverifiable"; 5]);
+    // The movie command says the same, and condemns none.
+    for name in all {
+        let called = project.call(&["movie", "--verify", name]);
+        let is_whole = name == "baseline.mp4";
+        assert_eq!(
+            called.code,
+            Some(i32::from(!is_whole)),
+            "{name}: {}",
+            called.err
+        );
+        assert_eq!(
+            called.err.contains("unverifiable"),
+            !is_whole,
+            "{name}: {}",
+            called.err
+        );
+    }
+    // Cut in half, and short by a few bytes.
+    for name in all {
+        let whole = fs::read(project.path(name)).unwrap();
+        for length in [whole.len() / 2, whole.len() - 500] {
+            fs::write(project.path(name), &whole[..length]).unwrap();
+            let found = scan().ends(1).json();
+            assert_eq!(
+                word(&found, name),
+                "not whole",
+                "{name}, {length} of {}",
+                whole.len()
+            );
+        }
+        fs::write(project.path(name), whole).unwrap();
+    }
+}
+
+#[test]
+fn pictures_of_another_kind_than_their_sequence_are_named() {
+    let project = Project::empty();
+    fs::create_dir(project.path("r")).unwrap();
+    for frame in 1..=5 {
+        let side = if frame == 3 { 4 } else { 8 };
+        let bytes = common::picture_of(side, side, png::ColorType::Rgb, frame);
+        fs::write(project.path(&format!("r/kiln.{frame:04}.png")), bytes).unwrap();
+    }
+    fs::copy(project.path("r/kiln.0001.png"), project.path("r/wrong.exr")).unwrap();
+    let found = project.call(&["scan", "r", "--verify"]).ends(1);
+    let odd = "of another kind kiln.0003.png: size 4x4, not 8x8";
+    assert!(found.out.contains(odd), "{}", found.out);
+    let wrong = "it is png by its content, and its name says exr";
+    assert!(found.out.contains(wrong), "{}", found.out);
+}
+
+#[test]
+fn what_runs_set_aside_is_left_out_unless_it_is_named() {
+    let project = Project::empty();
+    for folder in ["r", "r/set-aside"] {
+        fs::create_dir_all(project.path(folder)).unwrap();
+        let path = project.path(&format!("{folder}/kiln.0001.png"));
+        fs::write(path, common::picture(1)).unwrap();
+    }
+    for line in [
+        &["scan", "r"][..],
+        &["manifest", "r"],
+        &["compare", "r", "r"],
+    ] {
+        let called = project.call(line).ends(0);
+        assert!(!called.out.contains("set-aside"), "{}", called.out);
+        let remark = "r/set-aside left out";
+        assert!(called.err.contains(remark), "{line:?}: {}", called.err);
+    }
+    let named = project.call(&["manifest", "r/set-aside"]).ends(0);
+    assert!(named.out.contains("kiln.0001.png"), "{}", named.out);
 }

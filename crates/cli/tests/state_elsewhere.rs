@@ -21,7 +21,7 @@ fn project(place: &str) -> Project {
     ));
     project.write(
         "engine.sh",
-        "cd \"$(dirname \"$0\")\"\necho $1 >>begun\ncp picture.png \"$2\"\n\
+        "cd \"$(dirname \"$0\")\"\ncp picture.png \"$2\"\necho $1 >>begun\n\
          while [ ! -e go ] && [ ! -e go-$1 ]; do sleep 0.02; done\n",
     );
     fs::write(project.path("picture.png"), picture(1)).unwrap();
@@ -374,15 +374,6 @@ fn state_that_cannot_be_read_is_reported_with_file_and_line_and_all_else_goes_on
         bytes.extend(b"\xff\x00\x1b junk\n");
         fs::write(path, bytes).unwrap();
     };
-    let newer = |path: &Path| {
-        let text = fs::read_to_string(path).unwrap();
-        let began = ledger_line(&json!({"began": {
-            "machine": "north", "job": "truepath.toml", "time": "2026-01-01T00:00:00Z", "logs": "x", "format": 99,
-        }}));
-        let unknown = ledger_line(&json!({ "something-new": { "path": "out/kiln.0001.png" } }));
-        fs::write(path.with_file_name("0002.jsonl"), began + &unknown).unwrap();
-        assert!(text.contains("published"));
-    };
     let record = |path: &Path| {
         let state = path.parent().unwrap().parent().unwrap();
         fs::write(
@@ -392,18 +383,12 @@ fn state_that_cannot_be_read_is_reported_with_file_and_line_and_all_else_goes_on
         .unwrap();
     };
     type Change<'c> = &'c dyn Fn(&Path);
-    let table: [(&str, Change<'_>, &[&str], &[&str]); 3] = [
+    let table: [(&str, Change<'_>, &[&str], &[&str]); 2] = [
         (
             "junk in a ledger",
             &junk,
             &["run", "status", "audit"],
             &["ledger/0001.jsonl:", "is no sound line"],
-        ),
-        (
-            "a newer ledger",
-            &newer,
-            &["run", "status", "audit"],
-            &["ledger/0002.jsonl:1", "is of format 99"],
         ),
         (
             "a broken record",
@@ -432,4 +417,70 @@ fn state_that_cannot_be_read_is_reported_with_file_and_line_and_all_else_goes_on
         assert_eq!(begun(&project), 7, "{what}: one frame is rendered again");
         project.call(&["audit"]).ends(0);
     }
+}
+
+#[test]
+fn a_ledger_of_a_newer_format_is_refused() {
+    let project = project(INSIDE);
+    project.write("go", "");
+    project.call(&["run"]).ends(0);
+    let began = ledger_line(&json!({"began": {
+        "machine": "north", "job": "truepath.toml", "time": "2026-01-01T00:00:00Z", "logs": "x", "format": 99,
+    }}));
+    project.write(".truepath/ledger/0002.jsonl", &began);
+    fs::remove_file(project.path("out/kiln.0004.png")).unwrap();
+    for command in ["run", "status", "audit"] {
+        let called = project.call(&[command]).ends(3);
+        assert!(
+            called.err.contains("ledger/0002.jsonl is of format 99"),
+            "{}",
+            called.err
+        );
+    }
+    assert_eq!(project.files("out").len(), 5, "nothing was begun");
+}
+
+#[test]
+fn a_copy_does_not_share_the_state_of_the_original() {
+    let state = tempfile::tempdir().unwrap();
+    let place = format!("state = \"{}/kiln\"\n{INSIDE}", state.path().display());
+    let project = project(&place);
+    project.write("go", "");
+    project.call(&["run", "--frames", "1-3"]).ends(0);
+    let around = tempfile::tempdir().unwrap();
+    let copied = Copied(around.path().join("copy"));
+    copy(&project.path(""), &copied.0);
+    let before = all(&copied.0);
+    let (code, text) = copied.call(&["run"]);
+    assert_eq!(code, 3, "{text}");
+    assert!(
+        text.contains("this one is a copy of it; give this one a state folder of its own"),
+        "{text}"
+    );
+    assert_eq!(all(&copied.0), before);
+    // The same folder by another path is no copy.
+    let linked = Copied(around.path().join("linked"));
+    std::os::unix::fs::symlink(project.path(""), &linked.0).unwrap();
+    let (code, text) = linked.call(&["run", "--frames", "4"]);
+    assert_eq!(code, 0, "{text}");
+    project.call(&["run"]).ends(0);
+    // Once the original is gone, this is where the project was moved to.
+    let job = fs::read_to_string(project.path("truepath.toml")).unwrap();
+    drop(project);
+    let (code, text) = copied.call(&["run"]);
+    assert_eq!(code, 0, "{text}");
+    // What was copied with its state is a project of its own.
+    let state = job.lines().find(|line| line.starts_with("state")).unwrap();
+    let own = job.replace(state, "state = \"../own-state\"");
+    fs::write(copied.0.join("truepath.toml"), own).unwrap();
+    assert_eq!(copied.call(&["run"]).0, 0);
+    let both = tempfile::tempdir().unwrap();
+    copy(
+        &around.path().join("own-state"),
+        &both.path().join("own-state"),
+    );
+    copy(&copied.0, &both.path().join("copy"));
+    let second = Copied(both.path().join("copy"));
+    let (code, text) = second.call(&["run"]);
+    assert_eq!(code, 0, "{text}");
 }

@@ -21,9 +21,9 @@ fn a_row_has_the_frames_time_and_memory_of_its_processes() {
     let row = &times["rows"][0];
     assert_eq!((&row["name"], &row["frames"]), (&"kiln".into(), &6.into()));
     let number = |key: &str| row[key].as_f64().unwrap();
-    assert!(number("wall-seconds") >= number("slowest-seconds"));
-    assert!(number("slowest-seconds") >= number("median-seconds"));
-    assert!(number("cpu-seconds") > 0.0 && number("memory-bytes") > 1e6);
+    assert!(number("wall_seconds") >= number("slowest_seconds"));
+    assert!(number("slowest_seconds") >= number("median_seconds"));
+    assert!(number("cpu_seconds") > 0.0 && number("memory_bytes") > 1e6);
     assert_eq!(row["failed"], 0);
     // The shares of the frames are all that the process took.
     let by_frame = project.call(&["times", "--by", "frame", "--format", "json"]);
@@ -39,9 +39,9 @@ fn a_row_has_the_frames_time_and_memory_of_its_processes() {
     );
     let sum: f64 = rows
         .iter()
-        .map(|row| row["wall-seconds"].as_f64().unwrap())
+        .map(|row| row["wall_seconds"].as_f64().unwrap())
         .sum();
-    assert!((sum - number("wall-seconds")).abs() < 0.01, "{sum}");
+    assert!((sum - number("wall_seconds")).abs() < 0.01, "{sum}");
     let table = project
         .call(&["times", "--by", "engine", "--format", "csv"])
         .ends(0)
@@ -76,7 +76,7 @@ cp "$3/one.png" "$2"
         (&row["frames"], &row["processes"], &row["failed"]),
         (&2.into(), &3.into(), &1.into())
     );
-    assert!(row["memory-bytes"].as_u64().unwrap() >= 80_000_000, "{row}");
+    assert!(row["memory_bytes"].as_u64().unwrap() >= 80_000_000, "{row}");
     // `why` says of a frame what its own process used, and which try it was.
     let why = project.call(&["why", "r/dawn.0002.png"]).ends(0).out;
     assert!(why.contains("ended with success, try 2"), "{why}");

@@ -72,7 +72,7 @@ fn every_state_has_its_reason() {
         project.path("renders/kiln.0009.png"),
     )
     .unwrap();
-    let strange = why(9, 0);
+    let strange = why(9, 1);
     assert!(strange.contains("made by    nobody knows"), "{strange}");
     assert!(
         strange.contains("the job does not want this frame"),

@@ -47,6 +47,8 @@ pub struct Finding {
 /// Frames that a finding is about.
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct FramesFound {
+    /// The label of their deliverable.
+    pub deliverable: String,
     /// The path of their deliverable, with its frame field.
     pub path: String,
     /// Which frames.
@@ -60,6 +62,18 @@ pub struct Fix {
     pub place: Place,
     /// What stands there then.
     pub text: String,
+}
+
+impl Severity {
+    /// The word for it.
+    #[must_use]
+    pub fn word(self) -> &'static str {
+        match self {
+            Self::Error => "error",
+            Self::Warning => "warning",
+            Self::Note => "note",
+        }
+    }
 }
 
 impl Finding {
@@ -94,8 +108,12 @@ impl Finding {
 
     /// Says which frames of a deliverable it is about.
     #[must_use]
-    pub(crate) fn about(mut self, path: String, frames: FrameSet) -> Self {
-        self.frames = Some(FramesFound { path, frames });
+    pub(crate) fn about(mut self, deliverable: String, path: String, frames: FrameSet) -> Self {
+        self.frames = Some(FramesFound {
+            deliverable,
+            path,
+            frames,
+        });
         self
     }
 

@@ -16,6 +16,7 @@ pub mod command;
 pub mod configuration;
 pub mod deliverable;
 pub mod executor;
+pub mod file_state;
 pub mod finding;
 pub mod fix;
 pub mod forecast;

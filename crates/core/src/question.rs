@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use crate::deliverable::{Deliverable, Expansion, Movie};
 use crate::frames::Frame;
-use crate::picture::{PictureMeasure, RenderedSamples};
+use crate::picture::{PictureKind, PictureMeasure, RenderedSamples};
 use crate::profile::Profile;
 use crate::scene_facts::SceneFacts;
 use crate::template::{PathPattern, Piece};
@@ -52,6 +52,8 @@ pub struct FolderFacts {
     pub real: Option<String>,
     /// Bytes that are free on its disk.
     pub free: Option<u64>,
+    /// The name of its file system, where that knows no links of either kind.
+    pub without_links: Option<String>,
 }
 
 /// What lies beside a scene.
@@ -139,6 +141,8 @@ pub struct FinishedPicture {
     pub measure: Option<PictureMeasure>,
     /// How many samples its pixels have; none where that is not known.
     pub samples: Option<RenderedSamples>,
+    /// Its size, channels and bits; none where that is not known.
+    pub kind: Option<PictureKind>,
 }
 
 /// All that must be known before the rules can look at a job, each once.

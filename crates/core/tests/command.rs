@@ -2,6 +2,7 @@
 #![allow(clippy::unwrap_used, clippy::panic)]
 
 use std::sync::Arc;
+use truepath_core::deliverable::DeliverableId;
 
 use truepath_core::at_least_one::AtLeastOne;
 use truepath_core::command::{ArgumentError, Invocation, arguments};
@@ -150,9 +151,13 @@ fn passes_that_miss_other_frames_are_processes_of_their_own() {
         .iter()
         .map(|one| (&one.deliverables[..], one.frames.to_string()))
         .collect();
+    let at = DeliverableId::at;
     assert_eq!(
         shown,
-        [(&[0, 2][..], "1-9".to_owned()), (&[1][..], "4".to_owned())]
+        [
+            (&[at(0), at(2)][..], "1-9".to_owned()),
+            (&[at(1)][..], "4".to_owned())
+        ]
     );
 }
 

@@ -215,35 +215,56 @@ fn circle(graph: &BTreeMap<String, BTreeSet<String>>) -> Option<Vec<String>> {
         .find_map(|name| walk(name, graph, &mut Vec::new(), &mut done))
 }
 
+/// The crates whose modules form no circle.
+const CRATES: [&str; 3] = ["core", "runner", "cli"];
+
+fn sources_of_crate(name: &str) -> Vec<(PathBuf, String)> {
+    let crates = Path::new(env!("CARGO_MANIFEST_DIR")).join("..");
+    sources_of(&crates.join(name).join("src"))
+}
+
 #[test]
 fn modules_form_no_circle() {
-    let mut graph: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
-    for (path, text) in sources() {
-        let module = path.iter().next().unwrap().to_str().unwrap();
-        let module = module.trim_end_matches(".rs").to_owned();
-        let others = uses(&text, "crate::").into_iter();
-        let others = others.filter(|name| *name != module);
-        graph.entry(module.clone()).or_default().extend(others);
+    for name in CRATES {
+        let mut graph: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+        for (path, text) in sources_of_crate(name) {
+            let module = path.iter().next().unwrap().to_str().unwrap();
+            let module = module.trim_end_matches(".rs").to_owned();
+            // The roots only name what there is, and tests are no part of the program.
+            let is_test = path.ends_with("tests.rs") || &*module == "sample";
+            if is_test || matches!(&*module, "lib" | "main") {
+                continue;
+            }
+            let others = uses(&text, "crate::").into_iter();
+            let others = others.filter(|name| *name != module);
+            graph.entry(module.clone()).or_default().extend(others);
+        }
+        if name == "core" {
+            assert!(graph["rules"].contains("deliverable"), "{graph:#?}");
+        }
+        assert_eq!(circle(&graph), None, "{name}");
     }
-    assert!(graph["rules"].contains("deliverable"), "{graph:#?}");
-    assert_eq!(circle(&graph), None);
 }
 
 #[test]
 fn files_of_a_module_form_no_circle() {
-    let mut graphs: BTreeMap<PathBuf, BTreeMap<String, BTreeSet<String>>> = BTreeMap::new();
-    for (path, text) in sources() {
-        let folder = path.parent().unwrap().to_owned();
-        let file = path.file_stem().unwrap().to_str().unwrap().to_owned();
-        // `mod.rs` hands on what the others define.
-        if file != "mod" && file != "lib" {
-            let graph = graphs.entry(folder).or_default();
-            graph.insert(file, uses(&text, "use super::"));
+    for name in CRATES {
+        let mut graphs: BTreeMap<PathBuf, BTreeMap<String, BTreeSet<String>>> = BTreeMap::new();
+        for (path, text) in sources_of_crate(name) {
+            let folder = path.parent().unwrap().to_owned();
+            let file = path.file_stem().unwrap().to_str().unwrap().to_owned();
+            // `mod.rs` hands on what the others define.
+            if !matches!(&*file, "mod" | "lib" | "main" | "tests") {
+                let graph = graphs.entry(folder).or_default();
+                graph.insert(file, uses(&text, "use super::"));
+            }
         }
-    }
-    assert!(graphs[Path::new("deliverable")]["make"].contains("engine"));
-    for (folder, graph) in graphs {
-        assert_eq!(circle(&graph), None, "{}", folder.display());
+        if name == "core" {
+            assert!(graphs[Path::new("deliverable")]["make"].contains("engine"));
+        }
+        for (folder, graph) in graphs {
+            assert_eq!(circle(&graph), None, "{name}: {}", folder.display());
+        }
     }
 }
 
@@ -304,4 +325,31 @@ fn every_file_is_a_module() {
         }
     }
     assert!(modules > 300, "{modules}");
+}
+
+/// The files outside of `disk/` and `system/` that remove or rename: each only what it has just made itself.
+const REMOVES_ITS_OWN: [&str; 4] = [
+    "cli/commands/adopt.rs",
+    "cli/commands/command_lines.rs",
+    "runner/hand_over/bundle/gather.rs",
+    "runner/look/proxy_cache.rs",
+];
+
+#[test]
+fn only_the_disk_removes_and_renames() {
+    let mut found = BTreeSet::new();
+    for name in ["runner", "cli", "media"] {
+        for (path, text) in sources_of_crate(name) {
+            let path = format!("{name}/{}", path.display());
+            let is_disk = path.contains("/disk/") || path.contains("/system/");
+            let is_test = path.ends_with("tests.rs") || path.contains("/tests/");
+            let code = text.split("#[cfg(test)]").next().unwrap_or_default();
+            let calls = ["fs::remove_", "fs::rename("];
+            if !is_disk && !is_test && calls.iter().any(|call| code.contains(call)) {
+                found.insert(path);
+            }
+        }
+    }
+    let found: Vec<&str> = found.iter().map(String::as_str).collect();
+    assert_eq!(found, REMOVES_ITS_OWN);
 }

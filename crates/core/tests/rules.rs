@@ -8,7 +8,9 @@ use truepath_core::deliverable::{Deliverable, Selection, Surroundings, expand};
 use truepath_core::finding::Finding;
 use truepath_core::job::{no_files, read};
 use truepath_core::movie::Fps;
-use truepath_core::picture::{BlankPart, Digest, PictureMeasure, RenderedSamples, Thumbnail};
+use truepath_core::picture::{
+    BlankPart, Digest, PictureKind, PictureMeasure, RenderedSamples, Size, Thumbnail,
+};
 use truepath_core::profile::read_profile;
 use truepath_core::question::{
     Answers, ExistingFacts, FinishedPicture, FolderFacts, MachineFacts, Question, SceneAnswer,
@@ -92,6 +94,7 @@ fn answer(question: Question, answers: &mut Answers) {
                 writable: !path.contains("locked"),
                 real: Some(path.trim_end_matches('/').to_owned()),
                 free: Some(1_000_000_000_000),
+                without_links: path.contains("exfat").then(|| "exFAT".to_owned()),
             };
             answers.folders.insert(path, facts);
         }
@@ -166,6 +169,15 @@ fn answer(question: Question, answers: &mut Answers) {
     }
 }
 
+/// What a picture of this width is.
+fn kind(width: u32) -> PictureKind {
+    PictureKind {
+        size: Size { width, height: 64 },
+        channels: "rgba".into(),
+        bits: "8".into(),
+    }
+}
+
 /// Finished pictures that the rules have nothing to say about, but where a remark in the job says what is wrong
 /// with the fifth.
 fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture> {
@@ -195,6 +207,7 @@ fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture>
                 blank: None,
             }),
             samples: None,
+            kind: Some(kind(64)),
         }
     });
     let mut pictures: Vec<FinishedPicture> = clean.collect();
@@ -226,6 +239,8 @@ fn finished(job: &str, one: &Deliverable, number: usize) -> Vec<FinishedPicture>
         fifth.bytes = 9_000;
     } else if is("# Frame 5 took a second, and its neighbours 20.") {
         fifth.seconds = Some(1.0);
+    } else if is("# Frame 5 is half as wide as the others.") {
+        fifth.kind = Some(kind(32));
     } else if is("# The engine reports 140 of 256 samples for frame 5.") {
         fifth.samples = Some(RenderedSamples {
             done: 140,

@@ -251,7 +251,7 @@ proptest! {
         let mut job = text(&shape).replacen(right, wrong, 1).replacen("{pass}/", "", usize::from(slip == 0));
         for _ in 0..6 {
             let (reading, findings) = checked(&job);
-            let fixed = fix(&reading.job.sources, &findings);
+            let fixed = fix(&reading.job.sources, &findings).files;
             match fixed.first() {
                 Some(fixed) => job = fixed.text.clone(),
                 None => break,

@@ -1,11 +1,12 @@
 //! What a picture must be, what it is, and what can be wrong with it.
 
+use std::borrow::Cow;
 use std::fmt;
 use std::io;
 
 use truepath_core::deliverable::Deliverable;
 use truepath_core::job::PlacedText;
-use truepath_core::picture::{Bits, Channels, FormatFacts, Size};
+use truepath_core::picture::{Bits, Channels, FormatFacts, PictureKind, Size};
 
 /// What a picture must be; what is not set is not compared.
 #[derive(Debug, Clone)]
@@ -109,6 +110,24 @@ impl Facts {
             compression: None,
             layers: Vec::new(),
             notes: Vec::new(),
+        }
+    }
+
+    /// Its size, channels and bits.
+    #[must_use]
+    pub fn kind(&self) -> PictureKind {
+        let channels = match &self.channels {
+            Found::Known(channels) => Cow::Borrowed(channels.word()),
+            Found::Other(words) => Cow::Owned(words.clone()),
+        };
+        let bits = match &self.bits {
+            Found::Known(bits) => Cow::Borrowed(bits.word()),
+            Found::Other(words) => Cow::Owned(words.clone()),
+        };
+        PictureKind {
+            size: self.size,
+            channels,
+            bits,
         }
     }
 
@@ -226,14 +245,18 @@ impl Flaw {
                 wanted,
                 found,
             } => {
-                let key = match *what {
-                    "set of channels" => "channels",
-                    "depth" => "bits",
-                    other => other,
+                // Only what a key takes is proposed.
+                let (key, is_taken) = match *what {
+                    "set of channels" => ("channels", Channels::from_name(found).is_some()),
+                    "depth" => ("bits", Bits::from_name(found).is_some()),
+                    other => (other, true),
                 };
-                Some(format!(
-                    "make {writer} write {wanted}, or set `{key} = \"{found}\"` in the job"
-                ))
+                let or = if is_taken {
+                    format!(", or set `{key} = \"{found}\"` in the job")
+                } else {
+                    format!(", or leave `{key}` unset in the job")
+                };
+                Some(format!("make {writer} write {wanted}{or}"))
             }
             Self::OtherFormat { wanted, .. } => Some(format!(
                 "make {writer} write {wanted} files, or set `format` and the extension in the job to what it writes"

@@ -5,6 +5,7 @@
 
 use std::io::{self, BufRead, Read, Seek, SeekFrom};
 
+use flate2::{Decompress, FlushDecompress, Status};
 use png::{Adam7Info, BitDepth, ColorType, InterlaceInfo, Transformations};
 use truepath_core::picture::{Bits, Channels, Size};
 
@@ -38,8 +39,11 @@ pub(crate) fn decode(
         ColorType::Rgba => Channels::Rgba,
     };
     let bits = match info.bit_depth {
-        BitDepth::Sixteen => Bits::Sixteen,
-        _ => Bits::Eight,
+        BitDepth::Sixteen => Found::Known(Bits::Sixteen),
+        BitDepth::Eight => Found::Known(Bits::Eight),
+        // The colors of a palette have 8 bits, however few their numbers have.
+        _ if info.color_type == ColorType::Indexed => Found::Known(Bits::Eight),
+        few => Found::Other((few as u8).to_string()),
     };
     let frames = info
         .animation_control
@@ -58,7 +62,7 @@ pub(crate) fn decode(
         BitDepth::Sixteen => SampleKind::SixteenBig,
         _ => SampleKind::Eight,
     };
-    let mut facts = Facts::new(size, Found::Known(channels), Found::Known(bits));
+    let mut facts = Facts::new(size, Found::Known(channels), bits);
     expect(&facts)?;
     facts.note_bytes_after_the_end(layout.after as usize);
     let mut samples = info.color_type.samples();
@@ -115,6 +119,8 @@ pub(crate) fn decode(
         }
     }
     decoder.finish().map_err(broken)?;
+    drop(decoder);
+    check_stream(&mut reader, &layout)?;
     if frames > 1 {
         facts.note(format!("it has {frames} frames"));
     }
@@ -212,6 +218,45 @@ fn at_once(
     let mut bytes = vec![0; length as usize];
     Ok(Inflater::new().fill(&stream, &mut bytes)
         && unfilter(&mut bytes, row_bytes as usize, pixel_bytes, take))
+}
+
+/// Whether the compressed stream of the pixels has its end and its checksum: a reader of rows is content once it has the
+/// last row.
+fn check_stream(reader: &mut (impl BufRead + Seek), layout: &Layout) -> Result<(), Flaw> {
+    let mut stream = Decompress::new(true);
+    let mut packed = vec![0; 1 << 16];
+    let mut sink = vec![0; 1 << 16];
+    for data in &layout.data {
+        reader.seek(SeekFrom::Start(data.from))?;
+        let mut left = data.length;
+        while left > 0 {
+            let length = left.min(packed.len() as u64) as usize;
+            reader.read_exact(&mut packed[..length])?;
+            left -= length as u64;
+            let mut rest = &packed[..length];
+            while !rest.is_empty() {
+                let before = (stream.total_in(), stream.total_out());
+                let status = stream
+                    .decompress(rest, &mut sink, FlushDecompress::None)
+                    .map_err(|error| Flaw::Broken(error.to_string()))?;
+                if status == Status::StreamEnd {
+                    return Ok(());
+                }
+                rest = &rest[(stream.total_in() - before.0) as usize..];
+                if before == (stream.total_in(), stream.total_out()) {
+                    break;
+                }
+            }
+        }
+    }
+    // What is packed may be used up before the last of it is given out.
+    let flushed = stream.decompress(&[], &mut sink, FlushDecompress::Finish);
+    match flushed {
+        Ok(Status::StreamEnd) => Ok(()),
+        _ => Err(Flaw::Broken(
+            "the compressed stream of its pixels has no end".to_owned(),
+        )),
+    }
 }
 
 /// Bytes of a chunk before what it holds.

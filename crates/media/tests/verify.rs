@@ -265,3 +265,66 @@ fn whole_numbers_are_not_called_float_and_further_channels_are_noted() {
     let flaw = verify(&written(mixed), &asked(Channels::Rgba, Bits::Half)).unwrap_err();
     assert_eq!(flaw.to_string(), "its depth is of several depths, not half");
 }
+
+/// A chunk of a PNG.
+fn chunk(name: &[u8; 4], content: &[u8]) -> Vec<u8> {
+    let mut sum = crc32fast::Hasher::new();
+    sum.update(name);
+    sum.update(content);
+    let length = content.len() as u32;
+    let sum = sum.finalize().to_be_bytes();
+    [&length.to_be_bytes()[..], name, content, &sum].concat()
+}
+
+/// A gray PNG of 8 by 2 pixels with so many bits, whose compressed stream lacks so many bytes at its end.
+fn gray_png(bits: u8, lacking: usize) -> Vec<u8> {
+    let row = vec![0_u8; usize::from(bits) + 1];
+    let mut packer = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::fast());
+    std::io::Write::write_all(&mut packer, &[row.clone(), row].concat()).unwrap();
+    let packed = packer.finish().unwrap();
+    let head = [0, 0, 0, 8, 0, 0, 0, 2, bits, 0, 0, 0, 0];
+    [
+        b"\x89PNG\r\n\x1a\n".to_vec(),
+        chunk(b"IHDR", &head),
+        chunk(b"IDAT", &packed[..packed.len() - lacking]),
+        chunk(b"IEND", &[]),
+    ]
+    .concat()
+}
+
+#[test]
+fn a_png_without_the_end_of_its_stream_is_not_whole() {
+    let folder = tempfile::tempdir().unwrap();
+    let any = ExpectedPicture::of_format(format("png").unwrap());
+    for bits in [1, 8] {
+        let whole = written(folder.path(), &gray_png(bits, 0));
+        verify(&whole, &any).unwrap();
+        // The checksum alone, and the last of the pixels with it.
+        for lacking in [1, 4, 5] {
+            let cut = written(folder.path(), &gray_png(bits, lacking));
+            let flaw = verify(&cut, &any).unwrap_err();
+            assert!(matches!(flaw, Flaw::Broken(_)), "{bits}, {lacking}: {flaw}");
+        }
+    }
+}
+
+#[test]
+fn few_bits_are_not_eight() {
+    let folder = tempfile::tempdir().unwrap();
+    let any = ExpectedPicture::of_format(format("png").unwrap());
+    let eight = ExpectedPicture {
+        bits: Some(Bits::Eight),
+        ..any.clone()
+    };
+    for bits in [1, 2, 4] {
+        let path = written(folder.path(), &gray_png(bits, 0));
+        assert_eq!(verify(&path, &any).unwrap().kind().bits, bits.to_string());
+        let flaw = verify(&path, &eight).unwrap_err();
+        let fix = flaw.fix("the renderer").unwrap();
+        assert!(
+            fix.contains("leave `bits` unset"),
+            "no key takes {bits}: {fix}"
+        );
+    }
+    verify(&written(folder.path(), &gray_png(8, 0)), &eight).unwrap();
+}

@@ -3,22 +3,25 @@
 use std::fs;
 use std::io;
 use std::path::{Component, Path, PathBuf};
+use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::{Arc, Mutex};
 
 use truepath_core::configuration::{Configuration, read_configuration};
 use truepath_core::deliverable::{Person, Surroundings};
 use truepath_core::finding::Finding;
-use truepath_core::job::{Job, read};
-use truepath_core::profile::{Profiles, read_profile};
+use truepath_core::job::{Job, Key, Value, is_job, read};
+use truepath_core::profile::{Profile, Profiles, read_profile};
 use truepath_core::rules::unknown_codes;
 use truepath_core::source::{SourceKind, Sources};
 use truepath_core::system::System;
-use truepath_core::template::refuse_component;
+use truepath_core::template::{TokenValue, expand, refuse_component};
+use truepath_core::token::Token;
 
-use crate::ledger::Ledger;
 use crate::lock::lock;
+use crate::record::ledger::Ledger;
+use crate::record::run_record::{RunBegan, When};
+use crate::record::state_folder::StateFolder;
 use crate::threads::AllCores;
-use crate::when::{RunBegan, When};
 
 /// The name of a job file.
 pub const JOB_FILE: &str = "truepath.toml";
@@ -38,6 +41,21 @@ pub struct Loaded {
     pub began: RunBegan,
     /// What its ledgers recorded when they were read last: reading on costs less than reading again.
     pub(crate) ledger: Mutex<Option<Ledger>>,
+    /// Whether the user has agreed that programs are started which profiles of the project name.
+    agreed: AtomicBool,
+}
+
+impl Loaded {
+    /// The user lets programs be started that profiles of the project name: who calls a run agrees to what `check` and
+    /// `commands` show.
+    pub(crate) fn agree_to_its_programs(&self) {
+        self.agreed.store(true, Ordering::Relaxed);
+    }
+
+    /// Whether a program may be started that a profile names.
+    pub(crate) fn may_start(&self, profile: &Profile) -> bool {
+        !profile.is_of_project || self.agreed.load(Ordering::Relaxed)
+    }
 }
 
 impl Loaded {
@@ -52,6 +70,36 @@ impl Loaded {
     /// Keeps what the ledgers recorded.
     pub(crate) fn keep_ledger(&self, ledger: Ledger) {
         *lock(&self.ledger) = Some(ledger);
+    }
+}
+
+impl Loaded {
+    /// The state folder: `state` of the job file, or `.truepath` beside it.
+    #[must_use]
+    pub fn state_folder(&self) -> StateFolder {
+        let setting = self.job.setting(Key::State);
+        if let Some(setting) = setting
+            && let Value::Template(template, _) = &setting.value.value
+            && let Ok(pattern) = expand(template, &|name| self.place(name))
+        {
+            return StateFolder::new(self.folder.join(pattern.path(0)));
+        }
+        StateFolder::new(self.folder.join(StateFolder::NAME))
+    }
+
+    /// The value of a token in `state`, which takes places only.
+    fn place(&self, name: &str) -> TokenValue {
+        let Some((Token::Place, name)) = Token::read(name) else {
+            return TokenValue::Unknown;
+        };
+        if name == "job" {
+            return TokenValue::Path(self.surroundings.job_folder.clone());
+        }
+        let place = self.job.places.iter().find(|place| place.name == name);
+        let folder = place.and_then(|place| place.folder(self.surroundings.system));
+        folder.map_or(TokenValue::Unknown, |folder| {
+            TokenValue::Path(folder.value.clone())
+        })
     }
 }
 
@@ -205,18 +253,46 @@ pub fn load(
         folder,
         began: RunBegan::default(),
         ledger: Mutex::default(),
+        agreed: AtomicBool::default(),
     };
     let state = loaded.state_folder();
-    loaded.began =
-        RunBegan::find(&state, &loaded.file, when).map_err(|error| LoadError::State {
-            path: state.to_string(),
-            error,
-        })?;
+    let began = state
+        .check_format()
+        .and_then(|()| RunBegan::find(&state, &loaded.file, when));
+    loaded.began = began.map_err(|error| LoadError::State {
+        path: state.to_string(),
+        error,
+    })?;
     // To know the local time, the system's whole list of time zones is read.
     if loaded.job.sources.mention("{date") {
         loaded.surroundings.began = Some(loaded.began.instant());
     }
     Ok(loaded)
+}
+
+/// The other job files in the folder of a job.
+///
+/// # Errors
+/// When one of them cannot be read or has mistakes: then nobody knows what it wants.
+pub fn other_jobs(
+    loaded: &Loaded,
+    shipped: &[(&str, &'static str)],
+) -> Result<Vec<Loaded>, LoadError> {
+    let entries = fs::read_dir(&loaded.folder).map_err(unreadable(&loaded.folder))?;
+    let mut paths: Vec<PathBuf> = entries
+        .filter_map(|entry| Some(entry.ok()?.path()))
+        .filter(|path| path.extension().is_some_and(|end| end == "toml") && path.is_file())
+        .filter(|path| path.file_name().is_some_and(|name| *name != *loaded.file))
+        .collect();
+    paths.sort();
+    let mut jobs = Vec::new();
+    for path in paths {
+        let text = fs::read_to_string(&path).map_err(unreadable(&path))?;
+        if is_job(&text) {
+            jobs.push(load(&path, &[], shipped, When::Latest, None)?);
+        }
+    }
+    Ok(jobs)
 }
 
 fn unreadable(path: &Path) -> impl FnOnce(io::Error) -> LoadError {
@@ -277,7 +353,10 @@ fn read_profiles(
     let own = own_profiles(folder).map_err(unreadable(&folder.join("engines")))?;
     for (name, text) in &own {
         match read_profile(name, text, SourceKind::File, sources) {
-            Ok(profile) => profiles.add(Arc::new(profile)),
+            Ok(profile) => profiles.add(Arc::new(Profile {
+                is_of_project: true,
+                ..profile
+            })),
             Err(mistakes) => findings.extend(mistakes),
         }
     }
@@ -314,7 +393,9 @@ fn with_system(person: Person) -> Person {
     Person {
         user: person.user.or_else(user),
         artist: person.artist,
-        host: person.host.or_else(|| sound(crate::presence::machine())),
+        host: person
+            .host
+            .or_else(|| sound(crate::record::presence::machine())),
     }
 }
 

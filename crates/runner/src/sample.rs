@@ -4,15 +4,15 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use truepath_core::at_least_one::AtLeastOne;
-use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
+use truepath_core::deliverable::{Deliverable, DeliverableId, Expansion, Selection, expand};
 use truepath_core::picture::{Bits, Channels, Size};
 use truepath_media::Canvas;
 
-use crate::ledger::Record;
 use crate::load::{Loaded, load};
-use crate::publish::Provenance;
-use crate::state_folder::StateFolder;
-use crate::when::When;
+use crate::make::publish::Provenance;
+use crate::record::ledger::Record;
+use crate::record::run_record::When;
+use crate::record::state_folder::StateFolder;
 
 /// The profile of the simulated renderer.
 const UNDERSTUDY: &str = include_str!("../../cli/engines/understudy.toml");
@@ -66,8 +66,8 @@ impl Project {
     }
 
     /// The members of one process that makes all deliverables.
-    pub(crate) fn members(&self) -> AtLeastOne<(usize, &Deliverable, Provenance)> {
-        let all = self.expansion.deliverables.iter().enumerate();
+    pub(crate) fn members(&self) -> AtLeastOne<(DeliverableId, &Deliverable, Provenance)> {
+        let all = DeliverableId::with_each(&self.expansion.deliverables);
         AtLeastOne::new(all.map(|(index, one)| (index, one, provenance())).collect()).unwrap()
     }
 
@@ -116,5 +116,5 @@ pub(crate) fn sized_picture(path: &Path, size: Size, gray: f32) {
 
 /// What a ledger records of a file that has its true name.
 pub(crate) fn record_of(path: &Path) -> Record {
-    crate::publish::record(path, path, &provenance()).unwrap()
+    crate::make::publish::record(path, path, &provenance()).unwrap()
 }

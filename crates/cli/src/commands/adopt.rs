@@ -10,22 +10,22 @@ use truepath_core::adopt::{
     Adoption, Folder, Hint, Meaning, Script, ValueMeaning, adopt, read_script,
 };
 use truepath_core::command::Invocation;
-use truepath_core::deliverable::Expansion;
+use truepath_core::deliverable::{DeliverableId, Expansion};
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::plan;
 use truepath_core::profile::Profile;
 use truepath_core::quote::posix_line;
 use truepath_runner::load::{JOB_FILE, profiles};
-use truepath_runner::when::When;
+use truepath_runner::record::run_record::When;
 
-use crate::outcome::{CommandError, DONE, FOUND};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::profiles::SHIPPED;
 use crate::show::{FAINT, GOOD, TITLE, WARNING, count};
 
 /// Make a job of a command line that is already in use
 ///
 /// Reads the line, or a script with several of one kind, shows what it takes each word to mean, and
-/// writes a job file that gives the same lines back, word for word, for the same frames, and no others;
+/// writes a job file that makes the same frames with the same flags, and no others;
 /// paths are written out whole. Where it cannot, it writes nothing and says why.
 #[derive(Debug, Args)]
 #[command(
@@ -126,22 +126,25 @@ fn write_if_same(
         .map_err(CommandError::outside(name.clone()))?;
     let same = gives_back(&trial, lines, adopted, folder);
     let kept = match &same {
-        Ok(Ok(())) => std::fs::hard_link(&trial, &whole),
+        Ok(Ok(_)) => std::fs::hard_link(&trial, &whole),
         _ => Ok(()),
     };
     std::fs::remove_file(&trial).map_err(CommandError::outside(trial.display().to_string()))?;
     kept.map_err(CommandError::outside(name.clone()))?;
     let mut out = io::stdout().lock();
     match same? {
-        Ok(()) => {
-            let which = match lines.len() {
-                1 => "the same line".to_owned(),
-                several => format!("the same {several} lines"),
-            };
-            writeln!(
-                out,
-                "\n{name} is written.\nIt gives {which} back, word for word."
-            )?;
+        Ok(otherwise) => {
+            writeln!(out, "\n{name} is written.")?;
+            match (otherwise, lines.len()) {
+                (None, 1) => writeln!(out, "It gives the same line back, word for word.")?,
+                (None, several) => {
+                    writeln!(
+                        out,
+                        "It gives the same {several} lines back, word for word."
+                    )?;
+                }
+                (Some(otherwise), _) => writeln!(out, "{otherwise}")?,
+            }
             Ok(ExitCode::from(DONE))
         }
         Err(difference) => {
@@ -195,13 +198,14 @@ fn show_words(program: &str, words: &[Meaning]) -> io::Result<()> {
     Ok(())
 }
 
-/// Whether the job gives the lines back; else what it gives and what was asked.
+/// Whether the job gives the lines back; else what it gives and what was asked. Where it makes the same frames with other
+/// processes, says so.
 fn gives_back(
     job: &Path,
     lines: &[Vec<String>],
     adopted: &Adoption,
     folder: &Path,
-) -> Result<Result<(), String>, CommandError> {
+) -> Result<Result<Option<String>, String>, CommandError> {
     let loaded = truepath_runner::load(job, &[], SHIPPED, When::Next, None)?;
     let expansion = truepath_core::deliverable::expand(
         &loaded.job,
@@ -214,7 +218,7 @@ fn gives_back(
         .collect();
     let pieces = adopted.pieces(lines);
     let mut made: Vec<String> = Vec::new();
-    for (index, one) in expansion.deliverables.iter().enumerate() {
+    for (index, one) in DeliverableId::with_each(&expansion.deliverables) {
         let chosen = &one.common.frames.selected;
         let mut covered = FrameSet::empty();
         for piece in &pieces {
@@ -222,7 +226,13 @@ fn gives_back(
             if frames.difference(chosen).is_ok_and(|rest| !rest.is_empty()) {
                 continue;
             }
-            let lines = lines_of(&expansion, index, frames)?;
+            let lines = lines_of(&expansion, &|other| {
+                if other == index {
+                    frames.clone()
+                } else {
+                    FrameSet::empty()
+                }
+            })?;
             if lines.iter().all(|line| wanted.contains(line)) {
                 covered = covered.union(frames).unwrap_or(covered);
             }
@@ -242,9 +252,43 @@ fn gives_back(
             count(made.len() as u64, "line", "lines"),
             made.join("\n    ")
         )),
-        None => Ok(()),
+        None => Ok(cut_otherwise(&expansion, wanted)?),
     })
 }
+
+/// Where the processes of the job are not those of the lines, although the frames are: what they are.
+fn cut_otherwise(
+    expansion: &Expansion,
+    mut lines: Vec<String>,
+) -> Result<Option<String>, CommandError> {
+    let selected =
+        |index: DeliverableId| expansion.deliverables[index].common.frames.selected.clone();
+    let mut planned = lines_of(expansion, &selected)?;
+    lines.sort();
+    planned.sort();
+    if lines == planned {
+        return Ok(None);
+    }
+    let new: Vec<&String> = planned
+        .iter()
+        .filter(|line| !lines.contains(line))
+        .collect();
+    let mut text = format!(
+        "It makes the same frames, each once, and cuts them otherwise: {} became {}",
+        count(lines.len() as u64, "line", "lines"),
+        count(planned.len() as u64, "line", "lines"),
+    );
+    for line in new.iter().take(MOST_SHOWN) {
+        text.push_str(&format!("\n    {line}"));
+    }
+    if new.len() > MOST_SHOWN {
+        text.push_str(&format!("\n    and {} more", new.len() - MOST_SHOWN));
+    }
+    Ok(Some(text))
+}
+
+/// So many lines that are cut otherwise are shown.
+const MOST_SHOWN: usize = 3;
 
 /// A line with its paths written out whole.
 fn whole(line: &[String], adopted: &Adoption, folder: &Path) -> String {
@@ -263,22 +307,14 @@ fn whole(line: &[String], adopted: &Adoption, folder: &Path) -> String {
     posix_line(&line[0], words.iter().map(String::as_str))
 }
 
-/// The lines that the job makes for some frames of a deliverable, rendering right into the folder of the
+/// The lines that the job makes for some frames of each deliverable, rendering right into the folder of the
 /// true names.
 fn lines_of(
     expansion: &Expansion,
-    index: usize,
-    frames: &FrameSet,
+    wanted: &dyn Fn(DeliverableId) -> FrameSet,
 ) -> Result<Vec<String>, CommandError> {
-    let wanted = |other: usize| {
-        if other == index {
-            frames.clone()
-        } else {
-            FrameSet::empty()
-        }
-    };
     let mut lines = Vec::new();
-    for invocation in plan(expansion, &wanted) {
+    for invocation in plan(expansion, wanted) {
         let deliverables = invocation.members(&expansion.deliverables);
         let one = *deliverables.first();
         let path = one.path(invocation.frames.first().unwrap_or(0));

@@ -7,21 +7,23 @@ use clap::Args;
 use jiff::Zoned;
 use jiff::civil::DateTime;
 use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::file_state::FileState;
 use truepath_core::finding::{Finding, grouped};
 use truepath_core::frames::FrameSet;
 use truepath_core::question::Answers;
 use truepath_core::rules::{FinishedScope, Subject, judge_finished};
 use truepath_runner::Loaded;
-use truepath_runner::audit::{Audit, AuditChoice, AuditOptions, DeliverableAudit, audit};
+use truepath_runner::follow::audit::{Audit, AuditChoice, AuditOptions, DeliverableAudit, audit};
 
-use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND, INTERRUPTED};
+use crate::findings::has_errors;
 use crate::job_arguments::{JobArguments, NamedJob};
-use crate::outcome::{CommandError, DONE, FOUND, INTERRUPTED, WRONG};
 use crate::shapes::audit::AuditShape;
 use crate::show::finding::print_all;
 use crate::show::reading::ReadingProgress;
-use crate::show::states::{changes, remark_on_direct_movies, unverifiable};
+use crate::show::states::{changes, unverifiable};
+use crate::show::verdict::Verdict;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count, files, frames_of, warn_of_ledgers};
 use crate::signals;
 
@@ -35,7 +37,7 @@ use crate::signals;
 /// that were never rendered, the same picture under two names, and more.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n  truepath audit --sample 5%\n  truepath audit --since 8h\n\nThe exit code is 0 when every wanted frame is there and whole, and no rule has found an error."
+    after_help = "Examples:\n  truepath audit\n  truepath audit --shot dawn --format json\n  truepath audit --sample 5%\n  truepath audit --since 8h\n\nThe exit code is 0 when every wanted file is valid, and no rule has found an error."
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -63,19 +65,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 
 fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
     let chosen = job.load_latest()?;
-    if !chosen.chosen.problems.is_empty() {
-        let findings = findings(&chosen);
-        print_all(
-            &mut anstream::stderr(),
-            &chosen.loaded.job.sources,
-            &findings,
-            false,
-        );
-        if has_errors(&findings) {
-            return Ok(ExitCode::from(WRONG));
-        }
-    }
-    let rendered = chosen.chosen.runnable();
+    let rendered = chosen.wanted()?.clone();
     let progress = ReadingProgress::new();
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
     let options = AuditOptions {
@@ -92,7 +82,6 @@ fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandE
     let mut audit = audited.map_err(CommandError::outside("the files cannot be audited"))?;
     let findings = judge(&chosen.loaded, &rendered, &mut audit);
     warn_of_ledgers(chosen.loaded.state_folder().path(), &audit.remarks);
-    remark_on_direct_movies(&chosen.chosen);
     if arguments.format == OutputFormat::Json {
         let sources = &chosen.loaded.job.sources;
         let labels = labels(&rendered.deliverables);
@@ -219,7 +208,7 @@ fn table(out: &mut impl Write, deliverables: &[Deliverable], audit: &Audit) -> i
 /// The last lines: whether all is there and whole.
 fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Result<()> {
     let sum = |number: fn(&DeliverableAudit) -> u64| audit.accounts.iter().map(number).sum::<u64>();
-    let (wanted, valid) = (sum(|one| one.wanted), sum(|one| one.valid));
+    let verdict = verdict(audit);
     let closed = sum(|one| one.not_looked_into.count());
     let unmeasured = sum(|one| one.not_measured.count());
     if unmeasured > 0 {
@@ -245,7 +234,14 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
     } else {
         String::new()
     };
-    if audit.is_clean() {
+    if verdict.is_complete() && !audit.is_whole() {
+        return writeln!(
+            out,
+            "{GOOD}no fault found{GOOD:#}: {}{closed}",
+            verdict.sentence("")
+        );
+    }
+    if verdict.is_complete() {
         let suspicious = match findings.len() as u64 {
             0 => String::new(),
             found => format!(
@@ -253,11 +249,7 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
                 count(found, "finding", "findings")
             ),
         };
-        return writeln!(
-            out,
-            "{GOOD}complete{GOOD:#}: all {} are there and whole{suspicious}{closed}",
-            files(wanted)
-        );
+        return writeln!(out, "{verdict}{suspicious}{closed}");
     }
     // A run trusts what has the size and time that it recorded.
     let any = |is: fn(&DeliverableAudit) -> bool| audit.accounts.iter().any(is);
@@ -266,16 +258,31 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
         any(|one| !one.missing.is_empty()),
     ) {
         (true, _) => {
-            "; `truepath run` renders what is missing or broken, with --verify-all also what has kept its size and time"
+            "\n`truepath run --verify-all` renders what is missing or broken; without the option a run trusts sizes and times"
         }
-        (false, true) => "; `truepath run` renders what is missing",
+        (false, true) => "\n`truepath run` renders what is missing",
         (false, false) => "",
     };
-    writeln!(
-        out,
-        "{ERROR}not complete{ERROR:#}: {} of {} are there and whole{advice}{closed}",
-        grouped(valid),
-        files(wanted)
+    writeln!(out, "{verdict}{advice}{closed}")
+}
+
+/// How many files are valid, and what the others are.
+fn verdict(audit: &Audit) -> Verdict {
+    let sum =
+        |number: &dyn Fn(&DeliverableAudit) -> u64| audit.accounts.iter().map(number).sum::<u64>();
+    let by_reason = |of: fn(&DeliverableAudit) -> &[(String, FrameSet)]| {
+        sum(&|account| of(account).iter().map(|(_, frames)| frames.count()).sum())
+    };
+    Verdict::new(
+        sum(&|one| one.wanted),
+        sum(&|one| one.valid),
+        [
+            (FileState::Missing, sum(&|one| one.missing.count())),
+            (FileState::Broken, by_reason(|one| &one.broken)),
+            (FileState::Changed, by_reason(|one| &one.changed)),
+            (FileState::Unverifiable, by_reason(|one| &one.unverifiable)),
+            (FileState::Stale, sum(&|one| one.stale.count())),
+        ],
     )
 }
 

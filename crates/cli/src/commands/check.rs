@@ -1,23 +1,25 @@
 //! `truepath check`: findings about a job, before anything runs.
 
+use std::path::Path;
 use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
 use truepath_core::finding::{Finding, Severity};
-use truepath_core::fix::fix;
-use truepath_core::rules::{Subject, check};
+use truepath_core::fix::{FixedFile, fix};
 use truepath_core::source::{Place, Sources};
 use truepath_runner::LoadError;
-use truepath_runner::answers::answer;
 use truepath_runner::disk::RealDisk;
+use truepath_runner::hand_over::queue::load_queue;
 
 use super::print_json;
+use super::queue::clashes;
+use crate::error::{CommandError, DONE, FOUND, WRONG};
+use crate::findings::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments, NamedJob};
-use crate::outcome::{CommandError, DONE, FOUND, WRONG};
 use crate::shapes::findings::Findings;
 use crate::show::finding::{print_all, summary};
 use crate::show::sarif::sarif;
-use crate::show::{self, ERROR, GOOD, TITLE, count, files};
+use crate::show::{self, ERROR, GOOD, TITLE, WARNING, count, files};
 
 /// Check a job before anything runs
 ///
@@ -38,6 +40,9 @@ pub(crate) struct Arguments {
     /// Write what a finding advises into the job file, where there is no choice; all else stays
     #[arg(long)]
     fix: bool,
+    /// With --fix: fix files as well that this job builds on, which other jobs may use too
+    #[arg(long, requires = "fix")]
+    fix_base: bool,
     /// With --fix: show what would change, and write nothing
     #[arg(long, requires = "fix")]
     dry_run: bool,
@@ -60,37 +65,27 @@ enum CheckFormat {
     Sarif,
 }
 
-/// What the rules have to say about the chosen part of a job.
-pub(super) fn findings(chosen: &Chosen) -> Vec<Finding> {
-    findings_asking(chosen, false)
-}
-
-/// The same; with `ask` engines are started to report their version and what their scenes have.
-pub(super) fn findings_asking(chosen: &Chosen, ask: bool) -> Vec<Finding> {
-    let answers = answer(&chosen.loaded, &chosen.chosen, ask);
-    let (job, around) = (&chosen.loaded.job, &chosen.loaded.surroundings);
-    let subject = Subject::new(job, &chosen.chosen, around, &answers);
-    if chosen.is_selected {
-        check(&subject.within(&chosen.all()))
-    } else {
-        check(&subject)
-    }
-}
-
-/// Whether one of the findings is an error.
-pub(super) fn has_errors(findings: &[Finding]) -> bool {
-    findings
-        .iter()
-        .any(|finding| finding.severity == Severity::Error)
-}
-
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let job = arguments.job.clone();
-    job.for_each(|job| of_job(&arguments, job))
+    let queue = job.queue();
+    let code = job.for_each(|job| of_job(&arguments, job))?;
+    let Some(path) = queue else {
+        return Ok(code);
+    };
+    let found = clashes(&path, &load_queue(&path)?);
+    for sentence in &found {
+        show::alert(&format!("{ERROR}ERROR TP102{ERROR:#}  {sentence}"));
+    }
+    Ok(if found.is_empty() {
+        code
+    } else {
+        ExitCode::from(FOUND)
+    })
 }
 
 fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
     let format = arguments.format;
+    let again = arguments.fix.then(|| job.clone());
     let chosen = match job.asking_for_frames(arguments.ask_engine).load() {
         // What cannot be read is reported in the form that was asked for.
         Err(CommandError::Load(LoadError::Mistakes { sources, findings }))
@@ -103,8 +98,13 @@ fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandE
     };
     let findings = findings_asking(&chosen, arguments.ask_engine);
     let sources = &chosen.loaded.job.sources;
-    if arguments.fix {
-        return fix_files(&chosen, &findings, arguments.dry_run);
+    if let Some(job) = again {
+        fix_files(&chosen, &findings, arguments)?;
+        return Ok(if arguments.dry_run {
+            ExitCode::from(DONE)
+        } else {
+            what_is_left(job)?
+        });
     }
     if format == CheckFormat::Text {
         let mut out = anstream::stdout();
@@ -138,14 +138,44 @@ fn print(format: CheckFormat, sources: &Sources, findings: &[Finding]) -> Result
 
 /// Applies the fixes, or shows them only; a file is written beside itself and then renamed over,
 /// so that it is never half there.
-fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCode, CommandError> {
+fn fix_files(
+    chosen: &Chosen,
+    findings: &[Finding],
+    arguments: &Arguments,
+) -> Result<(), CommandError> {
+    let dry = arguments.dry_run;
     let sources = &chosen.loaded.job.sources;
-    let fixed = fix(sources, findings);
+    let own = chosen.loaded.folder.join(&chosen.loaded.file);
+    let is_own = |name: &str| {
+        chosen.loaded.folder.join(name) == own
+            || Path::new(name) == own
+            || std::path::absolute(name).is_ok_and(|path| path == own)
+    };
+    let fixes = fix(sources, findings);
+    for one in &fixes.by_hand {
+        let (line, _) = sources.line_and_column(&one.place);
+        show::alert(&format!(
+            "{WARNING}not fixed{WARNING:#} {}:{line}: the text has several lines, quotes or escapes; write {:?} by hand",
+            sources.get(one.place.source).name,
+            one.text
+        ));
+    }
+    let (fixed, bases): (Vec<FixedFile>, Vec<FixedFile>) = fixes
+        .files
+        .into_iter()
+        .partition(|one| arguments.fix_base || is_own(&sources.get(one.source).name));
+    for base in &bases {
+        show::alert(&format!(
+            "{WARNING}not fixed{WARNING:#} {}: other jobs may build on it too; --fix-base fixes it as well",
+            sources.get(base.source).name
+        ));
+    }
     if fixed.is_empty() {
         show::print(&format!(
             "nothing that can be fixed without a choice in {}",
             chosen.name
         ))?;
+        return Ok(());
     }
     for one in &fixed {
         let source = sources.get(one.source);
@@ -178,5 +208,18 @@ fn fix_files(chosen: &Chosen, findings: &[Finding], dry: bool) -> Result<ExitCod
     } else {
         format!("{text} fixed; `truepath check` shows what is left")
     })?;
-    Ok(ExitCode::from(DONE))
+    Ok(())
+}
+
+/// The exit code of a job by what is left after the fixes.
+fn what_is_left(job: JobArguments) -> Result<ExitCode, CommandError> {
+    let chosen = job.load()?;
+    let findings = findings_asking(&chosen, false);
+    let is_error = |finding: &&Finding| finding.severity == Severity::Error;
+    let left = findings.iter().filter(is_error).count() as u64;
+    if left == 0 {
+        return Ok(ExitCode::from(DONE));
+    }
+    show::alert(&format!("{} left", count(left, "error", "errors")));
+    Ok(ExitCode::from(FOUND))
 }

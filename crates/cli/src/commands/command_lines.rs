@@ -21,9 +21,9 @@ use truepath_runner::Loaded;
 use truepath_runner::find_program;
 use truepath_runner::in_turns::in_turns;
 
-use super::check::{findings, has_errors};
+use crate::error::{CommandError, DONE, FOUND};
+use crate::findings::{findings, has_errors};
 use crate::job_arguments::{Chosen, ForSystem, NamedJob};
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::show::finding::print_all;
 use crate::this_program;
 
@@ -109,7 +109,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if has_errors(&findings) {
         return Ok(ExitCode::from(FOUND));
     }
-    let expansion = &chosen.chosen.runnable();
+    let expansion = &chosen.chosen;
     let plan = whole_plan(expansion);
     let programs = programs(expansion, &chosen)?;
     let about = ScriptOptions {
@@ -143,7 +143,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 
 /// A command line of each sequence and movie that would be started first, with what it makes.
 pub(super) fn first_lines(chosen: &Chosen) -> Result<Vec<(String, String)>, CommandError> {
-    let expansion = &chosen.chosen.runnable();
+    let expansion = &chosen.chosen;
     let mut plan = whole_plan(expansion);
     let mut seen = std::collections::BTreeSet::new();
     plan.retain(|one| seen.insert(*one.deliverables.first()));

@@ -6,7 +6,7 @@ use std::process::ExitCode;
 use clap::Args;
 use clap_complete::Shell;
 
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 
 /// Print what a shell needs to complete this program's commands and options
 #[derive(Debug, Args)]

@@ -7,16 +7,18 @@ use std::process::ExitCode;
 use clap::Args;
 use truepath_core::finding::grouped;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_runner::bundle::{GatherError, GatherOptions, GatherReport, Gathered, gather};
 use truepath_runner::disk::RealDisk;
+use truepath_runner::hand_over::bundle::{
+    GatherError, GatherOptions, GatherReport, Gathered, gather,
+};
 
 use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::gather::{BundleShape, GatherShape};
 use crate::show::{ERROR, GOOD, TITLE, WARNING, files, frames_of};
 
-/// Bring the frames of bundles to their true names
+/// Collect rendered frames from bundles
 ///
 /// Each frame is compared with its record on the other machine and with the settings of the job as it is now, decoded,
 /// copied beside its true name, and renamed without replacing. Frames of other settings are reported and not taken; what
@@ -42,7 +44,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         disk: &RealDisk,
         shipped: crate::profiles::SHIPPED,
     };
-    let expansion = chosen.chosen.runnable();
+    let expansion = chosen.wanted()?.clone();
     let reports = gather(&chosen.loaded, &expansion, &arguments.bundles, &options);
     let reports = reports.map_err(|error| match error {
         GatherError::Disk { path, error } => CommandError::outside(path)(error),

@@ -7,7 +7,7 @@ use std::process::ExitCode;
 
 use clap::Args;
 
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::show::remark;
 
 /// Print the manual page, or write one for every command

@@ -8,21 +8,24 @@ use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
 use truepath_core::deliverable::Expansion;
+use truepath_core::file_state::FileState;
 use truepath_core::finding::grouped;
 use truepath_core::hash_list::HashLine;
 use truepath_core::visible::visible;
 use truepath_media::HashKind;
 use truepath_runner::Loaded;
 use truepath_runner::disk::{Disk, RealDisk};
-use truepath_runner::manifest::{
-    HashedFile, file_of_line, files_of_folders, files_of_job, hash_files, hash_line, states_of_job,
+use truepath_runner::follow::why::FileVerdict;
+use truepath_runner::hand_over::manifest::{
+    HashedFile, ListedFiles, file_of_line, files_of_folders, files_of_job, hash_files, hash_line,
+    states_of_job,
 };
-use truepath_runner::verify_all::first_facts;
-use truepath_runner::why::FileState;
+use truepath_runner::look::verify_all::first_facts;
 
+use crate::error::{CommandError, DONE, FOUND, INTERRUPTED};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND, INTERRUPTED};
 use crate::show::reading::ReadingProgress;
+use crate::show::states::remark_on_set_aside;
 use crate::show::{ERROR, GOOD, WARNING, alert, files, remark};
 use crate::signals;
 
@@ -30,7 +33,8 @@ use crate::signals;
 ///
 /// The lists are those of `sha256sum`, `md5sum` and `b3sum`, which check them with -c; each file is read once for
 /// all of them. Paths are relative to the folder of the job, or to the one folder that is named. With --verify no
-/// job is needed: the list lies where the files are. A list is never written over a file that is there.
+/// job is needed: the list lies where the files are. A list is never written over a file that is there. Of a job only
+/// valid files are listed; the others are named, and the exit code is 1.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath manifest --shot dawn --hash sha256 --hash md5 --to dawn\n  truepath manifest /delivery --to /delivery/files\n  truepath manifest --verify /delivery/files.b3\n  truepath manifest --csv frames.csv"
@@ -49,6 +53,9 @@ pub(crate) struct Arguments {
     /// Write a table of all files with bytes, hashes, states and what they are; of a job also those that are missing
     #[arg(long, value_name = "FILE", conflicts_with = "verify")]
     csv: Option<PathBuf>,
+    /// List files of a job as well that are not valid
+    #[arg(long, conflicts_with_all = ["verify", "folders"])]
+    any_state: bool,
     /// Compare the files beside a list with it
     #[arg(long, value_name = "LIST", conflicts_with = "folders")]
     verify: Option<PathBuf>,
@@ -79,28 +86,65 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if let Some(list) = &arguments.verify {
         return verify(list);
     }
-    let files_of = ChosenFiles::of(&arguments.folders, arguments.job)?;
-    let ChosenFiles {
-        base,
-        paths,
-        is_whole,
-        job,
-    } = files_of;
-    let kinds: Vec<HashKind> = arguments.hash.iter().map(|name| name.kind()).collect();
-    let (hashed, is_interrupted) = hash_all(&paths, &kinds)?;
-    let mut unreadable = 0;
+    let ChosenFiles { base, paths, job } = ChosenFiles::of(&arguments.folders, arguments.job)?;
+    let asked: Vec<HashKind> = arguments.hash.iter().map(|name| name.kind()).collect();
+    let mut kinds = asked.clone();
+    // What a job calls valid has the bytes that its ledger records.
+    if job.is_some() && !kinds.contains(&HashKind::Blake3) {
+        kinds.push(HashKind::Blake3);
+    }
+    let (mut hashed, is_interrupted) = hash_all(&paths, &kinds)?;
+    if is_interrupted {
+        alert("interrupted: no list is written, since files are missing from it");
+        return Ok(ExitCode::from(INTERRUPTED));
+    }
+    let mut left_out = 0;
     for file in &hashed {
         if let Err(error) = &file.content {
-            unreadable += 1;
+            left_out += 1;
             alert(&format!(
                 "{ERROR}unreadable{ERROR:#} {}: {error}",
                 shown(&file.path)
             ));
         }
     }
-    if is_interrupted {
-        alert("interrupted: no list is written, since files are missing from it");
-        return Ok(ExitCode::from(INTERRUPTED));
+    let states = match &job {
+        Some((loaded, expansion)) => {
+            let states = states_of_job(loaded, expansion, &kinds, &hashed)
+                .map_err(CommandError::outside("the states of the files"))?;
+            Some(states)
+        }
+        None => None,
+    };
+    let table = arguments
+        .csv
+        .as_ref()
+        .map(|_| table(&base, &arguments.hash, &hashed, states.as_deref()));
+    for (path, verdict) in states.iter().flatten() {
+        if verdict.state != FileState::Valid {
+            left_out += 1;
+            alert(&not_valid(path, verdict));
+        }
+    }
+    if !arguments.any_state {
+        let is_valid = |file: &HashedFile| {
+            states.as_ref().is_none_or(|states| {
+                let state = states.iter().find(|(path, _)| *path == file.path);
+                state.is_some_and(|(_, verdict)| verdict.state == FileState::Valid)
+            })
+        };
+        hashed.retain(is_valid);
+    }
+    hashed.retain(|file| file.content.is_ok());
+    let listed = hashed.len() as u64;
+    if listed == 0 && arguments.csv.is_none() && left_out > 0 {
+        alert("no list is written: no file is valid");
+        return Ok(ExitCode::from(FOUND));
+    }
+    if listed == 0 && arguments.csv.is_none() {
+        return Err(CommandError::Usage(
+            "no list is written: there is no file to list".to_owned(),
+        ));
     }
     if let Some(name) = &arguments.to {
         for (at, hash) in arguments.hash.iter().enumerate() {
@@ -110,7 +154,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             remark(&format!(
                 "{} of {}",
                 Path::new(&path).display(),
-                files(hashed.len() as u64)
+                files(listed)
             ));
         }
     } else if arguments.csv.is_none() {
@@ -118,24 +162,27 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         out.write_all(&list(&base, &hashed, 0))?;
         out.flush()?;
     }
-    if let Some(path) = &arguments.csv {
-        let states = match &job {
-            Some((loaded, expansion)) => Some(
-                states_of_job(loaded, expansion, &kinds, &hashed)
-                    .map_err(CommandError::outside("the states of the files"))?,
-            ),
-            None => None,
-        };
-        let table = table(&base, &arguments.hash, &hashed, states.as_deref());
+    if let (Some(path), Some(table)) = (&arguments.csv, table) {
         write(path, table.as_bytes())?;
-        remark(&format!(
-            "{} of {}",
-            path.display(),
-            files(hashed.len() as u64)
-        ));
+        let rows = table.lines().count() as u64 - 1;
+        remark(&format!("{} of {}", path.display(), files(rows)));
     }
-    let is_fine = unreadable == 0 && is_whole;
-    Ok(ExitCode::from(if is_fine { DONE } else { FOUND }))
+    Ok(ExitCode::from(if left_out == 0 { DONE } else { FOUND }))
+}
+
+/// The line about a file that is not valid.
+fn not_valid(path: &Path, verdict: &FileVerdict) -> String {
+    let style = match verdict.state {
+        FileState::Missing | FileState::Broken => ERROR,
+        _ => WARNING,
+    };
+    let why = verdict.reasons.join("; ");
+    let separator = if why.is_empty() { "" } else { ": " };
+    format!(
+        "{style}{}{style:#} {}{separator}{why}",
+        verdict.state,
+        shown(path)
+    )
 }
 
 /// The files that are listed.
@@ -143,8 +190,6 @@ struct ChosenFiles {
     /// The folder that their paths are relative to.
     base: PathBuf,
     paths: Vec<PathBuf>,
-    /// Whether all that are wanted are there.
-    is_whole: bool,
     /// The job whose files they are, where it is one.
     job: Option<(Loaded, Expansion)>,
 }
@@ -152,37 +197,30 @@ struct ChosenFiles {
 impl ChosenFiles {
     fn of(folders: &[PathBuf], job: JobArguments) -> Result<Self, CommandError> {
         if let [first, ..] = folders {
-            let (paths, unreadable) = files_of_folders(folders);
-            for (path, error) in &unreadable {
-                alert(&format!(
-                    "{ERROR}unreadable{ERROR:#} {}: {error}",
-                    shown(path)
-                ));
+            let ListedFiles {
+                files,
+                unreadable,
+                set_aside,
+            } = files_of_folders(folders);
+            if let Some((path, error)) = unreadable.into_iter().next() {
+                return Err(CommandError::outside(shown(&path))(error));
             }
+            remark_on_set_aside(&set_aside);
             let base = match folders {
                 [_] => first.clone(),
                 _ => PathBuf::new(),
             };
             return Ok(Self {
                 base,
-                paths,
-                is_whole: unreadable.is_empty(),
+                paths: files,
                 job: None,
             });
         }
         let chosen = job.load_latest()?;
-        let expansion = chosen.chosen.runnable();
-        let (paths, missing) = files_of_job(&expansion);
-        if missing > 0 {
-            alert(&format!(
-                "{WARNING}missing{WARNING:#} {} that the job wants; `truepath audit` says which",
-                files(missing)
-            ));
-        }
+        let expansion = chosen.wanted()?.clone();
         Ok(Self {
             base: chosen.loaded.folder.clone(),
-            paths,
-            is_whole: missing == 0,
+            paths: files_of_job(&expansion),
             job: Some((chosen.loaded, expansion)),
         })
     }
@@ -221,7 +259,7 @@ fn table(
     base: &Path,
     hashes: &[HashName],
     hashed: &[HashedFile],
-    states: Option<&[(PathBuf, FileState)]>,
+    states: Option<&[(PathBuf, FileVerdict)]>,
 ) -> String {
     let names = hashes.iter().map(|hash| hash.kind().extension());
     let mut head = vec!["path", "bytes"];
@@ -229,18 +267,18 @@ fn table(
     head.extend(states.map(|_| ["state", "reason"]).into_iter().flatten());
     head.push("content");
     let mut text = head.join(",") + "\n";
-    let mut add = |path: &Path, file: Option<&HashedFile>, state: Option<&FileState>| {
+    let mut add = |path: &Path, file: Option<&HashedFile>, state: Option<&FileVerdict>| {
         let shown = path.strip_prefix(base).unwrap_or(path);
         let mut cells = vec![cell(&shown.to_string_lossy())];
         match file.map(|file| &file.content) {
-            Some(Ok((bytes, hashes))) => {
+            Some(Ok((bytes, found))) => {
                 cells.push(bytes.to_string());
-                cells.extend(hashes.iter().cloned());
+                cells.extend(found.iter().take(hashes.len()).cloned());
             }
             _ => cells.resize(2 + hashes.len(), String::new()),
         }
         if let Some(state) = state {
-            cells.push(state.word.to_owned());
+            cells.push(state.state.word().to_owned());
             cells.push(cell(&state.reasons.join("; ")));
         }
         let facts = file.and_then(|file| first_facts(&file.path));
@@ -301,6 +339,12 @@ fn verify(path: &Path) -> Result<ExitCode, CommandError> {
         lines.push(HashLine::read(line).map_err(|error| {
             CommandError::Usage(format!("{}:{}: {error}", path.display(), number + 1))
         })?);
+    }
+    if lines.is_empty() {
+        return Err(CommandError::Usage(format!(
+            "{}: the list names no file, so nothing can be compared with it",
+            path.display()
+        )));
     }
     let kind = kind_of(path, &lines)?;
     let paths: Vec<PathBuf> = lines

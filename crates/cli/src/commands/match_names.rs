@@ -10,8 +10,8 @@ use truepath_core::template::{
 };
 
 use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::VERSION;
 use crate::shapes::matched::{DepartureShape, MatchedShape, NameReadings};
 use crate::show::{ERROR, FAINT, GOOD, WARNING};

@@ -42,7 +42,7 @@ use std::process::ExitCode;
 use clap::{Subcommand, ValueEnum};
 use serde::Serialize;
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// The commands, in the order of the work.
 #[derive(Debug, Subcommand)]

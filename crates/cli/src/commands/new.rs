@@ -10,10 +10,10 @@ use clap::Args;
 use truepath_core::nearest::advice;
 use truepath_core::profile::{Makes, Profile, Profiles};
 use truepath_core::start::{StartScene, Work, start};
-use truepath_runner::describe::describe;
 use truepath_runner::load::{JOB_FILE, profiles};
+use truepath_runner::look::describe::describe;
 
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::show::remark;
 
 /// Write a commented start job file
@@ -35,6 +35,9 @@ pub(crate) struct Arguments {
     /// A scene; may be given several times. Else the engine's scenes in the folder of the job file, or in scenes/ there
     #[arg(long, value_name = "FILE")]
     for_scene: Vec<PathBuf>,
+    /// Also start the program of a profile of this project, to ask what the scenes have
+    #[arg(long)]
+    ask_engine: bool,
     /// The file to write
     #[arg(long, value_name = "FILE", default_value = JOB_FILE)]
     to: PathBuf,
@@ -51,11 +54,19 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
     let profiles = profiles(&folder, crate::profiles::SHIPPED)?;
     let engine = engine(&arguments, &profiles)?;
+    // What came with a folder starts no program unless the user says so.
+    let may_ask = arguments.ask_engine || !engine.is_of_project;
+    if !may_ask && engine.describe.is_some() {
+        remark(&format!(
+            "the profile {} belongs to this project, so its program was not asked what the scenes have; --ask-engine asks it",
+            engine.name
+        ));
+    }
     let scenes = match &arguments.for_scene[..] {
-        [] => scenes_here(&folder, &engine)?,
+        [] => scenes_here(&folder, &engine, may_ask)?,
         named => named
             .iter()
-            .map(|path| scene(path, &folder, &engine))
+            .map(|path| scene(path, &folder, &engine, may_ask))
             .collect::<Result<_, _>>()?,
     };
     let text = start(arguments.work, &engine, &scenes);
@@ -114,7 +125,11 @@ fn engine(arguments: &Arguments, profiles: &Profiles) -> Result<Arc<Profile>, Co
 
 /// The engine's scenes in the job's folder, else in `scenes/`, by name. A file that the engine
 /// does not know for a scene is none, whatever its extension.
-fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, CommandError> {
+fn scenes_here(
+    folder: &Path,
+    engine: &Profile,
+    may_ask: bool,
+) -> Result<Vec<StartScene>, CommandError> {
     for place in [folder.to_owned(), folder.join("scenes")] {
         let entries = match fs::read_dir(&place) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => continue,
@@ -131,7 +146,7 @@ fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, Comma
                 let extension = path.extension().unwrap_or_default().to_string_lossy();
                 engine.scenes.iter().any(|known| *known == extension) && path.is_file()
             })
-            .filter_map(|path| scene(path, folder, engine).ok())
+            .filter_map(|path| scene(path, folder, engine, may_ask).ok())
             .collect();
         if !found.is_empty() {
             return Ok(found);
@@ -145,13 +160,18 @@ fn scenes_here(folder: &Path, engine: &Profile) -> Result<Vec<StartScene>, Comma
     )))
 }
 
-fn scene(path: &Path, folder: &Path, engine: &Profile) -> Result<StartScene, CommandError> {
+fn scene(
+    path: &Path,
+    folder: &Path,
+    engine: &Profile,
+    may_ask: bool,
+) -> Result<StartScene, CommandError> {
     let name = path.display().to_string();
     let absolute = std::path::absolute(path).map_err(CommandError::outside(&*name))?;
     if !absolute.is_file() {
         return Err(CommandError::Usage(format!("there is no scene {name}")));
     }
-    let facts = describe(engine, &absolute, folder)
+    let facts = describe(engine, &absolute, folder, may_ask)
         .map_err(|error| CommandError::Usage(error.to_string()))?
         .unwrap_or_default();
     let relative = absolute.strip_prefix(folder).unwrap_or(&absolute);

@@ -9,18 +9,18 @@ use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::PlacedText;
 use truepath_core::overview::{OverviewLine, overview};
-use truepath_runner::progress::progress;
+use truepath_runner::follow::progress::progress;
 
 use super::paths::report_unexpanded;
 use super::{OutputFormat, print_json};
+use crate::error::CommandError;
 use crate::job_arguments::NamedJob;
-use crate::outcome::CommandError;
 use crate::shapes::VERSION;
 use crate::shapes::overview::{Overview, OverviewEntry};
 use crate::show::strips::fitted;
 use crate::show::{FAINT, GOOD, TITLE, bytes, count, files, playing_time};
 
-/// Show all that is to be made, a line each
+/// List what the job makes, one line each
 ///
 /// An output of a shot, variant, view and camera, with its passes: engine, preset, size, frames,
 /// files, playing time, estimated bytes, and how far it is by the ledger. Bytes with a `~` are a

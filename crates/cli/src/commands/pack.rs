@@ -8,16 +8,16 @@ use std::process::ExitCode;
 use clap::Args;
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_core::system::System;
-use truepath_runner::bundle::{PackError, PackOptions, PackPlan, Packer};
 use truepath_runner::disk::RealDisk;
+use truepath_runner::hand_over::bundle::{PackError, PackOptions, PackPlan, Packer};
 use truepath_runner::load::JOB_FILE;
-use truepath_runner::when::When;
+use truepath_runner::record::run_record::When;
 use truepath_runner::{Loaded, load};
 
-use super::check::{findings, has_errors};
 use super::command_lines::script_of_bundle;
+use crate::error::{CommandError, DONE, FOUND};
+use crate::findings::{findings, has_errors};
 use crate::job_arguments::NamedJob;
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::show::finding::print_all;
 use crate::show::{FAINT, TITLE, bytes, count, files, remark};
 
@@ -74,7 +74,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         only_missing: arguments.missing,
         preset,
     };
-    let expansion = chosen.chosen.runnable();
+    let expansion = chosen.wanted()?.clone();
     let plan = PackPlan::new(&chosen.loaded, &expansion, &options).map_err(outcome)?;
     remark(&format!(
         "each bundle gets {} of {}",
@@ -199,7 +199,7 @@ fn script_for_windows(root: &Path) -> Result<String, CommandError> {
     let job = root.join(JOB_FILE);
     let loaded = load(&job, &[there], shipped, When::Next, Some(System::Windows))?;
     let expansion = expand(&loaded.job, &loaded.surroundings, &Selection::default());
-    let script = script_of_bundle(&loaded, &expansion.runnable(), "batch")?;
+    let script = script_of_bundle(&loaded, &expansion, "batch")?;
     let mut script = script.replace(&STAND_IN.replace('/', "\\"), HERE);
     script = script.replace(STAND_IN, HERE);
     // Where this file lies, without a backslash at the end.

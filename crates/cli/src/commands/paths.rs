@@ -10,10 +10,10 @@ use truepath_core::listing::list;
 use truepath_core::picture::PixelValues;
 use truepath_core::template::TokenValue;
 
-use super::check::{findings, has_errors};
 use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
+use crate::findings::{findings, has_errors};
 use crate::job_arguments::{Chosen, ForSystem, NamedJob};
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::VERSION;
 use crate::shapes::paths::{Paths, PathsEntry};
 use crate::show::finding::print_all;
@@ -145,8 +145,9 @@ fn values(one: &Deliverable) -> Vec<(String, String)> {
             TokenValue::Text(text) => text,
             TokenValue::Number(number) => number.to_string(),
             TokenValue::Date(date) => date.to_string(),
-            TokenValue::Nothing => "(none)".to_owned(),
-            TokenValue::Path(_) | TokenValue::Frame | TokenValue::Unknown => continue,
+            TokenValue::Nothing | TokenValue::Path(_) | TokenValue::Frame | TokenValue::Unknown => {
+                continue;
+            }
         };
         if !values.iter().any(|(name, _)| *name == token.name) {
             values.push((token.name.clone(), value));

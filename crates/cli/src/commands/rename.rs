@@ -10,10 +10,13 @@ use clap::Args;
 use truepath_core::renaming::{Obstacle, Rename};
 use truepath_core::visible::visible;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::renaming::{Hindrance, Journal, JournalError, Outcome, Plan, prepare};
+use truepath_runner::hand_over::renaming::{
+    Hindrance, Journal, JournalError, Outcome, Plan, prepare,
+};
+use truepath_runner::look::user_folders::user_state;
 
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::show::{ERROR, FAINT, GOOD, WARNING, alert, files, remark};
 use matched::Matched;
 
@@ -22,7 +25,7 @@ use matched::Matched;
 /// The files are those whose paths fit the first template; `{frame}` without a format takes any padding. What is to be
 /// renamed is shown, and done only with --apply. No file is ever replaced: names that are wanted twice or taken are
 /// refused before anything moves, and files that change names in a circle go by a temporary one. All of it is written
-/// down beforehand in .truepath-renames: what is cut short is finished by the next call, and --undo takes it back.
+/// down beforehand, in a folder of yours: what is cut short is finished by the next call, and --undo takes it back.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath rename 'A{frame}.png' 'renders/{shot}_{frame:04}.png' --set shot=dawn\n  truepath rename 'old/{shot}.{frame}.exr' 'old/{shot}.{frame:06}.exr' --shift +1000 --apply\n  truepath rename 'night/{shot}_{pass}_{frame}.exr' --to-job --apply\n  truepath rename --undo\n\nThe exit code is 1 when something stands in the way."
@@ -60,17 +63,22 @@ const MOST_SHOWN: usize = 12;
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let here = std::env::current_dir().map_err(CommandError::outside("the current folder"))?;
+    let lists = user_state("renames").ok_or_else(|| {
+        CommandError::Usage(
+            "nothing is renamed without a folder of your own for the list of it: set HOME, or XDG_STATE_HOME"
+                .to_owned(),
+        )
+    })?;
     if arguments.undo {
-        let journal = Journal::open(&RealDisk, &here).map_err(refused)?;
+        let journal = Journal::open(&RealDisk, &here, &lists).map_err(refused)?;
         let outcome = journal.undo().map_err(refused)?;
         say(&outcome)?;
         return Ok(ExitCode::from(DONE));
     }
-    if Journal::is_begun(&here) {
-        let journal = Journal::open(&RealDisk, &here).map_err(refused)?;
-        if let Some(outcome) = journal.finish().map_err(refused)? {
-            remark("an earlier call was cut short, and is finished first:");
-            say(&outcome)?;
+    if Journal::is_begun(&here, &lists) {
+        let journal = Journal::open(&RealDisk, &here, &lists).map_err(refused)?;
+        if journal.is_unfinished().map_err(refused)? {
+            return go_on(&journal, arguments.apply);
         }
     }
     let matched = matched::matched(&arguments)?;
@@ -102,11 +110,26 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         remark("nothing was renamed; --apply does it");
         return Ok(ExitCode::from(DONE));
     }
-    let journal = Journal::open(&RealDisk, &here).map_err(refused)?;
+    let journal = Journal::open(&RealDisk, &here, &lists).map_err(refused)?;
     let outcome = journal.rename(&plan).map_err(refused)?;
     say(&outcome)?;
     if arguments.to_job {
         remark("the next `truepath run` decodes them and takes them as adopted");
+    }
+    Ok(ExitCode::from(DONE))
+}
+
+/// Finishes what an earlier call began, and does nothing else; without `apply` it only says so.
+fn go_on(journal: &Journal<'_>, apply: bool) -> Result<ExitCode, CommandError> {
+    if !apply {
+        alert(
+            "an earlier call was cut short; the same call with --apply finishes it and does nothing else, and --undo takes it back. Nothing was renamed",
+        );
+        return Ok(ExitCode::from(FOUND));
+    }
+    remark("an earlier call was cut short; it is finished, and nothing else is done");
+    if let Some(outcome) = journal.finish().map_err(refused)? {
+        say(&outcome)?;
     }
     Ok(ExitCode::from(DONE))
 }
@@ -123,7 +146,13 @@ fn say(outcome: &Outcome) -> Result<(), CommandError> {
             "{GOOD}renamed{GOOD:#} {}; `truepath rename --undo` takes it back",
             files(*number as u64)
         ),
-        Outcome::Undone(number) => {
+        Outcome::Undone {
+            files: number,
+            gone,
+        } => {
+            for path in gone {
+                alert(&format!("{path} is not there any more; it is left out"));
+            }
             format!("{GOOD}undone{GOOD:#}: {} as before", files(*number as u64))
         }
     };

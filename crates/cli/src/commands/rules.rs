@@ -8,8 +8,9 @@ use truepath_core::finding::Severity;
 use truepath_core::nearest::advice;
 use truepath_core::rules::{Rule, rules};
 
-use crate::outcome::{CommandError, DONE};
-use crate::shapes::findings::severity;
+use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE};
+use crate::shapes::rules::RulesShape;
 use crate::show::{ERROR, FAINT, TITLE, WARNING};
 
 /// Show the rules: what `check` looks for, why, and how to fix it
@@ -23,9 +24,22 @@ use crate::show::{ERROR, FAINT, TITLE, WARNING};
 pub(crate) struct Arguments {
     /// Codes or names of rules
     rule: Vec<String>,
+    /// How the result is printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: OutputFormat,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
+    if arguments.format == OutputFormat::Json {
+        let asked: Vec<&Rule> = if arguments.rule.is_empty() {
+            rules().collect()
+        } else {
+            let asked = arguments.rule.iter();
+            asked.map(|asked| find(asked)).collect::<Result<_, _>>()?
+        };
+        print_json(&RulesShape::of(&asked))?;
+        return Ok(ExitCode::from(DONE));
+    }
     let mut out = crate::show::out();
     if arguments.rule.is_empty() {
         let longest = rules().map(|rule| rule.name.len()).max().unwrap_or(0);
@@ -46,26 +60,29 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         }
     }
     for asked in &arguments.rule {
-        let upper = asked.to_uppercase();
-        let Some(rule) = rules().find(|rule| rule.code == upper || rule.name == *asked) else {
-            let names: Vec<&str> = rules().flat_map(|rule| [rule.name, rule.code]).collect();
-            let near = match advice(asked, &names) {
-                near if near.len() < 100 => near,
-                _ => "`truepath rules` lists them".to_owned(),
-            };
-            return Err(CommandError::Usage(format!(
-                "there is no rule `{asked}`: {near}"
-            )));
-        };
-        print(&mut out, rule)?;
+        print(&mut out, find(asked)?)?;
     }
     out.flush()?;
     Ok(ExitCode::from(DONE))
 }
 
+/// The rule of a code or a name.
+fn find(asked: &str) -> Result<&'static Rule, CommandError> {
+    let upper = asked.to_uppercase();
+    let rule = rules().find(|rule| rule.code == upper || rule.name == asked);
+    rule.ok_or_else(|| {
+        let names: Vec<&str> = rules().flat_map(|rule| [rule.name, rule.code]).collect();
+        let near = match advice(asked, &names) {
+            near if near.len() < 100 => near,
+            _ => "`truepath rules` lists them".to_owned(),
+        };
+        CommandError::Usage(format!("there is no rule `{asked}`: {near}"))
+    })
+}
+
 /// A severity with its colour, as wide as the longest.
 fn styled(of: Severity) -> String {
-    let word = severity(of);
+    let word = of.word();
     match of {
         Severity::Error => format!("{ERROR}{word:<7}{ERROR:#}"),
         Severity::Warning => format!("{WARNING}{word:<7}{WARNING:#}"),

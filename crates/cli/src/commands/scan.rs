@@ -10,12 +10,13 @@ use jiff::tz::TimeZone;
 use truepath_core::finding::grouped;
 use truepath_core::sequences::{Choice, Sequence, doubles};
 use truepath_core::visible::visible;
-use truepath_runner::scan::{ScannedFolder, path_of, scan};
-use truepath_runner::verify_all::{Unsound, first_facts, unsound_files};
+use truepath_runner::look::scan::{ScannedFolder, path_of, scan};
+use truepath_runner::look::verify_all::{FaultyFile, FileFault, faulty_files, first_facts};
 
 use super::{OutputFormat, print_json};
-use crate::outcome::{CommandError, DONE, FOUND};
-use crate::shapes::scan::{FolderShape, ScanShape};
+use crate::error::{CommandError, DONE, FOUND};
+use crate::shapes::scan::{Content, FolderShape, ScanShape};
+use crate::show::states::remark_on_set_aside;
 use crate::show::{ERROR, FAINT, TITLE, WARNING, bytes, files, remark};
 
 /// Show the sequences in any folders, without a job
@@ -43,15 +44,6 @@ pub(crate) struct Arguments {
     format: OutputFormat,
 }
 
-/// What is known of a sequence besides its name.
-#[derive(Debug, Default)]
-pub(crate) struct Content {
-    /// What its pictures are.
-    pub(crate) facts: Option<String>,
-    /// Files that are not whole.
-    pub(crate) unsound: Vec<Unsound>,
-}
-
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let roots = if arguments.folders.is_empty() {
         vec![PathBuf::from(".")]
@@ -62,17 +54,16 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let mut written: io::Result<()> = Ok(());
     let mut shapes: Vec<FolderShape> = Vec::new();
     let mut total = Total::default();
-    scan(&roots, &mut |folder| {
+    let set_aside = scan(&roots, &mut |folder| {
         total.add(&folder);
         let contents: Vec<Content> = folder
             .sequences
             .iter()
             .map(|one| content(&folder, one, &arguments))
             .collect();
-        total.unsound += contents
-            .iter()
-            .map(|one| one.unsound.len() as u64)
-            .sum::<u64>();
+        for file in contents.iter().flat_map(|one| &one.faults) {
+            total.add_fault(&file.fault);
+        }
         for (path, error) in &folder.unreadable {
             let path = visible(&path.to_string_lossy()).into_owned();
             remark(&format!("{ERROR}unreadable{ERROR:#} {path}: {error}"));
@@ -85,6 +76,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         written.is_ok()
     });
     written?;
+    remark_on_set_aside(&set_aside);
     if arguments.format == OutputFormat::Json {
         print_json(&ScanShape::of(shapes))?;
     } else {
@@ -94,15 +86,11 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             total.sequences(),
             files(total.files),
             bytes(total.bytes),
-            if total.unsound > 0 {
-                format!(", {ERROR}{} not whole{ERROR:#}", grouped(total.unsound))
-            } else {
-                String::new()
-            }
+            total.faults()
         )?;
         out.flush()?;
     }
-    let is_fine = total.unsound == 0 && total.unreadable == 0;
+    let is_fine = total.not_whole == 0 && total.unreadable == 0;
     Ok(ExitCode::from(if is_fine { DONE } else { FOUND }))
 }
 
@@ -112,7 +100,9 @@ struct Total {
     sequences: u64,
     files: u64,
     bytes: u64,
-    unsound: u64,
+    not_whole: u64,
+    unverifiable: u64,
+    odd: u64,
     unreadable: u64,
 }
 
@@ -123,6 +113,30 @@ impl Total {
         self.files += sequences.clone().map(Sequence::count).sum::<u64>();
         self.bytes += sequences.map(Sequence::bytes).sum::<u64>();
         self.unreadable += folder.unreadable.len() as u64;
+    }
+
+    fn add_fault(&mut self, fault: &FileFault) {
+        let number = match fault {
+            FileFault::NotWhole(_) => &mut self.not_whole,
+            FileFault::Unverifiable(_) => &mut self.unverifiable,
+            FileFault::Odd(_) => &mut self.odd,
+        };
+        *number += 1;
+    }
+
+    /// How many files have which fault, as the end of a line.
+    fn faults(&self) -> String {
+        let mut text = String::new();
+        for (number, word, style) in [
+            (self.not_whole, "not whole", ERROR),
+            (self.unverifiable, "unverifiable", WARNING),
+            (self.odd, "of another kind than their sequence", WARNING),
+        ] {
+            if number > 0 {
+                text.push_str(&format!(", {style}{} {word}{style:#}", grouped(number)));
+            }
+        }
+        text
     }
 
     fn sequences(&self) -> String {
@@ -140,7 +154,7 @@ fn content(folder: &ScannedFolder, one: &Sequence, arguments: &Arguments) -> Con
             .and_then(|name| first_facts(&path_of(&folder.path, &name)));
     }
     if arguments.verify {
-        content.unsound = unsound_files(&folder.path, one);
+        content.faults = faulty_files(&folder.path, one);
     }
     content
 }
@@ -181,12 +195,13 @@ fn print(out: &mut impl Write, folder: &ScannedFolder, contents: &[Content]) -> 
         if let Some(facts) = &content.facts {
             writeln!(out, "    {FAINT}{facts}{FAINT:#}")?;
         }
-        for file in &content.unsound {
-            writeln!(
-                out,
-                "    {ERROR}not whole{ERROR:#} {}: {}",
-                file.name, file.why
-            )?;
+        for FaultyFile { name, fault } in &content.faults {
+            let (word, style, reason) = match fault {
+                FileFault::NotWhole(reason) => ("not whole", ERROR, reason),
+                FileFault::Unverifiable(reason) => ("unverifiable", WARNING, reason),
+                FileFault::Odd(reason) => ("of another kind", WARNING, reason),
+            };
+            writeln!(out, "    {style}{word}{style:#} {name}: {reason}")?;
         }
     }
     for (first, second) in doubles(&folder.sequences) {

@@ -7,7 +7,7 @@ use schemars::schema_for;
 use truepath_core::schema::{job_schema, profile_schema};
 
 use super::print_json;
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::shapes;
 
 /// Print the JSON Schema of a file or of an output
@@ -59,6 +59,14 @@ enum SchemaKind {
     Scan,
     /// What `engines --format json` prints
     Engines,
+    /// What `why --format json` prints
+    Why,
+    /// What `rules --format json` prints
+    Rules,
+    /// What `clean --format json` prints
+    Clean,
+    /// What `run --dry-run --format json` prints
+    DryRun,
 }
 
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
@@ -78,6 +86,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         SchemaKind::Compare => print_json(&schema_for!(shapes::compare::CompareShape))?,
         SchemaKind::Scan => print_json(&schema_for!(shapes::scan::ScanShape))?,
         SchemaKind::Engines => print_json(&schema_for!(shapes::engines::EnginesShape))?,
+        SchemaKind::Why => print_json(&schema_for!(shapes::why::WhyShape))?,
+        SchemaKind::Rules => print_json(&schema_for!(shapes::rules::RulesShape))?,
+        SchemaKind::Clean => print_json(&schema_for!(shapes::clean::CleanShape))?,
+        SchemaKind::DryRun => print_json(&schema_for!(shapes::dry_run::DryRunShape))?,
         SchemaKind::Overview => print_json(&schema_for!(shapes::overview::Overview))?,
     }
     Ok(ExitCode::from(DONE))

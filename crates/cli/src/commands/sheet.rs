@@ -12,12 +12,12 @@ use truepath_core::spread::spread_frames;
 use truepath_media::{
     CellState, Flaw, Proxy, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet,
 };
-use truepath_runner::pictures::PictureRow;
-use truepath_runner::proxy_cache::{cached_proxy, trim};
+use truepath_runner::follow::pictures::PictureRow;
+use truepath_runner::look::proxy_cache::{cached_proxy, trim};
 
 use crate::burn_in::{BurnIn, RowText};
 use crate::data_view::{DataView, legend};
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::drawing::DrawingFormat;
 use crate::show::{alert, count, files, remark};
@@ -41,13 +41,13 @@ pub(crate) struct Arguments {
     /// Pictures in a row
     #[arg(long, value_name = "NUMBER", default_value_t = 8, value_parser = clap::value_parser!(u32).range(1..=64))]
     columns: u32,
-    /// Show each frame that is so many after the last, in as many rows as that takes, in place of a few of each
+    /// Show every Nth frame
     #[arg(long, value_name = "FRAMES", value_parser = clap::value_parser!(u64).range(1..))]
     every: Option<u64>,
     /// Pixels of a page
     #[arg(long, value_name = "SIZE", default_value = "1280x800")]
     page: Size,
-    /// Brighter by so many stops, or darker
+    /// Exposure in stops; negative is darker
     #[arg(
         long,
         value_name = "STOPS",

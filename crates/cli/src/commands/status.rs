@@ -5,24 +5,25 @@ use std::process::ExitCode;
 use std::time::Duration;
 
 use clap::Args;
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, DeliverableId};
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_core::strip::States;
-use truepath_runner::status::{Follower, RunAtWork, Status};
+use truepath_runner::follow::status::{Follower, RunAtWork, Status};
 
 use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::{JobArguments, NamedJob};
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::status::StatusShape;
 use crate::show::pace::{pace, rough};
 use crate::show::states::{changes, unverifiable};
 use crate::show::strips::{bar, coloured, fitted, table};
+use crate::show::verdict::Verdict;
 use crate::show::{
-    ERROR, FAINT, GOOD, TITLE, WARNING, bytes, columns, count, files, frames_of, warn_of_ledgers,
+    ERROR, FAINT, TITLE, WARNING, bytes, columns, count, files, frames_of, warn_of_ledgers,
 };
 
-/// Show how far the runs of a job are
+/// Show the progress of a job
 ///
 /// It changes nothing, so it may be asked at any time, on any machine that sees the state folder: what is
 /// there, what is running and where, what failed and why, the pace and the time left. Files are looked
@@ -30,7 +31,7 @@ use crate::show::{
 /// them all.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath status\n  truepath status --follow\n  truepath status --shot dawn --format json\n\nThe exit code is 0 when all wanted files are there and valid, else 1."
+    after_help = "Examples:\n  truepath status\n  truepath status --follow\n  truepath status --shot dawn --format json\n\nThe exit code is 0 when all wanted files are valid, else 1."
 )]
 pub(crate) struct Arguments {
     #[command(flatten)]
@@ -53,7 +54,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 
 fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
     let chosen = job.load_latest()?;
-    let expansion = chosen.chosen.runnable();
+    let expansion = chosen.wanted()?.clone();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || CommandError::outside("the state folder");
     let mut status = follower.look().map_err(refused())?;
@@ -80,10 +81,10 @@ fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandE
     if arguments.stale {
         print_stale(&expansion.deliverables, &status)?;
     }
-    let (wanted, done) = status.files();
+    let is_complete = status.is_complete();
     // What is remembered of a hundred thousand files goes with the process; to take it apart takes time.
     std::mem::forget(follower);
-    Ok(ExitCode::from(if done >= wanted { DONE } else { FOUND }))
+    Ok(ExitCode::from(if is_complete { DONE } else { FOUND }))
 }
 
 /// Prints a status; with a `height` in lines no more of it than fits, and what is at work first.
@@ -133,14 +134,15 @@ fn head(out: &mut impl Write, status: &Status, name: &str) -> io::Result<()> {
     let failed = number(|states| &states.failed);
     let share = 100 * done / wanted.max(1);
     write!(out, "{TITLE}{name}{TITLE:#}  ")?;
-    if done >= wanted {
+    if status.is_complete() {
+        write!(out, "{}", Verdict::new(wanted, done, []))?;
+    } else {
         write!(
             out,
-            "{GOOD}complete{GOOD:#}: all {} are there",
+            "{} of {} valid, {share} %",
+            grouped(done),
             files(wanted)
-        )?
-    } else {
-        write!(out, "{} of {}, {share} %", grouped(done), files(wanted))?
+        )?;
     }
     if failed > 0 {
         write!(out, ", {ERROR}{failed} failed{ERROR:#}")?;
@@ -190,6 +192,11 @@ fn at_work(out: &mut impl Write, status: &Status, width: usize) -> io::Result<()
             let line = format!("  {}, {}", process.label, doing(process));
             writeln!(out, "{}", fitted(&line, width))?;
         }
+        let is_at_work = |process: &RunAtWork| process.machine == one.machine;
+        let waits = one.waits.as_ref();
+        if let Some(why) = waits.filter(|_| !status.running.iter().any(is_at_work)) {
+            writeln!(out, "  waits for {why}")?;
+        }
     }
     for number in &status.dead {
         writeln!(
@@ -226,11 +233,11 @@ fn details(out: &mut impl Write, deliverables: &[Deliverable], status: &Status) 
                 frames_of(frames)
             )?;
         }
-        if !row.states.changed.is_empty() {
+        for (difference, frames) in &row.changed {
             writeln!(
                 out,
-                "\n{WARNING}changed{WARNING:#} {label}: {}\n        they are not the files that were published",
-                frames_of(&row.states.changed)
+                "\n{WARNING}changed{WARNING:#} {label}: {}\n        {difference}",
+                frames_of(frames)
             )?;
         }
         for (reason, frames) in &row.unverifiable {
@@ -293,7 +300,7 @@ fn shown_rows(
     status: &Status,
     most: Option<usize>,
 ) -> (Vec<(String, States)>, Vec<States>) {
-    let mut order: Vec<usize> = (0..status.rows.len()).collect();
+    let mut order: Vec<DeliverableId> = DeliverableId::all(status.rows.len()).collect();
     let most = most.unwrap_or(order.len());
     order.sort_by_key(|index| {
         let states = &status.rows[*index].states;
@@ -302,7 +309,7 @@ fn shown_rows(
     });
     let hidden = order.split_off(most.min(order.len()));
     order.sort_unstable();
-    let row = |index: usize| {
+    let row = |index: DeliverableId| {
         let states = status.rows[index].states.clone();
         (deliverables[index].label(), states)
     };

@@ -2,10 +2,10 @@
 
 use std::process::ExitCode;
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// Ends the process groups that it is given when standard input closes.
 pub(super) fn run() -> Result<ExitCode, CommandError> {
-    truepath_runner::supervisor::supervise();
+    truepath_runner::make::supervisor::supervise();
     Ok(ExitCode::SUCCESS)
 }

@@ -5,11 +5,11 @@ use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
 use truepath_core::times::{EndedProcess, GroupBy, SlowFrame, TimesRow, slowest, summarize};
-use truepath_runner::times::ended;
+use truepath_runner::follow::times::ended;
 
 use super::print_json;
+use crate::error::{CommandError, DONE};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE};
 use crate::shapes::times::TimesShape;
 use crate::show::{FAINT, TITLE, WARNING, bytes, remark};
 

@@ -12,8 +12,8 @@ use truepath_core::token::Token;
 
 use super::paths::report_unexpanded;
 use super::{OutputFormat, print_json};
+use crate::error::CommandError;
 use crate::job_arguments::{Chosen, ForSystem, JobArguments};
-use crate::outcome::CommandError;
 use crate::shapes::VERSION;
 use crate::shapes::tokens::{OriginShape, TokenShape, Tokens, ValuedShape};
 use crate::show::{FAINT, TITLE};

@@ -12,7 +12,7 @@ use truepath_understudy::{Request, SETTINGS, Scene, render};
 
 use super::print_json;
 
-use crate::outcome::{CommandError, DONE, FOUND};
+use crate::error::{CommandError, DONE, FOUND};
 
 /// Render a scene of the demo, as a simulated renderer
 ///

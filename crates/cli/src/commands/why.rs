@@ -6,15 +6,18 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::deliverable::{Deliverable, absolute, origins};
+use truepath_core::file_state::FileState;
 use truepath_core::finding::grouped;
 use truepath_core::job::Job;
 use truepath_core::template::{Part, TokenValue};
 use truepath_core::visible::visible;
-use truepath_runner::ledger::{FileEntry, FileOrigin};
-use truepath_runner::why::{FileFacts, why};
+use truepath_runner::follow::why::{FileFacts, why};
+use truepath_runner::record::ledger::{FileEntry, FileOrigin};
 
+use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND};
+use crate::shapes::why::WhyShape;
 use crate::show::{ERROR, GOOD, TITLE, WARNING, bytes as shown_bytes, columns, count};
 
 /// Say why a file is what it is
@@ -30,6 +33,9 @@ pub(crate) struct Arguments {
     file: PathBuf,
     #[command(flatten)]
     job: JobArguments,
+    /// How the result is printed
+    #[arg(long, value_enum, default_value = "text")]
+    format: OutputFormat,
 }
 
 /// Columns before the text of a row.
@@ -57,6 +63,12 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     };
     let job = &chosen.loaded.job;
     let one = &all.deliverables[facts.deliverable];
+    let is_valid = facts.verdict.state == FileState::Valid;
+    let code = ExitCode::from(if is_valid { DONE } else { FOUND });
+    if arguments.format == OutputFormat::Json {
+        print_json(&WhyShape::of(&path, one, &facts))?;
+        return Ok(code);
+    }
     let mut out = crate::show::out();
     writeln!(out, "{TITLE}{path}{TITLE:#}")?;
     let width = columns(io::stdout(), 200).max(40) - INDENT;
@@ -75,11 +87,8 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     };
     row("is", &what)?;
     row("state", &state(&facts, job, one))?;
-    for reason in facts.state.reasons.iter().skip(1) {
+    for reason in facts.verdict.reasons.iter().skip(1) {
         row("", &with_place(reason, job, one))?;
-    }
-    if !facts.is_wanted {
-        row("", "the job does not want this frame")?;
     }
     match facts.history.last() {
         None => row("made by", "nobody knows: no run has recorded it")?,
@@ -110,19 +119,18 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         row(if at == 0 { "named by" } else { "" }, &text)?;
     }
     out.flush()?;
-    let is_valid = facts.state.word == "valid";
-    Ok(ExitCode::from(if is_valid { DONE } else { FOUND }))
+    Ok(code)
 }
 
 fn state(facts: &FileFacts, job: &Job, one: &Deliverable) -> String {
-    let word = facts.state.word;
+    let word = facts.verdict.state;
     let style = match word {
-        "valid" => GOOD,
-        "missing" | "broken" => ERROR,
+        FileState::Valid => GOOD,
+        FileState::Missing | FileState::Broken | FileState::Failed => ERROR,
         _ => WARNING,
     };
     let why = facts
-        .state
+        .verdict
         .reasons
         .first()
         .map(|reason| with_place(reason, job, one));

@@ -1,26 +1,31 @@
 //! Jobs of a queue in place of a single one.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::process::ExitCode;
 
 use truepath_core::deliverable::Selection;
 use truepath_core::queue::QueueEntry;
 use truepath_core::source::{Place, SourceId};
-use truepath_runner::queue::{is_queue_file, job_of, load_queue};
+use truepath_runner::hand_over::queue::{is_queue_file, job_of, load_queue};
 
 use super::{JobArguments, NamedJob, SelectionArguments};
-use crate::outcome::{CommandError, DONE, number_of};
+use crate::error::{CommandError, DONE, number_of};
 use crate::show::TITLE;
 
 impl NamedJob {
+    /// The queue file, where one is given instead of a job file.
+    pub(crate) fn queue(&self) -> Option<PathBuf> {
+        let named = self.named.as_ref().or(self.job.job.as_ref());
+        named.filter(|path| is_queue_file(path)).cloned()
+    }
+
     /// Does something for the job that is meant, or for each job of a queue that is named in its place; gives the worst
     /// exit code.
     pub(crate) fn for_each(
         self,
         mut act: impl FnMut(JobArguments) -> Result<ExitCode, CommandError>,
     ) -> Result<ExitCode, CommandError> {
-        let named = self.named.as_ref().or(self.job.job.as_ref());
-        let Some(path) = named.filter(|path| is_queue_file(path)).cloned() else {
+        let Some(path) = self.queue() else {
             return act(self.job());
         };
         let queue = load_queue(&path)?;

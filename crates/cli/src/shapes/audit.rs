@@ -5,19 +5,20 @@ use serde::Serialize;
 use truepath_core::finding::Finding;
 use truepath_core::frames::FrameSet;
 use truepath_core::source::Sources;
-use truepath_runner::audit::{Audit, DeliverableAudit};
+use truepath_runner::follow::audit::{Audit, DeliverableAudit};
 
 use super::VERSION;
 use super::findings::FindingShape;
 
 /// The files on disk, compared with the job
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct AuditShape {
     /// The version of this shape
     version: u32,
-    /// Whether every wanted file is there and whole
+    /// Whether every wanted file was opened and is valid
     complete: bool,
+    /// Whether every wanted file is valid, those that were not opened by name, size and time
+    no_fault_found: bool,
     /// Whether it was asked to stop before all files were read
     interrupted: bool,
     /// Files that were read
@@ -36,7 +37,6 @@ pub(crate) struct AuditShape {
 
 /// The frames of a deliverable by state, each as a set such as `1-9,12`
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct DeliverableShape {
     /// Its shot, variant, view, camera, pass and output
     deliverable: String,
@@ -117,7 +117,8 @@ impl AuditShape {
         let unsound = audit.unsound.iter();
         Self {
             version: VERSION,
-            complete: audit.is_clean(),
+            complete: audit.is_clean() && audit.is_whole(),
+            no_fault_found: audit.is_clean(),
             interrupted: audit.interrupted,
             read_files: audit.read.files,
             read_bytes: audit.read.bytes,

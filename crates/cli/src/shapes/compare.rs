@@ -4,11 +4,10 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::VERSION;
-use crate::commands::compare::{Compared, ComparedFrame};
+use crate::compared::{Compared, ComparedFrame};
 
 /// How much pictures differ
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct CompareShape {
     /// The version of this shape
     version: u32,
@@ -24,7 +23,6 @@ pub(crate) struct CompareShape {
 
 /// A frame of both sides
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct ComparedShape {
     /// What it is a frame of
     sequence: String,

@@ -2,7 +2,7 @@
 
 use schemars::JsonSchema;
 use serde::Serialize;
-use truepath_core::finding::{Finding, Severity};
+use truepath_core::finding::Finding;
 use truepath_core::source::Sources;
 
 /// What there is to say about a job
@@ -27,6 +27,12 @@ pub(crate) struct FindingShape {
     consequence: Option<String>,
     /// What to do about it
     advice: Vec<String>,
+    /// The deliverable that it is about, where it is about some of its frames
+    deliverable: Option<String>,
+    /// The path of that, with its frame as a token
+    path: Option<String>,
+    /// Which frames, such as `1-9,12`
+    frames: Option<String>,
     /// The main place first
     places: Vec<PlaceShape>,
     /// Replacements that fix it, all of them together
@@ -56,15 +62,6 @@ struct FixShape {
     text: String,
 }
 
-/// The word of a severity.
-pub(crate) fn severity(severity: Severity) -> &'static str {
-    match severity {
-        Severity::Error => "error",
-        Severity::Warning => "warning",
-        Severity::Note => "note",
-    }
-}
-
 impl Findings {
     pub(crate) fn of(sources: &Sources, findings: &[Finding]) -> Self {
         Self {
@@ -79,12 +76,16 @@ impl Findings {
 
 impl FindingShape {
     pub(super) fn of(sources: &Sources, finding: &Finding) -> Self {
+        let found = finding.frames.as_ref();
         Self {
             code: finding.code,
-            severity: severity(finding.severity),
+            severity: finding.severity.word(),
             sentence: finding.sentence.clone(),
             consequence: finding.consequence.clone(),
             advice: finding.advice.clone(),
+            deliverable: found.map(|found| found.deliverable.clone()),
+            path: found.map(|found| found.path.clone()),
+            frames: found.map(|found| found.frames.to_string()),
             places: finding
                 .labels
                 .iter()

@@ -3,13 +3,12 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_runner::bundle::{GatherReport, Gathered};
+use truepath_runner::hand_over::bundle::{GatherReport, Gathered};
 
 use super::VERSION;
 
 /// What became of the frames of bundles
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct GatherShape {
     /// The version of this shape
     version: u32,
@@ -19,7 +18,6 @@ pub(crate) struct GatherShape {
 
 /// A bundle
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct BundleShape {
     /// Its folder
     bundle: String,
@@ -33,7 +31,6 @@ pub(crate) struct BundleShape {
 
 /// The frames of one deliverable, each list such as `1-9,12`
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct GatheredShape {
     /// The deliverable
     deliverable: String,
@@ -53,7 +50,6 @@ struct GatheredShape {
 
 /// A frame that is not taken
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct RefusedShape {
     /// The frame
     frame: Frame,

@@ -7,7 +7,6 @@ use super::VERSION;
 
 /// The layers of files
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct PassesShape {
     /// The version of this shape
     version: u32,
@@ -26,7 +25,6 @@ impl PassesShape {
 
 /// A layer of a file
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct LayerShape {
     /// The file
     pub(crate) file: String,

@@ -7,7 +7,6 @@ use super::VERSION;
 
 /// A queue of jobs
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct QueueShape {
     /// The version of this shape
     version: u32,
@@ -19,7 +18,6 @@ pub(crate) struct QueueShape {
 
 /// A job of a queue
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct EntryShape {
     /// The job file
     pub(crate) job: String,
@@ -33,8 +31,8 @@ pub(crate) struct EntryShape {
     pub(crate) state: &'static str,
     /// How many files are wanted
     pub(crate) files: u64,
-    /// How many of them are there and valid
-    pub(crate) there: u64,
+    /// How many of them are valid
+    pub(crate) valid: u64,
     /// How many failed
     pub(crate) failed: u64,
     /// Seconds until all of it is there, where that is known

@@ -3,14 +3,22 @@
 use schemars::JsonSchema;
 use serde::Serialize;
 use truepath_core::sequences::{Choice, Sequence, doubles};
-use truepath_runner::scan::ScannedFolder;
+use truepath_runner::look::scan::ScannedFolder;
+use truepath_runner::look::verify_all::{FaultyFile, FileFault};
 
 use super::VERSION;
-use crate::commands::scan::Content;
+
+/// What is known of a sequence besides its name.
+#[derive(Debug, Default)]
+pub(crate) struct Content {
+    /// What its pictures are.
+    pub(crate) facts: Option<String>,
+    /// Files with which something is wrong.
+    pub(crate) faults: Vec<FaultyFile>,
+}
 
 /// The sequences in some folders
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct ScanShape {
     /// The version of this shape
     version: u32,
@@ -20,7 +28,6 @@ pub(crate) struct ScanShape {
 
 /// The sequences in a folder
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct FolderShape {
     /// The folder
     folder: String,
@@ -34,7 +41,6 @@ pub(crate) struct FolderShape {
 
 /// A sequence, or a file that belongs to none
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct SequenceShape {
     /// Its name, with the frame as a token
     name: String,
@@ -58,6 +64,10 @@ struct SequenceShape {
     facts: Option<String>,
     /// Files that are not whole, where that was asked for
     not_whole: Vec<UnreadableShape>,
+    /// Files that this program cannot decode
+    unverifiable: Vec<UnreadableShape>,
+    /// Files of another size, other channels or bits than most of the sequence
+    odd: Vec<UnreadableShape>,
     /// The name of a sequence that differs in padding or capitals alone
     like: Option<String>,
 }
@@ -129,15 +139,30 @@ impl SequenceShape {
                 Choice::VariesMost => "varies-most",
             },
             facts: content.facts.clone(),
-            not_whole: content
-                .unsound
-                .iter()
-                .map(|file| UnreadableShape {
-                    path: file.name.clone(),
-                    reason: file.why.clone(),
-                })
-                .collect(),
+            not_whole: faults(content, |fault| match fault {
+                FileFault::NotWhole(reason) => Some(reason),
+                _ => None,
+            }),
+            unverifiable: faults(content, |fault| match fault {
+                FileFault::Unverifiable(reason) => Some(reason),
+                _ => None,
+            }),
+            odd: faults(content, |fault| match fault {
+                FileFault::Odd(reason) => Some(reason),
+                _ => None,
+            }),
             like,
         }
     }
+}
+
+/// The files with one kind of fault.
+fn faults(content: &Content, of_kind: fn(&FileFault) -> Option<&String>) -> Vec<UnreadableShape> {
+    let faults = content.faults.iter().filter_map(|file| {
+        Some(UnreadableShape {
+            path: file.name.clone(),
+            reason: of_kind(&file.fault)?.clone(),
+        })
+    });
+    faults.collect()
 }

@@ -4,7 +4,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 use truepath_core::deliverable::Deliverable;
 use truepath_core::job::PlacedText;
-use truepath_runner::status::{Row, Status};
+use truepath_runner::follow::status::{Row, Status};
 
 use super::VERSION;
 
@@ -13,11 +13,11 @@ use super::VERSION;
 pub(crate) struct StatusShape {
     /// The version of this shape
     pub(crate) version: u32,
-    /// Whether all wanted files are there and valid
+    /// Whether all wanted files are valid, and any is wanted
     pub(crate) complete: bool,
     /// Files that are wanted
     pub(crate) wanted: u64,
-    /// Files of those that are there and valid, by size and time
+    /// Files of those that are valid, by size and time
     pub(crate) done: u64,
     /// Files per second of all runs at work, lately
     pub(crate) rate: Option<f64>,
@@ -69,7 +69,7 @@ impl StatusShape {
         };
         StatusShape {
             version: VERSION,
-            complete: done >= wanted,
+            complete: status.is_complete(),
             wanted,
             done,
             rate: status.rate(),
@@ -98,6 +98,7 @@ impl StatusShape {
                     session: one.session,
                     machine: one.machine.clone(),
                     jobs: one.jobs,
+                    waits: one.waits.clone(),
                     brought: one.brought,
                     rate: one.rate,
                 })
@@ -173,6 +174,8 @@ pub(crate) struct MachineShape {
     pub(crate) session: u32,
     pub(crate) machine: String,
     pub(crate) jobs: usize,
+    /// What it waits for, where it has started nothing since it said so
+    pub(crate) waits: Option<String>,
     /// Files that it brought
     pub(crate) brought: u64,
     /// Files per second, lately

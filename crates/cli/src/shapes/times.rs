@@ -8,7 +8,6 @@ use super::VERSION;
 
 /// What rendering took
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 pub(crate) struct TimesShape {
     /// The version of this shape
     version: u32,
@@ -22,7 +21,6 @@ pub(crate) struct TimesShape {
 
 /// What the processes of one shot, machine … took
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct RowShape {
     /// Its name
     name: String,
@@ -48,7 +46,6 @@ struct RowShape {
 
 /// A frame, and how long it took
 #[derive(Debug, Serialize, JsonSchema)]
-#[serde(rename_all = "kebab-case")]
 struct FrameShape {
     /// What it is a frame of
     deliverable: String,

@@ -5,8 +5,8 @@ use std::path::{Path, PathBuf};
 
 use truepath_media::Raster;
 
+use crate::error::CommandError;
 use crate::new_file::NewFile;
-use crate::outcome::CommandError;
 
 /// What a drawing is written as.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]

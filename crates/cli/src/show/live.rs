@@ -3,12 +3,12 @@
 use std::collections::BTreeMap;
 use std::time::Duration;
 
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, DeliverableId};
 use truepath_core::forecast::Forecast;
 use truepath_core::frame_progress::FrameProgress;
 use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::strip::States;
-use truepath_runner::run::Event;
+use truepath_runner::make::run::Event;
 
 use super::pace::{pace, rough};
 use super::strips::{bar, coloured, distinct, fitted, table};
@@ -21,7 +21,7 @@ const HEADING_WORD: usize = 10;
 #[derive(Debug, Clone)]
 struct LiveProcess {
     label: String,
-    deliverables: Vec<usize>,
+    deliverables: Vec<DeliverableId>,
     frames: FrameSet,
     frame: Option<Frame>,
     progress: FrameProgress,
@@ -236,14 +236,14 @@ impl Screen {
 
     /// Strips of what is not done, what is at work first.
     fn strips(&self, width: usize, room: usize) -> Vec<String> {
-        let mut at_work: BTreeMap<usize, FrameSet> = BTreeMap::new();
+        let mut at_work: BTreeMap<DeliverableId, FrameSet> = BTreeMap::new();
         for worker in self.workers.values() {
             for index in &worker.deliverables {
                 let frames = at_work.entry(*index).or_default();
                 *frames = frames.union(&worker.frames).unwrap_or_default();
             }
         }
-        let mut order: Vec<usize> = (0..self.rows.len())
+        let mut order: Vec<DeliverableId> = DeliverableId::all(self.rows.len())
             .filter(|index| {
                 let states = &self.rows[*index].1;
                 states.done.count() < states.wanted.count() || at_work.contains_key(index)
@@ -317,19 +317,19 @@ mod tests {
         let started = Event::Started {
             process: 1,
             label: "dawn · day · dome · frames · beauty and 1 more",
-            deliverables: &[0, 1],
+            deliverables: &[DeliverableId::at(0), DeliverableId::at(1)],
             frames: &set("25-32"),
             log,
         };
         let other = Event::Started {
             process: 2,
             label: "transit · north · a-rather-long-name-of-an-output · frames",
-            deliverables: &[2],
+            deliverables: &[DeliverableId::at(2)],
             frames: &set("501-600"),
             log,
         };
         let published = Event::Published {
-            deliverable: 0,
+            deliverable: DeliverableId::at(0),
             frame: 25,
             path: "",
             elsewhere: false,
@@ -366,8 +366,8 @@ mod tests {
         ] {
             assert!(screen.see(&event, seconds(at)));
         }
-        let failure = truepath_runner::run::Failure {
-            deliverable: 2,
+        let failure = truepath_runner::make::run::Failure {
+            deliverable: DeliverableId::at(2),
             frame: 700,
             reason: String::new(),
             log: None,

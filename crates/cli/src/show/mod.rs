@@ -11,6 +11,7 @@ pub(crate) mod sarif;
 pub(crate) mod states;
 pub(crate) mod strips;
 pub(crate) mod terminal;
+pub(crate) mod verdict;
 
 use std::io::{self, IsTerminal, Write};
 use std::os::fd::AsFd;

@@ -4,10 +4,10 @@ use std::io;
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
-use truepath_core::deliverable::Deliverable;
+use truepath_core::deliverable::{Deliverable, DeliverableId};
 use truepath_core::forecast::Forecast;
 use truepath_runner::clock::Moment;
-use truepath_runner::run::{Event, Observer};
+use truepath_runner::make::run::{Event, Observer};
 
 use super::live::Screen;
 use super::output::{painted, plain};
@@ -126,7 +126,7 @@ impl ProgressLines {
     }
 
     /// Which file of a deliverable.
-    fn file(&self, deliverable: usize, frame: i64) -> String {
+    fn file(&self, deliverable: DeliverableId, frame: i64) -> String {
         match &self.labels[deliverable] {
             (label, true) => format!("{label}, the movie"),
             (label, false) => format!("{label} frame {frame}"),

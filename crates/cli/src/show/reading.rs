@@ -4,7 +4,7 @@ use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
 use indicatif::{ProgressBar, ProgressStyle};
-use truepath_runner::audit::AuditProgress;
+use truepath_runner::follow::audit::AuditProgress;
 
 use super::pace::rough;
 use super::{FAINT, bytes, files, is_live, remark};

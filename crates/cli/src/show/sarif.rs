@@ -6,8 +6,6 @@ use truepath_core::finding::{Finding, Label};
 use truepath_core::rules::{Rule, rules};
 use truepath_core::source::{Place, Sources};
 
-use crate::shapes::findings::severity;
-
 const SCHEMA: &str =
     "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json";
 
@@ -35,7 +33,7 @@ fn rule(rule: &Rule) -> Value {
         "shortDescription": { "text": rule.what },
         "fullDescription": { "text": format!("{} {}", rule.what, rule.why) },
         "help": { "text": rule.fix },
-        "defaultConfiguration": { "level": severity(rule.severity) },
+        "defaultConfiguration": { "level": rule.severity.word() },
     })
 }
 
@@ -54,13 +52,39 @@ fn result(sources: &Sources, finding: &Finding) -> Value {
         .into_iter()
         .collect();
     let related: Vec<Value> = labels.map(|label| location(sources, label)).collect();
-    json!({
+    let mut result = json!({
         "ruleId": finding.code,
-        "level": severity(finding.severity),
+        "level": finding.severity.word(),
         "message": { "text": text },
         "locations": main,
         "relatedLocations": related,
-    })
+    });
+    if let Some(found) = &finding.frames {
+        result["properties"] = json!({
+            "deliverable": found.deliverable,
+            "path": found.path,
+            "frames": found.frames.to_string(),
+        });
+    }
+    if !finding.fixes.is_empty() {
+        result["fixes"] = json!([fix(sources, finding)]);
+    }
+    result
+}
+
+/// All replacements of a finding, which belong together.
+fn fix(sources: &Sources, finding: &Finding) -> Value {
+    let changes = finding.fixes.iter().map(|fix| {
+        let span = &fix.place.span;
+        json!({
+            "artifactLocation": { "uri": uri(&sources.get(fix.place.source).name) },
+            "replacements": [{
+                "deletedRegion": { "byteOffset": span.start, "byteLength": span.len() },
+                "insertedContent": { "text": fix.text },
+            }],
+        })
+    });
+    json!({ "artifactChanges": changes.collect::<Vec<_>>() })
 }
 
 fn location(sources: &Sources, label: &Label) -> Value {

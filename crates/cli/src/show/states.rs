@@ -1,9 +1,6 @@
 //! What several commands say of the states of files, in the same words.
 
-use truepath_core::deliverable::Expansion;
-use truepath_core::finding::count;
-
-use super::remark;
+use std::path::PathBuf;
 
 /// Why frames cannot be verified, and what can be done, in the lines below them.
 pub(crate) fn unverifiable(reason: &str) -> String {
@@ -20,17 +17,17 @@ pub(crate) fn changes(all: &[String]) -> String {
     }
 }
 
-/// Says how many movies nobody has made or looked at.
-pub(crate) fn remark_on_direct_movies(expansion: &Expansion) {
-    let movies = expansion
-        .deliverables
-        .iter()
-        .filter(|one| one.movie().is_some_and(|movie| movie.is_direct()));
-    let number = movies.count() as u64;
-    if number > 0 {
-        remark(&format!(
-            "{} that an engine writes itself: named and checked, but not run by this version",
-            count(number, "movie", "movies")
-        ));
-    }
+/// Says in one line that folders in which runs set files aside are left out.
+pub(crate) fn remark_on_set_aside(folders: &[PathBuf]) {
+    let Some(first) = folders.first() else {
+        return;
+    };
+    let more = match folders.len() - 1 {
+        0 => String::new(),
+        more => format!(" and {more} more"),
+    };
+    super::remark(&format!(
+        "{}{more} left out: runs set files aside there; name the folder to take them",
+        first.display()
+    ));
 }

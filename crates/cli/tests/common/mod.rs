@@ -85,13 +85,15 @@ pub fn program() -> &'static str {
 /// Whether a program is here. One that is not must be named in `TRUEPATH_TESTS_WITHOUT`, which the
 /// test script sets after it has printed so; else the test fails.
 pub fn needs(name: &str) -> bool {
-    if truepath_runner::find_program(name, Path::new("/")).is_some() {
-        return true;
-    }
+    truepath_runner::find_program(name, Path::new("/")).is_some() || left_out(name)
+}
+
+/// Notes that a test is left out because something is missing, which `TRUEPATH_TESTS_WITHOUT` must name. Gives false.
+pub fn left_out(name: &str) -> bool {
     let without = std::env::var("TRUEPATH_TESTS_WITHOUT").unwrap_or_default();
     assert!(
         without.split_whitespace().any(|one| one == name),
-        "{name} is not installed; scripts/test installs it, or says what is left out without it"
+        "{name} is not there; scripts/test installs it, or says what is left out without it"
     );
     // The test script counts and lists what was left out.
     if let Some(list) = std::env::var_os("TRUEPATH_TESTS_LEFT_OUT") {
@@ -171,6 +173,7 @@ impl Project {
             // Nobody's own configuration has a say.
             .env("XDG_CONFIG_HOME", self.folder.path().join("nobody"))
             .env("XDG_CACHE_HOME", env!("CARGO_TARGET_TMPDIR"))
+            .env("XDG_STATE_HOME", self.folder.path().join(".user-state"))
             .env_remove("COLUMNS")
             .env_remove("TRUEPATH_CONFIG")
             .env_remove("TRUEPATH_CRASH_AT");

@@ -7,7 +7,7 @@ use std::io;
 use std::sync::atomic::Ordering;
 
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::Policy;
+use truepath_runner::make::run::Policy;
 
 use crate::common::{Project, made_up};
 use crate::faults::{Fault, FaultyDisk, render};

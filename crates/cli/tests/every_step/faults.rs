@@ -8,8 +8,8 @@ use std::sync::atomic::{AtomicU8, AtomicU64, Ordering};
 
 use truepath_core::deliverable::{Expansion, Selection, expand};
 use truepath_runner::disk::{Append, Disk, RealDisk, Rewriter};
-use truepath_runner::run::{Event, Observer, Options, Policy, Report, RunError, run};
-use truepath_runner::when::When;
+use truepath_runner::make::run::{Event, Observer, Options, Policy, Report, RunError, run};
+use truepath_runner::record::run_record::When;
 use truepath_runner::{Loaded, load};
 
 use crate::common::{Project, program};
@@ -194,8 +194,8 @@ pub(crate) fn render_with(
         interrupt: &AtomicU8::new(0),
         whole: true,
         disk,
-        jobs: truepath_runner::run::Jobs::Fixed(jobs),
-        machine: truepath_runner::run::Machine {
+        jobs: truepath_runner::make::run::Jobs::Fixed(jobs),
+        machine: truepath_runner::make::run::Machine {
             cores: 2,
             memory: None,
         },

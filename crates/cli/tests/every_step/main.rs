@@ -6,6 +6,8 @@
 mod common;
 mod engines;
 mod faults;
+mod one_error;
+mod recoveries;
 mod renaming;
 
 use std::collections::BTreeMap;
@@ -17,7 +19,7 @@ use std::sync::atomic::Ordering;
 use common::{Project, scene, wrote};
 use faults::{Fault, FaultyDisk, render, render_with};
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{Policy, Report};
+use truepath_runner::make::run::{Policy, Report};
 
 fn project(existing: &str) -> Project {
     let project = Project::new(&format!(

@@ -125,6 +125,11 @@ impl Invocation<'_> {
         let common = &self.first().common;
         let number = TokenValue::number;
         let clip = &common.frames.shot;
+        // A movie is one file, and the engine that writes it is given all of its frames.
+        let frames = match self.first().movie() {
+            Some(_) => clip,
+            None => self.frames,
+        };
         let scene = common.scene.as_ref();
         // Paths are held with `/`, and written as the system that they are for writes them.
         let path = |path: &str| TokenValue::Text(common.project_values.system.written(path));
@@ -132,10 +137,10 @@ impl Invocation<'_> {
             Token::SceneFile => scene.map_or(TokenValue::Nothing, |scene| path(&scene.path)),
             Token::SceneFolder => scene.map_or(TokenValue::Nothing, |scene| path(scene.folder())),
             Token::Threads => number(common.processes.threads.or(self.threads)),
-            Token::Frame | Token::First => number(self.frames.first()),
-            Token::Last => number(self.frames.last()),
-            Token::Step => number(self.frames.ranges().first().map(|range| range.step())),
-            Token::Frames => TokenValue::Text(self.frames.to_string()),
+            Token::Frame | Token::First => number(frames.first()),
+            Token::Last => number(frames.last()),
+            Token::Step => number(frames.ranges().first().map(|range| range.step())),
+            Token::Frames => TokenValue::Text(frames.to_string()),
             Token::ClipFirst => number(clip.first()),
             Token::ClipLast => number(
                 clip.first()

@@ -104,16 +104,4 @@ impl Expansion {
         }
         self
     }
-
-    /// The part of it that can be run: all but the movies that engines write themselves.
-    #[must_use]
-    pub fn runnable(&self) -> Self {
-        let runnable = |one: &&Deliverable| one.movie().is_none_or(|movie| !movie.is_direct());
-        Self {
-            deliverables: self.deliverables.iter().filter(runnable).cloned().collect(),
-            problems: self.problems.clone(),
-            without_frames: self.without_frames.clone(),
-            share: self.share.clone(),
-        }
-    }
 }

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use super::{Deliverable, Expansion};
+use super::{Deliverable, DeliverableId, Expansion};
 use crate::at_least_one::AtLeastOne;
 use crate::frames::{Frame, FrameSet};
 use crate::job::{Job, Key, Value};
@@ -94,7 +94,7 @@ impl Share {
 
 /// What is never shared out further.
 struct SharedPiece {
-    deliverables: AtLeastOne<usize>,
+    deliverables: AtLeastOne<DeliverableId>,
     frames: FrameSet,
     /// Pictures that are rendered; of a movie the frames that it is made of.
     size: u64,
@@ -103,8 +103,8 @@ struct SharedPiece {
 /// The work in pieces, in the order of the deliverables. Engines of one pass a process have a
 /// piece a pass; others have all that shares a process in one.
 fn chunks(all: &[Deliverable]) -> Vec<SharedPiece> {
-    let mut groups: Vec<AtLeastOne<usize>> = Vec::new();
-    for (index, one) in all.iter().enumerate() {
+    let mut groups: Vec<AtLeastOne<DeliverableId>> = Vec::new();
+    for (index, one) in DeliverableId::with_each(all) {
         let together = groups.last_mut().filter(|group| {
             let first = &all[*group.first()];
             one.common.engine.takes_all_passes() && Arc::ptr_eq(&first.common, &one.common)

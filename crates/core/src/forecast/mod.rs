@@ -9,6 +9,7 @@ mod render_times;
 
 pub use render_times::{Effort, FrameTimes, RenderTimes, RenderedFrames};
 
+use crate::deliverable::DeliverableId;
 use crate::frames::{Frame, FrameSet};
 
 /// The time left of a run: begun with what is expected, and set right by how fast it really goes.
@@ -58,14 +59,14 @@ impl Forecast {
     }
 
     /// A file of a deliverable is there, or is given up.
-    pub fn settle(&mut self, deliverable: usize, frame: Frame) {
+    pub fn settle(&mut self, deliverable: DeliverableId, frame: Frame) {
         self.done += self.seconds(deliverable, frame);
     }
 
     /// What a file of a deliverable is expected to take, in seconds.
     #[must_use]
-    pub fn seconds(&self, deliverable: usize, frame: Frame) -> f64 {
-        let seconds = self.seconds.get(deliverable);
+    pub fn seconds(&self, deliverable: DeliverableId, frame: Frame) -> f64 {
+        let seconds = self.seconds.get(deliverable.place());
         seconds.map_or(0.0, |seconds| seconds.seconds(frame))
     }
 
@@ -100,7 +101,7 @@ mod tests {
         let mut forecast = Forecast::new(&expected, &[frames("1-10"), frames("1-10")], 2);
         assert_eq!(forecast.left(0.0), Some(330.0));
         // Half of the long ones are there in the time that was foretold.
-        (1..=5).for_each(|frame| forecast.settle(0, frame));
+        (1..=5).for_each(|frame| forecast.settle(DeliverableId::at(0), frame));
         assert_eq!(forecast.left(150.0), Some(180.0));
         // They took twice as long: so will the rest, nearly.
         let left = forecast.left(300.0).unwrap_or_default();
@@ -111,8 +112,8 @@ mod tests {
     fn without_earlier_times_the_pace_alone_is_used() {
         let mut forecast = Forecast::new(&[None, None], &[frames("1-5"), frames("1-5")], 1);
         assert_eq!(forecast.left(100.0), None);
-        forecast.settle(1, 1);
-        forecast.settle(0, 1);
+        forecast.settle(DeliverableId::at(1), 1);
+        forecast.settle(DeliverableId::at(0), 1);
         assert_eq!(forecast.left(20.0), Some(80.0));
         // Half of one that is at work counts.
         assert_eq!(forecast.left_with(25.0, 0.5), Some(75.0));

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use crate::deliverable::{Deliverable, Expansion};
+use crate::deliverable::{Deliverable, DeliverableId, Expansion};
 use crate::frames::{Frame, FrameSet};
 use crate::plan::{label, plan};
 
@@ -226,7 +226,7 @@ impl RenderTimes {
             return seconds;
         }
         // What is rendered together shares its time, so one frame of each is planned.
-        let one_frame = |index: usize| {
+        let one_frame = |index: DeliverableId| {
             let first = all[index].common.frames.selected.first();
             first.map_or_else(FrameSet::empty, |first| FrameSet::range(first, first))
         };

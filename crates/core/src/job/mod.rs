@@ -18,7 +18,7 @@ pub(crate) use keys::is_group;
 pub use keys::{KEYS, Key, KeyFacts, TableKind};
 pub use kinds::{KeyKind, length_of_time};
 pub(crate) use read::stem;
-pub use read::{Fetch, Reading, no_files, read};
+pub use read::{Fetch, Reading, is_job, no_files, read};
 pub use stop_on::StopOn;
 pub use table::{NamedTable, Setting, Table};
 pub use value::{FramesToRender, PathTemplate, PlacedText, RunEntry, SoundEntry, Value};

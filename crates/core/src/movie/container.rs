@@ -92,7 +92,7 @@ pub fn container(name: &str) -> Option<&'static ContainerFacts> {
 
 /// The container that an extension stands for, in any case.
 #[must_use]
-pub(crate) fn container_of_extension(extension: &str) -> Option<&'static ContainerFacts> {
+pub fn container_of_extension(extension: &str) -> Option<&'static ContainerFacts> {
     let lowered = extension.to_lowercase();
     CONTAINERS
         .iter()

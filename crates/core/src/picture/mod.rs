@@ -3,6 +3,7 @@
 mod display;
 mod estimate;
 mod format;
+mod kind;
 mod measure;
 mod pixel_values;
 mod ratio;
@@ -19,6 +20,7 @@ pub use display::{
 pub(crate) use estimate::rule_of_thumb;
 pub(crate) use format::format_of_extension;
 pub use format::{FORMATS, FileFormat, FormatFacts, Holds, format};
+pub use kind::{PictureKind, usual_kind};
 pub use measure::{BlankPart, Digest, PictureMeasure, Thumbnail};
 pub use pixel_values::PixelValues;
 pub use ratio::Ratio;

@@ -1,7 +1,7 @@
 //! The plan: the processes to start, in order.
 //!
 //! ```
-//! use truepath_core::deliverable::{Selection, Surroundings, expand};
+//! use truepath_core::deliverable::{DeliverableId, Selection, Surroundings, expand};
 //! use truepath_core::job::{no_files, read};
 //! use truepath_core::plan::plan;
 //! use truepath_core::profile::Profiles;
@@ -16,7 +16,7 @@
 //! let reading = read("truepath.toml", job, &[], &mut no_files);
 //! let around = Surroundings::of_folder("/show", Profiles::default());
 //! let expansion = expand(&reading.job, &around, &Selection::default());
-//! let all = |index: usize| expansion.deliverables[index].common.frames.selected.clone();
+//! let all = |id: DeliverableId| expansion.deliverables[id].common.frames.selected.clone();
 //! let chunks: Vec<String> = plan(&expansion, &all)
 //!     .iter()
 //!     .map(|process| process.frames.to_string())
@@ -37,7 +37,7 @@ pub use order::spread;
 use order::{by_turns, permuted};
 
 use crate::at_least_one::AtLeastOne;
-use crate::deliverable::{Deliverable, Expansion};
+use crate::deliverable::{Deliverable, DeliverableId, Expansion};
 use crate::frames::FrameSet;
 use crate::hex::hex;
 use crate::job::PlacedText;
@@ -46,7 +46,7 @@ use crate::job::PlacedText;
 #[derive(Debug, Clone, PartialEq, Eq)]
 pub struct PlannedProcess {
     /// Indices of the deliverables that it makes, all of one shot, output, camera and engine.
-    pub deliverables: AtLeastOne<usize>,
+    pub deliverables: AtLeastOne<DeliverableId>,
     /// The frames that it makes of each.
     pub frames: FrameSet,
 }
@@ -106,7 +106,7 @@ pub struct ProcessNaming {
 impl ProcessNaming {
     /// What they share.
     #[must_use]
-    pub fn of(members: &AtLeastOne<usize>, deliverables: &[Deliverable]) -> Self {
+    pub fn of(members: &AtLeastOne<DeliverableId>, deliverables: &[Deliverable]) -> Self {
         let mut hash = Sha256::new();
         for index in members.iter() {
             let one = &deliverables[*index];
@@ -173,11 +173,14 @@ pub fn whole_plan(expansion: &Expansion) -> Vec<PlannedProcess> {
 /// done; `wanted` gives the frames of the deliverable with an index. What is assembled of others comes
 /// right after the last process of these.
 #[must_use]
-pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<PlannedProcess> {
+pub fn plan(
+    expansion: &Expansion,
+    wanted: &dyn Fn(DeliverableId) -> FrameSet,
+) -> Vec<PlannedProcess> {
     let all = &expansion.deliverables;
-    let mut groups: Vec<(AtLeastOne<usize>, FrameSet)> = Vec::new();
+    let mut groups: Vec<(AtLeastOne<DeliverableId>, FrameSet)> = Vec::new();
     let mut assembled = Vec::new();
-    for (index, deliverable) in all.iter().enumerate() {
+    for (index, deliverable) in DeliverableId::with_each(all) {
         let frames = wanted(index);
         if frames.is_empty() || deliverable.common.engine.is_absent {
             continue;
@@ -203,7 +206,7 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Pl
         }
     }
     let mut plan = Vec::new();
-    let manner = |group: &(AtLeastOne<usize>, FrameSet)| {
+    let manner = |group: &(AtLeastOne<DeliverableId>, FrameSet)| {
         let common = &all[*group.0.first()].common;
         (common.processes.spread, common.processes.priority)
     };
@@ -227,7 +230,7 @@ pub fn plan(expansion: &Expansion, wanted: &dyn Fn(usize) -> FrameSet) -> Vec<Pl
 /// The processes of deliverables that share them.
 fn pieces(
     all: &[Deliverable],
-    members: &AtLeastOne<usize>,
+    members: &AtLeastOne<DeliverableId>,
     frames: &FrameSet,
 ) -> Vec<PlannedProcess> {
     let common = &all[*members.first()].common;
@@ -273,12 +276,12 @@ fn pieces(
 fn with_assembled(
     all: &[Deliverable],
     plan: Vec<PlannedProcess>,
-    assembled: Vec<(usize, FrameSet)>,
+    assembled: Vec<(DeliverableId, FrameSet)>,
 ) -> Vec<PlannedProcess> {
     if assembled.is_empty() {
         return plan;
     }
-    let mut last: HashMap<usize, usize> = HashMap::new();
+    let mut last: HashMap<DeliverableId, usize> = HashMap::new();
     for (at, planned) in plan.iter().enumerate() {
         last.extend(planned.deliverables.iter().map(|index| (*index, at)));
     }

@@ -67,7 +67,7 @@ use ProfileKind::{
 };
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 42] = [
+pub const PROFILE_KEYS: [ProfileKey; 45] = [
     key(
         "engine.name",
         Text,
@@ -137,7 +137,7 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
     key(
         "set-up",
         Text,
-        "A script of a POSIX shell that sets variables which it needs; relative to the job file. It is run once, and what it set is kept until it changes.",
+        "A script of a POSIX shell that sets variables which it needs; relative to the job file. Each run starts it once.",
         r#"set-up = "tools/renderer-env.sh""#,
     ),
     key(
@@ -195,6 +195,12 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
         r#"writes = "{scene.folder}/out/{scene}{frame:?}.png""#,
     ),
     key(
+        "frame-files",
+        Texts,
+        "Files that one frame alone is made of, as where each frame has a scene of its own. They count as inputs of that frame, by their content, and are packed; one process takes one frame.",
+        r#"frame-files = ["{scene.folder}/{scene}.{frame:04}.dat"]"#,
+    ),
+    key(
         "folder",
         Text,
         "The folder that it works in; unset, its staging folder.",
@@ -235,6 +241,18 @@ pub const PROFILE_KEYS: [ProfileKey; 42] = [
         Truth,
         "Whether it finishes each frame before it begins the next, in ascending order. Then a frame is published as soon as a later one has begun; else only when the engine names its file (`log.file`) or ends with success.",
         "in-order = true",
+    ),
+    key(
+        "error-fails",
+        Truth,
+        "Whether a frame counts as failed of which a line that `log.error` finds was printed, also when the process ends with success. Off where it is not set: the error is reported, and the picture is taken.",
+        "error-fails = true",
+    ),
+    key(
+        "background-limit",
+        Text,
+        "How long processes that it leaves in the background may work on its pictures, such as `60s` or `5m`. Then they are ended, and the pictures are not finished. 60 s where it is not set.",
+        r#"background-limit = "5m""#,
     ),
     key(
         "prepare.program",

@@ -1,5 +1,7 @@
 //! What a profile says about an engine.
 
+use std::time::Duration;
+
 use super::{FramesPerProcess, GivenFile, LogKind, LogPattern, SettingFacts};
 use crate::frames::Frame;
 use crate::picture::Holds;
@@ -13,6 +15,10 @@ pub struct Profile {
     pub name: String,
     /// The program; [`Profile::THIS_PROGRAM`] for a part of True Path itself.
     pub program: String,
+    /// Whether it came with the project, and not with this program.
+    pub is_of_project: bool,
+    /// Whether it is made of a `run` line of the job.
+    pub is_run_line: bool,
     /// Whether nothing renders: the pictures are there already, and a movie is made of them.
     pub is_absent: bool,
     /// What it makes.
@@ -55,6 +61,8 @@ pub struct Profile {
     pub files: Vec<GivenFile>,
     /// Where it writes when it writes where the scene says: an absolute path with the frame.
     pub writes: Option<Template>,
+    /// Files that one frame alone is made of.
+    pub frame_files: Vec<Template>,
     /// What has to be made of a scene before its frames.
     pub prepare: Option<Preparation>,
     /// How it goes on with a frame that it was stopped at.
@@ -69,6 +77,10 @@ pub struct Profile {
     /// Whether it finishes each frame before it begins the next, in ascending order: then a frame
     /// is finished as soon as a later one has begun.
     pub in_order: bool,
+    /// Whether a frame fails of which its log reports an error.
+    pub error_fails: bool,
+    /// How long what it leaves in the background may work on its pictures; none where it does not say.
+    pub background_limit: Option<Duration>,
     /// Links to lay into the staging folder before it starts: name and what it leads to.
     pub links: Vec<(String, Template)>,
     /// What its log lines mean.

@@ -37,6 +37,7 @@ impl Profile {
         Self {
             name: name.to_owned(),
             program: program.clone(),
+            is_run_line: true,
             takes,
             in_order: matches!(takes, FramesPerProcess::Range | FramesPerProcess::Stepped),
             arguments: entries
@@ -100,7 +101,9 @@ pub fn profile_of_run(run: &[RunEntry], name: &str, profile: &Profile) -> String
          # published as soon as it is finished.\n\
          # output-name = \"{target.stem}{frame:?}.{ext}\"\n\n\
          # What its log lines mean.\n\
-         # log = [{ warning = '[Ww]arning: (?P<text>.*)' }, { error = '[Ee]rror: (?P<text>.*)' }]\n",
+         # log = [{ warning = '[Ww]arning: (?P<text>.*)' }, { error = '[Ee]rror: (?P<text>.*)' }]\n\
+         # Whether a frame with such an error fails, also when the process ends with success.\n\
+         # error-fails = true\n",
     );
     text
 }

@@ -3,7 +3,7 @@
 use toml_edit::{Array, ArrayOfTables, DocumentMut, Item, Table, value};
 
 use super::QueueEntry;
-use super::read::ENTRY;
+use super::read::{ENTRY, FORMAT, FORMAT_KEY};
 
 /// A change of a queue. Numbers of entries count from 1, as they are shown.
 #[derive(Debug, Clone)]
@@ -42,6 +42,9 @@ impl QueueEdit {
     pub fn apply(&self, text: &str) -> Result<String, EditError> {
         let document = text.parse::<DocumentMut>();
         let mut document = document.map_err(|error| EditError::Unreadable(error.to_string()))?;
+        if document.is_empty() {
+            document.insert(FORMAT_KEY, value(FORMAT));
+        }
         let item = document
             .entry(ENTRY)
             .or_insert(Item::ArrayOfTables(ArrayOfTables::new()));

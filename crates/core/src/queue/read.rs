@@ -11,7 +11,11 @@ use crate::toml_tree::{self, Entry, Node, NodeKind};
 /// The table of a job in a queue.
 pub(super) const ENTRY: &str = "entry";
 /// The keys of a queue outside of its tables.
-const TOP: [&str; 2] = [ENTRY, "stop-at-failure"];
+const TOP: [&str; 3] = [ENTRY, FORMAT_KEY, "stop-at-failure"];
+/// The key of the format of the file; a queue that does not say it is of the first.
+pub(super) const FORMAT_KEY: &str = "format";
+/// The format that this program knows.
+pub(super) const FORMAT: i64 = 1;
 /// The keys of a job in a queue.
 const KEYS: [&str; 12] = [
     "job", "shot", "camera", "variant", "view", "pass", "output", "frames", "set", "preset",
@@ -24,9 +28,10 @@ pub fn is_queue(text: &str) -> bool {
     let mut sources = Sources::default();
     let source = sources.add("", text, SourceKind::File);
     let (entries, _) = toml_tree::parse(text, source);
+    let own = [ENTRY, "stop-at-failure"];
     entries
         .iter()
-        .any(|entry| TOP.contains(&entry.key.as_str()))
+        .any(|entry| own.contains(&entry.key.as_str()))
 }
 
 /// Reads a queue; `name` is how its file is called in messages.
@@ -49,6 +54,7 @@ pub fn read_queue(name: &str, text: &str) -> Result<Queue, (Sources, Vec<Finding
                     .entries
                     .extend(nodes.iter().filter_map(|node| reader.entry(node)));
             }
+            FORMAT_KEY => reader.format(&entry.value),
             "stop-at-failure" => {
                 queue.stops_at_failure = reader.truth(&entry.value).unwrap_or(false)
             }
@@ -174,6 +180,21 @@ impl QueueReader {
         }
     }
 
+    fn format(&mut self, node: &Node) {
+        match node.kind {
+            NodeKind::Integer(FORMAT) => {}
+            NodeKind::Integer(other) => self.findings.push(
+                Finding::error(
+                    "TP004",
+                    format!("the queue is of format {other}, and this program knows {FORMAT}"),
+                )
+                .at(&node.place, "")
+                .advise("use the version of True Path that wrote it, or a newer one"),
+            ),
+            _ => self.wrong(node, "it takes a whole number"),
+        }
+    }
+
     fn frames(&mut self, node: &Node) -> Option<FrameSet> {
         let text = match &node.kind {
             NodeKind::Integer(number) => number.to_string(),
@@ -256,6 +277,7 @@ mod tests {
                 "twice",
             ),
             ("entry = 3\n", 1, "a number stands here"),
+            ("format = 2\n[[entry]]\njob = \"a\"\n", 1, "of format 2"),
             ("[[entries]]\njob = \"a\"\n", 1, "no key `entries`"),
         ] {
             let (sources, findings) = read_queue("night.toml", text).unwrap_err();

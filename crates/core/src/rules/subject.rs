@@ -259,7 +259,7 @@ impl<'a> Subject<'a> {
         let sentence = format!("{}: {word} {frames} {verb} {rest}", one.label());
         rule.finding(sentence.trim_end())
             .at(&one.template.place, "")
-            .about(one.pattern.sketch(), frames.clone())
+            .about(one.label(), one.pattern.sketch(), frames.clone())
     }
 
     /// What stands at a place.

@@ -6,7 +6,7 @@ use super::written_name::{StepFiles, WrittenName, written_name};
 use super::{ScriptError, ScriptOptions};
 use crate::at_least_one::AtLeastOne;
 use crate::command::{ArgumentError, Invocation, SharedParts};
-use crate::deliverable::{Deliverable, Expansion};
+use crate::deliverable::{Deliverable, DeliverableId, Expansion};
 use crate::frames::FrameSet;
 use crate::hex::hex;
 use crate::plan::{PlannedProcess, ProcessNaming, label};
@@ -14,7 +14,7 @@ use crate::template::PathPattern;
 
 /// What the steps of the same deliverables share.
 pub(super) struct ProcessGroup<'e> {
-    pub(super) members: AtLeastOne<usize>,
+    pub(super) members: AtLeastOne<DeliverableId>,
     pub(super) deliverables: AtLeastOne<&'e Deliverable>,
     pub(super) naming: ProcessNaming,
     pub(super) label: String,

@@ -59,6 +59,7 @@ pub(crate) mod sample {
                 blank: None,
             }),
             samples: None,
+            kind: None,
         }
     }
 

@@ -6,6 +6,7 @@ use std::path::Path;
 
 use truepath_core::picture::Size;
 
+use super::container::OtherContainer;
 use super::h264::Decoder;
 use super::read::{FoundTrack, tracks};
 use super::writer::MovieError;
@@ -26,14 +27,25 @@ pub struct MovieFacts {
 /// The most bytes of a coded picture.
 const MOST_BYTES: u32 = 512 << 20;
 
-/// Decodes every picture of a movie in H.264 or Motion JPEG.
+/// Decodes every picture of a movie in H.264 or Motion JPEG. Of other movies it is looked at whether the file ends where it
+/// announces, and whether its tables and units fit together.
 ///
 /// # Errors
-/// When it is of another kind, or not whole.
+/// `Broken` when it is not whole; `Unverifiable` when nothing is wrong, and its pictures cannot be decoded here.
 pub fn examine_movie(path: &Path) -> Result<MovieFacts, MovieError> {
     let broken = |what: &str| MovieError::Broken(what.to_owned());
     let mut file = File::open(path)?;
     let length = file.metadata()?.len();
+    if length == 0 {
+        return Err(broken("it is empty (0 bytes)"));
+    }
+    if let Some(container) = OtherContainer::of(&mut file)? {
+        container.check_length(&mut file)?;
+        return Err(MovieError::Unverifiable(format!(
+            "this program does not decode movies in {}",
+            container.name()
+        )));
+    }
     let tracks = tracks(&mut file)?;
     let pictures = tracks.iter().find(|track| &track.handler == b"vide");
     let pictures = pictures.ok_or_else(|| broken("it has no pictures"))?;
@@ -43,17 +55,30 @@ pub fn examine_movie(path: &Path) -> Result<MovieFacts, MovieError> {
             return Err(broken("its tables point beyond its end"));
         }
     }
+    if pictures.samples.is_empty() {
+        let reason = "its pictures lie in fragments, which this program does not read";
+        return Err(MovieError::Unverifiable(reason.to_owned()));
+    }
     let size = pictures.size.unwrap_or(Size::square(0));
     let decoded = match &pictures.coding {
+        b"avc1" if pictures.is_reordered => {
+            walk_units(&mut file, pictures)?;
+            return Err(MovieError::Unverifiable(
+                "its pictures are not stored in the order in which they are shown, which the decoder inside does not take"
+                    .to_owned(),
+            ));
+        }
         b"avc1" => {
             let mut decoder = Decoder::new(&pictures.parameters)?;
             each(&mut file, pictures, size, |bytes| decoder.decode(bytes))?
         }
         b"jpeg" => each(&mut file, pictures, size, jpeg)?,
-        _ => {
-            return Err(broken(
-                "its pictures are coded in a way that this program does not decode",
-            ));
+        coding => {
+            walk_units(&mut file, pictures)?;
+            return Err(MovieError::Unverifiable(format!(
+                "this program does not decode pictures that are coded as {}",
+                String::from_utf8_lossy(coding).trim()
+            )));
         }
     };
     Ok(MovieFacts {
@@ -62,6 +87,32 @@ pub fn examine_movie(path: &Path) -> Result<MovieFacts, MovieError> {
         seconds: pictures.seconds(),
         sound_seconds: sound.map(FoundTrack::seconds),
     })
+}
+
+/// Walks over the units of all coded pictures: together they fill each picture to its last byte. Codecs without units
+/// pass.
+fn walk_units(file: &mut File, track: &FoundTrack) -> Result<(), MovieError> {
+    let Some(prefix) = track.unit_length else {
+        return Ok(());
+    };
+    let mut bytes = Vec::new();
+    for (number, (at, length)) in (1_u64..).zip(&track.samples) {
+        bytes.resize(*length as usize, 0);
+        file.seek(SeekFrom::Start(*at))?;
+        file.read_exact(&mut bytes)?;
+        let mut rest = &bytes[..];
+        while !rest.is_empty() {
+            let unit = rest.split_at_checked(prefix).and_then(|(size, after)| {
+                let size = size
+                    .iter()
+                    .fold(0, |sum, byte| sum << 8 | usize::from(*byte));
+                after.get(size..).filter(|_| size > 0)
+            });
+            rest =
+                unit.ok_or_else(|| MovieError::Broken(format!("picture {number} is damaged")))?;
+        }
+    }
+    Ok(())
 }
 
 /// Decodes the samples of a track; how many pictures they are.

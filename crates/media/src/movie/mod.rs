@@ -2,10 +2,11 @@
 //!
 //! - [`MovieWriter`] takes pictures one after another and puts them, with a sound, into a file that plays while it loads.
 //! - `planes` turns a picture into luma and chroma, `h264` and `motion_jpeg` code it, `sound` reads the sound and codes it.
-//! - `boxes` and `sample_entries` write what stands around them, `read` finds it again, [`movie_headers`] shows what
+//! - `boxes` and `sample_entries` write what stands around them, `read` finds it again, `container` knows others, [`movie_headers`] shows what
 //!   it says, and [`examine_movie`] decodes all of it.
 
 mod boxes;
+mod container;
 mod examine;
 mod h264;
 mod headers;

@@ -28,6 +28,10 @@ pub(super) struct FoundTrack {
     pub(super) samples: Vec<(u64, u32)>,
     /// What a decoder of H.264 needs first.
     pub(super) parameters: Vec<Vec<u8>>,
+    /// Whether pictures are stored in another order than they are shown.
+    pub(super) is_reordered: bool,
+    /// How many bytes the length has that stands before each unit of a coded picture; none where there is none.
+    pub(super) unit_length: Option<usize>,
 }
 
 impl FoundTrack {
@@ -159,10 +163,22 @@ fn track(body: &[u8]) -> Option<FoundTrack> {
         });
         if let Some(configuration) = entry.get(78..).and_then(|inner| find(inner, &[b"avcC"])) {
             found.parameters = parameters(configuration)?;
+            found.unit_length = unit_length(configuration, 4);
         }
+        if let Some(configuration) = entry.get(78..).and_then(|inner| find(inner, &[b"hvcC"])) {
+            found.unit_length = unit_length(configuration, 21);
+        }
+        found.is_reordered = find(table, &[b"ctts"])
+            .and_then(entries::<2>)
+            .is_some_and(|offsets| offsets.iter().any(|[_, offset]| *offset != offsets[0][1]));
     }
     found.samples = samples(table, &handler == b"soun")?;
     Some(found)
+}
+
+/// How many bytes the length before each unit has, by the low bits of a byte of the configuration.
+fn unit_length(configuration: &[u8], at: usize) -> Option<usize> {
+    configuration.get(at).map(|byte| usize::from(byte & 3) + 1)
 }
 
 fn parameters(configuration: &[u8]) -> Option<Vec<Vec<u8>>> {

@@ -64,6 +64,9 @@ pub enum MovieError {
     /// The file is no movie that is whole.
     #[error("{0}")]
     Broken(String),
+    /// This program cannot decode it, so that nobody knows whether it is whole.
+    #[error("it cannot be verified: {0}")]
+    Unverifiable(String),
     /// The file cannot be read or written.
     #[error(transparent)]
     Io(#[from] io::Error),

@@ -54,7 +54,7 @@ pub(crate) fn recorded(kind: HashKind, digits: &str) -> String {
 }
 
 /// Files up to so many bytes are hashed whole by [`hash_outline`].
-const WHOLE: u64 = 1 << 26;
+pub(crate) const OUTLINE_IS_WHOLE: u64 = 1 << 26;
 /// Of larger ones it hashes so many bytes at either end.
 const END: u64 = 1 << 20;
 
@@ -63,7 +63,7 @@ const END: u64 = 1 << 20;
 pub(crate) fn hash_outline(path: &Path) -> io::Result<String> {
     let mut file = File::open(path)?;
     let length = file.metadata()?.len();
-    if length <= WHOLE {
+    if length <= OUTLINE_IS_WHOLE {
         return hash_file(path);
     }
     let mut hasher = Sha256::new();

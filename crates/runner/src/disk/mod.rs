@@ -12,7 +12,7 @@ use std::io;
 use std::path::{Path, PathBuf};
 
 pub(crate) use hash::{
-    content_hash, has_content, hash_file, hash_of_record, hash_outline, recorded,
+    OUTLINE_IS_WHOLE, content_hash, has_content, hash_file, hash_of_record, hash_outline, recorded,
 };
 pub use real::RealDisk;
 pub use stamp::{Stamp, stamp};

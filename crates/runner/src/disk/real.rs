@@ -79,7 +79,8 @@ impl Disk for RealDisk {
 
     fn write_whole(&self, path: &Path, bytes: &[u8]) -> io::Result<()> {
         let half = unique_beside(path);
-        fs::write(&half, bytes)?;
+        // Never through a link that somebody has laid there.
+        File::create_new(&half)?.write_all(bytes)?;
         fs::rename(&half, path)
     }
 
@@ -88,8 +89,8 @@ impl Disk for RealDisk {
     }
 
     fn create_locked(&self, path: &Path, bytes: &[u8]) -> io::Result<File> {
-        let whole = path.with_extension("new");
-        let mut file = File::create(&whole)?;
+        let whole = unique_beside(path);
+        let mut file = File::create_new(&whole)?;
         file.write_all(bytes)?;
         system::lock_file(&file)?;
         fs::rename(&whole, path)?;
@@ -99,11 +100,13 @@ impl Disk for RealDisk {
     fn rewriter(&self, path: &Path) -> Rewriter {
         let path = path.to_owned();
         Box::new(move |bytes| {
-            let mut file = File::options()
-                .create(true)
-                .truncate(false)
-                .write(true)
-                .open(&path)?;
+            // A link, or a file with further names, is somebody's: it gives way to a file of our own.
+            let is_own = fs::symlink_metadata(&path)
+                .is_ok_and(|facts| facts.is_file() && system::names(&facts) < 2);
+            if !is_own {
+                return RealDisk.write_whole(&path, bytes);
+            }
+            let mut file = system::open_own(&path)?;
             file.write_all(bytes)
         })
     }

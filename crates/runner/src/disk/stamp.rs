@@ -17,6 +17,19 @@ pub struct Stamp {
     pub modified: i64,
 }
 
+/// FAT keeps times of last change in steps of two seconds, rounded down (Microsoft, FAT32 File System Specification, 6.3), and
+/// systems show the exact one until the file is read anew.
+const FAT_STEP: i64 = 2_000_000_000;
+
+impl Stamp {
+    /// Whether a file with this recorded stamp may show that one now: the same, or the same as FAT keeps it.
+    pub(crate) fn may_show(self, found: Self) -> bool {
+        let is_rounded = found.modified % FAT_STEP == 0
+            && (0..FAT_STEP).contains(&self.modified.saturating_sub(found.modified));
+        self.size == found.size && (self.modified == found.modified || is_rounded)
+    }
+}
+
 /// The stamp of a regular file; `None` where there is no file of any kind.
 ///
 /// # Errors
@@ -53,5 +66,32 @@ fn time_of(path: &Path, time: fn(&fs::Metadata) -> i128) -> io::Result<Option<i1
         Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(error),
         Ok(meta) => Ok(Some(time(&meta))),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn times_in_steps_of_two_seconds_are_those_that_were_recorded() {
+        let recorded = Stamp {
+            size: 7,
+            modified: 1_700_000_001_500_000_000,
+        };
+        for (size, modified, is_it) in [
+            (7, 1_700_000_001_500_000_000, true),
+            (7, 1_700_000_000_000_000_000, true),
+            (7, 1_700_000_001_000_000_000, false),
+            (7, 1_700_000_002_000_000_000, false),
+            (7, 1_699_999_998_000_000_000, false),
+            (8, 1_700_000_000_000_000_000, false),
+        ] {
+            assert_eq!(
+                recorded.may_show(Stamp { size, modified }),
+                is_it,
+                "{modified}"
+            );
+        }
     }
 }

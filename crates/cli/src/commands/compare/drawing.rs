@@ -7,7 +7,8 @@ use truepath_media::{
     CellState, Pair, ProxyOptions, Raster, SheetCell, SheetOptions, SheetRow, draw_sheet, proxy,
 };
 
-use super::{Arguments, Compared, ComparedFrame, usable_memory};
+use super::{Arguments, usable_memory};
+use crate::compared::{Compared, ComparedFrame};
 
 /// The worst frames of both sides side by side, and what differs.
 pub(super) fn draw(compared: &Compared, names: &[String; 2], arguments: &Arguments) -> Raster {

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use truepath_core::frames::{Frame, FrameSet};
-use truepath_runner::pictures::PictureRow;
+use truepath_runner::follow::pictures::PictureRow;
 
 use crate::show::frames_of;
 

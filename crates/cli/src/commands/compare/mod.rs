@@ -15,16 +15,17 @@ use std::process::ExitCode;
 
 use clap::{Args, ValueEnum};
 use rayon::prelude::*;
-use truepath_core::frames::Frame;
-use truepath_media::{CompareError, ComparedValues, Difference, Pair};
-use truepath_runner::pictures::pictures_of_paths;
+use truepath_media::{CompareError, ComparedValues, Pair};
+use truepath_runner::follow::pictures::pictures_of_paths;
 
 use super::{OutputFormat, print_json};
+use crate::compared::{Compared, ComparedFrame};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::compare::CompareShape;
 use crate::show::drawing::DrawingFormat;
 use crate::show::remark;
+use crate::show::states::remark_on_set_aside;
 use matched::{Both, Matched};
 
 /// Compare pictures: two versions, folders, machines or engines, frame by frame
@@ -58,7 +59,7 @@ pub(crate) struct Arguments {
     /// Compare each layer of EXR files, and show a line for each pass in place of the worst frames
     #[arg(long)]
     per_pass: bool,
-    /// The largest difference of a value that is none
+    /// Differences up to this count as equal
     #[arg(long, value_name = "VALUE", default_value_t = 0.0)]
     tolerance: f32,
     /// Which values are compared: linear light, or what a display shows, from 0 to 1
@@ -96,28 +97,6 @@ impl Values {
     }
 }
 
-/// A frame that both sides have.
-pub(crate) struct ComparedFrame {
-    /// What it is a frame of.
-    pub(crate) title: String,
-    /// The layer of the files; empty for their main one.
-    pub(crate) layer: String,
-    pub(crate) frame: Frame,
-    pub(crate) paths: (PathBuf, PathBuf),
-    pub(crate) result: Result<Difference, CompareError>,
-    /// What else is in the files and was not compared.
-    pub(crate) notes: Vec<String>,
-}
-
-/// What was compared, and what only one side has.
-#[derive(Default)]
-pub(crate) struct Compared {
-    /// The worst first.
-    pub(crate) frames: Vec<ComparedFrame>,
-    /// What only the first, and what only the second has.
-    pub(crate) only: (Vec<String>, Vec<String>),
-}
-
 pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     if arguments.tolerance.is_nan() || arguments.tolerance < 0.0 {
         return Err(CommandError::Usage(
@@ -151,8 +130,10 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 /// The pictures of two files or folders.
 fn of_paths(first: &Path, second: &Path) -> Result<Matched, CommandError> {
     let rows = |path: &Path| {
-        let rows = pictures_of_paths(&[path.to_owned()]);
-        let rows = rows.map_err(CommandError::outside(path.display().to_string()))?;
+        let found = pictures_of_paths(&[path.to_owned()]);
+        let found = found.map_err(CommandError::outside(path.display().to_string()))?;
+        remark_on_set_aside(&found.set_aside);
+        let rows = found.rows;
         if rows.is_empty() {
             return Err(CommandError::Usage(format!(
                 "there are no pictures in {}",
@@ -165,39 +146,6 @@ fn of_paths(first: &Path, second: &Path) -> Result<Matched, CommandError> {
         (first, &rows(first)?),
         (second, &rows(second)?),
     ))
-}
-
-impl ComparedFrame {
-    /// What it is a frame of, with its layer.
-    fn pass(&self) -> String {
-        if self.layer.is_empty() {
-            self.title.clone()
-        } else {
-            format!("{} {}", self.title, self.layer)
-        }
-    }
-
-    /// Whether no value differs by more than was allowed.
-    fn is_alike(&self) -> bool {
-        self.result.as_ref().is_ok_and(|seen| seen.share == 0.0)
-    }
-
-    /// How bad it is: the part of the pixels that differ, and by how much.
-    fn badness(&self) -> (f64, f64) {
-        match &self.result {
-            Ok(seen) => (seen.share, f64::from(seen.largest)),
-            Err(_) => (f64::INFINITY, f64::INFINITY),
-        }
-    }
-}
-
-impl Compared {
-    /// Whether nothing differs by more than was allowed, and nothing is missing.
-    fn is_fine(&self) -> bool {
-        self.only.0.is_empty()
-            && self.only.1.is_empty()
-            && self.frames.iter().all(ComparedFrame::is_alike)
-    }
 }
 
 /// Compares all that belongs together.

@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 use std::io::{self, Write};
 
-use super::{Arguments, Compared, ComparedFrame};
+use super::Arguments;
+use crate::compared::{Compared, ComparedFrame};
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, count};
 
 pub(super) fn print(compared: &Compared, arguments: &Arguments) -> io::Result<()> {

@@ -3,12 +3,12 @@
 use std::collections::HashSet;
 use std::path::Path;
 
-use truepath_runner::pictures::{PictureRow, pictures_of_job};
+use truepath_runner::follow::pictures::{PictureRow, pictures_of_job};
 
 use super::matched::{Matched, there};
 use crate::commands::run::{RunCall, RunOptions};
+use crate::error::CommandError;
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::CommandError;
 use crate::show::remark;
 use crate::signals;
 
@@ -17,10 +17,10 @@ use crate::signals;
 pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched), CommandError> {
     let first = job.clone().load_latest()?;
     let unreadable = || CommandError::outside("the state of the job");
-    let rows = |chosen: &Chosen| pictures_of_job(&chosen.loaded, &chosen.chosen.runnable());
+    let rows = |chosen: &Chosen| pictures_of_job(&chosen.loaded, &chosen.chosen);
     let first_rows = rows(&first).map_err(unreadable())?;
     // Movies are made of frames that are compared themselves, and what is not there cannot be compared.
-    let rendered = first.chosen.runnable();
+    let rendered = first.chosen.clone();
     let pictures = rendered.deliverables.iter();
     let pictures = pictures.filter(|one| one.movie().is_none());
     let there = pictures
@@ -44,10 +44,10 @@ pub(super) fn rendered_again(job: &JobArguments) -> Result<([String; 2], Matched
     let options = RunOptions::default();
     signals::listen()?;
     let ended = RunCall::without_summary(&options).job(&job);
-    if ended.wanted == 0 || ended.there < ended.wanted {
+    if ended.wanted == 0 || ended.valid < ended.wanted {
         return Err(CommandError::Usage(format!(
             "{} of {} frames were rendered a second time, into the folders {folder}, so nothing was compared{}",
-            ended.there,
+            ended.valid,
             ended.wanted,
             if ended.reason.is_empty() {
                 String::new()

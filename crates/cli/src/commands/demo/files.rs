@@ -5,7 +5,7 @@ use std::io;
 use std::path::Path;
 
 use super::write_new;
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// The job file.
 pub(super) const JOB_FILE: (&str, &[u8]) = (

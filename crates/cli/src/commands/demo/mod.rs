@@ -11,7 +11,7 @@ mod files;
 
 use files::{JOB_FILE, write_project};
 
-use crate::outcome::{CommandError, DONE, FOUND};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::show::{self, FAINT, GOOD, TITLE};
 use crate::this_program;
 

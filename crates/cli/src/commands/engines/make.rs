@@ -7,8 +7,8 @@ use std::process::ExitCode;
 use truepath_core::job::{Key, Value};
 use truepath_core::profile::{Profile, profile_of_run};
 
+use crate::error::{CommandError, DONE};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE};
 use crate::show::remark;
 
 pub(super) fn make(

@@ -12,11 +12,11 @@ use clap::{Args, Subcommand};
 use truepath_core::picture::FORMATS;
 use truepath_core::profile::{Makes, Profile};
 use truepath_runner::load::profiles;
-use truepath_runner::probe::{Probed, probe};
+use truepath_runner::make::probe::{Probed, probe};
 
 use super::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::profiles::SHIPPED;
 use crate::shapes::VERSION;
 use crate::shapes::engines::{EngineShape, EnginesShape};

@@ -15,7 +15,7 @@ use truepath_core::quote::posix_line;
 use truepath_runner::load::profiles;
 
 use super::folder;
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::profiles::SHIPPED;
 use crate::show::{FAINT, TITLE};
 
@@ -101,6 +101,12 @@ fn more(out: &mut impl Write, profile: &Profile) -> io::Result<()> {
             "\nOnce for each scene, {} is made of it, and {keep}.",
             step.makes
         )?;
+    }
+    for file in &profile.frame_files {
+        writeln!(out, "\nEach frame is made of a file of its own: {file}")?;
+    }
+    if profile.error_fails {
+        writeln!(out, "\nA frame fails of which it reports an error.")?;
     }
     if !profile.settings.is_empty() {
         writeln!(out, "\nSettings that it knows:")?;

@@ -7,7 +7,7 @@ use truepath_core::picture::Size;
 use truepath_media::{MovieCodec, SoundFormat, SoundSource};
 
 use super::Arguments;
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// Whether a file is a QuickTime movie, by its extension.
 pub(super) fn is_quicktime(to: &Path) -> Result<bool, CommandError> {

@@ -19,7 +19,7 @@ use truepath_media::{
 use super::Arguments;
 use super::source::MovieSource;
 use crate::burn_in::BurnIn;
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// What stands for a frame that is missing or broken.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]

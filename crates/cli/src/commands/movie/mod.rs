@@ -24,10 +24,10 @@ use self::format::{codec, is_quicktime, sound};
 use self::frames::{FramePainter, Missing};
 use self::source::{MovieSource, Numbered};
 use crate::burn_in::BurnIn;
+use crate::error::{CommandError, DONE, FOUND};
 use crate::new_file::{NewFile, folder_of, taken};
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::picture_arguments::PictureArguments;
-use crate::show::{alert, count, print, remark};
+use crate::show::{WARNING, alert, count, print, remark};
 
 /// Make a movie of pictures, without any other program
 ///
@@ -150,7 +150,17 @@ fn verify(path: &Path) -> Result<ExitCode, CommandError> {
         size,
         seconds,
         sound_seconds,
-    } = examine_movie(path).map_err(|error| outcome(path, error))?;
+    } = match examine_movie(path) {
+        Ok(facts) => facts,
+        Err(MovieError::Unverifiable(reason)) => {
+            crate::show::alert(&format!(
+                "{WARNING}unverifiable{WARNING:#} {}: {reason}",
+                path.display()
+            ));
+            return Ok(ExitCode::from(FOUND));
+        }
+        Err(error) => return Err(outcome(path, error)),
+    };
     print(&format!(
         "frames {frames}\nwidth {}\nheight {}\nseconds {seconds:.3}",
         size.width, size.height

@@ -5,9 +5,9 @@ use std::path::{Path, PathBuf};
 use clap::Args;
 use truepath_core::frames::Frame;
 use truepath_core::movie::Fps;
-use truepath_runner::pictures::{PictureRow, pictures_of_template};
+use truepath_runner::follow::pictures::{PictureRow, pictures_of_template};
 
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 use crate::picture_arguments::PictureArguments;
 use crate::show::count;
 

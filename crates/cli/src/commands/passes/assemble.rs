@@ -7,7 +7,7 @@ use clap::Args;
 use truepath_media::{ChosenLayer, LayeredFile, choose_layer};
 
 use super::{flawed, write};
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::show::print;
 
 /// Make one EXR file of chosen layers of others; outputs of a job that say `from` are made by it

@@ -9,7 +9,7 @@ use truepath_media::LayeredFile;
 
 use super::flawed;
 use crate::commands::{OutputFormat, print_json};
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::shapes::passes::{LayerShape, PassesShape};
 use crate::show::{FAINT, TITLE, print};
 

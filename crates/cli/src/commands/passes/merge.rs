@@ -10,8 +10,8 @@ use truepath_media::{
 };
 
 use super::{flawed, write};
+use crate::error::{CommandError, DONE};
 use crate::new_file::{NewFile, taken};
-use crate::outcome::{CommandError, DONE};
 use crate::show::{count, print, remark};
 
 /// Put pictures together: one layer for each

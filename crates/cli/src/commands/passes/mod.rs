@@ -14,8 +14,8 @@ use truepath_media::{
     ChosenLayer, ExpectedPicture, Flaw, LayeredFile, recognise, verify, write_layers,
 };
 
+use crate::error::CommandError;
 use crate::new_file::{NewFile, taken};
-use crate::outcome::CommandError;
 
 /// List the layers of EXR files, take them apart, or put them together
 ///

@@ -9,7 +9,7 @@ use truepath_core::template::Template;
 use truepath_media::{ChosenLayer, LayeredFile, layer_names};
 
 use super::{flawed, path_of, write};
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::show::{count, print, remark};
 
 /// Take EXR files apart: one file for each layer

@@ -7,11 +7,11 @@ use std::process::ExitCode;
 use clap::Args;
 use truepath_core::queue::{Queue, QueueEdit};
 use truepath_runner::disk::RealDisk;
+use truepath_runner::hand_over::queue::{EditQueueError, edit_queue, is_queue_file, load_queue};
 use truepath_runner::load::{JOB_FILE, LoadError};
-use truepath_runner::queue::{EditQueueError, edit_queue, is_queue_file, load_queue};
 
+use crate::error::{CommandError, DONE};
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE};
 use crate::show::{FAINT, print};
 
 /// Put a job into the queue, or a part of it

@@ -5,9 +5,12 @@
 //! - `work` runs its jobs; `watch` reads the file again meanwhile.
 
 mod change;
+mod clashes;
 mod overview;
 mod watch;
 mod work;
+
+pub(in crate::commands) use clashes::clashes;
 
 use std::path::PathBuf;
 use std::process::ExitCode;
@@ -15,9 +18,9 @@ use std::process::ExitCode;
 use clap::{Args, Subcommand};
 
 use super::OutputFormat;
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
-/// Line up several jobs, show them, and work them off as one
+/// Run several jobs one after another
 ///
 /// A queue is a TOML file with a table `entry` for each job: `job`, and as far as they are wanted `shot`, `camera`,
 /// `variant`, `view`, `pass`, `output`, `frames`, `set`, `preset`, `note` and `on`. It may be edited by hand or by these

@@ -5,19 +5,20 @@ use std::path::Path;
 use std::process::ExitCode;
 
 use jiff::{SignedDuration, Zoned};
-use truepath_core::finding::grouped;
+use truepath_core::finding::{Severity, grouped};
 use truepath_core::forecast::Forecast;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Jobs;
 use truepath_core::queue::QueueEntry;
-use truepath_runner::queue::{job_of, load_queue};
-use truepath_runner::status::{Follower, Row};
+use truepath_runner::follow::status::{Follower, Row};
+use truepath_runner::hand_over::queue::{job_of, load_queue};
 
 use super::change::missing;
 use crate::commands::run::cores;
 use crate::commands::{OutputFormat, print_json};
+use crate::error::{CommandError, DONE, FOUND};
+use crate::findings::findings;
 use crate::job_arguments::JobArguments;
-use crate::outcome::{CommandError, DONE, FOUND};
 use crate::shapes::queue::{EntryShape, QueueShape};
 use crate::show::pace::rough;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING, files};
@@ -27,7 +28,7 @@ struct EntryState {
     /// `off`, `complete`, `running`, `waiting`, `failed` or `aborted`.
     word: &'static str,
     wanted: u64,
-    there: u64,
+    valid: u64,
     failed: u64,
     /// Seconds until all of it is there, where anything is known of that.
     left: Option<f64>,
@@ -47,7 +48,7 @@ impl EntryState {
             Err(error) => Self {
                 word: if entry.is_on { "aborted" } else { "off" },
                 wanted: 0,
-                there: 0,
+                valid: 0,
                 failed: 0,
                 left: None,
                 reason: Some(error),
@@ -57,17 +58,14 @@ impl EntryState {
 
     fn look(queue: &Path, entry: &QueueEntry, job: &JobArguments) -> Result<Self, String> {
         let chosen = job.of_entry(queue, entry).load_latest();
-        let chosen = chosen.map_err(|error| {
-            let mistake = match &error {
-                CommandError::Load(error) => error.first_mistake(),
-                _ => None,
-            };
-            mistake.map_or_else(|| error.to_string(), |(_, one)| one.sentence.clone())
-        })?;
-        let expansion = chosen.chosen.runnable();
-        let mut follower = Follower::new(&chosen.loaded, &expansion);
+        let chosen = chosen.map_err(|error| sentence(&error))?;
+        let expansion = match chosen.wanted() {
+            Err(CommandError::NothingForPart(_)) => return Ok(Self::nothing_for_part()),
+            wanted => wanted.map_err(|error| sentence(&error))?,
+        };
+        let mut follower = Follower::new(&chosen.loaded, expansion);
         let status = follower.look().map_err(|error| error.to_string())?;
-        let (wanted, there) = status.files();
+        let (wanted, valid) = status.files();
         let failed: u64 = status
             .rows
             .iter()
@@ -79,26 +77,64 @@ impl EntryState {
             Jobs::Auto => cores(),
             Jobs::Fixed(jobs) => usize::try_from(jobs).unwrap_or(1),
         };
+        if valid < wanted && !is_running {
+            // A job with errors is not begun: better known now than at night.
+            let findings = findings(&chosen);
+            let mut errors = findings
+                .iter()
+                .filter(|one| one.severity == Severity::Error);
+            if let Some(first) = errors.next() {
+                return Ok(Self {
+                    word: "aborted",
+                    wanted,
+                    valid,
+                    failed,
+                    left: None,
+                    reason: Some(first.sentence.clone()),
+                });
+            }
+        }
         let forecast = || Forecast::new(&follower.expected(), &missing, at_once).left(0.0);
         let left = status.left().filter(|_| is_running).or_else(forecast);
         Ok(Self {
             word: match () {
-                () if there >= wanted => "complete",
+                () if valid >= wanted => "complete",
                 () if is_running => "running",
                 () if failed > 0 => "failed",
                 () => "waiting",
             },
             wanted,
-            there,
+            valid,
             failed,
-            left: left.filter(|_| there < wanted),
+            left: left.filter(|_| valid < wanted),
             reason: None,
         })
+    }
+
+    /// The job of an entry whose part of the work is empty.
+    fn nothing_for_part() -> Self {
+        Self {
+            word: "complete",
+            wanted: 0,
+            valid: 0,
+            failed: 0,
+            left: None,
+            reason: Some("nothing for this part".to_owned()),
+        }
     }
 
     fn is_complete(&self) -> bool {
         matches!(self.word, "complete" | "off")
     }
+}
+
+/// Why a job cannot be run, as a sentence.
+fn sentence(error: &CommandError) -> String {
+    let mistake = match error {
+        CommandError::Load(error) => error.first_mistake(),
+        _ => None,
+    };
+    mistake.map_or_else(|| error.to_string(), |(_, one)| one.sentence.clone())
 }
 
 pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, CommandError> {
@@ -114,12 +150,12 @@ pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, Command
         .collect();
     let counted = || states.iter().filter(|state| state.word != "off");
     let open = || counted().filter(|state| !state.is_complete());
-    let (wanted, there) = counted().fold((0, 0), |(wanted, there), state| {
-        (wanted + state.wanted, there + state.there)
+    let (wanted, valid) = counted().fold((0, 0), |(wanted, valid), state| {
+        (wanted + state.wanted, valid + state.valid)
     });
     // The whole is known only where each part is.
     let left: Option<f64> = open().map(|state| state.left).sum();
-    let is_complete = open().next().is_none();
+    let is_complete = counted().next().is_some() && open().next().is_none();
     if format == OutputFormat::Json {
         let entries = queue
             .entries
@@ -132,7 +168,7 @@ pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, Command
                 on: entry.is_on,
                 state: state.word,
                 files: state.wanted,
-                there: state.there,
+                valid: state.valid,
                 failed: state.failed,
                 seconds_left: state.left,
                 reason: state.reason.clone(),
@@ -157,8 +193,8 @@ pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, Command
         let word = state.word;
         let mut line = format!("{number:>3}  {style}{word:<8}{style:#}  {label:<width$}");
         if state.reason.is_none() {
-            let there = grouped(state.there);
-            line.push_str(&format!("  {there} of {}", files(state.wanted)));
+            let valid = grouped(state.valid);
+            line.push_str(&format!("  {valid} of {} valid", files(state.wanted)));
         }
         if state.failed > 0 {
             let failed = grouped(state.failed);
@@ -172,9 +208,9 @@ pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, Command
             writeln!(out, "     {FAINT}{text}{FAINT:#}")?;
         }
     }
-    let total = format!("{} of {} there", grouped(there), files(wanted));
+    let total = format!("{} of {} valid", grouped(valid), files(wanted));
     let rest = match left {
-        _ if is_complete => format!("; {GOOD}all is done{GOOD:#}"),
+        _ if is_complete => format!("; {GOOD}all jobs are complete{GOOD:#}"),
         Some(left) => format!("; about {} left, done about {}", rough(left), clock(left)),
         None => "; how long the rest takes is not known for all of it".to_owned(),
     };

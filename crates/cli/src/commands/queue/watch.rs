@@ -5,11 +5,11 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 use std::time::{Duration, Instant, SystemTime};
 
 use truepath_core::queue::{Queue, QueueEntry};
+use truepath_runner::hand_over::queue::load_queue;
 use truepath_runner::load::LoadError;
-use truepath_runner::queue::load_queue;
 
 use crate::commands::run::{JobEnded, JobResult, QueueAtWork};
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 use crate::show::{ERROR, FAINT, GOOD, TITLE, WARNING};
 
 /// How often the file is looked at.

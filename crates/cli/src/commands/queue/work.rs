@@ -6,13 +6,15 @@ use std::sync::atomic::Ordering;
 
 use clap::Args;
 use truepath_runner::clock::Moment;
+use truepath_runner::hand_over::queue::load_queue;
 
 use super::change::missing;
+use super::clashes;
 use super::watch::QueueWatch;
 use crate::commands::run::{JobEnded, JobResult, RunCall, RunOptions, end};
+use crate::error::CommandError;
 use crate::job_arguments::JobArguments;
-use crate::outcome::CommandError;
-use crate::show::{TITLE, remark};
+use crate::show::{ERROR, TITLE, alert, remark};
 use crate::signals;
 
 /// Run the jobs of the queue, one after another
@@ -35,6 +37,16 @@ pub(super) fn run(path: &Path, arguments: RunArguments) -> Result<ExitCode, Comm
         return Err(missing(path));
     }
     let options = &arguments.options;
+    let found = clashes(path, &load_queue(path)?);
+    for sentence in &found {
+        alert(&format!("{ERROR}ERROR TP102{ERROR:#}  {sentence}"));
+    }
+    if !found.is_empty() && !options.ignores("TP102") {
+        return Err(CommandError::Usage(format!(
+            "nothing of {} was begun: let the paths of its jobs differ, or run it with --ignore TP102",
+            path.display()
+        )));
+    }
     let watch = QueueWatch::new(path)?;
     let until = options.begin()?;
     let interrupt = signals::listen()?;

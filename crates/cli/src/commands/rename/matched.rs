@@ -8,7 +8,7 @@ use truepath_core::renaming::{NameReader, Rename};
 use truepath_core::template::{ExpandError, Template, TemplateError, TokenValue, Values, expand};
 
 use super::{Arguments, text_of};
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 
 /// Files with the names that they are to have.
 pub(super) struct Matched {

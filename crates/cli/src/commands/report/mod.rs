@@ -9,24 +9,24 @@ use std::process::ExitCode;
 
 use clap::Args;
 use truepath_core::times::{EndedProcess, GroupBy, TimesRow, slowest, summarize};
-use truepath_runner::looked_back::log_warnings;
-use truepath_runner::pictures::judged_pictures;
-use truepath_runner::run::Warning;
-use truepath_runner::times::ended;
+use truepath_runner::follow::looked_back::log_warnings;
+use truepath_runner::follow::pictures::judged_pictures;
+use truepath_runner::follow::times::ended;
+use truepath_runner::make::run::Warning;
 
 use crate::burn_in::BurnIn;
-use crate::commands::check::{findings, has_errors};
 use crate::commands::command_lines::first_lines;
 use crate::data_view::DataView;
+use crate::error::{CommandError, DONE};
+use crate::findings::{findings, has_errors};
 use crate::job_arguments::Chosen;
 use crate::new_file::NewFile;
-use crate::outcome::{CommandError, DONE};
 use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::{bytes, count, remark};
 use page::{Page, PlacedFinding};
 use proxies::{Budget, RowView, shown_rows};
 
-/// Write a page with all pictures, their states and what they took, to be handed on
+/// Write one HTML page with pictures, states and render times
 ///
 /// One HTML file that opens from disk in any browser and loads nothing from elsewhere. It has a tile for each
 /// deliverable with its states, a player (keys: space, arrows, Home, End, N for the next frame that is not as it should
@@ -71,7 +71,7 @@ impl OfJobs {
         let unreadable = || CommandError::outside("the state of the job");
         self.processes
             .extend(ended(&job.loaded, &job.chosen).map_err(unreadable())?);
-        let rendered = job.chosen.runnable();
+        let rendered = job.chosen.clone();
         let mut findings = findings(job);
         // Without a sound job there is no command line.
         if !has_errors(&findings) {
@@ -123,7 +123,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         })
         .collect();
     let (shown, note) = shown_rows(&views, budget);
-    truepath_runner::proxy_cache::trim();
+    truepath_runner::look::proxy_cache::trim();
     let times: Vec<TimesRow> = summarize(processes, GroupBy::Label);
     let machines = summarize(processes, GroupBy::Machine);
     let engines = summarize(processes, GroupBy::Engine);

@@ -4,14 +4,14 @@ use std::collections::BTreeMap;
 
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use serde_json::json;
+use truepath_core::file_state::FileState;
 use truepath_core::finding::{Finding, Severity};
 use truepath_core::source::Sources;
 use truepath_core::times::{SlowFrame, TimesRow};
 use truepath_core::visible::visible;
-use truepath_runner::run::Warning;
+use truepath_runner::make::run::Warning;
 
 use super::proxies::{ShownFrame, ShownRow};
-use crate::shapes::findings::severity;
 use crate::show::{bytes, count, playing_time};
 
 /// What is on a page.
@@ -89,15 +89,20 @@ impl Page<'_> {
     }
 
     fn summary(&self) -> Markup {
-        let mut states: BTreeMap<&str, usize> = BTreeMap::new();
-        let frames = self.rows.iter().flat_map(|row| &row.frames);
-        frames
-            .clone()
-            .for_each(|frame| *states.entry(frame.state).or_default() += 1);
-        let all = frames.count();
+        let mut states: BTreeMap<&str, u64> = BTreeMap::new();
+        let mut all = 0;
+        for row in self.rows {
+            let bad: u64 = row.not_valid.iter().map(|(_, number)| number).sum();
+            all += row.total;
+            *states.entry(FileState::Valid.word()).or_default() += row.total.saturating_sub(bad);
+            for (word, number) in &row.not_valid {
+                *states.entry(word).or_default() += number;
+            }
+        }
+        states.retain(|_, number| *number > 0);
         html! {
             p {
-                (count(all as u64, "frame", "frames")) " of " (count(self.rows.len() as u64, "sequence", "sequences")) ": "
+                (count(all, "frame", "frames")) " of " (count(self.rows.len() as u64, "sequence", "sequences")) ": "
                 @for (at, (state, number)) in states.iter().enumerate() {
                     @if at > 0 { ", " }
                     span class=(class(state)) { (number) " " (state) }
@@ -115,7 +120,7 @@ impl Page<'_> {
                 @if findings.is_empty() { p { "The rules have nothing to say about the job." } }
                 @for PlacedFinding { finding, place } in findings {
                     p {
-                        span class=(weight(finding.severity)) { (severity(finding.severity)) " " (finding.code) } " "
+                        span class=(weight(finding.severity)) { (finding.severity.word()) " " (finding.code) } " "
                         (visible(&finding.sentence))
                         @if let Some(place) = place { span.faint { "  " (place) } }
                         @if let Some(so) = &finding.consequence { br; span.faint { (visible(so)) } }
@@ -327,12 +332,18 @@ fn tile(number: usize, row: &ShownRow) -> Markup {
             .unwrap_or(0);
         (at * step + odd, &frames[odd])
     });
-    let good = row.frames.iter().filter(|one| one.state == "valid").count();
+    let bad: u64 = row.not_valid.iter().map(|(_, number)| number).sum();
+    let good = row.total.saturating_sub(bad);
+    let others: String = row
+        .not_valid
+        .iter()
+        .map(|(word, number)| format!(", {number} {word}"))
+        .collect();
     html! {
         div.tile role="group" data-row=(number) data-at=(poster) {
             @if let Some(picture) = picture { img src=(picture) alt="" loading="lazy"; }
             b { (visible(&row.title)) }
-            span.faint { (good) " of " (row.frames.len()) " valid" }
+            span.faint { (good) " of " (row.total) " valid" (others) }
             div.strip {
                 @for (at, frame) in cells {
                     button class=(cell(frame)) data-row=(number) data-at=(at)

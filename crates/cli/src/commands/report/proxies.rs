@@ -3,12 +3,13 @@
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
 use rayon::prelude::*;
-use truepath_core::frames::Frame;
+use truepath_core::file_state::FileState;
+use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::picture::Size;
 use truepath_core::spread::spread_frames;
 use truepath_media::{Flaw, ProxyOptions};
-use truepath_runner::pictures::PictureRow;
-use truepath_runner::proxy_cache::cached_proxy;
+use truepath_runner::follow::pictures::PictureRow;
+use truepath_runner::look::proxy_cache::cached_proxy;
 
 use crate::burn_in::RowText;
 use crate::data_view::{DataView, legend};
@@ -33,7 +34,26 @@ pub(super) struct ShownRow {
     pub(super) width: u32,
     pub(super) height: u32,
     pub(super) fps: f64,
+    /// How many frames it has, also those that are not in the page.
+    pub(super) total: u64,
+    /// How many of all are not valid, by the word for their state.
+    pub(super) not_valid: Vec<(&'static str, u64)>,
+    /// Those in the page.
     pub(super) frames: Vec<ShownFrame>,
+}
+
+/// So many frames that are not valid are in the page, whatever their number.
+const MOST_NOT_VALID: u64 = 200;
+
+/// Frames spread over a row, and with them those that are not valid or suspicious.
+fn frames_in_page(row: &PictureRow, most: u64) -> Vec<Frame> {
+    let spread = FrameSet::from_frames(spread_frames(&row.frames, most));
+    let marked = row.states.iter().chain(&row.suspicions);
+    let with_marked = marked.fold(spread, |all, (_, frames)| {
+        let some = FrameSet::from_frames(spread_frames(frames, MOST_NOT_VALID));
+        all.union(&some).unwrap_or(all)
+    });
+    with_marked.iter().collect()
 }
 
 /// A frame of a page.
@@ -96,7 +116,7 @@ pub(super) fn shown_rows(rows: &[RowView<'_>], budget: Budget) -> (Vec<ShownRow>
     };
     let shown = rows.iter().map(|view| {
         let most = ((view.row.frames.count() as f64 * part).floor() as u64).max(1);
-        let frames = spread_frames(&view.row.frames, if part < 1.0 { most } else { u64::MAX });
+        let frames = frames_in_page(view.row, if part < 1.0 { most } else { u64::MAX });
         shown_row(view, &frames, side, budget.fps)
     });
     let shown: Vec<ShownRow> = shown.collect();
@@ -114,6 +134,22 @@ fn shown_row(view: &RowView<'_>, frames: &[Frame], side: u32, fps: f64) -> Shown
         .map(|frame| shown_frame(view, *frame, side, range))
         .collect();
     let size = frames.iter().find_map(|one| one.size).unwrap_or((320, 180));
+    let states = view.row.states.iter();
+    let mut not_valid: Vec<(&'static str, u64)> = states
+        .map(|(word, frames)| (*word, frames.count()))
+        .collect();
+    // What only decoding shows.
+    for frame in frames
+        .iter()
+        .filter(|one| one.state != FileState::Valid.word())
+    {
+        if view.row.state(frame.frame).is_none() {
+            match not_valid.iter_mut().find(|(word, _)| *word == frame.state) {
+                Some((_, number)) => *number += 1,
+                None => not_valid.push((frame.state, 1)),
+            }
+        }
+    }
     let legend = legend(view.data.display(view.row, 0.0, range));
     let legend = legend.map_or_else(String::new, |legend| format!("  {legend}"));
     ShownRow {
@@ -121,6 +157,8 @@ fn shown_row(view: &RowView<'_>, frames: &[Frame], side: u32, fps: f64) -> Shown
         width: size.0,
         height: size.1,
         fps,
+        total: view.row.frames.count(),
+        not_valid,
         frames,
     }
 }

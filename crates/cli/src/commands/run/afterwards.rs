@@ -96,7 +96,7 @@ impl Afterwards {
             .env("TRUEPATH_RESULT", worst.result.word())
             .env("TRUEPATH_REASON", &worst.reason)
             .env("TRUEPATH_WANTED", sum(|one| one.wanted))
-            .env("TRUEPATH_THERE", sum(|one| one.there))
+            .env("TRUEPATH_THERE", sum(|one| one.valid))
             .env("TRUEPATH_FAILED", sum(|one| one.failed));
         warn(shell.status(), what);
     }
@@ -110,7 +110,7 @@ fn message(all: &[JobEnded]) -> Value {
             "result": one.result.word(),
             "reason": one.reason,
             "wanted": one.wanted,
-            "there": one.there,
+            "there": one.valid,
             "failed": one.failed,
             "seconds": one.took.as_secs(),
         })
@@ -122,7 +122,7 @@ fn message(all: &[JobEnded]) -> Value {
             json!({
                 "result": worst.map(|one| one.result.word()),
                 "wanted": all.iter().map(|one| one.wanted).sum::<u64>(),
-                "there": all.iter().map(|one| one.there).sum::<u64>(),
+                "there": all.iter().map(|one| one.valid).sum::<u64>(),
                 "failed": all.iter().map(|one| one.failed).sum::<u64>(),
                 "jobs": all.iter().map(of).collect::<Vec<_>>(),
             })

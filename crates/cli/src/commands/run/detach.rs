@@ -7,7 +7,7 @@ use std::process::{Command, ExitCode, Stdio};
 use truepath_runner::StateFolder;
 use truepath_runner::system::in_own_group;
 
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::show::print;
 use crate::this_program;
 

@@ -4,9 +4,9 @@ use std::io::{self, Write};
 use std::time::Duration;
 
 use truepath_core::finding::grouped;
-use truepath_runner::run::Report;
+use truepath_runner::make::run::Report;
 
-use crate::outcome::{DONE, FOUND, INTERRUPTED};
+use crate::error::{DONE, FOUND, INTERRUPTED};
 use crate::show::{ERROR, GOOD, WARNING, files};
 
 /// The result of a job, the best first.
@@ -46,9 +46,9 @@ pub(in crate::commands) struct JobEnded {
     pub(in crate::commands) reason: String,
     /// The exit code.
     pub(super) code: u8,
-    /// Files that are wanted, there and failed.
+    /// Files that are wanted, valid and failed.
     pub(in crate::commands) wanted: u64,
-    pub(in crate::commands) there: u64,
+    pub(in crate::commands) valid: u64,
     pub(in crate::commands) failed: u64,
     pub(super) took: Duration,
     /// Whether its summary could be printed.
@@ -70,7 +70,7 @@ impl JobEnded {
             reason: reason.to_owned(),
             code,
             wanted: report.wanted,
-            there: report.there(),
+            valid: report.valid(),
             failed: report.failures.len() as u64,
             took: report.took,
             printed,
@@ -86,6 +86,11 @@ impl JobEnded {
     pub(in crate::commands) fn not_begun(job: &str, why: &str, is_interrupted: bool) -> Self {
         let code = if is_interrupted { INTERRUPTED } else { FOUND };
         Self::without_report(job, JobResult::Stopped, why, code)
+    }
+
+    /// A part of a job that got no work.
+    pub(super) fn nothing_for_part(job: &str) -> Self {
+        Self::without_report(job, JobResult::Complete, "nothing for this part", DONE)
     }
 
     /// A job of which only the plan was shown.
@@ -105,7 +110,7 @@ impl JobEnded {
             reason: reason.to_owned(),
             code,
             wanted: 0,
-            there: 0,
+            valid: 0,
             failed: 0,
             took: Duration::ZERO,
             printed: Ok(()),
@@ -134,7 +139,12 @@ pub(super) fn summarize(out: &mut impl Write, all: &[JobEnded]) -> io::Result<()
         let word = one.result.word();
         write!(out, "{style}{word:<12}{style:#}  {:<width$}", one.job)?;
         if one.wanted > 0 {
-            write!(out, "  {} of {}", grouped(one.there), files(one.wanted))?;
+            write!(
+                out,
+                "  {} of {} valid",
+                grouped(one.valid),
+                files(one.wanted)
+            )?;
         }
         if one.failed > 0 {
             write!(out, ", {} failed", grouped(one.failed))?;

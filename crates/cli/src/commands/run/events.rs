@@ -9,11 +9,10 @@ use std::time::Duration;
 
 use serde_json::{Value, json};
 use truepath_core::deliverable::Deliverable;
-use truepath_runner::run::{Event, Observer};
+use truepath_runner::make::run::{Event, Observer};
 use truepath_runner::system::is_pipe;
 
-use crate::outcome::CommandError;
-use crate::shapes::findings::severity;
+use crate::error::CommandError;
 use crate::show::remark;
 
 /// So many events wait for whoever reads them; more are counted, and lost.
@@ -142,8 +141,8 @@ impl<'w, W: Observer> Events<'w, W> {
                 "process": process,
                 "percent": progress.share().map(|share| share * 100.0),
                 "samples": progress.samples.map(|samples| samples.done),
-                "samples-wanted": progress.samples.and_then(|samples| samples.wanted),
-                "seconds-left": progress.left,
+                "samples_wanted": progress.samples.and_then(|samples| samples.wanted),
+                "seconds_left": progress.left,
             }),
             Event::Ended { process } => json!({ "event": "ended", "process": process }),
             Event::Published {
@@ -180,7 +179,7 @@ impl<'w, W: Observer> Events<'w, W> {
             Event::Suspicious(finding) => json!({
                 "event": "suspicious",
                 "code": finding.code,
-                "severity": severity(finding.severity),
+                "severity": finding.severity.word(),
                 "sentence": finding.sentence,
             }),
             Event::Remark(text) => json!({ "event": "remark", "text": text }),

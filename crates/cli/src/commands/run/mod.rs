@@ -19,22 +19,25 @@ use std::sync::atomic::Ordering;
 use clap::Args;
 use truepath_core::finding::{Finding, Severity};
 use truepath_core::job::{self, Key};
-use truepath_runner::answers::can_ask;
 use truepath_runner::clock::Moment;
 use truepath_runner::disk::RealDisk;
-use truepath_runner::run::{Existing, Jobs, Machine, Options, Policy, RunError, run as render};
+use truepath_runner::follow::answers::can_ask;
+use truepath_runner::make::run::{
+    Existing, Jobs, Machine, Options, Policy, RunError, run as render,
+};
 
 pub(in crate::commands) use ended::{JobEnded, JobResult};
 pub(in crate::commands) use queue_at_work::QueueAtWork;
 use queue_at_work::WithQueue;
 
-use super::check::{findings_asking, has_errors};
+use super::OutputFormat;
+use crate::error::{CommandError, DONE, FOUND};
+use crate::findings::{findings_asking, has_errors};
 use crate::job_arguments::{Chosen, JobArguments};
-use crate::outcome::{CommandError, DONE, FOUND};
+use crate::limits;
 use crate::show::finding::{print_all, summary};
 use crate::show::progress::ProgressLines;
 use crate::show::remark;
-use crate::show::states::remark_on_direct_movies;
 use crate::{signals, this_program};
 
 /// Check the job, then render what is missing
@@ -56,6 +59,9 @@ pub(crate) struct Arguments {
     /// Say what would be done: processes, frames, where they go and how long it may take; start nothing
     #[arg(long, conflicts_with_all = ["on", "detach"])]
     dry_run: bool,
+    /// How the result of a dry run is printed
+    #[arg(long, value_enum, default_value = "text", requires = "dry_run")]
+    format: OutputFormat,
     /// Go on without this terminal, which may be closed
     #[arg(long)]
     detach: bool,
@@ -108,7 +114,7 @@ pub(in crate::commands) struct RunOptions {
     verify_all: bool,
     #[command(flatten)]
     stopping: stopping::Stopping,
-    /// Let other programs of this machine go first
+    /// Run at low CPU priority
     #[arg(long)]
     low_priority: bool,
     /// Append what happens to this file, a JSON object a line
@@ -174,7 +180,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     };
     let call = RunCall {
         options: &arguments.options,
-        dry_run: arguments.dry_run,
+        dry_run: arguments.dry_run.then_some(arguments.format),
         on: arguments.on,
         until,
         queue: None,
@@ -216,6 +222,11 @@ pub(in crate::commands) fn end(
 }
 
 impl RunOptions {
+    /// Whether findings with a code do not keep a job from being run.
+    pub(in crate::commands) fn ignores(&self, code: &str) -> bool {
+        self.ignore.iter().any(|ignored| ignored == code)
+    }
+
     /// Does what comes before the first job; gives when to stop.
     pub(in crate::commands) fn begin(&self) -> Result<Option<Moment>, CommandError> {
         if self.low_priority {
@@ -229,7 +240,8 @@ impl RunOptions {
 /// One call that runs jobs.
 pub(in crate::commands) struct RunCall<'c> {
     pub(in crate::commands) options: &'c RunOptions,
-    dry_run: bool,
+    /// How a dry run is printed; none of a run.
+    dry_run: Option<OutputFormat>,
     on: Option<WorkloadManager>,
     pub(in crate::commands) until: Option<Moment>,
     pub(in crate::commands) queue: Option<&'c dyn QueueAtWork>,
@@ -246,7 +258,7 @@ impl<'c> RunCall<'c> {
     ) -> Self {
         Self {
             options,
-            dry_run: false,
+            dry_run: None,
             on: None,
             until,
             queue: Some(queue),
@@ -258,7 +270,7 @@ impl<'c> RunCall<'c> {
     pub(in crate::commands) fn without_summary(options: &'c RunOptions) -> Self {
         Self {
             options,
-            dry_run: false,
+            dry_run: None,
             on: None,
             until: None,
             queue: None,
@@ -268,7 +280,7 @@ impl<'c> RunCall<'c> {
 
     /// Runs a job. One that goes wrong does not keep others from being rendered.
     pub(in crate::commands) fn job(&self, job: &JobArguments) -> JobEnded {
-        let job = &job.clone().asking_for_frames(!self.dry_run);
+        let job = &job.clone().asking_for_frames(self.dry_run.is_none());
         let ended = self.in_version(job).unwrap_or_else(|error| {
             let reason = error.to_string();
             JobEnded::aborted(&job.name(), &reason, error.report())
@@ -309,8 +321,15 @@ impl RunCall<'_> {
         let mut chosen = chosen;
         let mut in_the_way = None;
         loop {
-            let (first, count) = match self.one(chosen) {
-                Err(CommandError::Run(RunError::Refused { first, count })) => (first, count),
+            let (first, count, why) = match self.one(chosen) {
+                Err(CommandError::Run(RunError::Refused { first, count })) => {
+                    let why = format!("{first} is there");
+                    (first, count, why)
+                }
+                Err(CommandError::Run(RunError::Claimed { first })) => {
+                    let why = format!("another run makes {first} with other settings");
+                    (first, 1, why)
+                }
                 other => return other,
             };
             let Some(next) = version.filter(|_| in_the_way.as_ref() != Some(&first)) else {
@@ -318,7 +337,7 @@ impl RunCall<'_> {
                     "existing = \"next-version\" needs a number as `version`, and {{version}} in every path: {count} files are in the way, such as {first}"
                 )));
             };
-            remark(&format!("version {next} is taken: {} is there", first));
+            remark(&format!("version {next} is taken: {why}"));
             version = Some(next + 1);
             in_the_way = Some(first);
             chosen = job.clone().load_with_keys(&keys(version))?;
@@ -328,14 +347,14 @@ impl RunCall<'_> {
     /// Runs one job.
     fn one(&self, chosen: Chosen) -> Result<JobEnded, CommandError> {
         let options = self.options;
-        let passed_over = |one: &Finding| options.ignore.iter().any(|code| code == one.code);
+        let passed_over = |one: &Finding| options.ignores(one.code);
         let grave = |found: &[Finding]| -> Vec<Finding> {
             let errors = found.iter().filter(|one| one.severity == Severity::Error);
             errors.filter(|one| !passed_over(one)).cloned().collect()
         };
         // What can be known without starting anything comes first.
         let mut found = findings_asking(&chosen, false);
-        if grave(&found).is_empty() && can_ask(&chosen.chosen) && !self.dry_run {
+        if grave(&found).is_empty() && can_ask(&chosen.chosen) && self.dry_run.is_none() {
             found = findings_asking(&chosen, true);
         }
         let sources = &chosen.loaded.job.sources;
@@ -352,13 +371,35 @@ impl RunCall<'_> {
         if self.on == Some(WorkloadManager::Slurm) {
             return on_slurm::run(&chosen);
         }
-        let rendered = chosen.chosen.runnable();
+        let rendered = match chosen.wanted() {
+            Ok(wanted) => wanted.clone(),
+            Err(error @ CommandError::NothingForPart(_)) => {
+                error.report();
+                return Ok(JobEnded::nothing_for_part(&chosen.name));
+            }
+            Err(error) => return Err(error),
+        };
         let jobs = match rendered.jobs(&chosen.loaded.job) {
             job::Jobs::Auto => Jobs::Auto,
             job::Jobs::Fixed(jobs) => Jobs::Fixed(usize::try_from(jobs).unwrap_or(1)),
         };
-        if self.dry_run {
-            dry_run::print(&chosen, &rendered, jobs)?;
+        let at_once = match jobs {
+            Jobs::Fixed(jobs) => jobs,
+            Jobs::Auto => cores(),
+        };
+        if self.dry_run.is_none() {
+            limits::check_processes(cores(), at_once)?;
+        }
+        let policy = Policy {
+            existing: Existing::of(&chosen.loaded.job),
+            rerender_stale: options.rerender_stale,
+            keep_stale: options.keep_stale,
+            rerender_unrecorded: options.rerender_unrecorded,
+            accept_unproven: options.accept_unproven,
+            verify_all: options.verify_all,
+        };
+        if let Some(format) = self.dry_run {
+            dry_run::print(&chosen, &rendered, policy, (jobs, format))?;
             return Ok(JobEnded::dry(&chosen.name));
         }
         let mut progress = ProgressLines::new(&rendered.deliverables, options.verbose);
@@ -380,14 +421,7 @@ impl RunCall<'_> {
             },
             until: self.until,
             stop_when: &stop_when,
-            policy: Policy {
-                existing: Existing::of(&chosen.loaded.job),
-                rerender_stale: options.rerender_stale,
-                keep_stale: options.keep_stale,
-                rerender_unrecorded: options.rerender_unrecorded,
-                accept_unproven: options.accept_unproven,
-                verify_all: options.verify_all,
-            },
+            policy,
         };
         let mut events = events::Events::new(
             options.events.as_deref(),
@@ -401,7 +435,6 @@ impl RunCall<'_> {
         if !self.has_summary {
             return Ok(JobEnded::of_report(&chosen.name, &report, Ok(())));
         }
-        remark_on_direct_movies(&chosen.chosen);
         let mut out = crate::show::out();
         let printed = summary::print(&mut out, &rendered.deliverables, &report, &chosen.name);
         let printed = printed

@@ -10,16 +10,17 @@ use truepath_core::finding::count;
 use truepath_core::plan::plan;
 use truepath_core::quote::posix_line;
 use truepath_runner::disk::{Disk, RealDisk};
-use truepath_runner::run::Report;
-use truepath_runner::slurm::{BadTask, bad_tasks, open_tasks, submit};
-use truepath_runner::status::{Follower, Status};
+use truepath_runner::follow::status::{Follower, Status};
+use truepath_runner::make::run::Report;
+use truepath_runner::make::slurm::{BadTask, bad_tasks, open_tasks, submit};
 
 use super::ended::JobEnded;
 use crate::commands::command_lines::cluster;
+use crate::error::CommandError;
 use crate::job_arguments::Chosen;
-use crate::outcome::CommandError;
 use crate::show::pace::{pace, rough};
-use crate::show::{ERROR, GOOD, WARNING, files, print, remark};
+use crate::show::verdict::Verdict;
+use crate::show::{ERROR, WARNING, files, print, remark};
 use crate::{signals, this_program};
 
 /// The most tasks of an array where the job does not say `slurm.max-tasks`.
@@ -31,7 +32,7 @@ const PATIENCE: u32 = 2;
 
 /// Submits the job to the cluster, follows it, and submits again what is missing.
 pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, CommandError> {
-    let expansion = chosen.chosen.runnable();
+    let expansion = chosen.wanted()?.clone();
     let mut follower = Follower::new(&chosen.loaded, &expansion);
     let refused = || CommandError::outside("the state folder");
     let folder = chosen.loaded.state_folder().slurm();
@@ -80,12 +81,12 @@ pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, CommandError> {
 
 /// How many tasks there is work for.
 fn tasks(chosen: &Chosen, status: &Status) -> u64 {
-    let expansion = chosen.chosen.runnable();
-    let missing = plan(&expansion, &|index| {
+    let expansion = &chosen.chosen;
+    let missing = plan(expansion, &|index| {
         let states = &status.rows[index].states;
         states.wanted.difference(&states.done).unwrap_or_default()
     });
-    let limit = cluster(&chosen.loaded.job, &expansion).max_tasks;
+    let limit = cluster(&chosen.loaded.job, expansion).max_tasks;
     (missing.len() as u64)
         .min(limit.unwrap_or(MOST_TASKS))
         .max(1)
@@ -192,18 +193,12 @@ fn print_status(
     status: &Status,
     bad: &[BadTask],
 ) -> io::Result<()> {
-    let (wanted, done) = status.files();
-    let name = &chosen.name;
-    if done >= wanted {
-        return print(&format!(
-            "{GOOD}complete{GOOD:#}: all {} of {name} are there",
-            files(wanted)
-        ));
+    let (wanted, valid) = status.files();
+    let verdict = Verdict::new(wanted, valid, status.not_valid());
+    print(&verdict.line(&chosen.name))?;
+    if verdict.is_complete() {
+        return Ok(());
     }
-    print(&format!(
-        "{ERROR}not complete{ERROR:#}: {done} of {} in {name} are there",
-        files(wanted)
-    ))?;
     for task in bad {
         print(&format!(
             "  task {}: {}, {}",

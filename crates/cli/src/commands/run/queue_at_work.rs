@@ -1,6 +1,6 @@
 //! What a queue adds to the run of one of its jobs.
 
-use truepath_runner::run::{Event, Observer};
+use truepath_runner::make::run::{Event, Observer};
 
 use crate::show::progress::ProgressLines;
 

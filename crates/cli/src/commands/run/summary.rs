@@ -3,15 +3,16 @@
 use std::io::{self, Write};
 use std::path::PathBuf;
 
-use truepath_core::deliverable::{Deliverable, Expansion};
+use truepath_core::deliverable::{Deliverable, DeliverableId, Expansion};
 use truepath_core::finding::{Finding, Severity, grouped};
 use truepath_core::frames::FrameSet;
-use truepath_runner::clean::set_aside;
-use truepath_runner::run::{Report, Warning};
+use truepath_runner::make::run::{Report, Warning};
+use truepath_runner::record::aside::aside_entries;
 
 use crate::show::pace::{pace, rough};
 use crate::show::states::unverifiable;
-use crate::show::{ERROR, FAINT, GOOD, WARNING, bytes, count, files, frames_of};
+use crate::show::verdict::Verdict;
+use crate::show::{ERROR, FAINT, WARNING, bytes, count, files, frames_of};
 
 /// The summary: the result first, then the numbers, then what is missing and why.
 pub(super) fn print(
@@ -28,37 +29,24 @@ pub(super) fn print(
     not_made(out, deliverables, report)
 }
 
-/// Whether all is there, in a line.
+/// Whether all is valid, in a line.
 fn result(out: &mut impl Write, report: &Report, name: &str) -> io::Result<()> {
-    let there = report.there();
-    if let Some(halt) = report.halt.as_ref().filter(|_| !report.is_complete()) {
-        writeln!(
+    let verdict = Verdict::new(report.wanted, report.valid(), report.not_valid());
+    match report.halt.as_ref().filter(|_| !report.is_complete()) {
+        Some(halt) => writeln!(
             out,
-            "{WARNING}stopped{WARNING:#}: {} of {} in {name} are there; {}. `truepath run` goes on from here",
-            grouped(there),
-            files(report.wanted),
+            "{WARNING}stopped{WARNING:#}: {}; {}. `truepath run` goes on from here",
+            verdict.sentence(name),
             halt.why
-        )?;
-    } else if report.is_complete() {
-        writeln!(
-            out,
-            "{GOOD}complete{GOOD:#}: all {} of {name} are there and whole",
-            files(report.wanted)
-        )?;
-    } else {
-        writeln!(
-            out,
-            "{ERROR}not complete{ERROR:#}: {} of {} in {name} are there",
-            grouped(there),
-            files(report.wanted)
-        )?;
+        ),
+        None => writeln!(out, "{}", verdict.line(name)),
     }
-    Ok(())
 }
 
 /// How the files came, and what did not.
 fn numbers(out: &mut impl Write, report: &Report) -> io::Result<()> {
-    let seconds = report.took.as_secs_f64();
+    // A clock that was set back meanwhile must not show.
+    let seconds = report.took.as_secs_f64().max(0.0);
     let rows = [
         (
             "recovered",
@@ -125,7 +113,7 @@ fn numbers(out: &mut impl Write, report: &Report) -> io::Result<()> {
     Ok(())
 }
 
-/// Files that are there and count as not done.
+/// Files that are kept and are not valid.
 fn kept_and_not_done(
     out: &mut impl Write,
     deliverables: &[Deliverable],
@@ -134,9 +122,15 @@ fn kept_and_not_done(
     for (index, difference, frames) in &report.changed {
         writeln!(
             out,
-            "\n{WARNING}changed{WARNING:#} {}: {}\n        {difference}; they are kept and count as not done.\n        `run --keep-stale` takes them as they are, `run --rerender-stale` renders them again",
+            "\n{WARNING}changed{WARNING:#} {}: {}\n        {difference}; they are kept, and are not valid.\n        `run --keep-stale` takes them as they are, `run --rerender-stale` renders them again",
             deliverables[*index].label(),
             frames_of(frames)
+        )?;
+    }
+    for (engine, path) in &report.disproven {
+        writeln!(
+            out,
+            "\n{WARNING}too soon{WARNING:#} {engine} wrote {path} again after it had called it finished.\n        The later picture counts, and for the rest of this run a picture was finished only when its process had ended well.\n        Correct `log` and `in-order` in the profile of {engine}"
         )?;
     }
     for (index, reason, frames) in &report.unverifiable {
@@ -158,7 +152,7 @@ fn kept_and_not_done(
     for (index, frames) in &report.stale {
         writeln!(
             out,
-            "\n{WARNING}stale{WARNING:#}   {}: {}\n        other settings or another state of the scene made them; they are kept and count as not done.\n        `run --rerender-stale` renders them again, `run --keep-stale` takes them as they are",
+            "\n{WARNING}stale{WARNING:#}   {}: {}\n        other settings or another state of the scene made them; they are kept, and are not valid.\n        `run --rerender-stale` renders them again, `run --keep-stale` takes them as they are",
             deliverables[*index].label(),
             frames_of(frames)
         )?;
@@ -281,8 +275,8 @@ type FailedFrames<'a> = (String, FrameSet, &'a str, Option<&'a PathBuf>);
 
 /// Failures with one reason and one log together; a movie has no frames here.
 fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedFrames<'a>> {
-    let mut groups: Vec<(usize, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
-    let is_given_up = |index: usize| {
+    let mut groups: Vec<(DeliverableId, Vec<i64>, &str, Option<&PathBuf>)> = Vec::new();
+    let is_given_up = |index: DeliverableId| {
         let mut given_up = report.given_up.iter();
         given_up.any(|one| one.deliverable == index)
     };
@@ -300,7 +294,7 @@ fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedF
             None => groups.push((index, vec![failure.frame], &failure.reason, log)),
         }
     }
-    let named = |index: usize, frames: Vec<i64>| match deliverables[index].movie() {
+    let named = |index: DeliverableId, frames: Vec<i64>| match deliverables[index].movie() {
         Some(_) => FrameSet::empty(),
         None => FrameSet::from_frames(frames),
     };
@@ -319,13 +313,13 @@ fn failures<'a>(deliverables: &[Deliverable], report: &'a Report) -> Vec<FailedF
 
 /// How much was set aside beside the frames, by this run and by those before.
 pub(super) fn print_set_aside(out: &mut impl Write, expansion: &Expansion) -> io::Result<()> {
-    let left = set_aside(expansion)?;
-    if left.files > 0 {
+    let entries = aside_entries(expansion)?;
+    if !entries.is_empty() {
         writeln!(
             out,
             "\nset aside: {}, {}; `truepath clean` shows where",
-            files(left.files),
-            bytes(left.bytes)
+            files(entries.iter().map(|entry| entry.files).sum()),
+            bytes(entries.iter().map(|entry| entry.bytes).sum())
         )?;
     }
     Ok(())

@@ -3,8 +3,8 @@
 use truepath_core::frames::Frame;
 use truepath_core::picture::{DisplayOptions, Size};
 use truepath_media::{ProxyOptions, Raster};
-use truepath_runner::pictures::PictureRow;
-use truepath_runner::proxy_cache::cached_proxy;
+use truepath_runner::follow::pictures::PictureRow;
+use truepath_runner::look::proxy_cache::cached_proxy;
 
 use crate::data_view::DataView;
 use crate::show::terminal::{Cells, Protocol};

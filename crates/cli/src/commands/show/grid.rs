@@ -4,12 +4,12 @@ use rayon::prelude::*;
 use truepath_core::frames::Frame;
 use truepath_core::picture::Size;
 use truepath_media::Raster;
-use truepath_runner::pictures::PictureRow;
+use truepath_runner::follow::pictures::PictureRow;
 
 use super::frame::{Canvas, drawn};
 use super::write_raw;
 use crate::data_view::DataView;
-use crate::outcome::CommandError;
+use crate::error::CommandError;
 use crate::show::print;
 use crate::show::terminal::Protocol;
 use crate::show::terminal::blocks::lines;

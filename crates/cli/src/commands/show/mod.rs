@@ -15,12 +15,12 @@ use clap::Args;
 use truepath_core::frames::Frame;
 use truepath_core::movie::Fps;
 use truepath_core::spread::spread_frames;
-use truepath_runner::pictures::PictureRow;
-use truepath_runner::verify_all::first_facts;
+use truepath_runner::follow::pictures::PictureRow;
+use truepath_runner::look::verify_all::first_facts;
 
 use self::frame::{Canvas, drawn};
 use crate::data_view::{DataView, legend};
-use crate::outcome::{CommandError, DONE, FOUND};
+use crate::error::{CommandError, DONE, FOUND};
 use crate::picture_arguments::PictureArguments;
 use crate::show::terminal::{Cells, Protocol};
 use crate::show::{ERROR, FAINT, TITLE, alert, columns, print, remark};
@@ -49,7 +49,7 @@ pub(crate) struct Arguments {
     /// Cells across at most; unset, those of the terminal
     #[arg(long, value_name = "CELLS", value_parser = clap::value_parser!(u32).range(1..=2000))]
     width: Option<u32>,
-    /// Brighter by so many stops, or darker
+    /// Exposure in stops; negative is darker
     #[arg(
         long,
         value_name = "STOPS",
@@ -94,7 +94,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             ));
         }
         let played = player::play(&arguments, chosen, canvas);
-        truepath_runner::proxy_cache::trim();
+        truepath_runner::look::proxy_cache::trim();
         return played;
     }
     let frame_of = |row: &PictureRow| {
@@ -114,7 +114,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
             is_fine &= show(row, frame_of(row), &arguments, canvas, draws)?;
         }
     }
-    truepath_runner::proxy_cache::trim();
+    truepath_runner::look::proxy_cache::trim();
     if !draws {
         remark("the pictures themselves are shown on a terminal, or with --always");
     }
@@ -146,13 +146,13 @@ fn show(
     let facts = facts.unwrap_or_else(|| "no picture of a known format".to_owned());
     writeln!(out, "  {FAINT}{facts}{FAINT:#}")?;
     out.flush()?;
-    if !draws {
-        return Ok(true);
-    }
+    // What is not as it should be is shown as far as it goes.
+    let is_valid = row.state(frame).is_none();
     // A prompt, the title and the facts stay in sight.
     let rows = canvas.height.saturating_sub(4).max(4);
     let room = canvas.protocol.room(canvas.cells, canvas.width, rows);
     match drawn(row, frame, room, arguments.exposure, arguments.data) {
+        Ok(_) if !draws => {}
         Ok((picture, display)) => {
             write_raw(&canvas.protocol.stream(&picture)?)?;
             if let Some(legend) = legend(display) {
@@ -167,7 +167,7 @@ fn show(
             return Ok(false);
         }
     }
-    Ok(true)
+    Ok(is_valid)
 }
 
 /// Writes what a terminal acts on. Colors are what this is about: nothing takes them out on the way.

@@ -6,11 +6,11 @@ use std::time::{Duration, Instant};
 
 use truepath_core::frames::Frame;
 use truepath_core::movie::Fps;
-use truepath_runner::pictures::PictureRow;
+use truepath_runner::follow::pictures::PictureRow;
 
 use super::frame::{Canvas, drawn};
 use super::{Arguments, write_raw};
-use crate::outcome::{CommandError, DONE};
+use crate::error::{CommandError, DONE};
 use crate::picture_arguments::ChosenPictures;
 use crate::show::terminal::Protocol;
 use crate::show::terminal::keys::{Key, Keys};

@@ -50,6 +50,17 @@ pub fn no_files(path: &str) -> Result<String, String> {
     Err(format!("{path} is not to be read here"))
 }
 
+/// Whether a text is a job with frames of its own, as far as it can be read: not a scene, a queue, or a file that jobs build
+/// on.
+#[must_use]
+pub fn is_job(text: &str) -> bool {
+    let mut sources = Sources::default();
+    let file = sources.add("", text, SourceKind::File);
+    let (entries, _) = toml_tree::parse(text, file);
+    let has = |key: &str| entries.iter().any(|entry| entry.key == key);
+    has("shot") || has("shot-list") || has("path")
+}
+
 /// The tables of the long form.
 const TOP: [&str; 14] = [
     "check",

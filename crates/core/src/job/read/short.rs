@@ -98,12 +98,33 @@ fn bare(name: String, name_place: Place, kind: TableKind, level: Level) -> Named
     }
 }
 
-/// The name of a file without folder and extension.
+/// The name of a file without folder and extension. A backslash parts folders in a Windows path only: elsewhere it is a
+/// character of the name.
 pub(crate) fn stem(path: &str) -> Option<String> {
-    let name = path.rsplit(['/', '\\']).next().unwrap_or(path);
+    let is_windows = path.starts_with(r"\\") || path.get(1..2) == Some(":");
+    let is_separator = |character| character == '/' || (is_windows && character == '\\');
+    let name = path.rsplit(is_separator).next().unwrap_or(path);
     let stem = match name.rfind('.') {
         Some(dot) if dot > 0 => &name[..dot],
         _ => name,
     };
     (!stem.is_empty()).then(|| stem.to_owned())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::stem;
+
+    #[test]
+    fn a_backslash_parts_folders_in_windows_paths_only() {
+        for (path, name) in [
+            ("scenes/kiln.v2.scene", "kiln.v2"),
+            (r"R:\scenes\kiln.scene", "kiln"),
+            (r"\\store\scenes\kiln.scene", "kiln"),
+            (r"scenes/a\b.scene", r"a\b"),
+            ("scenes/.hidden", ".hidden"),
+        ] {
+            assert_eq!(stem(path).as_deref(), Some(name), "{path}");
+        }
+    }
 }

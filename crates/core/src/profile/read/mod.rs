@@ -88,6 +88,7 @@ impl ProfileReader {
                 }
                 "folder" => profile.folder = Some(self.template(&entry.value)),
                 "writes" => profile.writes = Some(self.template(&entry.value)),
+                "frame-files" => profile.frame_files = self.templates(&entry.value),
                 "usual-pixels" => {
                     for one in self.table(entry) {
                         let pixels = self.text(&one.value);
@@ -95,6 +96,8 @@ impl ProfileReader {
                     }
                 }
                 "in-order" => profile.in_order = self.truth(&entry.value),
+                "error-fails" => profile.error_fails = self.truth(&entry.value),
+                "background-limit" => profile.background_limit = self.duration(&entry.value),
                 "success-codes" => {
                     for item in self.list(&entry.value) {
                         let code = self.number(item);
@@ -122,6 +125,12 @@ impl ProfileReader {
                 "rejects" => profile.rejects = Some(self.rejection(entry)),
                 _ => self.unknown(entry, &keys_of("")),
             }
+        }
+        if !profile.frame_files.is_empty() && profile.takes != FramesPerProcess::One {
+            self.findings.push(
+                Finding::error("TP005", "`frame-files` needs engine.frames = \"one\"")
+                    .at(start, ""),
+            );
         }
         for (missing, what) in [
             (profile.name.is_empty(), "engine = { name = \"…\" }"),

@@ -1,7 +1,10 @@
 //! Reads single values of a profile.
 
+use std::time::Duration;
+
 use super::ProfileReader;
 use crate::finding::Finding;
+use crate::job::length_of_time;
 use crate::nearest::advice;
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, NodeKind};
@@ -165,6 +168,14 @@ impl ProfileReader {
             self.wrong(node, "a whole number");
             0
         }
+    }
+
+    pub(super) fn duration(&mut self, node: &Node) -> Option<Duration> {
+        let length = length_of_time(&self.text(node));
+        if length.is_none() {
+            self.wrong(node, "a time such as `60s` or `5m`");
+        }
+        length
     }
 
     pub(super) fn truth(&mut self, node: &Node) -> bool {

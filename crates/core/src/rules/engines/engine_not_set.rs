@@ -9,7 +9,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP502",
     name: "engine-not-set",
     severity: Severity::Error,
-    what: "Nobody says which engine renders.",
+    what: "No engine is set.",
     why: "Nothing can be started.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"

@@ -5,6 +5,7 @@ mod constant_alpha;
 mod fast_frame;
 mod few_samples;
 mod one_color;
+mod other_kind;
 mod part_not_rendered;
 mod picture_jumps;
 mod repeated_frame;
@@ -63,6 +64,7 @@ pub(super) const WITHOUT_NEIGHBOURS: &[&Rule] = &[
     &constant_alpha::RULE,
     &same_pixels::RULE,
     &few_samples::RULE,
+    &other_kind::RULE,
 ];
 
 /// In the order of the codes.
@@ -77,4 +79,5 @@ pub(super) const RULES: &[&Rule] = &[
     &small_file::RULE,
     &fast_frame::RULE,
     &few_samples::RULE,
+    &other_kind::RULE,
 ];

@@ -11,7 +11,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP419",
     name: "beyond-built-in",
     severity: Severity::Error,
-    what: "The encoder inside True Path is to make a movie that it cannot make.",
+    what: "The built-in encoder cannot make this movie.",
     why: "The movie could not be put together once its frames are there.",
     breaks: r#"[project]
 engine = "understudy"

@@ -9,7 +9,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP408",
     name: "sound-missing",
     severity: Severity::Error,
-    what: "The sound of a movie is no file.",
+    what: "The sound file does not exist.",
     why: "The movie could not be assembled.",
     breaks: r#"[project]
 engine = "understudy"

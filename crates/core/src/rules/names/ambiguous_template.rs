@@ -40,7 +40,7 @@ cameras = ["b"]
 [output.frames]
 path = "renders/{shot}/{shot}-{camera}.{frame:04}.png"
 "#,
-    fix: "Part the tokens by a sign that no value holds.",
+    fix: "Separate the tokens with a character that no value contains.",
     check,
 };
 

@@ -68,7 +68,14 @@ pub(super) fn fixed(template: &Template) -> Option<String> {
     };
     let text = template.to_string();
     if !has_frame {
-        return Some(text.replacen(&found, &token, 1));
+        let (before, after) = text.split_once(&found)?;
+        let touches = |character: char| character.is_alphanumeric() || "{}".contains(character);
+        let dot = |is_needed| if is_needed { "." } else { "" };
+        return Some(format!(
+            "{before}{}{token}{}{after}",
+            dot(before.ends_with(touches)),
+            dot(after.starts_with(touches)),
+        ));
     }
     // The frame is there already: what stands for it again goes with the sign before it.
     let at = text.rfind(&found)?;
@@ -91,4 +98,23 @@ fn notation(text: &str) -> Option<(String, usize)> {
     let from = text.find("##")?;
     let width = text[from..].chars().take_while(|c| *c == '#').count();
     Some(("#".repeat(width), width))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn the_frame_touches_no_other_characters() {
+        for (template, expected) in [
+            ("r/{shot}####.png", "r/{shot}.{frame:04}.png"),
+            ("r/a%04d.png", "r/a.{frame:04}.png"),
+            ("r/a_%dfinal.png", "r/a_{frame}.final.png"),
+            ("r/a.####.png", "r/a.{frame:04}.png"),
+            ("r/####.png", "r/{frame:04}.png"),
+        ] {
+            let template = template.parse::<Template>().unwrap();
+            assert_eq!(fixed(&template).as_deref(), Some(expected));
+        }
+    }
 }

@@ -171,13 +171,40 @@ fn fixed(template: &str, tokens: &[&str], optional: &[&str]) -> String {
         .map(|at| at - usize::from(template[..at].ends_with(['.', '_', '-'])))
         .or_else(|| template.rfind('.'))
         .unwrap_or(template.len());
-    let added = |token: &&str| {
-        if optional.contains(token) {
-            format!("{{?_{{{token}}}}}")
-        } else {
-            format!("_{{{token}}}")
-        }
+    let (before, rest) = template.split_at(at);
+    // At the start of a name the sign that parts two tokens goes behind each of them.
+    let is_start = before.is_empty() || before.ends_with('/');
+    let added = |token: &&str| match (optional.contains(token), is_start) {
+        (true, true) => format!("{{?{{{token}}}_}}"),
+        (true, false) => format!("{{?_{{{token}}}}}"),
+        (false, true) => format!("{{{token}}}_"),
+        (false, false) => format!("_{{{token}}}"),
     };
-    let added: String = tokens.iter().map(added).collect();
-    format!("{}{added}{}", &template[..at], &template[at..])
+    let mut added: String = tokens.iter().map(added).collect();
+    let touches = rest.starts_with("{frame");
+    if is_start && !touches && added.ends_with('_') {
+        added.pop();
+    } else if !is_start && touches {
+        added.push('.');
+    }
+    format!("{before}{added}{rest}")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::fixed;
+
+    #[test]
+    fn no_token_touches_the_frame_or_the_folder() {
+        let tokens = ["shot", "pass"];
+        for (template, expected) in [
+            ("r/{frame:04}.png", "r/{shot}_{?{pass}_}{frame:04}.png"),
+            ("r/a.{frame:04}.png", "r/a_{shot}{?_{pass}}.{frame:04}.png"),
+            ("r/a{frame:04}.png", "r/a_{shot}{?_{pass}}.{frame:04}.png"),
+            ("r/a.png", "r/a_{shot}{?_{pass}}.png"),
+            ("r/.png", "r/{shot}_{?{pass}_}.png"),
+        ] {
+            assert_eq!(fixed(template, &tokens, &["pass"]), expected, "{template}");
+        }
+    }
 }

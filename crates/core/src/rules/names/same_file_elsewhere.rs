@@ -12,7 +12,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP116",
     name: "same-file-elsewhere",
     severity: Severity::Warning,
-    what: "Two paths differ only in capitals, or in how letters with marks are written. Where the place has a folder on such a system, that is an error.",
+    what: "Two paths differ only in capitals, or in how accents are encoded. Where the place has a folder on such a system, that is an error.",
     why: "On macOS and Windows they are usually one file, and one overwrites the other.",
     breaks: r#"[project]
 engine = "understudy"

@@ -5,7 +5,9 @@ mod among_scenes;
 mod disk_space;
 mod existing_files;
 mod link_leads_out;
+mod no_hard_links;
 mod outside_place;
+mod own_folders;
 mod personal_folder;
 mod place_elsewhere;
 mod place_missing;
@@ -52,4 +54,6 @@ pub(super) const RULES: &[&Rule] = &[
     &existing_files::RULE,
     &disk_space::RULE,
     &among_scene_files::RULE,
+    &own_folders::RULE,
+    &no_hard_links::RULE,
 ];

@@ -10,7 +10,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP604",
     name: "place-not-writable",
     severity: Severity::Error,
-    what: "Nobody here may make files in the folder.",
+    what: "You cannot write to this folder.",
     why: "No frame could be published.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"

@@ -10,7 +10,7 @@ pub(super) const RULE: Rule = Rule {
     name: "same-folder",
     severity: Severity::Warning,
     what: "Two places lead to the same folder.",
-    why: "What is meant to be apart is not: one may be deleted to make room, and the other is gone.",
+    why: "The two places are the same folder: one may be deleted to make room, and the other is gone.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "{place.renders}/{shot}.{frame:04}.png"

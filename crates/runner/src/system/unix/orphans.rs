@@ -141,7 +141,7 @@ fn is_marked(process: i32, variable: &str) -> bool {
         .any(|one| one.starts_with(name.as_bytes()))
 }
 
-fn is_of(process: i32, signs: &ProcessMarks) -> bool {
+pub(super) fn is_of(process: i32, signs: &ProcessMarks) -> bool {
     let is_marked = || {
         environment(process)
             .split(|byte| *byte == 0)

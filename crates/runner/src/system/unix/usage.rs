@@ -101,7 +101,8 @@ fn usage_of(process: i32) -> Option<Usage> {
     })
 }
 
-fn children(process: i32) -> Vec<i32> {
+/// The children of a process, by all its threads.
+pub(super) fn children(process: i32) -> Vec<i32> {
     let mut all = Vec::new();
     for task in fs::read_dir(format!("/proc/{process}/task"))
         .into_iter()

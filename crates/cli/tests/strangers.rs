@@ -1,0 +1,204 @@
+//! Folders of strangers: what came with a folder starts no program by itself, and nothing that was planted there makes a
+//! run write elsewhere.
+#![allow(clippy::unwrap_used, clippy::panic)]
+
+mod common;
+
+use std::fs;
+use std::os::unix::fs::{PermissionsExt, symlink};
+
+use common::{Project, kiln, scene};
+
+/// A script of a project that leaves a sign that it was started.
+fn plant(project: &Project, name: &str, more: &str) {
+    let sign = project.path("started").display().to_string();
+    project.write(name, &format!("#!/bin/sh\ntouch '{sign}'\n{more}\n"));
+    let mode = fs::Permissions::from_mode(0o755);
+    fs::set_permissions(project.path(name), mode).unwrap();
+}
+
+#[test]
+fn looking_starts_no_program_of_a_profile_of_the_project() {
+    let project = Project::new(
+        "[project]\nengine = \"understudy\"\nsize = \"48x32\"\nfps = 24\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-3\"\n\
+         [output.frames]\npath = \"r/{shot}.{frame:04}.png\"\n\
+         [output.review]\npath = \"m/{shot}.mp4\"\nmovie = { from = \"frames\", codec = \"hevc\" }\n",
+    );
+    project.write("kiln.toml", &scene(""));
+    // It takes the place of the profile that ships.
+    let shipped = include_str!("../../../engines/ffmpeg.toml");
+    let at = shipped.find("[proof]").unwrap();
+    let proof = shipped[at..].replacen("program = \"ffprobe\"", "program = \"./evil.sh\"", 1);
+    project.write("engines/ffmpeg.toml", &format!("{}{proof}", &shipped[..at]));
+    assert!(project.read("engines/ffmpeg.toml").contains("./evil.sh"));
+    plant(&project, "evil.sh", "");
+    project.write("m/kiln.mp4", "a movie of somebody");
+    project.write("r/kiln.0001.png", "a picture of somebody");
+    for call in [
+        &["check"][..],
+        &["status"],
+        &["audit"],
+        &["why", "m/kiln.mp4"],
+        &["report", "--to", "page.html"],
+        &["sheet", "--to", "sheet.png"],
+        &["commands"],
+        &["run", "--dry-run"],
+        &["manifest", "--to", "list.txt"],
+        &["paths"],
+        &["tokens"],
+        &["overview"],
+        &["clean"],
+        &["pack", "--to", "away"],
+        &["engines"],
+        &["new", "--engine", "ffmpeg", "--to", "other.toml"],
+    ] {
+        let called = project.call(call);
+        assert!(
+            !project.path("started").exists(),
+            "{call:?}: {}{}",
+            called.out,
+            called.err
+        );
+    }
+    // Who calls a run agrees.
+    let audit = project.call(&["audit"]);
+    let reason = "belongs to this project: only a run starts the program that proves it";
+    assert!(audit.out.contains(reason), "{}{}", audit.out, audit.err);
+}
+
+#[test]
+fn a_start_file_asks_no_engine_of_the_project_unless_told_to() {
+    let project = Project::empty();
+    project.write("kiln.scn", "a scene");
+    project.write(
+        "engines/made-up.toml",
+        "engine = { name = \"made-up\", program = \"./evil.sh\", frames = \"one\", scenes = [\"scn\"] }\n\
+         arguments = [\"{frame}\", \"{target}\"]\ndescribe = [\"--describe\", \"{scene.file}\"]\n",
+    );
+    plant(&project, "evil.sh", "echo '{\"frames\": \"1-7\"}'");
+    let called = project
+        .call(&["new", "--for-scene", "kiln.scn", "--to", "a.toml"])
+        .ends(0);
+    assert!(!project.path("started").exists());
+    assert!(
+        called.err.contains("--ask-engine asks it"),
+        "{}",
+        called.err
+    );
+    project
+        .call(&[
+            "new",
+            "--for-scene",
+            "kiln.scn",
+            "--to",
+            "b.toml",
+            "--ask-engine",
+        ])
+        .ends(0);
+    assert!(project.path("started").exists());
+    assert!(
+        project.read("b.toml").contains("1-7"),
+        "{}",
+        project.read("b.toml")
+    );
+}
+
+#[test]
+fn links_in_a_state_folder_lead_a_run_nowhere() {
+    let precious = tempfile::tempdir().unwrap();
+    let file = precious.path().join("letter.txt");
+    for planted in [
+        "sessions/0001.new",
+        "sessions/0001",
+        "sessions/0001.beat",
+        "sessions/0001.wants",
+        "run-truepath.toml.json",
+        "format",
+        "ledger/0001.jsonl",
+        "line-files.json",
+        "claims/of-1-1",
+    ] {
+        for is_hard in [false, true] {
+            fs::write(&file, "the only copy").unwrap();
+            let project = kiln("1-3", "", "");
+            let path = project.path(&format!(".truepath/{planted}"));
+            fs::create_dir_all(path.parent().unwrap()).unwrap();
+            if is_hard {
+                fs::hard_link(&file, &path).unwrap();
+            } else {
+                symlink(&file, &path).unwrap();
+            }
+            let run = project.call(&["run"]);
+            let text = fs::read_to_string(&file).unwrap();
+            assert_eq!(
+                text, "the only copy",
+                "{planted}, hard {is_hard}: {}",
+                run.err
+            );
+            assert!(matches!(run.code, Some(0..=3)), "{planted}: {:?}", run.code);
+        }
+    }
+    for folder in ["", "ledger", "sessions", "claims", "logs", "scenes"] {
+        let project = kiln("1-3", "", "");
+        let path = project.path(&format!(".truepath/{folder}"));
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        symlink(
+            precious.path(),
+            path.to_str().unwrap().trim_end_matches('/'),
+        )
+        .unwrap();
+        let run = project.call(&["run"]).ends(3);
+        assert!(run.err.contains("is a link"), "{folder}: {}", run.err);
+        assert_eq!(
+            fs::read_dir(precious.path()).unwrap().count(),
+            1,
+            "{folder}"
+        );
+    }
+}
+
+#[test]
+fn a_planted_list_of_renames_moves_nothing() {
+    let project = Project::empty();
+    project.write("s.0001.png", "a picture");
+    let letter = project.path("letter.txt").display().to_string();
+    project.write("letter.txt", "the only copy");
+    let number = |name: &str| {
+        let facts = fs::metadata(project.path(name)).unwrap();
+        use std::os::unix::fs::MetadataExt;
+        (facts.dev(), facts.ino())
+    };
+    let plan = serde_json::json!({
+        "steps": [{ "from": letter, "to": format!("{letter}.gone"), "file": number("letter.txt") }],
+        "folders": [],
+    });
+    for state in ["going", "done", "undoing"] {
+        project.write(
+            &format!(".truepath-renames/0001.{state}"),
+            &plan.to_string(),
+        );
+    }
+    for call in [
+        &["rename", "s.{frame:04}.png", "t.{frame:04}.png"][..],
+        &["rename", "--undo"],
+        &["rename", "s.{frame:04}.png", "t.{frame:04}.png", "--apply"],
+        &["rename", "--undo"],
+    ] {
+        project.call(call);
+        assert_eq!(project.read("letter.txt"), "the only copy", "{call:?}");
+    }
+    assert_eq!(project.read("s.0001.png"), "a picture");
+    // A note of somebody else refuses, and does nothing.
+    project.write(
+        ".truepath-renames/unfinished",
+        "files here are being renamed by nobody on nowhere",
+    );
+    let refused = project.call(&["rename", "s.{frame:04}.png", "t.{frame:04}.png", "--apply"]);
+    assert_ne!(refused.code, Some(0));
+    assert!(
+        refused.err.contains("only that user can finish it"),
+        "{}",
+        refused.err
+    );
+    assert_eq!(project.read("s.0001.png"), "a picture");
+}

@@ -1,0 +1,362 @@
+//! The chunks that are open, in their order: what is taken next, and how much of it.
+
+use std::collections::{HashMap, HashSet, VecDeque};
+use std::time::{Duration, Instant};
+use truepath_core::deliverable::DeliverableId;
+
+use truepath_core::balance::OpenWork;
+use truepath_core::frames::FrameSet;
+use truepath_core::plan::{Blocks, PlannedProcess};
+
+use super::Failure;
+use super::outcome::UnconfirmedPictures;
+use super::pace::{Pace, Turn, WorkKind};
+use super::prospects::Prospects;
+use crate::clock::Moment;
+use crate::record::claims::Claim;
+
+/// Where more chunks are open than this, they stay in their order.
+const MOST_SORTED: usize = 1000;
+/// How long the sum of all open work is used before it is added up again.
+const SUM_IS_TRUE: Duration = Duration::from_millis(250);
+
+/// Frames that one more process is started for.
+#[derive(Debug, Clone)]
+pub(super) struct Attempt {
+    pub(super) planned: PlannedProcess,
+    /// How many tries in a row brought none of them.
+    pub(super) tries: u32,
+    /// Not before this.
+    pub(super) not_before: Option<Moment>,
+    /// What the try before left, where only its exit code did not mean success.
+    pub(super) unconfirmed: Option<UnconfirmedPictures>,
+}
+
+impl Attempt {
+    /// The first attempt at some frames.
+    pub(super) fn first(planned: PlannedProcess) -> Self {
+        Self {
+            planned,
+            tries: 0,
+            not_before: None,
+            unconfirmed: None,
+        }
+    }
+}
+
+/// A piece of the plan: what one process renders when all goes well.
+#[derive(Debug)]
+pub(super) struct Chunk {
+    pub(super) planned: PlannedProcess,
+    /// Its frames in blocks, which are claimed one by one.
+    pub(super) blocks: Blocks,
+    /// The frames that were missing of it when the run began.
+    pub(super) missing: FrameSet,
+    /// The most frames of one process, where the job says so.
+    pub(super) most: Option<u64>,
+    /// What is left of it once it was begun.
+    pub(super) attempts: VecDeque<Attempt>,
+    /// Frames that failed while it is open whether anything of the deliverable works.
+    pub(super) failed_probes: Vec<(Attempt, Vec<Failure>)>,
+    /// Its blocks that are ours, once it was begun.
+    pub(super) claims: Vec<Claim>,
+    /// What its process makes that is at work.
+    pub(super) at_work: Option<PlannedProcess>,
+    /// Whether an error of this program befell one of its processes: its frames are tried one by one since.
+    pub(super) is_one_by_one: bool,
+    /// Of what is assembled the deliverables that it is assembled from, in their order.
+    pub(super) sources: Vec<DeliverableId>,
+}
+
+impl Chunk {
+    /// Whether it is ours.
+    pub(super) fn is_begun(&self) -> bool {
+        !self.claims.is_empty()
+    }
+
+    /// Its blocks from the one with an index on as a chunk of their own; none where it has not so many.
+    pub(super) fn split_off(&mut self, index: u64) -> Option<Self> {
+        let rest = self.blocks.split_off(index)?;
+        let of = |blocks: &Blocks| PlannedProcess {
+            deliverables: self.planned.deliverables.clone(),
+            frames: blocks.frames(),
+        };
+        let rest = Self {
+            planned: of(&rest),
+            blocks: rest,
+            missing: self.missing.clone(),
+            most: self.most,
+            attempts: VecDeque::new(),
+            failed_probes: Vec::new(),
+            claims: Vec::new(),
+            at_work: None,
+            is_one_by_one: false,
+            sources: self.sources.clone(),
+        };
+        self.planned = of(&self.blocks);
+        Some(rest)
+    }
+
+    /// The frames that are to do of it, as far as that was known when the run began.
+    fn to_do(&self) -> u64 {
+        self.planned.frames.count_shared(&self.missing)
+    }
+}
+
+/// A chunk that is taken, and what its process is measured by.
+pub(super) struct Taken {
+    pub(super) number: usize,
+    pub(super) chunk: Chunk,
+    pub(super) turn: Turn,
+}
+
+/// The sum of all open work.
+struct Sum {
+    seconds: f64,
+    frames: u64,
+    when: Instant,
+}
+
+/// All chunks of a run that nobody has in hands.
+pub(super) struct ChunkQueue {
+    chunks: Vec<Option<Chunk>>,
+    open: VecDeque<usize>,
+    /// Chunks that are not done, by the deliverable that they make.
+    left: HashMap<DeliverableId, usize>,
+    kinds: HashMap<DeliverableId, WorkKind>,
+    sum: Option<Sum>,
+}
+
+impl ChunkQueue {
+    pub(super) fn new(chunks: Vec<Chunk>, kinds: HashMap<DeliverableId, WorkKind>) -> Self {
+        let mut queue = Self {
+            chunks: Vec::new(),
+            open: VecDeque::new(),
+            left: HashMap::new(),
+            kinds,
+            sum: None,
+        };
+        for chunk in chunks {
+            let number = queue.add(chunk);
+            queue.open.push_back(number);
+        }
+        queue
+    }
+
+    pub(super) fn is_empty(&self) -> bool {
+        self.open.is_empty()
+    }
+
+    /// Frames that no process has begun, as far as they are no more than `most`.
+    pub(super) fn open_frames(&self, most: u64) -> u64 {
+        let chunks = self
+            .open
+            .iter()
+            .filter_map(|number| self.chunks[*number].as_ref());
+        let mut frames = 0;
+        for chunk in chunks {
+            frames += chunk.to_do();
+            if frames >= most {
+                return most;
+            }
+        }
+        frames
+    }
+
+    /// Files of some chunks.
+    pub(super) fn files_of(&self, numbers: &VecDeque<usize>) -> u64 {
+        let chunks = numbers
+            .iter()
+            .filter_map(|number| self.chunks[*number].as_ref());
+        chunks.map(|chunk| chunk.planned.files()).sum()
+    }
+
+    fn add(&mut self, chunk: Chunk) -> usize {
+        for index in chunk.planned.deliverables.iter() {
+            *self.left.entry(*index).or_default() += 1;
+        }
+        self.chunks.push(Some(chunk));
+        self.chunks.len() - 1
+    }
+
+    /// One more chunk, before all others.
+    pub(super) fn add_first(&mut self, chunk: Chunk) {
+        let number = self.add(chunk);
+        self.open.push_front(number);
+    }
+
+    /// Puts a chunk back that was taken.
+    pub(super) fn put(&mut self, number: usize, chunk: Chunk) {
+        self.chunks[number] = Some(chunk);
+    }
+
+    /// A chunk that was taken is done.
+    pub(super) fn done(&mut self, chunk: &Chunk) {
+        for index in chunk.planned.deliverables.iter() {
+            if let Some(left) = self.left.get_mut(index) {
+                *left -= 1;
+            }
+        }
+    }
+
+    /// Counts the chunks again that are not done: whatever went wrong, what is assembled begins once its sources are done.
+    pub(super) fn count_again(&mut self) {
+        self.left.clear();
+        let open = self
+            .open
+            .iter()
+            .filter_map(|number| self.chunks[*number].as_ref());
+        for index in open.flat_map(|chunk| chunk.planned.deliverables.iter()) {
+            *self.left.entry(*index).or_default() += 1;
+        }
+    }
+
+    pub(super) fn open_first(&mut self, number: usize) {
+        self.open.push_front(number);
+    }
+
+    pub(super) fn open_last(&mut self, number: usize) {
+        self.open.push_back(number);
+    }
+
+    /// Takes the next chunk that can be begun: as much of it as the next process is given.
+    pub(super) fn take(&mut self, pace: &Pace, prospects: &Prospects) -> Option<Taken> {
+        let at = self.next(pace, prospects)?;
+        let number = *self.open.get(at)?;
+        let index = *self.chunks[number].as_ref()?.planned.deliverables.first();
+        let turn = match self.kinds.get(&index) {
+            Some(kind) => pace.begin(kind)?,
+            None => return None,
+        };
+        self.open.remove(at);
+        let mut chunk = self.chunks[number].take()?;
+        if let Some(rest) = self.rest_of(&mut chunk, index, pace) {
+            let rest = self.add(rest);
+            self.open.insert(at, rest);
+        }
+        if let Some(sum) = &mut self.sum {
+            sum.frames = sum.frames.saturating_sub(chunk.to_do());
+        }
+        Some(Taken {
+            number,
+            chunk,
+            turn,
+        })
+    }
+
+    /// What is left of a chunk for others when its next process is given its part.
+    fn rest_of(&mut self, chunk: &mut Chunk, index: DeliverableId, pace: &Pace) -> Option<Chunk> {
+        if chunk.is_begun() || chunk.blocks.count() < 2 || !pace.cuts() {
+            return None;
+        }
+        let to_do = chunk.to_do();
+        let sum = self.sum(pace);
+        let (all_seconds, all_frames) = (sum.seconds, sum.frames + to_do);
+        let kind = self.kinds.get(&index)?;
+        let (seconds, start_up) = pace.seconds(kind);
+        // What was never measured begins small, unless starting is what takes long.
+        let is_worth =
+            |seconds: &f64| pace.is_known(kind) || start_up * 10.0 > seconds * to_do as f64;
+        let seconds = seconds.filter(is_worth);
+        let open = OpenWork {
+            frames: to_do,
+            seconds,
+            start_up,
+            all_seconds: all_seconds + seconds.unwrap_or(0.0) * to_do as f64,
+            all_frames,
+        };
+        let frames = pace.frames_of_next(open, chunk.most);
+        let blocks = chunk.blocks.holding(&chunk.missing, frames);
+        chunk.split_off(blocks)
+    }
+
+    /// The sum of all that is open.
+    fn sum(&mut self, pace: &Pace) -> &Sum {
+        let is_true = |sum: &Sum| sum.when.elapsed() < SUM_IS_TRUE;
+        let known = self.sum.take().filter(is_true);
+        let sum = known.unwrap_or_else(|| self.add_up(pace));
+        self.sum.insert(sum)
+    }
+
+    fn add_up(&self, pace: &Pace) -> Sum {
+        let mut sum = Sum {
+            seconds: 0.0,
+            frames: 0,
+            when: Instant::now(),
+        };
+        let mut frames: HashMap<DeliverableId, u64> = HashMap::new();
+        for chunk in self
+            .open
+            .iter()
+            .filter_map(|number| self.chunks[*number].as_ref())
+        {
+            *frames
+                .entry(*chunk.planned.deliverables.first())
+                .or_default() += chunk.to_do();
+        }
+        for (index, frames) in frames {
+            let seconds = self.kinds.get(&index).and_then(|kind| pace.seconds(kind).0);
+            sum.seconds += seconds.unwrap_or(0.0) * frames as f64;
+            sum.frames += frames;
+        }
+        sum
+    }
+
+    /// Whether a chunk can be begun now: what is assembled waits until its sources are done.
+    fn can_begin(&self, chunk: &Chunk, prospects: &Prospects) -> bool {
+        let is_done = |source: &DeliverableId| self.left.get(source).is_none_or(|left| *left == 0);
+        chunk.sources.iter().all(is_done) && prospects.may_begin(&chunk.planned)
+    }
+
+    /// Whether any open chunk can be begun now.
+    pub(super) fn can_begin_any(&self, prospects: &Prospects) -> bool {
+        let mut chunks = self
+            .open
+            .iter()
+            .filter_map(|number| self.chunks[*number].as_ref());
+        chunks.any(|chunk| self.can_begin(chunk, prospects))
+    }
+
+    /// The place of the next chunk that can be begun. What is assembled waits for its sources. Of those of one rank what takes
+    /// longest comes first, where that is wanted, and before it what was never measured.
+    fn next(&self, pace: &Pace, prospects: &Prospects) -> Option<usize> {
+        let can_begin = |chunk: &Chunk| self.can_begin(chunk, prospects);
+        let chunks = || {
+            let open = self.open.iter().enumerate();
+            open.filter_map(|(at, number)| Some((at, self.chunks[*number].as_ref()?)))
+        };
+        let (first, chunk) = chunks().find(|(_, chunk)| can_begin(chunk))?;
+        let kind_of = |chunk: &Chunk| self.kinds.get(chunk.planned.deliverables.first());
+        let stays = chunk.is_begun() || !chunk.sources.is_empty();
+        let kind =
+            kind_of(chunk).filter(|_| !stays && pace.sorts() && self.open.len() <= MOST_SORTED);
+        let Some(kind) = kind.filter(|kind| !kind.is_spread) else {
+            return Some(first);
+        };
+        let length = |kind: &WorkKind| {
+            if pace.is_known(kind) {
+                pace.seconds(kind).0.unwrap_or(f64::INFINITY)
+            } else {
+                f64::INFINITY
+            }
+        };
+        let (mut best, mut longest) = (first, length(kind));
+        // All chunks of a deliverable are of one kind: the first that can be begun stands for the others.
+        let mut seen = HashSet::from([*chunk.planned.deliverables.first()]);
+        for (at, chunk) in chunks().skip(first + 1) {
+            let index = *chunk.planned.deliverables.first();
+            if !seen.contains(&index)
+                && can_begin(chunk)
+                && seen.insert(index)
+                && let Some(other) = kind_of(chunk)
+                && other.priority == kind.priority
+                && !other.is_spread
+                && chunk.sources.is_empty()
+                && length(other) > longest
+            {
+                (best, longest) = (at, length(other));
+            }
+        }
+        Some(best)
+    }
+}

@@ -1,0 +1,137 @@
+//! What is taken out of a staging folder: files that get their true names, and what is missing and why.
+
+use super::board::StopReason;
+use super::engine_process::EngineProcess;
+use super::outcome::End;
+use super::worker::Worker;
+use super::{Event, RunError};
+use crate::make::publish::PublishedFile;
+use crate::make::staging_area::{CollectError, Collected, Evidence, StagingArea};
+
+impl EngineProcess<'_> {
+    /// Publishes what the process has finished by its end, and sees what is missing and why.
+    pub(super) fn collect_at_the_end(
+        &mut self,
+        area: &mut StagingArea<'_>,
+    ) -> Result<(), RunError> {
+        let taken_back = self.take_back(area)?;
+        let success = self.outcome.end == End::Success;
+        let in_order = self.profile.in_order && self.is_believed();
+        let is_stopped = self.outcome.end == End::Stopped;
+        let saved = std::mem::take(&mut self.outcome.saved);
+        if is_stopped {
+            self.restore_saved(area, &saved)?;
+        }
+        let evidence = Evidence {
+            // A state that was saved at the limit is what the job asks for.
+            named: if is_stopped { &saved } else { &[] },
+            in_order,
+            success,
+            log_goes_on: false,
+        };
+        let journal = self.worker.journal;
+        let publish = |files| journal.publish(files);
+        match area.collect(&publish, evidence, false) {
+            Ok(collected) => self.outcome.published += self.collected(&collected)?,
+            // Half a set of files may show nothing, and is no reason to give up.
+            Err(CollectError::Learn(_)) if !success => {}
+            Err(CollectError::Learn(error)) => {
+                self.outcome.unknown_files = Some(format!(
+                    "{error}; describe how it names its files in a profile"
+                ));
+            }
+            Err(error) => return Err(error.into()),
+        }
+        self.set_taken_back_aside(area, &taken_back)?;
+        if !success {
+            self.see_what_is_unproven(area)?;
+        }
+        self.outcome.missing = area
+            .outputs
+            .iter()
+            .map(|output| (output.index, area.missing(output), output.flaws.clone()))
+            .collect();
+        Ok(())
+    }
+
+    /// What a process that did not end with success was working on, and what it left of it.
+    fn see_what_is_unproven(&mut self, area: &mut StagingArea<'_>) -> Result<(), RunError> {
+        let Worker {
+            context, journal, ..
+        } = self.worker;
+        let in_order = self.profile.in_order;
+        let began = area.last_begun();
+        let unproven = area.unproven()?;
+        let is_by_itself = matches!(self.outcome.end, End::Code(_));
+        if context.policy.accept_unproven && is_by_itself {
+            let collected = area.accept(&|files| journal.publish(files), unproven)?;
+            self.outcome.published += self.collected(&collected)?;
+            journal.report().accepted += collected.len() as u64;
+        } else {
+            let pictures = unproven.iter().map(|one| {
+                let index = area.outputs[one.output].index;
+                ((index, one.frame), one.content.hash().to_owned())
+            });
+            self.outcome.unproven = pictures.collect();
+        }
+        let last = self.outcome.unproven.keys().map(|(_, frame)| *frame).max();
+        self.outcome.last_unproven = last.filter(|last| in_order && Some(*last) == began);
+        let first_missing = || {
+            let missing = area
+                .outputs
+                .iter()
+                .filter_map(|one| area.missing(one).first());
+            missing.min().filter(|_| in_order)
+        };
+        self.outcome.failed_at = match self.outcome.end {
+            End::Halted | End::NotStarted(_) | End::Stopped => None,
+            _ => began.or_else(first_missing),
+        };
+        Ok(())
+    }
+
+    /// Reports files that got their true names; gives how many.
+    pub(super) fn collected(&mut self, collected: &[Collected]) -> Result<u64, RunError> {
+        let journal = self.worker.journal;
+        for one in collected {
+            let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
+            let PublishedFile { record, aside } = &one.brought;
+            let written = self.log.run(&format!("{name} is {}", record.path));
+            written.map_err(RunError::disk(self.log.path()))?;
+            {
+                let mut report = journal.report();
+                report.rendered += 1;
+                report.largest = report.largest.max(record.size);
+                let all = &self.worker.context.expansion.deliverables;
+                if let Some(reason) = &record.unverifiable
+                    && !all[one.deliverable].common.allows_unverifiable
+                {
+                    report.brought_unverifiable(one.deliverable, reason, one.frame);
+                }
+            }
+            let written = self.outcome.written.entry(one.frame).or_default();
+            *written = record.modified.max(*written);
+            journal.known().publish(record);
+            journal.event(&Event::Published {
+                deliverable: one.deliverable,
+                frame: one.frame,
+                path: &record.path,
+                elsewhere: false,
+            });
+            if let Some(why) = journal.picture(one.deliverable, one.frame, record) {
+                self.worker.board.halt(StopReason {
+                    why: format!("{why}; the job says to stop then"),
+                    finish: true,
+                    interrupted: false,
+                });
+            }
+            if let Some(to) = aside {
+                journal.event(&Event::Aside {
+                    what: "the file that it replaces",
+                    to,
+                });
+            }
+        }
+        Ok(collected.len() as u64)
+    }
+}

@@ -1,0 +1,143 @@
+//! Which deliverables can be rendered at all: where the first frames fail, a few spread over all of
+//! them are tried before more work is given out.
+
+use std::collections::HashMap;
+use std::sync::Mutex;
+use truepath_core::deliverable::DeliverableId;
+
+use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::plan::PlannedProcess;
+use truepath_core::probes::{Probes, Verdict};
+
+use crate::lock::lock;
+
+/// What is known of each deliverable, by the index of the first of those that share a process.
+#[derive(Default)]
+pub(super) struct Prospects {
+    all: Mutex<HashMap<DeliverableId, Prospect>>,
+}
+
+struct Prospect {
+    probes: Probes,
+    /// Why nothing can be rendered, where a process could not even be started.
+    impossible: Option<String>,
+    reported: bool,
+}
+
+impl Prospects {
+    /// Of deliverables with the frames that are missing of each; `begun` says of which some are there.
+    pub(super) fn new(missing: &[FrameSet], begun: &dyn Fn(DeliverableId) -> bool) -> Self {
+        let mut all = HashMap::new();
+        for (index, frames) in DeliverableId::with_each(missing) {
+            let mut probes = Probes::new(frames);
+            if begun(index) {
+                probes.rendered();
+            }
+            let prospect = Prospect {
+                probes,
+                impossible: None,
+                reported: false,
+            };
+            all.insert(index, prospect);
+        }
+        Self {
+            all: Mutex::new(all),
+        }
+    }
+
+    fn with<T>(&self, planned: &PlannedProcess, act: impl FnOnce(&mut Prospect) -> T) -> Option<T> {
+        let index = planned.deliverables.first();
+        lock(&self.all).get_mut(index).map(act)
+    }
+
+    /// Frames were rendered.
+    pub(super) fn rendered(&self, planned: &PlannedProcess) {
+        self.with(planned, |one| one.probes.rendered());
+    }
+
+    /// Frames failed.
+    pub(super) fn failed(&self, planned: &PlannedProcess, evidence: &[(Frame, String)]) {
+        self.with(planned, |one| {
+            for (frame, reason) in evidence {
+                one.probes.failed(*frame, reason);
+            }
+        });
+    }
+
+    /// No process can be started for it.
+    pub(super) fn impossible(&self, planned: &PlannedProcess, reason: &str) {
+        self.with(planned, |one| {
+            one.impossible.get_or_insert(reason.to_owned());
+        });
+    }
+
+    /// Frames that another run has.
+    pub(super) fn out_of_reach(&self, planned: &PlannedProcess) {
+        self.with(planned, |one| {
+            for frame in one.probes.left() {
+                if planned.frames.contains(frame) {
+                    one.probes.out_of_reach(frame);
+                }
+            }
+        });
+    }
+
+    /// Whether nothing was rendered so far.
+    pub(super) fn nothing_rendered(&self, planned: &PlannedProcess) -> bool {
+        self.with(planned, |one| one.probes.nothing_rendered())
+            .unwrap_or(false)
+    }
+
+    /// What is known.
+    pub(super) fn verdict(&self, planned: &PlannedProcess) -> Verdict {
+        let verdict = self.with(planned, |one| match &one.impossible {
+            Some(reason) => Verdict::NothingWorks(reason.clone()),
+            None => one.probes.verdict(),
+        });
+        verdict.unwrap_or(Verdict::Works)
+    }
+
+    /// The next frame of a process that is to be tried alone.
+    pub(super) fn probe(&self, frames: &FrameSet, planned: &PlannedProcess) -> Option<Frame> {
+        let probe = |one: &mut Prospect| {
+            let mut left = one.probes.left().into_iter();
+            left.find(|frame| frames.contains(*frame))
+        };
+        self.with(planned, probe).flatten()
+    }
+
+    /// Whether a piece of work can be begun now: while it is open whether anything works, only those
+    /// with a frame that is to be tried.
+    pub(super) fn may_begin(&self, planned: &PlannedProcess) -> bool {
+        match self.verdict(planned) {
+            Verdict::Open => self.probe(&planned.frames, planned).is_some(),
+            Verdict::Works | Verdict::NothingWorks(_) => true,
+        }
+    }
+
+    /// Nobody is at work on what is still to be tried: it is given up to find out.
+    pub(super) fn settle(&self) {
+        for one in lock(&self.all).values_mut() {
+            if one.probes.verdict() == Verdict::Open {
+                for frame in one.probes.left() {
+                    one.probes.out_of_reach(frame);
+                }
+            }
+        }
+    }
+
+    /// The frames that were tried and failed.
+    pub(super) fn tried(&self, planned: &PlannedProcess) -> FrameSet {
+        self.with(planned, |one| one.probes.tried())
+            .unwrap_or_default()
+    }
+
+    /// The frames that were tried, the first time that this is asked for.
+    pub(super) fn tried_once(&self, planned: &PlannedProcess) -> Option<FrameSet> {
+        let tried = |one: &mut Prospect| {
+            let first = !std::mem::replace(&mut one.reported, true);
+            first.then(|| one.probes.tried())
+        };
+        self.with(planned, tried).flatten()
+    }
+}
