@@ -1,4 +1,5 @@
 //! True Path: render output, named right, complete and checked.
+#![cfg_attr(not(test), deny(clippy::disallowed_methods))]
 
 mod burn_in;
 mod commands;

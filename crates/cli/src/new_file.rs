@@ -33,7 +33,7 @@ impl NewFile {
         }
         let file = match unnamed(folder_of(to)) {
             Some((file, path)) => Begun::Unnamed(file, path),
-            None => Begun::Named(named(folder_of(to))?),
+            None => Begun::Named(named_in(folder_of(to), "")?),
         };
         Ok(Self {
             file,
@@ -70,7 +70,8 @@ impl NewFile {
     }
 }
 
-fn named(folder: &Path) -> io::Result<NamedTempFile> {
+/// A file under a name that nobody else uses, with this ending; it is gone unless it is given another name.
+pub(crate) fn named_in(folder: &Path, ending: &str) -> io::Result<NamedTempFile> {
     let open = |path: &Path| {
         File::options()
             .read(true)
@@ -80,6 +81,7 @@ fn named(folder: &Path) -> io::Result<NamedTempFile> {
     };
     tempfile::Builder::new()
         .prefix(".truepath-")
+        .suffix(ending)
         .make_in(folder, open)
 }
 

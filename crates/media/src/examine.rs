@@ -1,7 +1,6 @@
 //! Reads a picture once, and learns all from it: whether it is whole and what was asked for, the hash of its
 //! bytes, and what it shows.
 
-use std::fs::File;
 use std::io::{self, BufReader, Cursor, Read, Seek, SeekFrom};
 use std::path::Path;
 
@@ -11,6 +10,7 @@ use crate::facts::{ExpectedPicture, Facts, Flaw, MOST_MEMORY};
 use crate::hashing_reader::{HashKind, HashingReader};
 use crate::meter::Meter;
 use crate::quiet;
+use crate::regular_file::open_regular;
 
 /// What is to be learned of a picture besides whether it is whole.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
@@ -37,7 +37,7 @@ pub struct Examination {
 /// its bytes. Memory grows with a block of the picture at most, but for WebP (all pixels), JPEG (the file) and PNG of up
 /// to 64 MB (file and pixels).
 pub fn examine(path: &Path, wanted: &ExpectedPicture, options: ExamineOptions<'_>) -> Examination {
-    let mut file = match File::open(path) {
+    let mut file = match open_regular(path) {
         Ok(file) => HashingReader::new(file, options.hashes),
         Err(error) => {
             return Examination {
@@ -121,7 +121,7 @@ pub(crate) fn decode_with(
 /// When it cannot be read.
 pub fn recognise(path: &Path) -> io::Result<Option<&'static FormatFacts>> {
     let mut head = [0; 16];
-    let length = read_up_to(&mut File::open(path)?, &mut head)?;
+    let length = read_up_to(&mut open_regular(path)?, &mut head)?;
     let is_tga = path
         .extension()
         .is_some_and(|extension| extension.eq_ignore_ascii_case("tga"));

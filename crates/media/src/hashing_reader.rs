@@ -1,6 +1,6 @@
 //! Hashes a file while it is decoded, so that its bytes are read from the disk once.
 
-use std::fs::File;
+use crate::regular_file::open_regular;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
@@ -78,7 +78,7 @@ impl Hashers {
 /// # Errors
 /// When it cannot be read.
 pub fn hash_file(path: &Path, kinds: &[HashKind]) -> io::Result<Vec<String>> {
-    HashingReader::new(File::open(path)?, kinds).finish()
+    HashingReader::new(open_regular(path)?, kinds).finish()
 }
 
 /// The BLAKE3 of some bytes in hexadecimal digits.

@@ -1,4 +1,5 @@
 //! Pictures for True Path: what a file holds, whether it holds all of it, and how one is written.
+#![cfg_attr(not(test), deny(clippy::disallowed_methods))]
 
 mod bmp_file;
 mod canvas;
@@ -25,6 +26,7 @@ mod png_rows;
 mod proxy;
 mod quiet;
 mod raster;
+mod regular_file;
 mod sheet;
 mod similarity;
 mod tga_file;
@@ -50,5 +52,8 @@ pub use movie::{
 pub use open_raster::{OpenRasterError, OpenRasterLayer, write_open_raster};
 pub use proxy::{DisplayCurve, Proxy, ProxyOptions, displayed, proxy};
 pub use raster::{Raster, Weight, fitted_text, text_width};
+pub use regular_file::{
+    MOST_LIST, MOST_TEXT, open_regular, read_regular, read_text, read_up_to_most, text_of,
+};
 pub use sheet::{CellState, SheetCell, SheetOptions, SheetRow, draw_sheet};
 pub use wav_file::wav_seconds;

@@ -1,6 +1,5 @@
 //! Layered pictures as OpenRaster: a zip of PNG files with a list of them (baseline of the specification 0.0.6).
 
-use std::fs;
 use std::io::{self, Seek, Write};
 use std::path::{Path, PathBuf};
 
@@ -10,7 +9,9 @@ use zip::{CompressionMethod, DateTime, ZipWriter};
 
 use crate::examine::recognise;
 use crate::facts::Flaw;
+use crate::facts::MOST_MEMORY;
 use crate::proxy::{Proxy, ProxyOptions, proxy};
+use crate::regular_file::read_regular;
 
 /// A layer to be written.
 #[derive(Debug, Clone)]
@@ -137,7 +138,7 @@ fn begin(zip: &mut ZipWriter<impl Write + Seek>, name: &str) -> io::Result<()> {
 fn png_of(path: &Path, picture: &Proxy) -> Result<Vec<u8>, Flaw> {
     let is_png = recognise(path)?.is_some_and(|format| format.format == Some(FileFormat::Png));
     if is_png {
-        return Ok(fs::read(path)?);
+        return Ok(read_regular(path, MOST_MEMORY)?);
     }
     Ok(encoded(picture, picture.size, png::BitDepth::Sixteen)?)
 }

@@ -1,6 +1,6 @@
 //! How long a sound is: WAV, by its headers (RIFF, with the chunks `fmt ` and `data`).
 
-use std::fs::File;
+use crate::regular_file::open_regular;
 use std::io::{self, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
 
@@ -9,7 +9,7 @@ use std::path::Path;
 /// # Errors
 /// When it cannot be read, or is no WAV file.
 pub fn wav_seconds(path: &Path) -> io::Result<f64> {
-    let mut reader = BufReader::new(File::open(path)?);
+    let mut reader = BufReader::new(open_regular(path)?);
     let mut head = [0; 12];
     reader.read_exact(&mut head)?;
     if &head[..4] != b"RIFF" || &head[8..] != b"WAVE" {

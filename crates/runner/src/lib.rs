@@ -1,4 +1,5 @@
 //! The outside world of True Path: the disk, processes, staging, publishing, ledger and audit.
+#![cfg_attr(not(test), deny(clippy::disallowed_methods))]
 
 pub mod clock;
 pub mod crash;

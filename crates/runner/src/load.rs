@@ -22,6 +22,7 @@ use crate::record::ledger::Ledger;
 use crate::record::run_record::{RunBegan, When};
 use crate::record::state_folder::StateFolder;
 use crate::threads::AllCores;
+use truepath_media::read_text;
 
 /// The name of a job file.
 pub const JOB_FILE: &str = "truepath.toml";
@@ -191,7 +192,7 @@ pub fn load(
     when: When,
     elsewhere: Option<System>,
 ) -> Result<Loaded, LoadError> {
-    let text = fs::read_to_string(path).map_err(unreadable(path))?;
+    let text = read_text(path).map_err(unreadable(path))?;
     let absolute = std::path::absolute(path).map_err(unreadable(path))?;
     let mut folder = absolute.parent().unwrap_or(Path::new("/")).to_owned();
     // The paths of frames have no `..`, and those in the ledgers start at this folder.
@@ -201,8 +202,7 @@ pub fn load(
     if folder.to_string_lossy().contains(char::is_control) {
         return Err(LoadError::Hidden(folder.display().to_string()));
     }
-    let mut fetch =
-        |name: &str| fs::read_to_string(folder.join(name)).map_err(|error| error.to_string());
+    let mut fetch = |name: &str| read_text(&folder.join(name)).map_err(|error| error.to_string());
     let reading = read(&path.display().to_string(), &text, sets, &mut fetch);
     let is_sound = reading.is_sound();
     let mut job = reading.job;
@@ -287,7 +287,7 @@ pub fn other_jobs(
     paths.sort();
     let mut jobs = Vec::new();
     for path in paths {
-        let text = fs::read_to_string(&path).map_err(unreadable(&path))?;
+        let text = read_text(&path).map_err(unreadable(&path))?;
         if is_job(&text) {
             jobs.push(load(&path, &[], shipped, When::Latest, None)?);
         }
@@ -308,7 +308,7 @@ fn read_own_configuration(
     let Some(path) = configuration_file() else {
         return Ok(Configuration::default());
     };
-    let text = fs::read_to_string(&path).map_err(unreadable(&path))?;
+    let text = read_text(&path).map_err(unreadable(&path))?;
     let read = read_configuration(&path.display().to_string(), &text, here(), sources);
     Ok(read.unwrap_or_else(|mistakes| {
         findings.extend(mistakes);
@@ -414,6 +414,6 @@ fn own_profiles(folder: &Path) -> io::Result<Vec<(String, String)>> {
     paths.sort();
     paths
         .into_iter()
-        .map(|path| Ok((path.display().to_string(), fs::read_to_string(&path)?)))
+        .map(|path| Ok((path.display().to_string(), read_text(&path)?)))
         .collect()
 }

@@ -19,6 +19,7 @@ use truepath_runner::load::{JOB_FILE, profiles};
 use truepath_runner::record::run_record::When;
 
 use crate::error::{CommandError, DONE, FOUND};
+use crate::new_file::named_in;
 use crate::profiles::SHIPPED;
 use crate::show::{FAINT, GOOD, TITLE, WARNING, count};
 
@@ -70,7 +71,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         Some(path) => {
             let name = path.display().to_string();
             let text =
-                std::fs::read_to_string(path).map_err(CommandError::outside(name.clone()))?;
+                truepath_media::read_text(path).map_err(CommandError::outside(name.clone()))?;
             read_script(&text).map_err(|error| CommandError::Usage(format!("{name}: {error}")))?
         }
     };
@@ -120,17 +121,15 @@ fn write_if_same(
         return Err(CommandError::outside(name)(taken));
     }
     // It is read back as a file before it gets its name.
-    let trial = folder.join(format!(".adopted-{}.toml", std::process::id()));
-    std::fs::File::create_new(&trial)
-        .and_then(|mut file| file.write_all(adopted.job.as_bytes()))
+    let mut trial = named_in(folder, ".toml").map_err(CommandError::outside(name.clone()))?;
+    trial
+        .write_all(adopted.job.as_bytes())
         .map_err(CommandError::outside(name.clone()))?;
-    let same = gives_back(&trial, lines, adopted, folder);
-    let kept = match &same {
-        Ok(Ok(_)) => std::fs::hard_link(&trial, &whole),
-        _ => Ok(()),
-    };
-    std::fs::remove_file(&trial).map_err(CommandError::outside(trial.display().to_string()))?;
-    kept.map_err(CommandError::outside(name.clone()))?;
+    let same = gives_back(trial.path(), lines, adopted, folder);
+    if let Ok(Ok(_)) = &same {
+        let named = trial.persist_noclobber(&whole);
+        named.map_err(|error| CommandError::outside(name.clone())(error.error))?;
+    }
     let mut out = io::stdout().lock();
     match same? {
         Ok(otherwise) => {

@@ -24,6 +24,7 @@ use truepath_runner::in_turns::in_turns;
 use crate::error::{CommandError, DONE, FOUND};
 use crate::findings::{findings, has_errors};
 use crate::job_arguments::{Chosen, ForSystem, NamedJob};
+use crate::new_file::{NewFile, taken};
 use crate::show::finding::print_all;
 use crate::this_program;
 
@@ -120,22 +121,17 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         then: arguments.then.as_deref(),
         cluster: cluster(&chosen.loaded.job, expansion),
     };
-    let mut out: Box<dyn Write> = match &arguments.to {
-        None => Box::new(io::stdout().lock()),
-        Some(path) => Box::new(
-            std::fs::File::create_new(path)
-                .map_err(CommandError::outside(path.display().to_string()))?,
-        ),
+    let script = |out: &mut dyn Write| match kind {
+        None => read_out(&mut io::BufWriter::new(out), &about, expansion, &plan),
+        Some(kind) => write(kind, &about, expansion, &plan, out),
     };
-    match kind {
-        None => read_out(&mut io::BufWriter::new(&mut out), &about, expansion, &plan)?,
-        Some(kind) => {
-            let written = write(kind, &about, expansion, &plan, &mut out);
-            if let (Err(_), Some(path)) = (&written, &arguments.to) {
-                // Half a script is worse than none.
-                let _ = std::fs::remove_file(path);
-            }
-            written?;
+    match &arguments.to {
+        None => script(&mut io::stdout().lock())?,
+        Some(path) => {
+            // Half a script is worse than none.
+            let mut file = NewFile::begin(path).map_err(taken(path))?;
+            script(file.file())?;
+            file.finish().map_err(taken(path))?;
         }
     }
     Ok(ExitCode::from(DONE))

@@ -1,7 +1,6 @@
 //! `truepath manifest`: lists of hashes of what is handed over, and whether what has arrived is what they say.
 
 use std::collections::HashMap;
-use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::process::ExitCode;
@@ -12,7 +11,7 @@ use truepath_core::file_state::FileState;
 use truepath_core::finding::grouped;
 use truepath_core::hash_list::HashLine;
 use truepath_core::visible::visible;
-use truepath_media::HashKind;
+use truepath_media::{HashKind, MOST_LIST, read_regular};
 use truepath_runner::Loaded;
 use truepath_runner::disk::{Disk, RealDisk};
 use truepath_runner::follow::why::FileVerdict;
@@ -328,7 +327,7 @@ fn shown(path: &Path) -> String {
 /// Compares files with a list.
 fn verify(path: &Path) -> Result<ExitCode, CommandError> {
     let outside = || CommandError::outside(path.display().to_string());
-    let text = fs::read(path).map_err(outside())?;
+    let text = read_regular(path, MOST_LIST).map_err(outside())?;
     let folder = path.parent().unwrap_or(Path::new("")).to_owned();
     let mut lines: Vec<HashLine> = Vec::new();
     for (number, line) in text.split(|byte| *byte == b'\n').enumerate() {

@@ -140,7 +140,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 
 fn describe_scene(path: &Path) -> Result<ExitCode, CommandError> {
     let name = path.display().to_string();
-    let text = std::fs::read_to_string(path).map_err(CommandError::outside(&*name))?;
+    let text = truepath_media::read_text(path).map_err(CommandError::outside(&*name))?;
     let scene = Scene::parse(&text).map_err(|error| CommandError::Usage(error.to_string()))?;
     let cameras: Vec<&String> = scene.camera.keys().collect();
     print_json(&json!({

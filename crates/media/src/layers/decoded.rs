@@ -1,5 +1,6 @@
 //! The layers of a file that is decoded whole, to be compared and shown.
 
+use std::io::BufReader;
 use std::path::Path;
 
 use exr::image::{AnyChannel, AnyChannels, FlatSamples, Layer};
@@ -12,6 +13,7 @@ use truepath_core::picture::{PixelFault, Size};
 
 use crate::facts::Flaw;
 use crate::proxy::{BYTES_OF_A_PIXEL, Proxy};
+use crate::regular_file::open_regular;
 
 use super::{layer_and_channel, of_fewer_samples, verify_whole};
 
@@ -128,7 +130,7 @@ fn value_at(samples: &FlatSamples, at: usize) -> f32 {
 /// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
 pub fn read_layers(path: &Path, most_memory: u64) -> Result<Vec<PictureLayer>, Flaw> {
     verify_whole(path)?;
-    let meta = MetaData::read_from_file(path, false);
+    let meta = MetaData::read_from_buffered(BufReader::new(open_regular(path)?), false);
     let meta = meta.map_err(|error| Flaw::Broken(error.to_string()))?;
     let bytes = |header: &Header| {
         let samples = header.channels.bytes_per_pixel as u64;
@@ -144,7 +146,9 @@ pub fn read_layers(path: &Path, most_memory: u64) -> Result<Vec<PictureLayer>, F
         .all_channels()
         .all_layers()
         .all_attributes();
-    let image = reader.non_parallel().from_file(path);
+    let image = reader
+        .non_parallel()
+        .from_buffered(BufReader::new(open_regular(path)?));
     let image = image.map_err(|error| Flaw::Broken(error.to_string()))?;
     let mut layers = Vec::new();
     for part in image.layer_data {

@@ -16,6 +16,7 @@ use super::{layer_and_channel, of_fewer_samples, verify_whole};
 use crate::exr_blocks::BlockUnpacker;
 use crate::facts::Flaw;
 use crate::quiet;
+use crate::regular_file::open_regular;
 
 /// A layer of a file, by its header: channels that are called alike but for their last part.
 #[derive(Debug, Clone)]
@@ -71,7 +72,7 @@ impl LayeredFile {
     pub fn open(path: &Path) -> Result<Self, Flaw> {
         verify_whole(path)?;
         let mut counted = Counted {
-            inner: BufReader::new(File::open(path)?),
+            inner: BufReader::new(open_regular(path)?),
             bytes: 0,
         };
         let read = || MetaData::read_from_buffered(&mut counted, true);

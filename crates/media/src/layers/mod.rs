@@ -8,6 +8,8 @@ mod decoded;
 mod file;
 mod write;
 
+use crate::regular_file::open_regular;
+use std::io::BufReader;
 use std::path::Path;
 
 use exr::meta::MetaData;
@@ -47,8 +49,10 @@ fn layer_and_channel<'c>(part: &str, whole: &'c str) -> (String, &'c str) {
 /// # Errors
 /// When it has no header of an OpenEXR file.
 pub fn layer_names(path: &Path) -> Result<Vec<String>, Flaw> {
-    let read = || MetaData::read_from_file(path, false);
-    let header = quiet::decoding(|| read().map_err(|error| Flaw::Broken(error.to_string())));
+    let file = BufReader::new(open_regular(path)?);
+    let header = quiet::decoding(|| {
+        MetaData::read_from_buffered(file, false).map_err(|error| Flaw::Broken(error.to_string()))
+    });
     let header =
         header.unwrap_or_else(|| Err(Flaw::Broken("the decoder gave up on it".to_owned())))?;
     let mut names = Vec::new();

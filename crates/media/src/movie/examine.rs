@@ -10,6 +10,7 @@ use super::container::OtherContainer;
 use super::h264::Decoder;
 use super::read::{FoundTrack, tracks};
 use super::writer::MovieError;
+use crate::regular_file::open_regular;
 
 /// What a movie is.
 #[derive(Debug, Clone, PartialEq)]
@@ -34,7 +35,7 @@ const MOST_BYTES: u32 = 512 << 20;
 /// `Broken` when it is not whole; `Unverifiable` when nothing is wrong, and its pictures cannot be decoded here.
 pub fn examine_movie(path: &Path) -> Result<MovieFacts, MovieError> {
     let broken = |what: &str| MovieError::Broken(what.to_owned());
-    let mut file = File::open(path)?;
+    let mut file = open_regular(path)?;
     let length = file.metadata()?.len();
     if length == 0 {
         return Err(broken("it is empty (0 bytes)"));

@@ -1,12 +1,12 @@
 //! What the tables of a movie say of it, without decoding its pictures.
 
-use std::fs::File;
 use std::path::Path;
 
 use truepath_core::picture::Size;
 
 use super::read::{FoundTrack, tracks};
 use super::writer::MovieError;
+use crate::regular_file::open_regular;
 
 /// What the tables of a movie in MP4 or MOV say.
 #[derive(Debug, Clone, PartialEq)]
@@ -36,7 +36,7 @@ impl MovieHeaders {
 /// # Errors
 /// When they are not there or damaged.
 pub fn movie_headers(path: &Path) -> Result<MovieHeaders, MovieError> {
-    let tracks = tracks(&mut File::open(path)?)?;
+    let tracks = tracks(&mut open_regular(path)?)?;
     let of = |handler: &[u8; 4]| tracks.iter().find(|track| &track.handler == handler);
     let pictures = of(b"vide");
     let pictures = pictures.ok_or_else(|| MovieError::Broken("it has no pictures".to_owned()))?;

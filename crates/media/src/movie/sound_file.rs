@@ -1,6 +1,7 @@
 //! The samples of one sound file, in the bits that a movie stores: WAV, and what else decodes to samples of its own, such
 //! as FLAC, MP3, Ogg Vorbis and AIFF.
 
+use crate::regular_file::open_regular;
 use std::collections::VecDeque;
 use std::fs::File;
 use std::io::{BufReader, ErrorKind};
@@ -47,7 +48,7 @@ impl SoundFile {
     /// # Errors
     /// In words.
     pub(super) fn open(path: &Path, offset: f64) -> Result<Self, String> {
-        let file = File::open(path).map_err(|error| error.to_string())?;
+        let file = open_regular(path).map_err(|error| error.to_string())?;
         let mut sound = match WavReader::new(BufReader::new(file)) {
             Ok(reader) => {
                 let spec = reader.spec();
@@ -152,7 +153,7 @@ fn of_wav(
 
 impl Decoded {
     fn open(path: &Path) -> Result<SoundFile, String> {
-        let file = File::open(path).map_err(|error| error.to_string())?;
+        let file = open_regular(path).map_err(|error| error.to_string())?;
         let stream = MediaSourceStream::new(Box::new(file), Default::default());
         let mut hint = Hint::new();
         if let Some(extension) = path.extension().and_then(|end| end.to_str()) {

@@ -4,7 +4,6 @@ mod curve;
 mod full;
 mod sums;
 
-use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
 
@@ -16,6 +15,7 @@ use crate::facts::{ExpectedPicture, Flaw, MOST_MEMORY};
 use crate::meter::{Meter, RowPart, SampleKind};
 use crate::quiet;
 use crate::raster::Raster;
+use crate::regular_file::open_regular;
 pub use curve::DisplayCurve;
 use full::FullRows;
 use sums::ProxySums;
@@ -193,7 +193,7 @@ fn pixels(
         },
         is_straight: format.format != Some(FileFormat::Exr),
     };
-    let mut file = File::open(path)?;
+    let mut file = open_regular(path)?;
     let mut meter = Meter::of_pixels(target(kind));
     let facts = decode_with(&mut file, &wanted, &mut meter)?;
     let taken = meter.into_pixels();
@@ -216,7 +216,7 @@ fn pixels(
 }
 
 fn by_library(path: &Path) -> Result<DynamicImage, Flaw> {
-    let reader = BufReader::new(File::open(path)?);
+    let reader = BufReader::new(open_regular(path)?);
     let mut reader = ImageReader::new(reader).with_guessed_format()?;
     if reader.format().is_none()
         && let Some(extension) = path.extension()

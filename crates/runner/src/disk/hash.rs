@@ -1,12 +1,11 @@
 //! Hashes of files.
 
-use std::fs::File;
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use sha2::{Digest, Sha256};
 use truepath_core::hex::hex;
-use truepath_media::HashKind;
+use truepath_media::{HashKind, open_regular};
 
 /// The SHA-256 (FIPS 180-4) of a file, in hexadecimal digits.
 ///
@@ -61,7 +60,7 @@ const END: u64 = 1 << 20;
 /// The SHA-256 of a file, or of a large one's length with its beginning and end: files that scenes
 /// need may be caches of many gigabytes, and are looked at in every call.
 pub(crate) fn hash_outline(path: &Path) -> io::Result<String> {
-    let mut file = File::open(path)?;
+    let mut file = open_regular(path)?;
     let length = file.metadata()?.len();
     if length <= OUTLINE_IS_WHOLE {
         return hash_file(path);

@@ -3,6 +3,7 @@
 #[cfg(test)]
 pub(crate) mod faulty;
 mod hash;
+#[allow(clippy::disallowed_methods)]
 mod real;
 mod stamp;
 mod surely;

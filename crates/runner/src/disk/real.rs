@@ -6,6 +6,7 @@ use std::path::Path;
 
 use super::{Append, Disk, Rewriter, unique_beside};
 use crate::system;
+use truepath_media::open_regular;
 
 /// The disk of this machine.
 #[derive(Debug, Clone, Copy, Default)]
@@ -55,7 +56,7 @@ impl Disk for RealDisk {
     }
 
     fn copy_new(&self, from: &Path, to: &Path) -> io::Result<()> {
-        let mut source = File::open(from)?;
+        let mut source = open_regular(from)?;
         let mut copy = OpenOptions::new().write(true).create_new(true).open(to)?;
         io::copy(&mut source, &mut copy)?;
         copy.sync_all()

@@ -2,12 +2,12 @@
 //! more, and is reported that it cannot be done, since it is done. So after an error it is looked at what is
 //! there before anything is decided.
 
-use std::fs;
 use std::io;
 use std::path::Path;
 
 use super::{Disk, content_hash, is_empty};
 use crate::system::identity;
+use truepath_media::read_regular;
 
 /// Makes a folder whose name nobody else uses.
 pub(crate) fn create_folder(disk: &dyn Disk, folder: &Path) -> io::Result<()> {
@@ -47,7 +47,7 @@ pub(crate) fn rename_over(disk: &dyn Disk, from: &Path, to: &Path) -> io::Result
 pub(crate) fn write_new(disk: &dyn Disk, path: &Path, bytes: &[u8]) -> io::Result<()> {
     match disk.write_new(path, bytes) {
         Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
-            if fs::read(path).is_ok_and(|found| found == bytes) {
+            if read_regular(path, bytes.len() as u64).is_ok_and(|found| found == bytes) {
                 Ok(())
             } else {
                 Err(error)

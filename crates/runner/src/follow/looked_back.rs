@@ -2,7 +2,7 @@
 //! of in the logs.
 
 use std::collections::HashSet;
-use std::fs::{self, File};
+use std::fs::{self};
 use std::io::{self, BufRead, BufReader};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
@@ -16,6 +16,7 @@ use crate::disk::{Stamp, stamp};
 use crate::make::engine_log::{LineMeaning, LogReader, engine_says};
 use crate::make::run::{Warning, Warnings};
 use crate::record::ledger::measured;
+use truepath_media::open_regular;
 
 /// What the pictures of a job show by its ledgers: of files that are as they were published, none of which is opened.
 ///
@@ -77,7 +78,7 @@ pub fn log_warnings(loaded: &Loaded, expansion: &Expansion) -> io::Result<Vec<Wa
         .collect();
     let mut warnings = Warnings::default();
     for log in logs(&loaded.state_folder().logs())? {
-        let lines = BufReader::new(File::open(&log)?).split(b'\n');
+        let lines = BufReader::new(open_regular(&log)?).split(b'\n');
         for (number, line) in (1..).zip(lines) {
             let line = line?;
             let line = String::from_utf8_lossy(&line);

@@ -1,6 +1,5 @@
 //! Why a file is what it is: which frame of what, who made it, when and with what, and what state it is in.
 
-use std::fs::File;
 use std::io::{self, BufRead, BufReader};
 use std::path::{Path, PathBuf};
 
@@ -14,6 +13,7 @@ use crate::look::inventory::{Depth, FileOnDisk, LookAround, Looker, described};
 use crate::look::stale::why_stale;
 use crate::make::engine_log::{LineMeaning, LogReader, run_says};
 use crate::record::ledger::{FileEntry, Ledger, history};
+use truepath_media::open_regular;
 
 /// The state of a file, and why it has that.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -170,7 +170,7 @@ fn in_log(log: &Path, path: &str, frame: Frame, one: &Deliverable) -> LogPlace {
     };
     let reader = LogReader::new(&one.common.engine).ok();
     let mut at: Option<Frame> = None;
-    let Ok(file) = File::open(log) else {
+    let Ok(file) = open_regular(log) else {
         return place;
     };
     let named = format!(" is {path}");

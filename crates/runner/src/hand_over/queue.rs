@@ -1,6 +1,6 @@
 //! The file of a queue on the disk.
 
-use std::fs::{self, File};
+use std::fs::File;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -12,12 +12,13 @@ use crate::disk::{Disk, rename, unique_beside, write_new};
 use crate::hand_over::rewrite::rewrite;
 use crate::load::{JOB_FILE, LoadError};
 use crate::system;
+use truepath_media::{open_regular, read_text};
 
 /// Whether a file is a queue.
 #[must_use]
 pub fn is_queue_file(path: &Path) -> bool {
     let is_toml = path.extension().is_some_and(|end| end == "toml");
-    is_toml && fs::read_to_string(path).is_ok_and(|text| is_queue(&text))
+    is_toml && read_text(path).is_ok_and(|text| is_queue(&text))
 }
 
 /// Reads a queue.
@@ -25,7 +26,7 @@ pub fn is_queue_file(path: &Path) -> bool {
 /// # Errors
 /// When it cannot be read, has mistakes, or holds itself or another queue in place of a job.
 pub fn load_queue(path: &Path) -> Result<Queue, LoadError> {
-    let text = fs::read_to_string(path).map_err(|error| LoadError::Unreadable {
+    let text = read_text(path).map_err(|error| LoadError::Unreadable {
         path: path.display().to_string(),
         error,
     })?;
@@ -74,7 +75,7 @@ pub fn job_of(queue: &Path, entry: &QueueEntry) -> PathBuf {
 /// When it has mistakes before or after the change, or cannot be written.
 pub fn edit_queue(disk: &dyn Disk, path: &Path, edit: &QueueEdit) -> Result<(), EditQueueError> {
     loop {
-        let file = match File::open(path) {
+        let file = match open_regular(path) {
             Ok(file) => file,
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 let new = edited(path, "", edit)?;

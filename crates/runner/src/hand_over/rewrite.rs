@@ -5,6 +5,7 @@ use std::io;
 use std::path::Path;
 
 use crate::disk::{Disk, rename_over, unique_beside, write_new};
+use truepath_media::read_text;
 
 /// Puts a text in place of another, at once: it is written beside the file, synced, and renamed over
 /// it. A file that is no longer what was read stays as it is.
@@ -14,7 +15,7 @@ use crate::disk::{Disk, rename_over, unique_beside, write_new};
 pub fn rewrite(disk: &dyn Disk, path: &Path, old: &str, new: &str) -> io::Result<()> {
     // The file itself, should the path be a link.
     let path = fs::canonicalize(path)?;
-    if fs::read_to_string(&path)? != old {
+    if read_text(&path)? != old {
         return Err(io::Error::other("it was changed meanwhile; check it again"));
     }
     let beside = unique_beside(&path);

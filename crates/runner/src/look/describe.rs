@@ -1,7 +1,6 @@
 //! What a scene has: from a file beside it, or from its engine.
 
 use std::collections::HashMap;
-use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 
@@ -17,6 +16,7 @@ use crate::Loaded;
 use crate::disk::{Disk, RealDisk, hash_file};
 use crate::look::ask::output_of;
 use crate::look::program::find_program;
+use truepath_media::read_text;
 
 /// The form of a description; keys that nobody knows yet are passed over.
 #[derive(Debug, Deserialize)]
@@ -71,7 +71,7 @@ pub(crate) fn facts_file(scene: &Path) -> PathBuf {
 /// When it cannot be read.
 fn facts_beside(scene: &Path) -> Result<Option<SceneFacts>, DescribeError> {
     let path = facts_file(scene);
-    match fs::read_to_string(&path) {
+    match read_text(&path) {
         Ok(text) => read(&path.display().to_string(), &text).map(Some),
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(DescribeError::Unreadable {
@@ -101,7 +101,7 @@ pub(crate) fn describe_kept(
         return Ok(None);
     }
     let kept = kept_at(profile, scene, &folder);
-    let answer = kept.as_ref().and_then(|path| fs::read_to_string(path).ok());
+    let answer = kept.as_ref().and_then(|path| read_text(path).ok());
     if let Some(facts) = answer.and_then(|text| read("kept", &text).ok()) {
         return Ok(Some(facts));
     }

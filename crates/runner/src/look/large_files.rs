@@ -1,14 +1,14 @@
 //! Hashes of large files: each is read once, and known again by its identity, size and times. What is known is kept in the
 //! user's cache; where nothing can be kept, the file is read again.
 
-use std::fs::{self, File};
+use std::fs::{self};
 use std::io::{self, Read, Seek, SeekFrom};
 use std::path::Path;
 
 use rayon::prelude::*;
 use sha2::{Digest, Sha256};
 use truepath_core::hex::hex;
-use truepath_media::hash_bytes;
+use truepath_media::{hash_bytes, open_regular, read_text};
 
 use crate::disk::{Disk, OUTLINE_IS_WHOLE, RealDisk};
 use crate::look::user_folders::user_cache;
@@ -30,9 +30,7 @@ pub(crate) fn whole_hash(path: &Path) -> Option<String> {
     );
     let name = hex(&Sha256::digest(known_by.as_bytes())[..16]);
     let entry = user_cache("inputs").map(|folder| folder.join(name));
-    let kept = entry
-        .as_ref()
-        .and_then(|entry| fs::read_to_string(entry).ok());
+    let kept = entry.as_ref().and_then(|entry| read_text(entry).ok());
     if let Some(kept) = kept.filter(|text| text.len() == 64) {
         return Some(kept);
     }
@@ -54,7 +52,7 @@ const AT_A_TIME: usize = 32;
 /// The hash of a file by its blocks: they are hashed on all cores, and holes are not read. Blocks that follow one another
 /// and are alike count as a row, so that the hash is the same whether zeros are a hole or not.
 fn hash_of_blocks(path: &Path) -> io::Result<String> {
-    let mut file = File::open(path)?;
+    let mut file = open_regular(path)?;
     let length = file.metadata()?.len();
     let empty = hash_bytes(&vec![0; BLOCK as usize]);
     let mut rows = Rows::default();

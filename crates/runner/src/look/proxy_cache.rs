@@ -8,9 +8,13 @@ use std::sync::OnceLock;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::time::SystemTime;
 
-use crate::look::user_folders::user_cache;
 use truepath_core::picture::{PixelFault, Size};
-use truepath_media::{Flaw, HashKind, Proxy, ProxyOptions, hash_bytes, hash_file, proxy};
+use truepath_media::{
+    Flaw, HashKind, MOST_TEXT, Proxy, ProxyOptions, hash_bytes, hash_file, proxy, read_regular,
+};
+
+use crate::disk::{Disk, RealDisk};
+use crate::look::user_folders::user_cache;
 
 /// What entries begin with; another number where proxies are made otherwise.
 const MAGIC: &[u8; 8] = b"TPPROXY1";
@@ -39,7 +43,10 @@ pub fn cached_proxy(path: &Path, options: ProxyOptions) -> Result<Proxy, Flaw> {
     let Some(entry) = folder().and_then(|folder| entry_of(folder, path, options).ok()) else {
         return proxy(path, options);
     };
-    if let Some(known) = fs::read(&entry).ok().and_then(|bytes| read(&bytes)) {
+    if let Some(known) = read_regular(&entry, MOST_TEXT)
+        .ok()
+        .and_then(|bytes| read(&bytes))
+    {
         // What is used is young.
         let file = File::options().append(true).open(&entry);
         let _ = file.and_then(|file| file.set_modified(SystemTime::now()));
@@ -74,9 +81,9 @@ fn write(entry: &Path, bytes: &[u8]) -> io::Result<()> {
     let mut file = File::create_new(&half)?;
     let written = file
         .write_all(bytes)
-        .and_then(|()| fs::rename(&half, entry));
+        .and_then(|()| RealDisk.rename_over(&half, entry));
     if written.is_err() {
-        let _ = fs::remove_file(&half);
+        let _ = RealDisk.remove_file(&half);
     }
     written
 }
@@ -192,7 +199,7 @@ fn trim_to(folder: &Path, most: u64) {
         if bytes <= most / 10 * 9 {
             break;
         }
-        if fs::remove_file(path).is_ok() {
+        if RealDisk.remove_file(&path).is_ok() {
             bytes -= size;
         }
     }

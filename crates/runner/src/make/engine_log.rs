@@ -1,9 +1,9 @@
 //! Reads an engine's log by the patterns of its profile.
 
 use std::collections::BTreeMap;
-use std::fs::File;
 use std::io::{BufRead, BufReader, Read, Seek, SeekFrom};
 use std::path::Path;
+use truepath_media::open_regular;
 
 use regex::Regex;
 use truepath_core::frame_progress::{FrameProgress, seconds_of};
@@ -133,7 +133,7 @@ pub(crate) fn finished_in_log(profile: &Profile, frames: &FrameSet, log: &Path) 
     let mut heard = FinishedInLog::default();
     let counts = [LogKind::File, LogKind::Frame, LogKind::Error];
     let has_patterns = profile.log.iter().any(|one| counts.contains(&one.kind));
-    let (true, Ok(reader), Ok(file)) = (has_patterns, LogReader::new(profile), File::open(log))
+    let (true, Ok(reader), Ok(file)) = (has_patterns, LogReader::new(profile), open_regular(log))
     else {
         return heard;
     };
@@ -178,7 +178,7 @@ pub(crate) fn last_in_log(profile: &Profile, frames: &FrameSet, log: &Path) -> L
     /// Bytes of the end that are read: a log may be long, and is read often.
     const END: u64 = 1 << 16;
     let mut last = LastInLog::default();
-    let (Ok(reader), Ok(mut file)) = (LogReader::new(profile), File::open(log)) else {
+    let (Ok(reader), Ok(mut file)) = (LogReader::new(profile), open_regular(log)) else {
         return last;
     };
     let reader = reader.of_frames(frames);

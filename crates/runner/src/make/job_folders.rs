@@ -14,6 +14,7 @@ use crate::make::staging::{self, MARK};
 use crate::record::aside::ASIDE;
 use crate::record::presence::host;
 use crate::system::file_number;
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// What a run writes into the folders that it makes: which state folder they belong to.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -49,7 +50,7 @@ impl Mark {
     }
 
     fn read(folder: &Path) -> Option<Self> {
-        serde_json::from_slice(&fs::read(folder.join(MARK)).ok()?).ok()
+        serde_json::from_slice(&read_regular(&folder.join(MARK), MOST_TEXT).ok()?).ok()
     }
 
     /// Whether a run of the same state folder has written it, as far as can be known: a folder that

@@ -24,6 +24,7 @@ use crate::record::ledger::{self, Ledger, LedgerWriter, Line, SessionBegan};
 use crate::record::presence::{self, Presence, PresenceRecord, Sessions, State as Life};
 use crate::record::project_home::original_of_copy;
 use crate::record::state_folder::StateFolder;
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// A run at work.
 pub(crate) struct Session<'a> {
@@ -202,7 +203,7 @@ impl<'a> Session<'a> {
             if other.plan == card.plan {
                 continue;
             }
-            let theirs = fs::read(self.state.wants(*number)).unwrap_or_default();
+            let theirs = read_regular(&self.state.wants(*number), MOST_TEXT).unwrap_or_default();
             let theirs: Wants = serde_json::from_slice(&theirs).unwrap_or_default();
             let mine: HashMap<&str, &str> = wants
                 .iter()

@@ -15,6 +15,7 @@ use truepath_core::deliverable::Expansion;
 use crate::clock::timestamp;
 use crate::disk::{Disk, free_name, rename, write_new};
 use crate::record::removal::{hash_of_all, remove_if_same};
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// The folder beside the frames that takes what was in the way or not asked for.
 pub(crate) const ASIDE: &str = "set-aside";
@@ -142,7 +143,7 @@ pub struct AsideEntry {
 
 impl AsideEntry {
     pub(crate) fn of(path: PathBuf) -> io::Result<Self> {
-        let record = match fs::read(record_of(&path)) {
+        let record = match read_regular(&record_of(&path), MOST_TEXT) {
             Ok(bytes) => serde_json::from_slice(&bytes).ok(),
             Err(error) if error.kind() == io::ErrorKind::NotFound => None,
             Err(error) => return Err(error),

@@ -15,6 +15,7 @@ use std::sync::Mutex;
 use crate::disk::Disk;
 use crate::lock::lock;
 use crate::system::has_no_links;
+use truepath_media::read_text;
 
 /// Whose a claim is: a session, from 1.
 type Holder = u32;
@@ -223,10 +224,8 @@ const HOLDER: &str = "holder";
 
 /// Whose a claim is; none where there is none.
 fn holder(path: &Path) -> io::Result<Option<Holder>> {
-    let text = match fs::read_to_string(path) {
-        Err(error) if error.kind() == io::ErrorKind::IsADirectory => {
-            fs::read_to_string(path.join(HOLDER))
-        }
+    let text = match read_text(path) {
+        Err(error) if error.kind() == io::ErrorKind::IsADirectory => read_text(&path.join(HOLDER)),
         text => text,
     };
     match text {

@@ -16,6 +16,7 @@ use truepath_core::hex::hex;
 
 use crate::disk::{Disk, Stamp, hash_file, stamp, write_durably};
 use crate::record::state_folder::StateFolder;
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// The files of all lines, by line.
 #[derive(Debug, Clone, Default, PartialEq, Eq, Serialize, Deserialize)]
@@ -63,7 +64,7 @@ pub(crate) struct NamedFiles {
 impl LineFiles {
     /// Those that a state folder records; what cannot be read counts as nothing.
     pub(crate) fn read(state: &StateFolder) -> Self {
-        let bytes = fs::read(state.line_files()).unwrap_or_default();
+        let bytes = read_regular(&state.line_files(), MOST_TEXT).unwrap_or_default();
         serde_json::from_slice(&bytes).unwrap_or_default()
     }
 

@@ -14,6 +14,7 @@ use serde::{Deserialize, Serialize};
 use crate::disk::{Disk, write_durably, write_new};
 use crate::record::state_folder::{OWN, StateFolder};
 use crate::system::{file_number, modified_at};
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// The project that a state folder belongs to.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -38,7 +39,7 @@ pub(crate) fn original_of_copy(
     if home.state.starts_with(&home.folder) {
         return Ok(None);
     }
-    let recorded: Option<ProjectHome> = match fs::read(state.project_home()) {
+    let recorded: Option<ProjectHome> = match read_regular(&state.project_home(), MOST_TEXT) {
         Ok(bytes) => serde_json::from_slice(&bytes).ok(),
         Err(error) if error.kind() == io::ErrorKind::NotFound => None,
         Err(error) => return Err(error),

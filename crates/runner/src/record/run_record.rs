@@ -1,7 +1,6 @@
 //! The record of the latest run of a job file: when it began, which is decided once and kept for as long as the run is
 //! not complete, and what it did about files that were there.
 
-use std::fs;
 use std::io;
 use std::sync::OnceLock;
 
@@ -12,6 +11,7 @@ use serde::{Deserialize, Serialize};
 use crate::disk::{Disk, free_name, rename, write_durably};
 use crate::record::ledger::{FORMAT, newer_format};
 use crate::record::state_folder::StateFolder;
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// The record of the latest run.
 #[derive(Debug, Clone, PartialEq, Eq, Serialize, Deserialize)]
@@ -76,7 +76,7 @@ pub enum When {
 /// # Errors
 /// When it cannot be read.
 pub fn latest(state: &StateFolder, job: &str) -> io::Result<Option<RunRecord>> {
-    match fs::read(state.run_record(job)) {
+    match read_regular(&state.run_record(job), MOST_TEXT) {
         // What cannot be read is reported, and no reason to stop: the next run is a new one.
         Ok(bytes) => {
             let record: Option<RunRecord> = serde_json::from_slice(&bytes).ok();
@@ -96,7 +96,7 @@ pub fn latest(state: &StateFolder, job: &str) -> io::Result<Option<RunRecord>> {
 #[must_use]
 pub fn remark(state: &StateFolder, job: &str) -> Option<String> {
     let path = state.run_record(job);
-    let error = serde_json::from_slice::<RunRecord>(&fs::read(&path).ok()?).err()?;
+    let error = serde_json::from_slice::<RunRecord>(&read_regular(&path, MOST_TEXT).ok()?).err()?;
     Some(format!(
         "{}:{}: the record of the latest run cannot be read ({error}), and is ignored; the next run keeps it beside its own",
         path.display(),

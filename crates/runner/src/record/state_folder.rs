@@ -22,6 +22,7 @@ use std::path::{Path, PathBuf};
 
 use crate::disk::{Disk, is_empty, write_durably};
 use crate::record::ledger::{FORMAT, newer_format};
+use truepath_media::read_text;
 
 /// The state folder of a job.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -82,7 +83,7 @@ impl StateFolder {
     /// When it is of a newer format, or cannot be read.
     pub(crate) fn check_format(&self) -> io::Result<()> {
         self.check_links()?;
-        let text = match std::fs::read_to_string(self.format()) {
+        let text = match read_text(&self.format()) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(()),
             text => text?,
         };

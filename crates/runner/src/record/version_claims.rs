@@ -4,7 +4,6 @@
 //! A claim is a file in the state folder for each deliverable, named by the pattern of its paths, which holds the
 //! fingerprint of its pictures. It is written whole and only where there is none.
 
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 
@@ -12,6 +11,7 @@ use sha2::{Digest, Sha256};
 use truepath_core::hex::hex;
 
 use crate::disk::{Disk, rename, unique_beside, write_new};
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// The claims of the versions of a job.
 pub(crate) struct VersionClaims<'d> {
@@ -62,7 +62,7 @@ impl<'d> VersionClaims<'d> {
 }
 
 fn is_for(path: &Path, fingerprint: &str) -> io::Result<bool> {
-    Ok(fs::read(path)? == fingerprint.as_bytes())
+    Ok(read_regular(path, MOST_TEXT)? == fingerprint.as_bytes())
 }
 
 #[cfg(test)]

@@ -5,6 +5,7 @@
 //! times of files, free space, what processes use (`Usage`), machine and boot. Another system is another folder beside `unix`.
 
 #[cfg(unix)]
+#[allow(clippy::disallowed_methods)]
 mod unix;
 
 #[cfg(unix)]

@@ -6,6 +6,7 @@ use std::path::Path;
 
 use super::write_new;
 use crate::error::CommandError;
+use truepath_media::{MOST_TEXT, read_regular};
 
 /// The job file.
 pub(super) const JOB_FILE: (&str, &[u8]) = (
@@ -64,8 +65,8 @@ pub(super) fn write_project(folder: &Path) -> Result<(), CommandError> {
         Ok(mut entries) => {
             if entries.next().is_some() {
                 let shown = folder.display();
-                let is_demo =
-                    fs::read(folder.join(JOB_FILE.0)).is_ok_and(|text| text == JOB_FILE.1);
+                let is_demo = read_regular(&folder.join(JOB_FILE.0), MOST_TEXT)
+                    .is_ok_and(|text| text == JOB_FILE.1);
                 return Err(CommandError::Usage(if is_demo {
                     format!(
                         "{shown} is not empty: it holds a demo already. Go on there with `cd {shown} && truepath run`, \

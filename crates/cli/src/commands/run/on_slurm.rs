@@ -1,6 +1,5 @@
 //! A run on a Slurm cluster: its tasks are runs like any other, which share the work by their claims.
 
-use std::fs;
 use std::io;
 use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
@@ -22,6 +21,7 @@ use crate::show::pace::{pace, rough};
 use crate::show::verdict::Verdict;
 use crate::show::{ERROR, WARNING, files, print, remark};
 use crate::{signals, this_program};
+use truepath_media::read_text;
 
 /// The most tasks of an array where the job does not say `slurm.max-tasks`.
 const MOST_TASKS: u64 = 64;
@@ -94,7 +94,7 @@ fn tasks(chosen: &Chosen, status: &Status) -> u64 {
 
 /// The number of the job that was submitted last.
 fn latest(folder: &Path) -> Result<Option<String>, CommandError> {
-    match fs::read_to_string(folder.join("job")) {
+    match read_text(&folder.join("job")) {
         Ok(text) => Ok(Some(text.trim().to_owned())),
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => Ok(None),
         Err(error) => Err(CommandError::outside(folder.display().to_string())(error)),

@@ -8,6 +8,7 @@ use tar::{Archive, Builder, EntryType, Header};
 
 use super::list::LIST_FILE;
 use crate::system::free_space;
+use truepath_media::open_regular;
 
 /// What archives end in.
 pub(super) const ARCHIVE: &str = ".tar.zst";
@@ -28,7 +29,7 @@ pub(super) fn write_archive(folder: &Path, name: &str, to: &Path) -> io::Result<
     let mut tar = Builder::new(packed);
     for path in files_below(folder)? {
         let below = path.strip_prefix(folder).map_err(io::Error::other)?;
-        let mut file = File::open(&path)?;
+        let mut file = open_regular(&path)?;
         let mut header = Header::new_gnu();
         header.set_entry_type(EntryType::Regular);
         header.set_size(file.metadata()?.len());
@@ -66,7 +67,7 @@ fn files_below(folder: &Path) -> io::Result<Vec<PathBuf>> {
 /// In words: when it is damaged, does not fit, or holds links or names that lead out of the folder.
 pub(super) fn unpack_archive(archive: &Path, into: &Path) -> Result<PathBuf, String> {
     let damaged = |error: io::Error| format!("it cannot be unpacked: {error}");
-    let file = BufReader::new(File::open(archive).map_err(damaged)?);
+    let file = BufReader::new(open_regular(archive).map_err(damaged)?);
     let is_packed = archive.extension().is_some_and(|end| end == "zst");
     let reader: Box<dyn Read> = if is_packed {
         Box::new(zstd::Decoder::new(file).map_err(damaged)?)

@@ -193,7 +193,7 @@ impl Home<'_> {
             .and_then(|()| unpack_archive(archive, &into));
         let result = unpacked.and_then(|folder| self.frames_of(&folder, edited));
         let removed = remove();
-        let _ = fs::remove_dir(self.state.unpacked());
+        let _ = disk.remove_folder(&self.state.unpacked());
         removed.and(result)
     }
 

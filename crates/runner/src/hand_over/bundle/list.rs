@@ -1,8 +1,8 @@
 //! What a bundle says of itself.
 
-use std::fs;
 use std::io;
 use std::path::{Component, Path, PathBuf};
+use truepath_media::read_text;
 
 use serde::{Deserialize, Serialize};
 
@@ -105,7 +105,7 @@ impl BundleList {
     pub fn read(bundle: &Path) -> Result<Self, BundleError> {
         let path = bundle.join(LIST_FILE);
         let shown = path.display().to_string();
-        let text = fs::read_to_string(&path).map_err(|error| match error.kind() {
+        let text = read_text(&path).map_err(|error| match error.kind() {
             io::ErrorKind::NotFound | io::ErrorKind::NotADirectory => {
                 BundleError::NoBundle(bundle.display().to_string())
             }

@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
 use truepath_core::deliverable::{Deliverable, Expansion, Selection, expand};
-use truepath_media::{HashKind, hash_file};
+use truepath_media::{HashKind, MOST_TEXT, hash_file, read_regular, read_text};
 
 use super::archive::{ARCHIVE, write_archive};
 use super::list::{BundleList, LIST_FILE, PackedDeliverable, PackedFile};
@@ -161,7 +161,7 @@ impl Packer<'_> {
             })
         })?;
         let own = self.loaded.folder.join(&self.loaded.file);
-        let text = fs::read_to_string(&own).map_err(disk_error(&own))?;
+        let text = read_text(&own).map_err(disk_error(&own))?;
         let text = bundled.apply(&text).map_err(PackError::Job)?;
         disk.create_folders(making).map_err(disk_error(making))?;
         let write = |name: &str, text: &str| {
@@ -206,7 +206,7 @@ fn taken(path: &Path) -> PackError {
 /// of their archives.
 fn is_same_bundle(one: &Path, other: &Path) -> io::Result<bool> {
     if other.symlink_metadata()?.is_dir() {
-        let list = |bundle: &Path| fs::read(bundle.join(LIST_FILE)).ok();
+        let list = |bundle: &Path| read_regular(&bundle.join(LIST_FILE), MOST_TEXT).ok();
         return Ok(list(one).is_some() && list(one) == list(other));
     }
     Ok(content_hash(one)? == content_hash(other)?)

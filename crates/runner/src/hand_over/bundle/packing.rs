@@ -8,6 +8,7 @@ use std::path::{Path, PathBuf};
 use crate::disk::{Disk, is_empty, unique_beside};
 use crate::record::state_folder::OWN;
 use crate::system::is_held_by_another;
+use truepath_media::{MOST_TEXT, open_regular, read_regular};
 
 /// The file in it that is locked.
 const LOCK: &str = "lock";
@@ -78,8 +79,8 @@ fn remove_left(disk: &dyn Disk, folder: &Path) -> io::Result<()> {
             name == LOCK || name.starts_with(&format!(".{LOCK}."))
         });
         if is_lock && lock.symlink_metadata().is_ok_and(|facts| facts.is_file()) {
-            let is_ours = WORDS.starts_with(&fs::read(&lock)?);
-            if is_ours && !is_held_by_another(&File::open(&lock)?)? {
+            let is_ours = WORDS.starts_with(&read_regular(&lock, MOST_TEXT)?);
+            if is_ours && !is_held_by_another(&open_regular(&lock)?)? {
                 return disk.remove_tree(folder);
             }
         }

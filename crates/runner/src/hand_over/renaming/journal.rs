@@ -17,6 +17,7 @@ use super::{Plan, Step};
 use crate::disk::{Disk, rename as surely_rename, write_durably};
 use crate::record::presence::machine;
 use crate::system::{identity, lock_file, make_private, open_own, user_name};
+use truepath_media::{MOST_LIST, MOST_TEXT, read_regular};
 
 /// How long a call that is just ending is waited for, and how often it is looked at: a program that this process has
 /// started holds the lock too, for the instant before it is its own.
@@ -149,7 +150,7 @@ impl<'d> Journal<'d> {
             .symlink_metadata()
             .is_ok_and(|facts| facts.is_file() && facts.len() < 1000);
         if is_note && !self.is_unfinished()? {
-            let words = fs::read(&note).map_err(disk_error(&note))?;
+            let words = read_regular(&note, MOST_TEXT).map_err(disk_error(&note))?;
             if words == own_note().as_bytes() {
                 return self.remove_note();
             }
@@ -249,7 +250,7 @@ impl<'d> Journal<'d> {
 
     fn read(&self, number: u32, state: &str) -> Result<Plan, JournalError> {
         let path = self.path(number, state);
-        let bytes = fs::read(&path).map_err(disk_error(&path))?;
+        let bytes = read_regular(&path, MOST_LIST).map_err(disk_error(&path))?;
         serde_json::from_slice(&bytes).map_err(|error| disk_error(&path)(error.into()))
     }
 

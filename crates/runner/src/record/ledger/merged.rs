@@ -18,6 +18,7 @@ use super::{
     Chosen, FORMAT, Failed, FileOrigin, Files, Hash, HeldAside, Intent, Line, ProcessTime,
     ProcessUse, Record, SessionBegan, Staged, Unproven, path,
 };
+use truepath_media::open_regular;
 
 /// So many times are kept of every run.
 const RECENT: usize = 64;
@@ -147,7 +148,7 @@ impl Ledger {
 
     /// Reads on in the ledger of a run; gives whether there is one.
     fn tail(&mut self, folder: &Path, number: u32) -> io::Result<bool> {
-        let mut file = match File::open(path(folder, number)) {
+        let mut file = match open_regular(&path(folder, number)) {
             Err(error) if error.kind() == io::ErrorKind::NotFound => return Ok(false),
             file => file?,
         };

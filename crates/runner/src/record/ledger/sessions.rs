@@ -7,6 +7,7 @@ use std::path::{Path, PathBuf};
 use super::home::Home;
 use super::written::sound;
 use super::{Line, path};
+use truepath_media::open_regular;
 
 /// The ledgers of a folder, the oldest first.
 pub(super) struct LedgerSessions {
@@ -39,7 +40,7 @@ impl Iterator for LedgerSessions {
 
     fn next(&mut self) -> Option<Self::Item> {
         self.last += 1;
-        match File::open(path(&self.folder, self.last)) {
+        match open_regular(&path(&self.folder, self.last)) {
             // Ledgers are numbered without gaps.
             Err(error) if error.kind() == io::ErrorKind::NotFound => None,
             ledger => Some(ledger.map(|ledger| SessionLines {

@@ -1,8 +1,8 @@
 //! The runs of a job as another run, or anybody, sees them.
 
 use std::collections::{BTreeSet, HashMap};
-use std::fs::{self, File};
-use std::io::{self, Read};
+use std::fs::{self};
+use std::io::{self};
 use std::sync::Mutex;
 use std::time::{Duration, Instant};
 
@@ -11,6 +11,7 @@ use crate::disk::Disk;
 use crate::lock::lock;
 use crate::record::state_folder::StateFolder;
 use crate::system::is_held_by_another;
+use truepath_media::{MOST_TEXT, open_regular, read_regular, read_up_to_most, text_of};
 
 /// Whether a run is at work.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -57,7 +58,7 @@ impl Sessions {
     /// # Errors
     /// When the state folder cannot be read.
     pub fn state(&self, number: u32) -> io::Result<State> {
-        let mut file = match File::open(self.state.session(number)) {
+        let mut file = match open_regular(&self.state.session(number)) {
             Ok(file) => file,
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 return Ok(if self.state.dead_session(number).exists() {
@@ -68,15 +69,14 @@ impl Sessions {
             }
             Err(error) => return Err(error),
         };
-        let mut text = String::new();
-        file.read_to_string(&mut text)?;
+        let text = text_of(read_up_to_most(&mut file, MOST_TEXT)?)?;
         let Ok(card) = serde_json::from_str::<PresenceRecord>(&text) else {
             return Ok(State::Dead);
         };
         let lives = if card.host == self.host {
             is_held_by_another(&file)?
         } else {
-            let beat = match fs::read(self.state.heartbeat(number)) {
+            let beat = match read_regular(&self.state.heartbeat(number), MOST_TEXT) {
                 Err(error) if error.kind() == io::ErrorKind::NotFound => Vec::new(),
                 read => read?,
             };
@@ -122,7 +122,7 @@ impl Sessions {
     /// Whether a run is, or was, on another machine than this.
     pub(crate) fn is_elsewhere(&self, number: u32) -> io::Result<bool> {
         for path in [self.state.session(number), self.state.dead_session(number)] {
-            match fs::read(path) {
+            match read_regular(&path, MOST_TEXT) {
                 Ok(bytes) => {
                     let card = serde_json::from_slice::<PresenceRecord>(&bytes);
                     return Ok(card.map_or(true, |card| card.host != self.host));
