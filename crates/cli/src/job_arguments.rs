@@ -5,7 +5,8 @@ mod queued;
 use std::path::{Path, PathBuf};
 
 use clap::Args;
-use truepath_core::deliverable::{Expansion, Selection, expand};
+use truepath_core::deliverable::{Expansion, MOST_FILES, MOST_FRAMES, Selection, expand};
+use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
 use truepath_core::nearest::advice;
 use truepath_core::system::System;
@@ -163,6 +164,31 @@ impl Chosen {
             &Selection::default(),
         )
     }
+
+    /// Refuses more files than anybody renders: the work and the memory of a look grow with them.
+    fn check_number(&self) -> Result<(), CommandError> {
+        let refused = |what: &str, number: u64, most: u64| {
+            Err(CommandError::Usage(format!(
+                "{}: {what} wants {} files, and at most {} are looked at in one call; choose a part, such as --frames 1-96, \
+                 or correct the frames",
+                self.name,
+                grouped(number),
+                grouped(most)
+            )))
+        };
+        let mut all: u64 = 0;
+        for deliverable in &self.chosen.deliverables {
+            let number = deliverable.files().count();
+            if number > MOST_FRAMES {
+                return refused(&deliverable.label(), number, MOST_FRAMES);
+            }
+            all = all.saturating_add(number);
+        }
+        if all > MOST_FILES {
+            return refused("the job", all, MOST_FILES);
+        }
+        Ok(())
+    }
 }
 
 impl JobArguments {
@@ -174,7 +200,7 @@ impl JobArguments {
 
     /// Loads and expands the job.
     pub(crate) fn load(self) -> Result<Chosen, CommandError> {
-        self.load_at(When::Next, None)
+        self.load_to_look(When::Next, &[])
     }
 
     /// The file that was named, if any.
@@ -238,7 +264,7 @@ impl JobArguments {
     /// Loads and expands the job with keys that a command sets itself: it is the whole job all the
     /// same.
     pub(crate) fn load_with_keys(self, keys: &[String]) -> Result<Chosen, CommandError> {
-        self.load_with(When::Next, None, keys)
+        self.load_to_look(When::Next, keys)
     }
 
     /// Loads and expands the job as another system sees it.
@@ -269,11 +295,22 @@ impl JobArguments {
 
     /// Loads and expands the job of the latest run.
     pub(crate) fn load_latest(self) -> Result<Chosen, CommandError> {
-        self.load_at(When::Latest, None)
+        self.load_to_look(When::Latest, &[])
+    }
+
+    /// Loads and expands the job for a command that looks at no files of it.
+    pub(crate) fn load_names(self) -> Result<Chosen, CommandError> {
+        self.load_at(When::Next, None)
     }
 
     fn load_at(self, when: When, system: Option<System>) -> Result<Chosen, CommandError> {
         self.load_with(when, system, &[])
+    }
+
+    fn load_to_look(self, when: When, keys: &[String]) -> Result<Chosen, CommandError> {
+        let chosen = self.load_with(when, None, keys)?;
+        chosen.check_number()?;
+        Ok(chosen)
     }
 
     fn load_with(

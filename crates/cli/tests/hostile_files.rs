@@ -31,7 +31,13 @@ fn plant(project: &Project, name: &str, kind: &str) {
     fs::create_dir_all(path.parent().unwrap()).unwrap();
     let _ = fs::remove_file(&path);
     match kind {
-        "pipe" => assert!(Command::new("mkfifo").arg(&path).status().unwrap().success()),
+        "pipe" => assert!(
+            Command::new("mkfifo")
+                .arg(&path)
+                .status()
+                .unwrap()
+                .success()
+        ),
         "endless" => symlink("/dev/zero", &path).unwrap(),
         _ => fs::create_dir_all(&path).unwrap(),
     }
@@ -70,9 +76,15 @@ fn what_is_no_file_is_refused_at_once_wherever_a_file_is_read() {
         ("m/kiln.mp4", &["movie", "--verify", "m/kiln.mp4"]),
         ("sound.wav", &["check"]),
         ("sound.wav", &["run"]),
-        ("sound.wav", &["movie", "other", "--audio", "sound.wav", "--to", "made.mp4"]),
+        (
+            "sound.wav",
+            &["movie", "other", "--audio", "sound.wav", "--to", "made.mp4"],
+        ),
         ("layers.exr", &["passes", "list", "layers.exr"]),
-        ("layers.exr", &["passes", "split", "layers.exr", "--to", "made/{pass}.exr"]),
+        (
+            "layers.exr",
+            &["passes", "split", "layers.exr", "--to", "made/{pass}.exr"],
+        ),
         (".truepath/ledger/0001.jsonl", &["status"]),
         (".truepath/ledger/0001.jsonl", &["run"]),
         (".truepath/sessions/0001", &["run"]),

@@ -326,30 +326,3 @@ fn every_file_is_a_module() {
     }
     assert!(modules > 300, "{modules}");
 }
-
-/// The files outside of `disk/` and `system/` that remove or rename: each only what it has just made itself.
-const REMOVES_ITS_OWN: [&str; 4] = [
-    "cli/commands/adopt.rs",
-    "cli/commands/command_lines.rs",
-    "runner/hand_over/bundle/gather.rs",
-    "runner/look/proxy_cache.rs",
-];
-
-#[test]
-fn only_the_disk_removes_and_renames() {
-    let mut found = BTreeSet::new();
-    for name in ["runner", "cli", "media"] {
-        for (path, text) in sources_of_crate(name) {
-            let path = format!("{name}/{}", path.display());
-            let is_disk = path.contains("/disk/") || path.contains("/system/");
-            let is_test = path.ends_with("tests.rs") || path.contains("/tests/");
-            let code = text.split("#[cfg(test)]").next().unwrap_or_default();
-            let calls = ["fs::remove_", "fs::rename("];
-            if !is_disk && !is_test && calls.iter().any(|call| code.contains(call)) {
-                found.insert(path);
-            }
-        }
-    }
-    let found: Vec<&str> = found.iter().map(String::as_str).collect();
-    assert_eq!(found, REMOVES_ITS_OWN);
-}

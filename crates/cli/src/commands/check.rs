@@ -86,7 +86,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
 fn of_job(arguments: &Arguments, job: JobArguments) -> Result<ExitCode, CommandError> {
     let format = arguments.format;
     let again = arguments.fix.then(|| job.clone());
-    let chosen = match job.asking_for_frames(arguments.ask_engine).load() {
+    let chosen = match job.asking_for_frames(arguments.ask_engine).load_names() {
         // What cannot be read is reported in the form that was asked for.
         Err(CommandError::Load(LoadError::Mistakes { sources, findings }))
             if format != CheckFormat::Text =>
@@ -213,7 +213,7 @@ fn fix_files(
 
 /// The exit code of a job by what is left after the fixes.
 fn what_is_left(job: JobArguments) -> Result<ExitCode, CommandError> {
-    let chosen = job.load()?;
+    let chosen = job.load_names()?;
     let findings = findings_asking(&chosen, false);
     let is_error = |finding: &&Finding| finding.severity == Severity::Error;
     let left = findings.iter().filter(is_error).count() as u64;

@@ -51,4 +51,4 @@ pub use scene::Scene;
 pub use selection::{Selection, SelectionError};
 pub use share::Share;
 pub use surroundings::{Person, ProjectValues, Surroundings};
-pub use wanted::{MadeFrom, WantedFile, WantedFiles};
+pub use wanted::{MOST_FILES, MOST_FRAMES, MadeFrom, WantedFile, WantedFiles};

@@ -4,6 +4,12 @@
 use super::Deliverable;
 use crate::frames::{Frame, FrameSet};
 
+/// Of a deliverable with more frames no file is looked at: a slip of the hand, or a stranger's trap. They are 23 hours at 24
+/// frames per second.
+pub const MOST_FRAMES: u64 = 2_000_000;
+/// So many files are looked at in one call at most.
+pub const MOST_FILES: u64 = 100_000_000;
+
 /// A file that a deliverable wants.
 #[derive(Debug, Clone, Copy)]
 pub struct WantedFile<'d> {

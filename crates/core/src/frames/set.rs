@@ -23,6 +23,8 @@ pub struct TooIntricate;
 impl FrameSet {
     /// The most ranges that a set may need.
     pub(crate) const MOST_RANGES: usize = 100_000;
+    /// So many frames with one step above 1 between them are a range.
+    const ROW: usize = 4;
 
     /// No frames at all.
     #[must_use]
@@ -46,17 +48,30 @@ impl FrameSet {
         }
     }
 
-    /// A set of these frames, in any order, given twice or not; neighbours become ranges.
+    /// A set of these frames, in any order, given twice or not; neighbours become ranges, and so do [`Self::ROW`] frames or
+    /// more with one step between them.
     #[must_use]
     pub fn from_frames(frames: impl IntoIterator<Item = Frame>) -> Self {
         let mut frames: Vec<Frame> = frames.into_iter().collect();
         frames.sort_unstable();
         frames.dedup();
-        let mut set = Self {
-            ranges: frames.into_iter().map(StepRange::single).collect(),
-        };
-        set.join_neighbours();
-        set
+        let mut ranges = Vec::new();
+        let mut rest = &frames[..];
+        while let [first, ..] = rest {
+            let step = rest
+                .get(1)
+                .map_or(1, |second| second.saturating_sub(*first));
+            let steps = rest
+                .windows(2)
+                .take_while(|pair| pair[1].saturating_sub(pair[0]) == step);
+            let mut length = steps.count() + 1;
+            if step > 1 && length < Self::ROW {
+                length = 1;
+            }
+            ranges.extend(StepRange::new(*first, rest[length - 1], step));
+            rest = &rest[length..];
+        }
+        Self { ranges }
     }
 
     /// The ranges, sorted by first frame; no frame is in two of them.

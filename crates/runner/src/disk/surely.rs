@@ -87,6 +87,8 @@ pub(crate) fn exchange(disk: &dyn Disk, one: &Path, other: &Path) -> io::Result<
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+
     use std::path::PathBuf;
 
     use super::super::RealDisk;

@@ -115,6 +115,8 @@ impl Rows {
 
 #[cfg(test)]
 mod tests {
+    use std::fs::File;
+
     use std::io::Write;
 
     use super::*;

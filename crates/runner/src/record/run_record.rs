@@ -169,6 +169,8 @@ pub fn write(
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+
     use super::*;
     use crate::disk::RealDisk;
     use crate::sample::names;

@@ -9,6 +9,7 @@ mod many_processes;
 mod option_writes_over;
 mod preset_writes_over;
 mod sound_length;
+mod too_many_frames;
 
 use super::Rule;
 
@@ -22,4 +23,5 @@ pub(super) const RULES: &[&Rule] = &[
     &frames_of_scene::RULE,
     &many_processes::RULE,
     &sound_length::RULE,
+    &too_many_frames::RULE,
 ];

@@ -15,6 +15,33 @@ pub(super) const ARCHIVE: &str = ".tar.zst";
 /// How hard files are packed: pictures and scenes hardly get smaller by more.
 const LEVEL: i32 = 3;
 
+/// So many bytes may come out of any archive.
+const MOST_OF_ANY: u64 = 256 << 20;
+/// And so many more for each byte of it: pictures of one color are packed well.
+const MOST_RATIO: u64 = 1000;
+
+/// A reader that has so many bytes left, and refuses to give more.
+struct Bounded<R> {
+    reader: R,
+    left: u64,
+}
+
+impl<R: Read> Read for Bounded<R> {
+    fn read(&mut self, buffer: &mut [u8]) -> io::Result<usize> {
+        let read = self.reader.read(buffer)?;
+        match self.left.checked_sub(read as u64) {
+            Some(left) => self.left = left,
+            None => {
+                return Err(io::Error::new(
+                    io::ErrorKind::FileTooLarge,
+                    "far more comes out of it than an archive of this size holds",
+                ));
+            }
+        }
+        Ok(read)
+    }
+}
+
 /// Whether a path names an archive in place of a folder.
 pub(super) fn is_archive(path: &Path) -> bool {
     let name = path.file_name().unwrap_or_default().to_string_lossy();
@@ -67,14 +94,16 @@ fn files_below(folder: &Path) -> io::Result<Vec<PathBuf>> {
 /// In words: when it is damaged, does not fit, or holds links or names that lead out of the folder.
 pub(super) fn unpack_archive(archive: &Path, into: &Path) -> Result<PathBuf, String> {
     let damaged = |error: io::Error| format!("it cannot be unpacked: {error}");
-    let file = BufReader::new(open_regular(archive).map_err(damaged)?);
+    let file = open_regular(archive).map_err(damaged)?;
+    let most = MOST_OF_ANY + MOST_RATIO * file.metadata().map_err(damaged)?.len();
+    let file = BufReader::new(file);
     let is_packed = archive.extension().is_some_and(|end| end == "zst");
     let reader: Box<dyn Read> = if is_packed {
         Box::new(zstd::Decoder::new(file).map_err(damaged)?)
     } else {
         Box::new(file)
     };
-    let mut tar = Archive::new(reader);
+    let mut tar = Archive::new(Bounded { reader, left: most });
     for entry in tar.entries().map_err(damaged)? {
         let mut entry = entry.map_err(damaged)?;
         let path = entry.path().map_err(damaged)?.into_owned();
@@ -144,6 +173,26 @@ mod tests {
         let refused = unpack_archive(&archive, &into).unwrap_err();
         assert!(refused.contains("leads out"), "{refused}");
         assert!(!folder.path().join("a/out").exists());
+    }
+
+    #[test]
+    fn an_archive_that_unpacks_to_far_more_than_it_is_is_refused() {
+        let folder = tempfile::tempdir().unwrap();
+        let archive = folder.path().join("x.tar.zst");
+        let file = File::create(&archive).unwrap();
+        let mut tar = Builder::new(zstd::Encoder::new(file, LEVEL).unwrap());
+        let mut header = Header::new_gnu();
+        header.set_size(1 << 30);
+        tar.append_data(&mut header, "b/zeros", io::repeat(0).take(1 << 30))
+            .unwrap();
+        tar.into_inner().unwrap().finish().unwrap();
+        assert!(fs::metadata(&archive).unwrap().len() < 200_000);
+        let into = folder.path().join("into");
+        fs::create_dir(&into).unwrap();
+        let refused = unpack_archive(&archive, &into).unwrap_err();
+        assert!(refused.contains("far more comes out"), "{refused}");
+        let unpacked = fs::metadata(into.join("b/zeros")).unwrap().len();
+        assert!(unpacked <= MOST_OF_ANY + MOST_RATIO * 200_000);
     }
 
     #[test]

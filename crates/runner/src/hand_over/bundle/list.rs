@@ -2,9 +2,12 @@
 
 use std::io;
 use std::path::{Component, Path, PathBuf};
-use truepath_media::read_text;
 
 use serde::{Deserialize, Serialize};
+use truepath_core::deliverable::MOST_FRAMES;
+use truepath_core::finding::grouped;
+use truepath_core::frames::FrameSet;
+use truepath_media::read_text;
 
 /// The file of a bundle that lists what is in it.
 pub const LIST_FILE: &str = "bundle.json";
@@ -136,6 +139,20 @@ impl BundleList {
                 file.path
             )));
         }
+        for packed in &list.deliverables {
+            // A short text may name more frames than memory holds.
+            let frames: Result<FrameSet, _> = packed.frames.parse();
+            let frames =
+                frames.map_err(|error| damaged(format!("`{}`: {error}", packed.frames)))?;
+            if frames.count() > MOST_FRAMES {
+                return Err(damaged(format!(
+                    "it lists {} frames of {}, and at most {} are handled",
+                    grouped(frames.count()),
+                    packed.label,
+                    grouped(MOST_FRAMES)
+                )));
+            }
+        }
         Ok(list)
     }
 
@@ -154,6 +171,8 @@ pub(super) fn inside(path: &str) -> Option<PathBuf> {
 
 #[cfg(test)]
 mod tests {
+    use std::fs;
+
     use super::*;
 
     fn written(text: &str) -> Result<BundleList, BundleError> {
@@ -181,6 +200,17 @@ mod tests {
             let error = written(&list.text().unwrap()).unwrap_err();
             assert!(error.to_string().contains(words), "{path}: {error}");
         }
+        list.files.clear();
+        for (frames, words) in [("1-100000000", "at most"), ("1-x", "was expected")] {
+            list.deliverables = vec![PackedDeliverable {
+                label: "dawn".to_owned(),
+                frames: frames.to_owned(),
+                fingerprint: None,
+            }];
+            let error = written(&list.text().unwrap()).unwrap_err();
+            assert!(error.to_string().contains(words), "{frames}: {error}");
+        }
+        list.deliverables.clear();
         list.version = 9;
         let error = written(&list.text().unwrap()).unwrap_err();
         assert!(error.to_string().contains("version 9"), "{error}");
