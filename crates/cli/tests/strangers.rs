@@ -202,3 +202,82 @@ fn a_planted_list_of_renames_moves_nothing() {
     );
     assert_eq!(project.read("s.0001.png"), "a picture");
 }
+
+/// A renderer that prints what it gets of its environment.
+fn talkative(variables: &str) -> Project {
+    let project = Project::new(&format!(
+        "scene = \"kiln.scene\"\nframes = \"1-2\"\npath = \"r/{{scene}}.{{frame:04}}.png\"\n\
+         run = [\"./render.sh\", \"{{target}}\", \"{{frame}}\"]\n{variables}\n"
+    ));
+    project.write("kiln.scene", "a scene");
+    fs::write(project.path("in.png"), common::picture(7)).unwrap();
+    let picture = project.path("in.png").display().to_string();
+    project.write(
+        "render.sh",
+        &format!("#!/bin/sh\necho \"token $TOKEN lamp $LAMP\"\ncp '{picture}' \"$1\"\n"),
+    );
+    let mode = fs::Permissions::from_mode(0o755);
+    fs::set_permissions(project.path("render.sh"), mode).unwrap();
+    project
+}
+
+/// The files of the state folder that hold a text.
+fn files_with(project: &Project, text: &str) -> Vec<String> {
+    let names = project.files(".truepath").into_iter();
+    let holds = |name: &String| {
+        let bytes = fs::read(project.path(&format!(".truepath/{name}"))).unwrap_or_default();
+        String::from_utf8_lossy(&bytes).contains(text)
+    };
+    names.filter(holds).collect()
+}
+
+#[test]
+fn values_of_variables_are_recorded_as_hashes() {
+    let project = talkative("env = { LAMP = \"oil-of-whales\" }");
+    project.call(&["run"]).ends(0);
+    let logs = files_with(&project, "oil-of-whales");
+    assert!(
+        !logs.is_empty() && logs.iter().all(|name| name.starts_with("logs/")),
+        "{logs:?}"
+    );
+    let job = project.read("truepath.toml");
+    project.write("truepath.toml", &job.replace("oil-of-whales", "gas"));
+    let why = project.call(&["why", "r/kiln.0001.png"]).ends(1);
+    assert!(why.out.contains("env.LAMP has changed"), "{}", why.out);
+    let status = project.call(&["status"]).ends(1);
+    assert!(!status.out.contains("oil-of-whales"), "{}", status.out);
+    project.write("truepath.toml", &job);
+    project.call(&["audit"]).ends(0);
+    // Nobody else may look into it.
+    let mode = fs::metadata(project.path(".truepath"))
+        .unwrap()
+        .permissions()
+        .mode();
+    assert_eq!(mode & 0o777, 0o700);
+}
+
+#[test]
+fn secrets_are_written_nowhere() {
+    let named = talkative("env = { TOKEN = \"brass-5050\", LAMP = \"gas\" }\nsecret = [\"TOKEN\"]");
+    let inherited = talkative("secret = [\"TOKEN\"]");
+    for project in [named, inherited] {
+        project
+            .call_with(
+                &["run", "--events", "events.jsonl"],
+                ("TOKEN", "brass-5050"),
+            )
+            .ends(0);
+        let log = files_with(&project, "token ***");
+        assert_eq!(log.len(), 2, "{log:?}");
+        assert_eq!(files_with(&project, "brass-5050"), [""; 0]);
+        let lines = project.call(&["commands", "--as", "sh"]).ends(0).out;
+        let dry = project.call(&["run", "--dry-run", "--format", "json"]).out;
+        for text in [lines, dry, project.read("events.jsonl")] {
+            assert!(!text.contains("brass-5050"), "{text}");
+        }
+        // It has no part in the picture.
+        let job = project.read("truepath.toml");
+        project.write("truepath.toml", &job.replace("brass-5050", "another"));
+        project.call(&["audit"]).ends(0);
+    }
+}

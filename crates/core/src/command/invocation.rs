@@ -283,7 +283,7 @@ impl Invocation<'_> {
         Ok(links)
     }
 
-    /// Variables of the environment, in the order of their names.
+    /// Variables of the environment, in the order of their names; secrets are not among them.
     pub(super) fn env(&self) -> Result<Vec<(String, String)>, ArgumentError> {
         let mut env = std::collections::BTreeMap::new();
         for (name, template) in &self.profile.environment {
@@ -291,10 +291,27 @@ impl Invocation<'_> {
                 env.insert(name.clone(), value);
             }
         }
-        for (name, word) in self.first().common.processes.env.iter() {
+        let processes = &self.first().common.processes;
+        for (name, word) in processes.env.iter() {
             env.insert(name.clone(), word.text.clone());
         }
+        for secret in processes.secret.iter() {
+            env.remove(&secret.text);
+        }
         Ok(env.into_iter().collect())
+    }
+
+    /// Variables whose values are secrets, with those that the job sets.
+    pub(super) fn secrets(&self) -> Vec<(String, Option<String>)> {
+        let processes = &self.first().common.processes;
+        let value = |name: &str| {
+            let set = processes.env.iter().find(|(known, _)| known == name);
+            set.map(|(_, word)| word.text.clone())
+        };
+        let secrets = processes.secret.iter();
+        secrets
+            .map(|secret| (secret.text.clone(), value(&secret.text)))
+            .collect()
     }
 
     /// The folder that the engine works in; none for its staging folder.

@@ -124,7 +124,12 @@ impl PictureInputs {
         let time = picture.stop_time.as_ref();
         let seconds = |time: &Sourced<Duration>| format!("{} s", time.value.as_secs_f64());
         values.extend(time.map(|time| ("stop-at.time".to_owned(), seconds(time))));
+        let is_secret = |name: &str| {
+            let mut secrets = common.processes.secret.iter();
+            secrets.any(|secret| secret.text == name)
+        };
         let variables = common.processes.env.iter();
+        let variables = variables.filter(|(name, _)| !is_secret(name));
         values.extend(variables.map(|(name, word)| (format!("env.{name}"), word.text.clone())));
         values
     }

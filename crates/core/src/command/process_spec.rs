@@ -16,6 +16,8 @@ pub struct ProcessSpec {
     pub folder: Option<String>,
     /// Variables of its environment, those of the job over those of the profile.
     pub env: Vec<(String, String)>,
+    /// Variables of it whose values are secrets, with those that the job sets; the others are in the environment of the run.
+    pub secrets: Vec<(String, Option<String>)>,
     /// The program as the profile names it.
     pub program: String,
     /// Its arguments.
@@ -52,6 +54,7 @@ impl Invocation<'_> {
                 Some(env) => env.clone(),
                 None => self.env()?,
             },
+            secrets: self.secrets(),
             program: profile.program.clone(),
             arguments: arguments_beside(self, &shared.arguments)?,
         })

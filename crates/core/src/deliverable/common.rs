@@ -76,6 +76,8 @@ pub struct Processes {
     pub priority: i64,
     /// Variables for the engine's environment.
     pub env: Arc<[(String, PlacedText)]>,
+    /// Variables whose values are secrets.
+    pub secret: Arc<[PlacedText]>,
     /// Threads for one process.
     pub threads: Option<i64>,
     /// The most frames of one process; none for as many as the engine takes.

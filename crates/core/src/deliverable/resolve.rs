@@ -11,7 +11,7 @@ use super::{
     Common, Expansion, Frames, Limits, Names, PathTemplate, ProblemKind, Processes, Scene,
 };
 use crate::frames::FrameSet;
-use crate::job::{FramesToRender, Key};
+use crate::job::{FramesToRender, Key, PlacedText};
 use crate::precedence::Chain;
 use crate::profile::{FramesPerProcess, Profile};
 use crate::source::{Level, Sourced};
@@ -191,6 +191,10 @@ fn processes(chain: &Chain<'_>) -> Processes {
     Processes {
         priority: chain.value(Key::Priority).unwrap_or(0),
         env: chain.merged(Key::Env),
+        secret: chain
+            .value::<Vec<PlacedText>>(Key::Secret)
+            .unwrap_or_default()
+            .into(),
         threads: chain.value(Key::Threads),
         chunk: chunk(chain),
         is_chunk_set: chain.value::<u64>(Key::Chunk).is_some(),

@@ -169,7 +169,9 @@ impl<'l> Follower<'l> {
         let inputs = expansion.deliverables.iter();
         Self {
             inventory,
-            inputs: inputs.map(|one| fingerprints.inputs(one)).collect(),
+            inputs: inputs
+                .map(|one| fingerprints.recorded_inputs(one))
+                .collect(),
             loaded,
             expansion,
             ledger: Ledger::default(),

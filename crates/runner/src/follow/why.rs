@@ -95,7 +95,7 @@ pub fn why(loaded: &Loaded, all: &Expansion, path: &str) -> io::Result<Option<Fi
     }
     if verdict.state == FileState::Stale && !one.is_assembled() {
         let frames = FrameSet::from_frames([frame]);
-        let today = fingerprints.inputs(one);
+        let today = fingerprints.recorded_inputs(one);
         let reasons = why_stale(one, &frames, &ledger, &today);
         verdict.reasons = reasons.into_iter().flat_map(|one| one.changes).collect();
     }

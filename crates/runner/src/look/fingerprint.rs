@@ -24,6 +24,7 @@ use crate::look::large_files::whole_hash;
 use crate::look::needed_files::{NeededFile, last_part, needed_files};
 use crate::look::stale::{InputValues, SCENE};
 use crate::record::line_files::LineFiles;
+use crate::record::value_key::as_recorded;
 
 /// The fingerprint of the pictures of a deliverable, by the recipe that is used now.
 #[derive(Debug, Clone, PartialEq, Eq)]
@@ -157,6 +158,11 @@ impl<'l> Fingerprints<'l> {
             values.push((format!("the file {name}"), hash));
         }
         values
+    }
+
+    /// The same as records have it.
+    pub(crate) fn recorded_inputs(&self, deliverable: &Deliverable) -> InputValues {
+        as_recorded(self.inputs(deliverable), &self.loaded.state_folder())
     }
 
     /// Every file that is needed, but for the scenes.

@@ -7,6 +7,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use crate::look::fingerprint::of_all_frames;
 use crate::record::ledger::Ledger;
+use crate::record::value_key::VARIABLE;
 
 /// What made a picture, by name: settings, variables, the hashes of scene and needed files.
 pub(crate) type InputValues = Vec<(String, String)>;
@@ -82,11 +83,14 @@ fn changes(then: &InputValues, now: &InputValues) -> Vec<String> {
     let names: BTreeSet<&String> = then.keys().chain(now.keys()).collect();
     let mut changes = Vec::new();
     for name in names {
-        let is_file = name == SCENE || name.starts_with("the file ");
+        // Of these only hashes are recorded.
+        let is_hash = name == SCENE || name.starts_with("the file ") || name.starts_with(VARIABLE);
         match (then.get(name), now.get(name)) {
             (Some(old), Some(new)) if old == new => {}
-            (Some(_), Some(_)) if is_file => changes.push(format!("{name} has changed")),
+            (Some(_), Some(_)) if is_hash => changes.push(format!("{name} has changed")),
             (Some(old), Some(new)) => changes.push(format!("{name}: {old} is now {new}")),
+            (Some(_), None) if is_hash => changes.push(format!("{name} is no longer set")),
+            (None, Some(_)) if is_hash => changes.push(format!("{name} is new")),
             (Some(old), None) => changes.push(format!("{name}: {old} is no longer set")),
             (None, Some(new)) => changes.push(format!("{name}: {new} is new")),
             (None, None) => {}

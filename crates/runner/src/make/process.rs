@@ -11,6 +11,7 @@ use std::time::Duration;
 use truepath_core::visible::visible_bytes;
 
 use crate::clock::Moment;
+use crate::make::mask::Mask;
 use crate::make::supervisor::Supervisor;
 use crate::system::{
     Exit, Group, ProcessMarks, Usage, in_own_group, pipe_name, usage_of_tree, wait_with_usage,
@@ -91,6 +92,8 @@ pub(crate) struct Start<'s> {
     pub(crate) arguments: &'s [String],
     /// All of its environment.
     pub(crate) env: &'s [(String, String)],
+    /// Texts that are masked where it prints them.
+    pub(crate) secrets: &'s [String],
     /// The folder that it works in.
     pub(crate) folder: &'s Path,
     /// The folder that it writes to.
@@ -123,7 +126,7 @@ impl<'w> Process<'w> {
         drop(command);
         let group = Group::of(&engine)?;
         let (sender, lines) = sync_channel(MOST_WAITING);
-        read_lines(input, sender);
+        read_lines(input, sender, Mask::new(start.secrets));
         let process = Self {
             engine,
             group,
@@ -290,7 +293,7 @@ impl Drop for Process<'_> {
 }
 
 /// Sends every line of a stream; a carriage return ends a line too.
-fn read_lines(mut stream: impl Read + Send + 'static, sender: SyncSender<String>) {
+fn read_lines(mut stream: impl Read + Send + 'static, sender: SyncSender<String>, mask: Mask) {
     thread::spawn(move || {
         let mut buffer = [0; 8192];
         let mut line: Vec<u8> = Vec::new();
@@ -307,7 +310,7 @@ fn read_lines(mut stream: impl Read + Send + 'static, sender: SyncSender<String>
                         line.push(byte);
                     }
                 } else if !line.is_empty() {
-                    if sender.send(text(&line)).is_err() {
+                    if sender.send(mask.masked(visible_bytes(&line))).is_err() {
                         return;
                     }
                     line.clear();
@@ -315,12 +318,7 @@ fn read_lines(mut stream: impl Read + Send + 'static, sender: SyncSender<String>
             }
         }
         if !line.is_empty() {
-            let _ = sender.send(text(&line));
+            let _ = sender.send(mask.masked(visible_bytes(&line)));
         }
     });
-}
-
-/// A line as it is shown and written down.
-fn text(line: &[u8]) -> String {
-    visible_bytes(line)
 }

@@ -105,8 +105,7 @@ impl<'a> Session<'a> {
             error,
         };
         let ledgers = state.ledgers();
-        disk.create_folders(&ledgers).map_err(refused)?;
-        state.write_format(disk).map_err(refused)?;
+        state.make(disk).map_err(refused)?;
         let original = original_of_copy(disk, state, &new.loaded.folder).map_err(refused)?;
         if let Some(original) = original {
             return Err(SessionError::Copy {

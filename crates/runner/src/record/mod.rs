@@ -16,4 +16,5 @@ pub(crate) mod project_home;
 pub mod removal;
 pub mod run_record;
 pub mod state_folder;
+pub(crate) mod value_key;
 pub(crate) mod version_claims;

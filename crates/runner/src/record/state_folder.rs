@@ -22,6 +22,8 @@ use std::path::{Path, PathBuf};
 
 use crate::disk::{Disk, is_empty, write_durably};
 use crate::record::ledger::{FORMAT, newer_format};
+use crate::record::value_key::make_value_key;
+use crate::system::{is_of_group, make_private};
 use truepath_media::read_text;
 
 /// The state folder of a job.
@@ -98,12 +100,41 @@ impl StateFolder {
     }
 
     /// Writes down the format, where nobody has.
-    pub(crate) fn write_format(&self, disk: &dyn Disk) -> io::Result<()> {
+    fn write_format(&self, disk: &dyn Disk) -> io::Result<()> {
         let path = self.format();
         if path.exists() {
             return self.check_format();
         }
         write_durably(disk, &path, format!("{FORMAT}\n").as_bytes())
+    }
+
+    /// Makes it where it is not there: for its user alone, but in a folder whose files belong to a group.
+    ///
+    /// # Errors
+    /// When the disk refuses, or it is of a newer format.
+    pub(crate) fn make(&self, disk: &dyn Disk) -> io::Result<()> {
+        if !self.root.exists() {
+            let above = self.root.parent().unwrap_or(&self.root);
+            disk.create_folders(above)?;
+            match disk.create_new_folder(&self.root) {
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {}
+                made => {
+                    made?;
+                    if !is_of_group(above) {
+                        make_private(&self.root)?;
+                    }
+                    disk.sync_folder(above)?;
+                }
+            }
+        }
+        disk.create_folders(&self.ledgers())?;
+        self.write_format(disk)?;
+        make_value_key(self, disk)
+    }
+
+    /// The key of the hashes of values.
+    pub(crate) fn value_key(&self) -> PathBuf {
+        self.root.join("value-key")
     }
 
     /// The project that it belongs to.

@@ -64,7 +64,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 86] = [
+pub const KEYS: [KeyFacts; 87] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -624,6 +624,14 @@ pub const KEYS: [KeyFacts; 86] = [
         tables: NOT_BY_PASS,
         meaning: "Variables for the engine's environment; merged key by key over the layers.",
         example: "env = { LICENCE_SERVER = \"brass:5050\" }",
+    },
+    KeyFacts {
+        key: Key::Secret,
+        name: "secret",
+        kind: &COMPONENTS,
+        tables: NOT_BY_PASS,
+        meaning: "Variables whose values are secrets, such as the key of a licence. The engine gets them from `env`, or from the environment that the run is started in. Their values have no part in the picture, are written to no record and no script, and are masked in what engines print.",
+        example: "secret = [\"LICENCE_TOKEN\"]",
     },
     KeyFacts {
         key: Key::Variants,

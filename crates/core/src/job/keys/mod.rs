@@ -48,6 +48,7 @@ keys! {
     Threads,
     FrameTimeout,
     Env,
+    Secret,
     Variants,
     Views,
     Preset,

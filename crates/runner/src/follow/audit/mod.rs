@@ -139,7 +139,7 @@ pub fn audit(
             picture.seconds = ledger.experience.frame_seconds(&label, picture.frame);
         }
         if !account.stale.is_empty() {
-            let today = fingerprints.inputs(deliverable);
+            let today = fingerprints.recorded_inputs(deliverable);
             account.why_stale = why_stale(deliverable, &account.stale, &ledger, &today);
         }
     }

@@ -33,6 +33,8 @@ use crate::make::publish::Provenance;
 use crate::make::session::{NewSession, Session};
 use crate::make::supervisor::Supervisor;
 use crate::record::ledger::{Ledger, Line};
+use crate::record::state_folder::StateFolder;
+use crate::record::value_key::as_recorded;
 
 /// How long a machine may give no sign of life where the job does not say it.
 pub(crate) const DEAD_AFTER: Duration = Duration::from_secs(30);
@@ -82,7 +84,7 @@ pub(super) fn prepare<'r>(
     let supervisor = Supervisor::start(context.options.this_program);
     let supervisor = supervisor.map_err(RunError::Supervisor)?;
     remark_on_ledgers(journal);
-    note_inputs(journal, inputs)?;
+    note_inputs(journal, &context.state, inputs)?;
     OtherRuns { context, journal }.recover_dead_runs()?;
     let files = ExistingFiles { context, journal };
     files.accept_unproven()?;
@@ -133,6 +135,7 @@ fn remark_on_ledgers(journal: &Journal<'_>) {
 /// Writes down what makes the pictures of each fingerprint: should frames be stale one day, this says why.
 fn note_inputs(
     journal: &Journal<'_>,
+    state: &StateFolder,
     inputs: BTreeMap<String, InputValues>,
 ) -> Result<(), RunError> {
     let fresh: Vec<Line> = {
@@ -142,7 +145,7 @@ fn note_inputs(
             .filter(|(fingerprint, _)| !known.inputs.contains_key(fingerprint))
             .map(|(fingerprint, inputs)| Line::Inputs {
                 fingerprint,
-                inputs,
+                inputs: as_recorded(inputs, state),
             })
             .collect()
     };

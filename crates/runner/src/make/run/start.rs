@@ -9,6 +9,7 @@ use truepath_core::quote::posix_line;
 use super::RunError;
 use super::context::RunContext;
 use super::engine_process::EngineProcess;
+use crate::make::mask::Mask;
 use crate::make::process::{Process, Start};
 use crate::make::set_up::capture;
 
@@ -53,13 +54,18 @@ impl<'w> EngineProcess<'w> {
         let Some(path) = context.program(program) else {
             return Ok(Started::Not(format!("the program `{program}` is not here")));
         };
-        let env = match environment(context, &self.profile, spec) {
+        let mut env = match environment(context, &self.profile, spec) {
             Ok(env) => env,
             Err(reason) => return Ok(Started::Not(reason)),
         };
+        let secrets: Vec<(String, String)> = secrets(spec).collect();
+        env.extend(secrets.iter().cloned());
+        let secrets: Vec<String> = secrets.into_iter().map(|(_, value)| value).collect();
         let words = arguments.iter().map(String::as_str);
         let line = posix_line(&path.display().to_string(), words);
-        let written = self.log.run(&format!("$ {line}"));
+        let written = self
+            .log
+            .run(&Mask::new(&secrets).masked(format!("$ {line}")));
         written.map_err(RunError::disk(self.log.path()))?;
         if workshop.supervisor.is_just_gone() {
             self.worker.journal.remark(
@@ -72,6 +78,7 @@ impl<'w> EngineProcess<'w> {
                 program: &path,
                 arguments,
                 env: &env,
+                secrets: &secrets,
                 folder,
                 staging,
                 background_limit: self.profile.background_limit,
@@ -82,6 +89,14 @@ impl<'w> EngineProcess<'w> {
             Err(error) => Started::Not(format!("{} cannot be started: {error}", path.display())),
         })
     }
+}
+
+/// The secrets that are there: set by the job, or in the environment that the run was started in.
+fn secrets(spec: &ProcessSpec) -> impl Iterator<Item = (String, String)> {
+    spec.secrets.iter().filter_map(|(name, set)| {
+        let value = set.clone().or_else(|| std::env::var(name).ok())?;
+        Some((name.clone(), value))
+    })
 }
 
 /// The environment of an engine, and nothing else: what every program needs, what the profile says that

@@ -91,6 +91,11 @@ pub(crate) fn open_own(path: &Path) -> io::Result<File> {
         .open(path)
 }
 
+/// Whether new files in a folder belong to its group.
+pub(crate) fn is_of_group(folder: &Path) -> bool {
+    fs::metadata(folder).is_ok_and(|facts| facts.permissions().mode() & 0o2000 != 0)
+}
+
 /// Lets nobody but this user into a folder.
 pub(crate) fn make_private(folder: &Path) -> io::Result<()> {
     fs::set_permissions(folder, fs::Permissions::from_mode(0o700))
