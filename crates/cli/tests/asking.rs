@@ -146,7 +146,7 @@ fn the_disk_is_compared_with_the_estimate() {
             .replace("48x32", "uhd")
             .replace(":04", ":09"),
     );
-    assert_eq!(codes(&project, &[]), ["TP611"]);
+    assert_eq!(codes(&project, &[]), ["TP209", "TP611"]);
     assert_eq!(codes(&project, &["--set", "frames=1-4"]), [""; 0]);
 }
 

@@ -479,7 +479,7 @@ fn packing_that_was_killed_is_repeated_and_leaves_nothing() {
             .collect();
         let expected: Vec<String> = [vec![users.to_owned()], bundles.clone()].concat();
         let to = home.project.path("away").display().to_string();
-        let words = [&["pack", "--to", &to], options].concat();
+        let words = [&["pack", "--to", &to, "--with", "../scenes"], options].concat();
         for milliseconds in (0..15).map(|step| step * 5) {
             let mut pack = home.project.command(&words);
             pack.current_dir(home.project.path("home/show"))

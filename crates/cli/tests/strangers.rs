@@ -281,3 +281,64 @@ fn secrets_are_written_nowhere() {
         project.call(&["audit"]).ends(0);
     }
 }
+
+#[test]
+fn what_lies_outside_of_a_project_is_packed_only_when_it_is_named() {
+    let outside = tempfile::tempdir().unwrap();
+    let key = outside.path().join("key");
+    fs::write(&key, "a key of this user").unwrap();
+    let place = outside.path().display().to_string();
+    let more = "size = \"48x32\"\nengine = \"understudy\"\n";
+    for (job, plant) in [
+        (String::new(), "kiln.toml.facts.json"),
+        ("scene-files = [\"lamp.inc\"]\n".to_owned(), "lamp.inc"),
+        (
+            "scene-files = [\"textures\"]\n".to_owned(),
+            "textures/wood.png",
+        ),
+        (
+            format!("scene-files = [\"{{place.away}}/key\"]\n[place]\naway = \"{place}\"\n"),
+            "",
+        ),
+    ] {
+        let project = Project::new(&format!(
+            "scene = \"kiln.toml\"\nframes = \"1-2\"\npath = \"r/{{scene}}.{{frame:04}}.png\"\n{more}{job}"
+        ));
+        project.write("kiln.toml", &scene(""));
+        match plant {
+            "" => {}
+            "kiln.toml.facts.json" => {
+                let files = serde_json::json!({ "files": [key.display().to_string()] });
+                project.write(plant, &files.to_string());
+            }
+            link => {
+                let link = project.path(link);
+                fs::create_dir_all(link.parent().unwrap()).unwrap();
+                symlink(&key, link).unwrap();
+            }
+        }
+        let refused = project.call(&["pack", "--to", "away"]);
+        assert_ne!(refused.code, Some(0), "{plant}");
+        assert!(
+            refused.err.contains("key (18 bytes)"),
+            "{plant}: {}",
+            refused.err
+        );
+        assert!(!project.path("away").exists(), "{plant}");
+        // What has no place in a bundle cannot be packed at all.
+        if plant != "kiln.toml.facts.json" {
+            assert!(refused.err.contains("--with"), "{plant}: {}", refused.err);
+            project
+                .call(&["pack", "--to", "away", "--with", &place])
+                .ends(0);
+        }
+    }
+    // A file that is no TOML shows nothing of itself.
+    let project = Project::new(&format!(
+        "base = [\"{}\"]\nframes = \"1-2\"\n",
+        key.display()
+    ));
+    let check = project.call(&["check"]);
+    assert!(!check.err.contains("a key of this user"), "{}", check.err);
+    assert!(check.err.contains("is not TOML"), "{}", check.err);
+}

@@ -43,6 +43,9 @@ pub(crate) struct Arguments {
     /// The folder that the bundles are made in
     #[arg(long, value_name = "FOLDER")]
     to: PathBuf,
+    /// Pack this file or folder too, which lies outside of the project; may be given several times
+    #[arg(long, value_name = "PATH")]
+    with: Vec<PathBuf>,
     /// Make one file of each, as .tar.zst, in place of a folder
     #[arg(long)]
     archive: bool,
@@ -72,6 +75,7 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
     let options = PackOptions {
         weights,
         only_missing: arguments.missing,
+        with: arguments.with,
         preset,
     };
     let expansion = chosen.wanted()?.clone();

@@ -51,7 +51,7 @@ impl Home {
 
     pub fn pack(&self, arguments: &[&str]) -> Called {
         let to = self.project.path("away").display().to_string();
-        self.call(&[&["pack", "--to", &to], arguments].concat())
+        self.call(&[&["pack", "--to", &to, "--with", "../scenes"], arguments].concat())
     }
 
     pub fn bundle(&self, name: &str) -> PathBuf {

@@ -41,7 +41,18 @@ impl JobReader<'_> {
                 };
                 let source = self.sources.add(path.clone(), &text, SourceKind::File);
                 let (entries, findings) = toml_tree::parse(&text, source);
-                self.findings.extend(findings);
+                // Of a file that is no TOML nothing is shown: it may be anything.
+                let is_toml = findings.is_empty();
+                self.findings.extend(findings.into_iter().map(|finding| {
+                    let place = finding.labels.first().map(|label| label.place.clone());
+                    let line = place.map_or(1, |place| self.sources.line_and_column(&place).0);
+                    Finding::error(finding.code, format!("line {line} of `{path}` is not TOML"))
+                        .at(&base.place, "built on here")
+                        .advise("mend that file, or build on another one")
+                }));
+                if !is_toml {
+                    continue;
+                }
                 let folder = path.rfind('/').map_or("", |at| &path[..=at]);
                 files.insert(behind, entries);
                 folders.insert(behind, folder.to_owned());

@@ -17,6 +17,9 @@ pub enum PackError {
     /// Files lie where a bundle cannot have them.
     #[error("{}", outside_sentence(.0))]
     Outside(Vec<(PathBuf, u64)>),
+    /// Files lie outside of the project, and nobody named them.
+    #[error("{}", unnamed_sentence(.0))]
+    Unnamed(Vec<OutsideFile>),
     /// Names of files are no text.
     #[error(
         "the list of a bundle holds names in UTF-8 only; rename {}",
@@ -62,6 +65,39 @@ pub enum PackError {
         /// Why.
         error: io::Error,
     },
+}
+
+/// A file outside of the project that would be packed.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct OutsideFile {
+    /// Where it lies once links are resolved.
+    pub path: PathBuf,
+    /// Its bytes.
+    pub bytes: u64,
+    /// What it would be called in the bundle.
+    pub packed_as: String,
+}
+
+fn unnamed_sentence(files: &[OutsideFile]) -> String {
+    const MOST: usize = 10;
+    let shown: Vec<String> = files
+        .iter()
+        .take(MOST)
+        .map(|file| {
+            let path = visible_bytes(file.path.as_os_str().as_encoded_bytes());
+            format!("\n  {path} ({} bytes), as {}", file.bytes, file.packed_as)
+        })
+        .collect();
+    let more = match files.len().saturating_sub(MOST) {
+        0 => String::new(),
+        more => format!("\n  and {more} more"),
+    };
+    let folder = files[0].path.parent().unwrap_or(Path::new("/"));
+    format!(
+        "these files lie outside of the project, and are packed only when they or their folders are named, such as --with {}:{}{more}",
+        visible_bytes(folder.as_os_str().as_encoded_bytes()),
+        shown.concat()
+    )
 }
 
 fn outside_sentence(files: &[(PathBuf, u64)]) -> String {

@@ -10,7 +10,7 @@ use truepath_core::frames::FrameSet;
 use truepath_core::job::{BundledJob, Key};
 use truepath_core::source::{Place, SourceId};
 
-use super::pack_error::{PackError, disk_error};
+use super::pack_error::{OutsideFile, PackError, disk_error};
 use super::packed_files::FileList;
 use crate::Loaded;
 use crate::follow::status::{Follower, Row};
@@ -23,6 +23,8 @@ pub struct PackOptions {
     pub weights: Vec<u64>,
     /// Only frames that are not there yet.
     pub only_missing: bool,
+    /// Files and folders outside of the project that may be packed.
+    pub with: Vec<PathBuf>,
     /// The preset that was chosen.
     pub preset: Option<String>,
 }
@@ -177,6 +179,15 @@ impl PackPlan {
         }
         let files: Vec<(PathBuf, String)> =
             files.into_iter().map(|(to, from)| (from, to)).collect();
+        let mut allowed = vec![loaded.folder.clone()];
+        allowed.extend(options.with.iter().cloned());
+        // What engines said of scenes.
+        let answers = loaded.state_folder().scenes();
+        allowed.extend(answers.is_dir().then_some(answers));
+        let strange = outside_of(&allowed, &files)?;
+        if !strange.is_empty() {
+            return Err(PackError::Unnamed(strange));
+        }
         let size =
             |(from, _): &(PathBuf, String)| fs::metadata(from).map_or(0, |facts| facts.len());
         Ok(Self {
@@ -236,4 +247,29 @@ fn bundle_name(loaded: &Loaded, all: &[Deliverable]) -> String {
         Some(version) => format!("{name}-v{version:03}"),
         None => name,
     }
+}
+
+/// The files that lie in none of some folders once links are resolved: a job of a stranger must not carry away what it points
+/// at.
+fn outside_of(
+    folders: &[PathBuf],
+    files: &[(PathBuf, String)],
+) -> Result<Vec<OutsideFile>, PackError> {
+    let mut allowed = Vec::new();
+    for path in folders {
+        allowed.push(fs::canonicalize(path).map_err(disk_error(path))?);
+    }
+    let mut outside = Vec::new();
+    for (from, to) in files {
+        let real = fs::canonicalize(from).map_err(disk_error(from))?;
+        if !allowed.iter().any(|folder| real.starts_with(folder)) {
+            let bytes = fs::metadata(&real).map_or(0, |facts| facts.len());
+            outside.push(OutsideFile {
+                path: real,
+                bytes,
+                packed_as: to.clone(),
+            });
+        }
+    }
+    Ok(outside)
 }
