@@ -8,7 +8,7 @@ use std::fs;
 use std::os::unix::fs::symlink;
 use std::process::Command;
 
-use common::{Called, Project, called, kiln, needs, picture, scene};
+use common::{Called, Project, called, needs, picture, scene};
 
 /// A call that may take ten seconds.
 fn within_seconds(project: &Project, arguments: &[&str]) -> Called {
@@ -119,6 +119,107 @@ fn what_is_no_file_is_refused_at_once_wherever_a_file_is_read() {
             // A name that nobody may replace is still what it was.
             let left = fs::symlink_metadata(project.path(name)).unwrap();
             assert!(!left.is_file(), "{kind} {name} {arguments:?}");
+        }
+    }
+}
+
+/// A header that claims far more pixels than its file has bytes for, and nothing behind it.
+fn claims() -> Vec<(&'static str, Vec<u8>)> {
+    let mut bmp = b"BM".to_vec();
+    for number in [54_u32, 0, 54, 40, 40_000, 40_000] {
+        bmp.extend(number.to_le_bytes());
+    }
+    bmp.extend([1, 0, 24, 0]);
+    bmp.extend([0; 24]);
+    let mut tga = vec![0, 0, 2, 0, 0, 0, 0, 0, 0, 0, 0, 0];
+    tga.extend([0xff, 0xff, 0xff, 0xff, 32, 0]);
+    let hdr = b"#?RADIANCE\nFORMAT=32-bit_rle_rgbe\n\n-Y 30000 +X 30000\n".to_vec();
+    let mut png = picture(3);
+    png[16..24].copy_from_slice(&[0, 0, 0xf0, 0, 0, 0, 0xf0, 0]);
+    let crc = crc32fast::hash(&png[12..29]).to_be_bytes();
+    png[29..33].copy_from_slice(&crc);
+    vec![
+        ("bmp", bmp),
+        ("tga", tga),
+        ("hdr", hdr),
+        ("png", png),
+        ("exr", exr()),
+    ]
+}
+
+/// The header of a tiled EXR file (OpenEXR, Technical Introduction) of 30000 x 30000 floats, and no tile.
+fn exr() -> Vec<u8> {
+    let mut file = vec![0x76, 0x2f, 0x31, 0x01, 2, 2, 0, 0];
+    let mut attribute = |name: &str, kind: &str, value: &[u8]| {
+        file.extend(name.bytes().chain([0]).chain(kind.bytes()).chain([0]));
+        file.extend((value.len() as u32).to_le_bytes());
+        file.extend(value);
+    };
+    let numbers = |numbers: &[i32]| -> Vec<u8> {
+        numbers
+            .iter()
+            .flat_map(|number| number.to_le_bytes())
+            .collect()
+    };
+    let mut channels = Vec::new();
+    for name in ["B", "G", "R"] {
+        channels.extend(name.bytes().chain([0]));
+        channels.extend(numbers(&[2, 0, 1, 1]));
+    }
+    channels.push(0);
+    let window = numbers(&[0, 0, 29_999, 29_999]);
+    attribute("channels", "chlist", &channels);
+    attribute("compression", "compression", &[3]);
+    attribute("dataWindow", "box2i", &window);
+    attribute("displayWindow", "box2i", &window);
+    attribute("lineOrder", "lineOrder", &[0]);
+    attribute("pixelAspectRatio", "float", &1_f32.to_le_bytes());
+    attribute("screenWindowCenter", "v2f", &[0; 8]);
+    attribute("screenWindowWidth", "float", &1_f32.to_le_bytes());
+    attribute(
+        "tiles",
+        "tiledesc",
+        &[&numbers(&[64, 64])[..], &[0]].concat(),
+    );
+    file.push(0);
+    file
+}
+
+#[test]
+fn pictures_that_claim_more_than_they_have_cost_little_memory() {
+    if !needs("python3") {
+        return;
+    }
+    // Prints the peak memory of a command in kilobytes.
+    let measure = "import resource, subprocess, sys\nsubprocess.run(sys.argv[1:], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, timeout=20)\n\
+                   print(resource.getrusage(resource.RUSAGE_CHILDREN).ru_maxrss)\n";
+    for (format, bytes) in claims() {
+        let project = Project::empty();
+        fs::create_dir_all(project.path("r")).unwrap();
+        for frame in 1..=3 {
+            fs::write(project.path(&format!("r/a.{frame:04}.{format}")), &bytes).unwrap();
+        }
+        let first = format!("r/a.0001.{format}");
+        for arguments in [
+            &["show", "--always", &first][..],
+            &["sheet", "r", "--to", "sheet.png"],
+            &["report", "r", "--to", "page.html"],
+            &["scan", "r", "--verify"],
+            &["compare", "r", "r"],
+            &["movie", "r", "--to", "made.mp4"],
+            &["passes", "list", &first],
+            &["passes", "split", &first, "--to", "made/{pass}.exr"],
+        ] {
+            let call = project.command(arguments);
+            let mut measured = Command::new("python3");
+            measured.args(["-c", measure]).arg(call.get_program());
+            measured.args(call.get_args()).current_dir(project.path(""));
+            let measured = called(measured).ends(0);
+            let kilobytes: u64 = measured.out.trim().parse().unwrap();
+            assert!(
+                kilobytes < 512 * 1024,
+                "{format} {arguments:?}: {kilobytes} kB"
+            );
         }
     }
 }

@@ -18,6 +18,8 @@ pub(crate) struct FullRows {
     seen: u64,
     /// Bytes of memory that it would take, where those are too many.
     pub(super) too_large: Option<u64>,
+    /// Its pixels take so many bytes at most.
+    pub(super) most_memory: u64,
 }
 
 impl FullRows {
@@ -31,6 +33,7 @@ impl FullRows {
             pixels: Vec::new(),
             seen: 0,
             too_large: None,
+            most_memory: MOST_PIXELS,
         }
     }
 
@@ -42,7 +45,7 @@ impl FullRows {
         (self.size, self.channels) = (size, channels);
         self.has_alpha = has_alpha && channels > 1;
         let bytes = u64::from(size.width) * u64::from(size.height) * 3;
-        if bytes > MOST_PIXELS {
+        if bytes > self.most_memory {
             self.too_large = Some(bytes);
             return false;
         }

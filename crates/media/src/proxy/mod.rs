@@ -32,6 +32,12 @@ pub struct ProxyOptions {
 /// The pixels of a picture take so many bytes of memory at most.
 const MOST_PIXELS: u64 = 1 << 30;
 
+/// The pixels of any picture, however short its file is, may take so many bytes.
+const MOST_OF_ANY: u64 = 256 << 20;
+/// And so many more for each byte of its file. Deflate packs 1032 bytes into one at most (zlib, Technical Details), and a
+/// pixel takes more memory than it has bytes.
+const MOST_RATIO: u64 = 4000;
+
 /// Bytes of a pixel of a proxy while it is made: sums, their number, a fault, and the mean values that they become.
 pub(crate) const BYTES_OF_A_PIXEL: u64 = 16 + 4 + 1 + 16;
 
@@ -157,11 +163,20 @@ impl PixelTarget {
         }
     }
 
+    /// Allows no more memory than the length of its file justifies: a few bytes can claim any number of pixels.
+    fn limit_by_length(&mut self, bytes: u64) {
+        let most = MOST_OF_ANY.saturating_add(bytes.saturating_mul(MOST_RATIO));
+        match self {
+            Self::Proxy(sums) => sums.most_memory = sums.most_memory.min(most),
+            Self::Full(rows) => rows.most_memory = rows.most_memory.min(most),
+        }
+    }
+
     /// What is wrong with a picture that has too many pixels.
     fn too_large(&self) -> Option<Flaw> {
         let (bytes, most) = match self {
             Self::Proxy(sums) => (sums.too_large?, sums.most_memory),
-            Self::Full(rows) => (rows.too_large?, MOST_PIXELS),
+            Self::Full(rows) => (rows.too_large?, rows.most_memory),
         };
         Some(Flaw::needs_memory(bytes, most))
     }
@@ -194,6 +209,12 @@ fn pixels(
         is_straight: format.format != Some(FileFormat::Exr),
     };
     let mut file = open_regular(path)?;
+    let length = file.metadata()?.len();
+    let target = |kind| {
+        let mut target = target(kind);
+        target.limit_by_length(length);
+        target
+    };
     let mut meter = Meter::of_pixels(target(kind));
     let facts = decode_with(&mut file, &wanted, &mut meter)?;
     let taken = meter.into_pixels();
