@@ -34,6 +34,7 @@ fn furnished(job: &str) -> Project {
         ("needy", "list", "{frames}", "needs = [\"LAMP\"]\n"),
         ("slow", "list", "{frames}", "single-threaded = true\n"),
         ("aged", "list", "{frames}", ""),
+        ("python", "list", "{frames}", ""),
         (
             "wayward",
             "list",

@@ -60,6 +60,12 @@ fn looking_starts_no_program_of_a_profile_of_the_project() {
             called.err
         );
     }
+    let check = project.call(&["check"]);
+    assert!(
+        check.err.contains("TP527") || check.out.contains("TP527"),
+        "{}",
+        check.out
+    );
     // Who calls a run agrees.
     let audit = project.call(&["audit"]);
     let reason = "belongs to this project: only a run starts the program that proves it";

@@ -11,7 +11,7 @@ use truepath_core::movie::Fps;
 use truepath_core::picture::{
     BlankPart, Digest, PictureKind, PictureMeasure, RenderedSamples, Size, Thumbnail,
 };
-use truepath_core::profile::read_profile;
+use truepath_core::profile::{Profile, read_profile};
 use truepath_core::question::{
     Answers, ExistingFacts, FinishedPicture, FolderFacts, MachineFacts, Question, SceneAnswer,
     questions,
@@ -41,6 +41,7 @@ const PIECES: &str = "engine = { name = \"pieces\", program = \"plain\", frames 
 const AGED: &str = "engine = { name = \"aged\", program = \"plain\", frames = \"list\" }\nversion = { ask = [\"-v\"], find = \"(?P<version>.*)\", at-least = \"1.10\" }\narguments = [\"{frames}\"]\n";
 const NEEDY: &str = "engine = { name = \"needy\", program = \"plain\", frames = \"list\" }\nneeds = [\"LAMP\"]\narguments = [\"{frames}\"]\n";
 const SLOW: &str = "engine = { name = \"slow\", program = \"plain\", frames = \"list\" }\nsingle-threaded = true\narguments = [\"{frames}\"]\n";
+const REPLACED: &str = "engine = { name = \"python\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
 const WAYWARD: &str = "engine = { name = \"wayward\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\nwrites = \"{scene.folder}/own/{scene}.{frame:04}.png\"\n";
 
 fn surroundings() -> Surroundings {
@@ -60,9 +61,15 @@ fn surroundings() -> Surroundings {
         NEEDY,
         SLOW,
         WAYWARD,
+        REPLACED,
     ]
     .map(|text| {
-        Arc::new(read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap())
+        let profile = read_profile("profile", text, SourceKind::BuiltIn, &mut sources).unwrap();
+        Arc::new(Profile {
+            // As one of the project is that has this name.
+            replaces_shipped: profile.name == "python",
+            ..profile
+        })
     });
     Surroundings {
         began: "2026-03-21T09:30:00".parse().ok(),

@@ -355,6 +355,7 @@ fn read_profiles(
         match read_profile(name, text, SourceKind::File, sources) {
             Ok(profile) => profiles.add(Arc::new(Profile {
                 is_of_project: true,
+                replaces_shipped: shipped.iter().any(|(known, _)| *known == profile.name),
                 ..profile
             })),
             Err(mistakes) => findings.extend(mistakes),

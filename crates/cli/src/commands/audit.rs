@@ -228,8 +228,8 @@ fn result(out: &mut impl Write, audit: &Audit, findings: &[Finding]) -> io::Resu
     }
     let closed = if closed > 0 {
         format!(
-            "; {} were not opened, only their names, sizes and times were compared",
-            files(closed)
+            "; {} not opened, only names, sizes and times were compared",
+            count(closed, "file was", "files were")
         )
     } else {
         String::new()

@@ -258,9 +258,9 @@ fn details(out: &mut impl Write, deliverables: &[Deliverable], status: &Status) 
         for failed in &row.failed {
             writeln!(
                 out,
-                "\n{ERROR}failed{ERROR:#}  {}: frames {}\n        {}",
+                "\n{ERROR}failed{ERROR:#}  {}: {}\n        {}",
                 one.label(),
-                failed.frames,
+                frames_of(&failed.frames),
                 failed.reason
             )?;
             if let Some(log) = &failed.log {

@@ -17,6 +17,8 @@ pub struct Profile {
     pub program: String,
     /// Whether it came with the project, and not with this program.
     pub is_of_project: bool,
+    /// Whether it takes the place of one that comes with this program.
+    pub replaces_shipped: bool,
     /// Whether it is made of a `run` line of the job.
     pub is_run_line: bool,
     /// Whether nothing renders: the pictures are there already, and a movie is made of them.

@@ -15,10 +15,11 @@ use crate::Loaded;
 pub use crate::follow::at_work::RunAtWork;
 use crate::look::fingerprint::Fingerprints;
 use crate::look::inventory::{FilesFound, Inventory, all_frames, look_briefly};
-use crate::look::stale::{InputValues, WhyStale, why_stale};
+use crate::look::stale::{WhyStale, why_stale};
 use crate::make::run::dead_after;
 use crate::record::ledger::{Failed, Ledger, SessionRecord};
 use crate::record::presence::{Sessions, State};
+use crate::record::value_key::InputValues;
 
 /// How far a deliverable is.
 #[derive(Debug, Clone, Default)]

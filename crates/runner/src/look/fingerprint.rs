@@ -22,8 +22,9 @@ use crate::Loaded;
 use crate::disk::{hash_file, hash_outline};
 use crate::look::large_files::whole_hash;
 use crate::look::needed_files::{NeededFile, last_part, needed_files};
-use crate::look::stale::{InputValues, SCENE};
+use crate::look::stale::SCENE;
 use crate::record::line_files::LineFiles;
+use crate::record::value_key::InputValues;
 use crate::record::value_key::as_recorded;
 
 /// The fingerprint of the pictures of a deliverable, by the recipe that is used now.

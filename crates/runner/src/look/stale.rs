@@ -7,10 +7,7 @@ use truepath_core::frames::{Frame, FrameSet};
 
 use crate::look::fingerprint::of_all_frames;
 use crate::record::ledger::Ledger;
-use crate::record::value_key::VARIABLE;
-
-/// What made a picture, by name: settings, variables, the hashes of scene and needed files.
-pub(crate) type InputValues = Vec<(String, String)>;
+use crate::record::value_key::{InputValues, VARIABLE};
 
 /// What stands for the content of the scene among inputs.
 pub(crate) const SCENE: &str = "the scene";

@@ -8,7 +8,9 @@ use truepath_media::read_text;
 
 use super::state_folder::StateFolder;
 use crate::disk::{Disk, rename, unique_beside, write_new};
-use crate::look::stale::InputValues;
+
+/// What made a picture, by name: settings, variables, the hashes of scene and needed files.
+pub(crate) type InputValues = Vec<(String, String)>;
 
 /// What the name of a variable begins with among the inputs of a picture.
 pub(crate) const VARIABLE: &str = "env.";

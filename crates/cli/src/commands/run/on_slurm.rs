@@ -19,7 +19,7 @@ use crate::error::CommandError;
 use crate::job_arguments::Chosen;
 use crate::show::pace::{pace, rough};
 use crate::show::verdict::Verdict;
-use crate::show::{ERROR, WARNING, files, print, remark};
+use crate::show::{ERROR, WARNING, files, frames_of, print, remark};
 use crate::{signals, this_program};
 use truepath_media::read_text;
 
@@ -208,9 +208,9 @@ fn print_status(
     for (one, row) in deliverables.iter().zip(&status.rows) {
         for failed in &row.failed {
             print(&format!(
-                "\n{ERROR}failed{ERROR:#}  {}: frames {}\n        {}",
+                "\n{ERROR}failed{ERROR:#}  {}: {}\n        {}",
                 one.label(),
-                failed.frames,
+                frames_of(&failed.frames),
                 failed.reason
             ))?;
         }

@@ -13,6 +13,7 @@ mod old_program;
 mod picture_engine_cannot_write;
 mod program_missing;
 mod refused_argument;
+mod replaces_shipped;
 mod same_picture;
 mod scene_changed;
 mod scene_file_missing;
@@ -58,4 +59,5 @@ pub(super) const RULES: &[&Rule] = &[
     &name_not_passed::RULE,
     &flag_without_value::RULE,
     &scene_file_missing::RULE,
+    &replaces_shipped::RULE,
 ];

@@ -93,9 +93,9 @@ use journal::Journal;
 use crate::Loaded;
 use crate::clock::Moment;
 use crate::disk::Disk;
-use crate::look::stale::InputValues;
 use crate::record::ledger::{Line, Warned};
 use crate::record::run_record::{self, RunRecord};
+use crate::record::value_key::InputValues;
 use crate::record::version_claims::VersionClaims;
 
 /// How a run is done.

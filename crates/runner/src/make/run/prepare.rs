@@ -28,12 +28,12 @@ use super::{Event, Options, RunError};
 use crate::Loaded;
 use crate::look::fingerprint::Fingerprints;
 use crate::look::inventory::Inventory;
-use crate::look::stale::InputValues;
 use crate::make::publish::Provenance;
 use crate::make::session::{NewSession, Session};
 use crate::make::supervisor::Supervisor;
 use crate::record::ledger::{Ledger, Line};
 use crate::record::state_folder::StateFolder;
+use crate::record::value_key::InputValues;
 use crate::record::value_key::as_recorded;
 
 /// How long a machine may give no sign of life where the job does not say it.
