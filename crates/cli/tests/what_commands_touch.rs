@@ -28,8 +28,8 @@ fn table() -> BTreeMap<String, (String, BTreeSet<String>)> {
 fn folder() -> Project {
     let project = kiln("1-3", "", "");
     project.call(&["run"]).ends(0);
-    let frames = project.files("").into_iter();
-    let last = frames.filter(|name| name.ends_with(".png")).next_back();
+    let mut frames = project.files("").into_iter();
+    let last = frames.rfind(|name| name.ends_with(".png"));
     fs::remove_file(project.path(&last.unwrap())).unwrap();
     project.write(
         "engines/mine.toml",

@@ -260,7 +260,7 @@ fn details(out: &mut impl Write, deliverables: &[Deliverable], status: &Status) 
                 out,
                 "\n{ERROR}failed{ERROR:#}  {}: {}\n        {}",
                 one.label(),
-                frames_of(&failed.frames),
+                frames_of(&failed.frames.parse().unwrap_or_default()),
                 failed.reason
             )?;
             if let Some(log) = &failed.log {

@@ -210,7 +210,7 @@ fn print_status(
             print(&format!(
                 "\n{ERROR}failed{ERROR:#}  {}: {}\n        {}",
                 one.label(),
-                frames_of(&failed.frames),
+                frames_of(&failed.frames.parse().unwrap_or_default()),
                 failed.reason
             ))?;
         }
