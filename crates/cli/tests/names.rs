@@ -3,6 +3,7 @@
 
 mod common;
 
+use std::fs;
 use std::process::{Command, Stdio};
 
 use common::{Project, scene};
@@ -129,5 +130,42 @@ fn control_characters_are_refused_by_name() {
             "{key}: {}",
             called.err
         );
+    }
+}
+
+#[test]
+fn a_name_that_ends_in_a_digit_is_no_part_of_the_number_behind_it() {
+    for (stem, between) in [
+        ("kiln_v001", ""),
+        ("kiln-7", "-"),
+        ("kiln.2", "."),
+        ("kiln_1", "_f"),
+    ] {
+        for processes in ["1", "2"] {
+            let project = Project::new(&format!(
+                "scene = \"kiln.scene\"\nframes = \"1-24\"\npath = \"r/{stem}.{{frame:04}}.png\"\n\
+                 run = [\"sh\", \"{{place.job}}/engine.sh\", \"{{first}}\", \"{{last}}\", \"{{target}}\"]\n"
+            ));
+            project.write("kiln.scene", "a scene");
+            fs::write(project.path("picture.png"), common::picture(4)).unwrap();
+            let picture = project.path("picture.png").display().to_string();
+            project.write(
+                "engine.sh",
+                &format!(
+                    "for frame in $(seq $1 $2); do\necho $frame >>'{}'\n\
+                     cp '{picture}' \"${{3%.png}}{between}$(printf %02d $frame).png\"\ndone\n",
+                    project.path("traced").display()
+                ),
+            );
+            let run = project.call(&["run", "-j", processes]).ends(0);
+            assert_eq!(
+                project.files("r").len(),
+                24,
+                "{stem} {between}: {}",
+                run.out
+            );
+            let traced = project.read("traced").lines().count();
+            assert_eq!(traced, 24, "{stem} {between} {processes}");
+        }
     }
 }

@@ -1,6 +1,7 @@
 //! One process of an engine, and the values of the tokens in its profile.
 
 use super::fill::{ArgumentError, fill};
+use super::learn::target_name;
 use super::picture_values::{map_row, picture_value};
 use super::source_files::SourceFiles;
 use crate::at_least_one::AtLeastOne;
@@ -8,7 +9,7 @@ use crate::deliverable::{Deliverable, LayerSource, Plane};
 use crate::frames::{Frame, FrameSet};
 use crate::job::PlacedText;
 use crate::profile::{Naming, Profile};
-use crate::template::{PathPattern, Piece, TokenValue, expand};
+use crate::template::{PathPattern, TokenValue, expand};
 use crate::token::Token;
 
 /// One process: what it makes and where.
@@ -179,13 +180,7 @@ impl Invocation<'_> {
         let extension = deliverable.picture.format.extension();
         match self.profile.naming {
             Naming::Template(_) => format!("picture.{extension}"),
-            Naming::Learned => {
-                let (_, name) = deliverable.pattern.split();
-                match self.frames.first() {
-                    Some(frame) if self.frames.count() == 1 => name.path(frame),
-                    _ => without_frame(&name),
-                }
-            }
+            Naming::Learned => target_name(&deliverable.pattern.split().1, self.frames),
         }
     }
 
@@ -327,19 +322,4 @@ impl Invocation<'_> {
     pub fn true_name(&self, frame: Frame) -> String {
         self.first().pattern.split().1.path(frame)
     }
-}
-
-/// `kiln_front.png` for `kiln_front.{frame:04}.png`.
-fn without_frame(name: &PathPattern) -> String {
-    let mut out = String::new();
-    for piece in name.pieces() {
-        match piece {
-            Piece::Frame(_) => {
-                let kept = out.trim_end_matches(['.', '_', '-', ' ']).len();
-                out.truncate(kept);
-            }
-            Piece::Text(text) => out.push_str(text),
-        }
-    }
-    out
 }

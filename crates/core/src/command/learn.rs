@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::frames::{Frame, FrameSet};
+use crate::template::{PathPattern, Piece};
 
 /// Why files cannot be distinguished by frame.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
@@ -15,17 +16,50 @@ pub enum LearnError {
     None(Vec<String>),
 }
 
+/// The name that an engine with a way of naming of its own is asked to write, of files with such a true name: the true name
+/// of a single frame, else the name without the frame.
+#[must_use]
+pub fn target_name(name: &PathPattern, frames: &FrameSet) -> String {
+    match frames.first() {
+        Some(frame) if frames.count() == 1 => name.path(frame),
+        _ => without_frame(name),
+    }
+}
+
+/// `kiln_front.png` for `kiln_front.{frame:04}.png`.
+fn without_frame(name: &PathPattern) -> String {
+    let mut out = String::new();
+    for piece in name.pieces() {
+        match piece {
+            Piece::Frame(_) => {
+                let kept = out.trim_end_matches(['.', '_', '-', ' ']).len();
+                out.truncate(kept);
+            }
+            Piece::Text(text) => out.push_str(text),
+        }
+    }
+    out
+}
+
+/// What follows the name that was asked for in the name of a file; the whole name where it does not begin so. `kiln_v001.png`
+/// was asked for, and `kiln_v00107.png` is frame 7, not 107 or 1.
+fn behind<'n>(file: &'n str, target: &str) -> &'n str {
+    let stem = target.rsplit_once('.').map_or(target, |(stem, _)| stem);
+    file.strip_prefix(stem).unwrap_or(file)
+}
+
 /// Which file is which frame. `files` are all files that appeared in an empty folder, `wanted` the
-/// frames that were asked for, `true_name` the name that was asked for.
+/// frames that were asked for, `target` the name that the engine was asked to write, `true_name` the true name of a frame.
 ///
-/// A file with the name that was asked for is that frame. For one frame one file is enough. For
-/// more, the numbers in the names must be the frames.
+/// A file with its true name is that frame. For one frame one file is enough. For more, the numbers in the names must be the
+/// frames: those behind the name that was asked for, where a file begins so.
 ///
 /// # Errors
 /// When nothing fits, or more than one reading does.
 pub fn learn(
     files: &[String],
     wanted: &FrameSet,
+    target: &str,
     true_name: &dyn Fn(Frame) -> String,
 ) -> Result<Vec<(String, Frame)>, LearnError> {
     if files.is_empty() {
@@ -44,7 +78,7 @@ pub fn learn(
     if let (Some(frame), [file]) = (wanted.first().filter(|_| wanted.count() == 1), files) {
         return Ok(vec![(file.clone(), frame)]);
     }
-    let mut readings = readings(files, wanted);
+    let mut readings = readings(files, wanted, target);
     let most = readings.iter().map(Vec::len).max().unwrap_or(0);
     readings.retain(|reading| reading.len() == most);
     if readings.len() > 1 {
@@ -75,16 +109,26 @@ pub fn learn(
 
 /// Every way to take the files for frames: names that are alike but for one number, whose values
 /// are all wanted and no two the same.
-fn readings(files: &[String], wanted: &FrameSet) -> Vec<Vec<(String, Frame)>> {
+fn readings(files: &[String], wanted: &FrameSet, target: &str) -> Vec<Vec<(String, Frame)>> {
     let mut alike: BTreeMap<(String, usize), Vec<(String, Frame)>> = BTreeMap::new();
     for file in files {
-        for (start, end) in digit_runs(file) {
-            if let Ok(number) = file[start..end].parse::<Frame>() {
-                let shape = format!("{}\0{}", &file[..start], &file[end..]);
-                alike
-                    .entry((shape, start))
-                    .or_default()
-                    .push((file.clone(), number));
+        let number = behind(file, target);
+        let before = file.len() - number.len();
+        for (start, end) in digit_runs(number) {
+            let (start, end) = (before + start, before + end);
+            let is_signed = file[..start].ends_with('-') && start > before;
+            // A dash before a number is its sign, or parts it from the name.
+            for start in [Some(start), is_signed.then(|| start - 1)]
+                .into_iter()
+                .flatten()
+            {
+                if let Ok(number) = file[start..end].parse::<Frame>() {
+                    let shape = format!("{}\0{}", &file[..start], &file[end..]);
+                    alike
+                        .entry((shape, start))
+                        .or_default()
+                        .push((file.clone(), number));
+                }
             }
         }
     }
@@ -104,10 +148,11 @@ fn readings(files: &[String], wanted: &FrameSet) -> Vec<Vec<(String, Frame)>> {
     readings
 }
 
-/// The numbers in a name, the last first.
-pub fn numbers(name: &str) -> impl Iterator<Item = Frame> + '_ {
-    let runs = digit_runs(name).into_iter().rev();
-    runs.filter_map(|(from, to)| name[from..to].parse().ok())
+/// The numbers in the name of a file behind the name that was asked for, the last first.
+pub fn numbers<'n>(file: &'n str, target: &str) -> impl Iterator<Item = Frame> + use<'n> {
+    let number = behind(file, target);
+    let runs = digit_runs(number).into_iter().rev();
+    runs.filter_map(|(from, to)| number[from..to].parse().ok())
 }
 
 fn digit_runs(name: &str) -> Vec<(usize, usize)> {
@@ -129,12 +174,14 @@ fn extension(name: &str) -> &str {
 
 #[cfg(test)]
 mod tests {
+    use proptest::prelude::*;
+
     use super::*;
 
     fn check(files: &[&str], wanted: &str) -> Result<Vec<Frame>, LearnError> {
         let files: Vec<String> = files.iter().map(|&file| file.to_owned()).collect();
         let name = |frame: Frame| format!("kiln_v003.{frame:04}.png");
-        learn(&files, &wanted.parse().unwrap(), &name)
+        learn(&files, &wanted.parse().unwrap(), "kiln_v003.png", &name)
             .map(|found| found.into_iter().map(|(_, frame)| frame).collect())
     }
 
@@ -177,5 +224,48 @@ mod tests {
             Err(LearnError::None(_))
         ));
         assert_eq!(check(&[], "7"), Ok(Vec::new()));
+    }
+
+    proptest! {
+        #[test]
+        fn what_follows_the_name_that_was_asked_for_is_the_number(
+            stem in "[a-z0-9_]{0,6}[0-9._-]{0,3}[0-9a-z]",
+            between in prop::sample::select(vec!["", ".", "_", "-", "_f"]),
+            padding in 0_usize..6,
+            first in -20_i64..1_000,
+            count in 2_i64..120,
+            has_previews: bool,
+        ) {
+            // Behind a dash a sign is no sign.
+            prop_assume!(first >= 0 || between != "-");
+            let wanted = FrameSet::range(first, first + count - 1);
+            let file = |frame: Frame, ending: &str| format!("{stem}{between}{frame:0padding$}{ending}");
+            let mut files: Vec<String> = wanted.iter().map(|frame| file(frame, ".png")).collect();
+            let names: BTreeMap<String, Frame> = files.iter().cloned().zip(wanted.iter()).collect();
+            if has_previews {
+                files.extend(wanted.iter().map(|frame| file(frame, ".png.thumb")));
+            }
+            let name = |frame: Frame| format!("{stem}.true.{frame:04}.png");
+            let found = learn(&files, &wanted, &format!("{stem}.png"), &name).unwrap();
+            let found: BTreeMap<String, Frame> = found.into_iter().collect();
+            prop_assert_eq!(found, names);
+        }
+    }
+
+    #[test]
+    fn ten_thousand_frames_behind_digits_are_recognised() {
+        let wanted = FrameSet::range(1, 10_000);
+        let files: Vec<String> = (1..=10_000)
+            .map(|frame| format!("kiln_v001{frame:05}.png"))
+            .collect();
+        let name = |frame: Frame| format!("kiln_v001.{frame:05}.png");
+        let found = learn(&files, &wanted, "kiln_v001.png", &name).unwrap();
+        assert!(
+            found
+                .iter()
+                .zip(1..)
+                .all(|((_, found), frame)| *found == frame)
+        );
+        assert_eq!(found.len(), 10_000);
     }
 }

@@ -48,7 +48,7 @@ impl FrameSet {
         }
     }
 
-    /// A set of these frames, in any order, given twice or not; neighbours become ranges, and so do [`Self::ROW`] frames or
+    /// A set of these frames, in any order, given twice or not; neighbours become ranges, and so do four frames or
     /// more with one step between them.
     #[must_use]
     pub fn from_frames(frames: impl IntoIterator<Item = Frame>) -> Self {

@@ -90,13 +90,16 @@ impl StagingArea<'_> {
         if !self.is_predictable() {
             let output = &self.outputs[0];
             let missing = self.missing(output);
+            let (_, name) = output.deliverable.pattern.split();
+            let target = learn::target_name(&name, &self.frames);
             for file in &files {
                 let extension = Path::new(file).extension().unwrap_or_default();
                 let extensions = output.deliverable.picture.format.extensions;
                 let is_picture = extensions.iter().any(|one| extension == *one);
                 let is_known = found.iter().any(|(name, ..)| name == file);
                 if let (true, false, Some(first)) = (is_picture, is_known, missing.first()) {
-                    let frame = learn::numbers(file).find(|frame| missing.contains(*frame));
+                    let frame =
+                        learn::numbers(file, &target).find(|frame| missing.contains(*frame));
                     found.push((file.clone(), 0, frame.unwrap_or(first)));
                 }
             }

@@ -427,7 +427,8 @@ impl<'a> StagingArea<'a> {
         if !self.is_predictable() {
             let wanted = self.missing(&self.outputs[0]);
             let (_, name) = self.outputs[0].deliverable.pattern.split();
-            let found = learn::learn(files, &wanted, &|frame| name.path(frame))?;
+            let target = learn::target_name(&name, &self.frames);
+            let found = learn::learn(files, &wanted, &target, &|frame| name.path(frame))?;
             return Ok(found
                 .into_iter()
                 .map(|(file, frame)| (file, 0, frame))
