@@ -20,6 +20,7 @@ mod scene_file_missing;
 mod scene_missing;
 mod setting_of_engine;
 mod single_threaded;
+mod target_not_passed;
 mod unknown;
 mod unknown_camera;
 mod unknown_engine;
@@ -60,4 +61,5 @@ pub(super) const RULES: &[&Rule] = &[
     &flag_without_value::RULE,
     &scene_file_missing::RULE,
     &replaces_shipped::RULE,
+    &target_not_passed::RULE,
 ];

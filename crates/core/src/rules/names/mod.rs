@@ -23,6 +23,7 @@ mod undeclared;
 mod unknown_token;
 mod unlisted;
 mod value_missing;
+mod variable_notation;
 mod version_not_read;
 mod windows_names;
 
@@ -54,4 +55,5 @@ pub(super) const RULES: &[&Rule] = &[
     &movie_with_frame::RULE,
     &shared_folder::RULE,
     &frame_notation::RULE,
+    &variable_notation::RULE,
 ];

@@ -1,0 +1,81 @@
+//! A variable of the environment in a path: `$ROOT` or `%ROOT%`.
+
+use crate::finding::{Finding, Severity, count};
+use crate::rules::{Rule, Subject};
+use crate::template::{Part, Template};
+
+/// TP125 `variable-notation`.
+pub(super) const RULE: Rule = Rule {
+    code: "TP125",
+    name: "variable-notation",
+    severity: Severity::Error,
+    what: "A path has `$NAME` or `%NAME%` in it, as shells write variables.",
+    why: "It is taken for text: a folder of that name is made, and the frames are where nobody looks for them.",
+    breaks: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "$RENDERS/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    keeps: r#"scene = "kiln.toml"
+frames = "1-48"
+path = "renders/{shot}.{frame:04}.png"
+engine = "understudy"
+"#,
+    fix: "Make the folder a place, and begin the path with it.",
+    check,
+};
+
+fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
+    subject
+        .once(|one| variable(&one.template.template))
+        .into_iter()
+        .map(|(one, variable, files)| {
+            rule.finding(format!("`{variable}` is text here, and no variable"))
+                .at(&one.template.place, "")
+                .so(format!(
+                    "{} would lie in a folder or under a name with these signs",
+                    count(files, "file", "files")
+                ))
+                .advise(
+                    "make the folder a place, such as [place] root = \"/srv/show\", and begin with {place.root}",
+                )
+        })
+        .collect()
+}
+
+/// The first `$NAME` or `%NAME%` in the texts of a template.
+fn variable(template: &Template) -> Option<String> {
+    template.parts().iter().find_map(|part| match part {
+        Part::Text(text) => variable_in(text).map(str::to_owned),
+        Part::Optional(template) => variable(template),
+        Part::Token(_) => None,
+    })
+}
+
+fn variable_in(text: &str) -> Option<&str> {
+    text.match_indices(['$', '%']).find_map(|(at, sign)| {
+        let behind = &text[at + 1..];
+        let end = behind.find(|sign: char| !sign.is_ascii_alphanumeric() && sign != '_');
+        let end = at + 1 + end.unwrap_or(behind.len());
+        let is_name = behind.starts_with(|first: char| first.is_ascii_alphabetic() || first == '_');
+        match sign {
+            "$" if is_name => Some(&text[at..end]),
+            "%" if is_name && text[end..].starts_with('%') => Some(&text[at..=end]),
+            _ => None,
+        }
+    })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_looks_like_a_variable_is_found() {
+        assert_eq!(variable_in("$ROOT/r"), Some("$ROOT"));
+        assert_eq!(variable_in("a/%ROOT_2%/r"), Some("%ROOT_2%"));
+        for text in ["50%/r", "a$/b", "$5", "%04d", "früh 日の出"] {
+            assert_eq!(variable_in(text), None, "{text}");
+        }
+    }
+}
