@@ -52,19 +52,17 @@ fn variable(template: &Template) -> Option<String> {
     })
 }
 
+/// A folder or a name that is nothing but a variable; elsewhere these signs are part of an odd name.
 fn variable_in(text: &str) -> Option<&str> {
-    text.match_indices(['$', '%']).find_map(|(at, sign)| {
-        let behind = &text[at + 1..];
-        let end = behind.find(|sign: char| !sign.is_ascii_alphanumeric() && sign != '_');
-        let end = at + 1 + end.unwrap_or(behind.len());
-        // A single letter is more often a part of an odd name.
-        let is_name = end - at > 2
-            && behind.starts_with(|first: char| first.is_ascii_alphabetic() || first == '_');
-        match sign {
-            "$" if is_name => Some(&text[at..end]),
-            "%" if is_name && text[end..].starts_with('%') => Some(&text[at..=end]),
-            _ => None,
-        }
+    text.split('/').find(|part| {
+        let name = part.strip_prefix('$');
+        let name = name.or_else(|| part.strip_prefix('%')?.strip_suffix('%'));
+        name.is_some_and(|name| {
+            name.starts_with(|first: char| first.is_ascii_alphabetic() || first == '_')
+                && name
+                    .chars()
+                    .all(|sign| sign.is_ascii_alphanumeric() || sign == '_')
+        })
     })
 }
 
@@ -76,7 +74,15 @@ mod tests {
     fn what_looks_like_a_variable_is_found() {
         assert_eq!(variable_in("$ROOT/r"), Some("$ROOT"));
         assert_eq!(variable_in("a/%ROOT_2%/r"), Some("%ROOT_2%"));
-        for text in ["50%/r", "a$/b", "r $x's", "$5", "%04d", "früh 日の出"] {
+        for text in [
+            "50%/r",
+            "a$/b",
+            "r $x's",
+            "$HOME `id`/r",
+            "$5",
+            "%04d",
+            "früh 日の出",
+        ] {
             assert_eq!(variable_in(text), None, "{text}");
         }
     }
