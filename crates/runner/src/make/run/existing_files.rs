@@ -12,7 +12,7 @@ use super::context::RunContext;
 use super::decision::{Decider, DueFrames, FileDecision, sources_first};
 use super::journal::Journal;
 use super::{Event, Existing, Failure, FileAction, Report, RunError};
-use crate::disk::stamp;
+use crate::disk::{has_content, stamp};
 use crate::look::inventory::{Accepted, ByReason, FileOnDisk, refused, unverifiable};
 use crate::make::publish::{Provenance, UNKNOWN_ENGINE, record};
 use crate::record::aside::set_aside;
@@ -328,7 +328,7 @@ impl ExistingFiles<'_> {
         run.is_some() && record.is_some_and(|record| record.origin.run.as_deref() == run)
     }
 
-    /// Compares what this run has published once more, by size and time: an engine may have kept a name or a descriptor of
+    /// Compares what this run has published once more, by size and time, and where these differ by its bytes: an engine may have kept a name or a descriptor of
     /// a file, and have written to it since.
     pub(super) fn check_published(&self) {
         for (index, deliverable) in DeliverableId::with_each(&self.context.expansion.deliverables) {
@@ -340,11 +340,14 @@ impl ExistingFiles<'_> {
                     let record = known.published.get(&path);
                     record
                         .filter(|_| self.is_own_by(&known.published, &path))
-                        .map(|record| record.stamp)
+                        .map(|record| (record.stamp, record.hash.to_string()))
                 };
                 let now = stamp(Path::new(&path)).ok().flatten();
-                if let (Some(then), Some(now)) = (record, now)
+                // A copy from an archive may have another time, and the same bytes.
+                let is_same = |hash: &str| has_content(Path::new(&path), hash).unwrap_or(true);
+                if let (Some((then, hash)), Some(now)) = (record, now)
                     && then != now
+                    && !is_same(&hash)
                 {
                     let reason = "it was written to after it was published";
                     changed.add(reason.to_owned(), file.frame);
