@@ -6,6 +6,7 @@ mod common;
 use std::collections::BTreeSet;
 use std::process::{Child, Command, Stdio};
 
+use common::kinds::{FRAMES, LAYERS, MOVIE, still};
 use common::{Project, needs, published, scene};
 
 const HEAD: &str = r#"[project]
@@ -17,29 +18,12 @@ passes = ["beauty", "depth"]
 [shot.kiln]
 scene = "kiln.toml"
 frames = "1-12"
-[output.frames]
-path = "r/{shot}_{pass}.{frame:04}.exr"
-channels = "rgb"
-bits = "half"
-color = { pixels = "linear", transfer = "srgb" }
-chunk = 1
 "#;
 
-const STILL: &str = r#"[output.still]
-path = "s/{shot}_{pass}.png"
-still = 3
-"#;
-
-const LAYERS: &str = r#"[output.together]
-path = "t/{shot}.{frame:04}.exr"
-from = "frames"
-layers = { all = ["beauty", "depth"] }
-"#;
-
-const MOVIE: &str = r#"[output.review]
-path = "m/{shot}.mp4"
-movie = { from = "frames", codec = "h264", pass = "beauty" }
-"#;
+/// A sequence whose frames are all chunks of their own.
+fn head() -> String {
+    [HEAD, FRAMES, "chunk = 1\n"].concat()
+}
 
 /// Starts a run that a clock ends should it stand still: its exit code is 124 then.
 fn start(project: &Project, machine: &str, arguments: &[&str]) -> Child {
@@ -82,7 +66,7 @@ fn side_by_side(project: &Project, runs: &[&[&str]]) {
 }
 
 fn project(more: &str) -> Project {
-    let project = Project::new(&format!("{HEAD}{more}"));
+    let project = Project::new(&format!("{}{more}", head()));
     project.write("kiln.toml", &scene("[mishap]\nslow = 2\n"));
     project
 }
@@ -97,7 +81,7 @@ fn two_runs_of_frames_and_a_movie() {
 #[test]
 fn three_runs_of_every_kind_of_output() {
     if needs("timeout") {
-        let project = project(&format!("{STILL}{LAYERS}{MOVIE}"));
+        let project = project(&format!("{}{LAYERS}{MOVIE}", still(3)));
         side_by_side(&project, &[&[], &["--jobs", "2"], &["--jobs", "1"]]);
     }
 }
@@ -122,7 +106,7 @@ fn the_shares_of_a_job_side_by_side_and_then_what_is_never_shared() {
 #[test]
 fn a_queue_on_two_machines() {
     if needs("timeout") {
-        let project = project(&format!("{STILL}{MOVIE}"));
+        let project = project(&format!("{}{MOVIE}", still(3)));
         project.call(&["queue", "add", "truepath.toml"]).ends(0);
         let work = |machine: &str| {
             let line = project.command(&["queue", "run"]);
@@ -168,7 +152,7 @@ fn two_runs_with_other_settings_take_a_version_each() {
     if !needs("timeout") {
         return;
     }
-    let job = HEAD
+    let job = head()
         .replace(
             "retries = 0\n",
             "retries = 0\nexisting = \"next-version\"\nversion = 1\n",

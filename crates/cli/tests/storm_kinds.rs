@@ -11,10 +11,12 @@ use std::fs;
 use std::process::{Child, Stdio};
 use std::time::{Duration, Instant};
 
+use common::kinds::{FRAMES, LAYERS, MOVIE, still};
 use common::{Chance, Project, number, scene};
 use rustix::process::{Pid, Signal, kill_process};
 
-const JOB: &str = r#"[project]
+/// The tables before the outputs.
+const HEAD: &str = r#"[project]
 dead-after = "3s"
 env = { PRECIOUS = "{precious}", RENDERER = "{renderer}" }
 engine = "renderer"
@@ -26,23 +28,12 @@ passes = ["beauty", "depth"]
 [shot.kiln]
 scene = "kiln.toml"
 frames = "1-24"
-[output.frames]
-path = "r/{shot}_{pass}.{frame:04}.exr"
-channels = "rgb"
-bits = "half"
-color = { pixels = "linear", transfer = "srgb" }
-chunk = 4
-[output.still]
-path = "s/{shot}_{pass}.png"
-still = 3
-[output.together]
-path = "t/{shot}.{frame:04}.exr"
-from = "frames"
-layers = { all = ["beauty", "depth"] }
-[output.review]
-path = "m/{shot}.mp4"
-movie = { from = "frames", codec = "h264", pass = "beauty" }
 "#;
+
+/// A job with files of each kind.
+fn job() -> String {
+    [HEAD, FRAMES, "chunk = 4\n", &still(3), LAYERS, MOVIE].concat()
+}
 
 /// What the renderer does in some of its starts: it links each of its pictures under a second name, lets a process
 /// work on in its folder, removes the folder, or puts a link to a folder of the user in its place.
@@ -82,7 +73,7 @@ fn project(mishap: &str) -> Project {
         .replace("name = \"understudy\"", "name = \"renderer\"")
         .replace("program = \"{self}\"", &format!("program = \"{program}\""));
     project.write("engines/renderer.toml", &profile);
-    let job = JOB
+    let job = job()
         .replace("{precious}", &project.path("precious").to_string_lossy())
         .replace("{renderer}", common::program());
     project.write("truepath.toml", &job);

@@ -16,7 +16,7 @@ use crate::error::{CommandError, DONE, FOUND};
 use crate::job_arguments::{JobArguments, NamedJob};
 use crate::shapes::status::StatusShape;
 use crate::show::pace::{pace, rough};
-use crate::show::states::{changes, unverifiable};
+use crate::show::states::{changes, failure, unverifiable};
 use crate::show::strips::{bar, coloured, fitted, table};
 use crate::show::verdict::Verdict;
 use crate::show::{
@@ -256,13 +256,7 @@ fn details(out: &mut impl Write, deliverables: &[Deliverable], status: &Status) 
             )?;
         }
         for failed in &row.failed {
-            writeln!(
-                out,
-                "\n{ERROR}failed{ERROR:#}  {}: {}\n        {}",
-                one.label(),
-                frames_of(&failed.frames.parse().unwrap_or_default()),
-                failed.reason
-            )?;
+            writeln!(out, "{}", failure(&one.label(), failed))?;
             if let Some(log) = &failed.log {
                 writeln!(out, "        log {log}")?;
             }

@@ -2,10 +2,23 @@
 
 use std::path::PathBuf;
 
+use truepath_runner::record::ledger::Failed;
+
+use super::{ERROR, frames_of};
+
 /// Why frames cannot be verified, and what can be done, in the lines below them.
 pub(crate) fn unverifiable(reason: &str) -> String {
     format!(
         "\n         nobody knows whether they are whole: {reason}.\n         They stay as they are; `unverifiable = \"allow\"` in the job takes them for whole"
+    )
+}
+
+/// Frames of a deliverable that could not be made, and why.
+pub(crate) fn failure(label: &str, failed: &Failed) -> String {
+    let frames = frames_of(&failed.frames.parse().unwrap_or_default());
+    format!(
+        "\n{ERROR}failed{ERROR:#}  {label}: {frames}\n        {}",
+        failed.reason
     )
 }
 

@@ -8,6 +8,7 @@
 )]
 
 pub mod bundles;
+pub mod kinds;
 pub mod layers;
 pub mod pictures;
 pub mod windows;

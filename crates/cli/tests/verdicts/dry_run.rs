@@ -65,7 +65,10 @@ fn a_dry_run_names_exactly_what_the_run_then_does() {
         may("--verify-all");
         if chance.below(3) == 0 {
             let replacing = "[project]\nexisting = \"replace\"";
-            project.write("truepath.toml", &JOB.replacen("[project]", replacing, 1));
+            project.write(
+                "truepath.toml",
+                &of_all_kinds().replacen("[project]", replacing, 1),
+            );
         }
         let job = project.read("truepath.toml");
         let what = format!("round {round}: {deeds:?} {options:?} {}", &job[..40]);

@@ -14,11 +14,13 @@ use std::path::Path;
 use std::process::Command;
 use std::sync::OnceLock;
 
+use common::kinds;
 use common::{Chance, Project, needs, number, scene};
 use serde_json::Value;
 use truepath_core::frames::FrameSet;
 
-const JOB: &str = r#"[project]
+/// The tables before the outputs.
+const HEAD: &str = r#"[project]
 engine = "understudy"
 size = "24x16"
 fps = 24
@@ -28,22 +30,13 @@ passes = ["beauty", "depth"]
 [shot.kiln]
 scene = "kiln.toml"
 frames = "1-3"
-[output.frames]
-path = "r/{shot}_{pass}.{frame:04}.exr"
-channels = "rgb"
-bits = "half"
-color = { pixels = "linear", transfer = "srgb" }
-[output.still]
-path = "s/{shot}_{pass}.png"
-still = 2
-[output.together]
-path = "t/{shot}.{frame:04}.exr"
-from = "frames"
-layers = { all = ["beauty", "depth"] }
-[output.review]
-path = "m/{shot}.mp4"
-movie = { from = "frames", codec = "h264", pass = "beauty" }
 "#;
+
+/// A job with a file of each kind.
+fn of_all_kinds() -> String {
+    let outputs = [kinds::FRAMES, &kinds::still(2), kinds::LAYERS, kinds::MOVIE];
+    HEAD.to_owned() + &outputs.concat()
+}
 
 /// A file of each kind: its path, the label of its deliverable, and its frame.
 const KINDS: [(&str, &str, i64); 4] = [
@@ -61,7 +54,7 @@ fn made() -> &'static [Project; 2] {
     static MADE: OnceLock<[Project; 2]> = OnceLock::new();
     MADE.get_or_init(|| {
         ["0.2", "0.3"].map(|radius| {
-            let project = Project::new(JOB);
+            let project = Project::new(&of_all_kinds());
             let text = scene("").replace("radius = 0.2", &format!("radius = {radius}"));
             project.write("kiln.toml", &text);
             project.call(&["run"]).ends(0);
@@ -350,7 +343,10 @@ fn nothing_wanted_is_never_complete() {
         );
     }
     // A job that cannot be loaded is not complete in a queue either.
-    project.write("bad.toml", &JOB.replace("understudy", "understudyy"));
+    project.write(
+        "bad.toml",
+        &of_all_kinds().replace("understudy", "understudyy"),
+    );
     project.write(
         "night.toml",
         "[[entry]]\njob = \"bad.toml\"\n[[entry]]\njob = \"truepath.toml\"\n",
@@ -367,7 +363,9 @@ fn nothing_wanted_is_never_complete() {
     // A scene that is not there is known before the night.
     project.write(
         "gone.toml",
-        &JOB.replace("kiln.toml", "gone.scene").replace("r/", "q/"),
+        &of_all_kinds()
+            .replace("kiln.toml", "gone.scene")
+            .replace("r/", "q/"),
     );
     project.write("night.toml", "[[entry]]\njob = \"gone.toml\"\n");
     let json = project.call(&["queue", "--format", "json"]).ends(1).json();

@@ -44,7 +44,7 @@ fn cell(kind: usize, in_the_way: InTheWay, existing: &str, options: &[&str]) -> 
         InTheWay::Unrecorded => fs::remove_dir_all(project.path(".truepath")).unwrap(),
     }
     if !existing.is_empty() {
-        let job = JOB.replacen(
+        let job = of_all_kinds().replacen(
             "[project]",
             &format!("[project]\nexisting = \"{existing}\""),
             1,
@@ -132,7 +132,7 @@ fn the_next_version_is_taken_for_movies_and_layers_too() {
     for kind in [LAYERED, MOVIE] {
         let output = ["frames", "still", "together", "review"][kind];
         let project = copy();
-        let job = JOB
+        let job = of_all_kinds()
             .replacen(
                 "[project]",
                 "[project]\nversion = 1\nexisting = \"next-version\"",

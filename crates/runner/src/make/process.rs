@@ -92,8 +92,8 @@ pub(crate) struct Start<'s> {
     pub(crate) arguments: &'s [String],
     /// All of its environment.
     pub(crate) env: &'s [(String, String)],
-    /// Texts that are masked where it prints them.
-    pub(crate) secrets: &'s [String],
+    /// What is masked in what it prints.
+    pub(crate) mask: &'s Mask,
     /// The folder that it works in.
     pub(crate) folder: &'s Path,
     /// The folder that it writes to.
@@ -126,7 +126,7 @@ impl<'w> Process<'w> {
         drop(command);
         let group = Group::of(&engine)?;
         let (sender, lines) = sync_channel(MOST_WAITING);
-        read_lines(input, sender, Mask::new(start.secrets));
+        read_lines(input, sender, start.mask.clone());
         let process = Self {
             engine,
             group,

@@ -189,15 +189,19 @@ impl<'a> Recovery<'a> {
         let frames: FrameSet = staged.frames.parse().unwrap_or_default();
         let frame = frames.first().unwrap_or(0);
         let all = DeliverableId::with_each(&self.expansion.deliverables);
-        let all = all.map(|(index, deliverable)| {
+        all.filter_map(|(index, deliverable)| {
+            // The files of the frame are hashed only where the name is the same.
+            let path = deliverable.pattern.sketch();
+            let mut members = staged
+                .members
+                .iter()
+                .filter(|member| member.path == path)
+                .peekable();
+            members.peek()?;
             let provenance = self.provenance[index].clone().of_frame(deliverable, frame);
-            (index, deliverable, provenance)
-        });
-        all.filter(|(_, deliverable, provenance)| {
-            staged.members.iter().any(|member| {
-                member.path == deliverable.pattern.sketch()
-                    && Some(&member.fingerprint) == provenance.fingerprint.as_ref()
-            })
+            members
+                .any(|member| Some(&member.fingerprint) == provenance.fingerprint.as_ref())
+                .then_some((index, deliverable, provenance))
         })
         .collect()
     }

@@ -6,9 +6,9 @@ use std::path::{Path, PathBuf};
 
 use sha2::{Digest, Sha256};
 use truepath_core::hex::hex;
-use truepath_media::{HashKind, hash_file};
+use truepath_media::HashKind;
 
-use crate::disk::{Disk, content_hash, hash_of_record, recorded, stamp};
+use crate::disk::{Disk, content_hash, has_content, recorded, stamp};
 use crate::system::{identity, is_open_for_writing};
 
 /// Why a file stays.
@@ -43,7 +43,7 @@ pub(crate) fn remove_if_same(
     if is_open_for_writing(path)? {
         return Ok(Some(Stays::Open));
     }
-    if !has_hash(path, hash)? {
+    if !has_content(path, hash)? {
         return Ok(Some(Stays::Changed));
     }
     // Between reading and removing nobody has put another file there, or written to this one.
@@ -54,13 +54,6 @@ pub(crate) fn remove_if_same(
         Some(_) if is_open_for_writing(path)? => Ok(Some(Stays::Open)),
         Some(_) => disk.remove_file(path).map(|()| None),
     }
-}
-
-/// Whether a file has the bytes of a hash, as ledgers record it.
-fn has_hash(path: &Path, hash: &str) -> io::Result<bool> {
-    let (kind, digits) = hash_of_record(hash);
-    let found = hash_file(path, &[kind])?;
-    Ok(recorded(kind, &found.concat()) == recorded(kind, digits))
 }
 
 /// Removes folders that are empty, from one upwards, up to a folder that stays.

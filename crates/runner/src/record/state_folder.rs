@@ -62,19 +62,19 @@ impl StateFolder {
     /// Refuses links in a state folder, and one that is a link itself: what a run writes there would change files of
     /// somebody else.
     fn check_links(&self) -> io::Result<()> {
-        let refuse = |path: &Path| {
-            let is_link = std::fs::symlink_metadata(path).is_ok_and(|facts| facts.is_symlink());
-            match is_link {
-                true => Err(io::Error::other(format!(
-                    "{} is a link, and no run writes through one; a state folder that lies elsewhere is set by `state`",
-                    path.display()
-                ))),
-                false => Ok(()),
-            }
+        let refuse = |path: &Path, is_link: bool| match is_link {
+            true => Err(io::Error::other(format!(
+                "{} is a link, and no run writes through one; a state folder that lies elsewhere is set by `state`",
+                path.display()
+            ))),
+            false => Ok(()),
         };
-        refuse(&self.root)?;
+        let root = std::fs::symlink_metadata(&self.root);
+        refuse(&self.root, root.is_ok_and(|facts| facts.is_symlink()))?;
         for entry in std::fs::read_dir(&self.root).into_iter().flatten() {
-            refuse(&entry?.path())?;
+            let entry = entry?;
+            let kind = entry.file_type();
+            refuse(&entry.path(), kind.is_ok_and(|kind| kind.is_symlink()))?;
         }
         Ok(())
     }

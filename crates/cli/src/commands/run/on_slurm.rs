@@ -8,6 +8,7 @@ use std::time::{Duration, Instant};
 use truepath_core::finding::count;
 use truepath_core::plan::plan;
 use truepath_core::quote::posix_line;
+use truepath_media::read_text;
 use truepath_runner::disk::{Disk, RealDisk};
 use truepath_runner::follow::status::{Follower, Status};
 use truepath_runner::make::run::Report;
@@ -18,10 +19,10 @@ use crate::commands::command_lines::cluster;
 use crate::error::CommandError;
 use crate::job_arguments::Chosen;
 use crate::show::pace::{pace, rough};
+use crate::show::states::failure;
 use crate::show::verdict::Verdict;
-use crate::show::{ERROR, WARNING, files, frames_of, print, remark};
+use crate::show::{WARNING, files, print, remark};
 use crate::{signals, this_program};
-use truepath_media::read_text;
 
 /// The most tasks of an array where the job does not say `slurm.max-tasks`.
 const MOST_TASKS: u64 = 64;
@@ -207,12 +208,7 @@ fn print_status(
     }
     for (one, row) in deliverables.iter().zip(&status.rows) {
         for failed in &row.failed {
-            print(&format!(
-                "\n{ERROR}failed{ERROR:#}  {}: {}\n        {}",
-                one.label(),
-                frames_of(&failed.frames.parse().unwrap_or_default()),
-                failed.reason
-            ))?;
+            print(&failure(&one.label(), failed))?;
         }
     }
     Ok(())

@@ -48,7 +48,7 @@ impl JobReader<'_> {
                     let line = place.map_or(1, |place| self.sources.line_and_column(&place).0);
                     Finding::error(finding.code, format!("line {line} of `{path}` is not TOML"))
                         .at(&base.place, "built on here")
-                        .advise("mend that file, or build on another one")
+                        .advise("correct that file, or name another one in `base`")
                 }));
                 if !is_toml {
                     continue;

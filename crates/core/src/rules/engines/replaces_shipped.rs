@@ -1,4 +1,4 @@
-//! A profile of the project that takes the place of one that ships.
+//! A profile of the project with the same name as a shipped one.
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity, count};
@@ -10,8 +10,8 @@ pub(super) const RULE: Rule = Rule {
     code: "TP527",
     name: "replaces-shipped",
     severity: Severity::Note,
-    what: "A profile in `engines/` has the name of a profile that ships, and is used in place of it.",
-    why: "In a folder of somebody else, another program may be started than the name says.",
+    what: "A profile in `engines/` has the same name as a shipped profile. The job uses the one in `engines/`.",
+    why: "In the folder of another person, this profile may start another program than its name suggests.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
@@ -40,7 +40,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 .place_of(one, Key::Engine)
                 .unwrap_or_else(|| one.template.place.clone());
             rule.finding(format!(
-                "the profile {engine} of this project is used in place of the one that ships"
+                "the job uses the profile {engine} of this project, not the shipped one"
             ))
             .at(&place, format!("starts `{program}`"))
             .so(format!("it makes {}", count(files, "file", "files")))

@@ -1,9 +1,10 @@
-//! A `run` line that is not told where to write.
+//! A `run` line without `{target}`.
 
 use crate::deliverable::Deliverable;
 use crate::finding::{Finding, Severity, count};
 use crate::job::Key;
 use crate::rules::{Rule, Subject};
+use crate::template::Template;
 
 /// TP528 `target-not-passed`.
 pub(super) const RULE: Rule = Rule {
@@ -11,7 +12,7 @@ pub(super) const RULE: Rule = Rule {
     name: "target-not-passed",
     severity: Severity::Warning,
     what: "A `run` line has no `{target}`.",
-    why: "The program is not told where to write. Only what it writes into the folder that it works in is found.",
+    why: "The program does not get the path of the file. A run finds only the files that it writes into its working folder.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
@@ -22,20 +23,9 @@ frames = "1-48"
 path = "renders/{shot}.{frame:04}.png"
 run = ["myrender", "--input", "{scene.file}", "--frame", "{frame}", "--to", "{target}"]
 "#,
-    fix: "Add the argument that says where to write, with `{target}` or `{target.folder}`.",
+    fix: "Add `{target}` or `{target.folder}`, with the flag that the program has for its output.",
     check,
 };
-
-/// What says where to write.
-const TARGETS: [&str; 7] = [
-    "target",
-    "target.folder",
-    "target.name",
-    "target.stem",
-    "target.extension",
-    "target.printf",
-    "target.hashes",
-];
 
 fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
     let untold = |one: &Deliverable| {
@@ -43,12 +33,16 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         if !engine.is_run_line || engine.writes.is_some() || one.is_assembled() {
             return None;
         }
-        let has = |name: &str| {
-            let mut templates = engine.arguments.iter().flat_map(|one| &one.put);
-            templates.any(|template| template.has(name))
-        };
-        let is_told = TARGETS.iter().any(|target| has(target));
-        (!is_told).then(|| has("output"))
+        let templates = engine.arguments.iter().flat_map(|argument| &argument.put);
+        let tokens: Vec<&str> = templates
+            .flat_map(Template::tokens)
+            .map(|(token, _)| token.name.as_str())
+            .collect();
+        // `{target}` and its parts, such as `{target.folder}`.
+        let is_told = tokens
+            .iter()
+            .any(|name| name.split('.').next() == Some("target"));
+        (!is_told).then(|| tokens.contains(&"output"))
     };
     subject
         .once(untold)
@@ -57,10 +51,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             let place = subject.place_of(one, Key::Run);
             let place = place.unwrap_or_else(|| one.template.place.clone());
             let finding = rule
-                .finding("this line is not told where to write")
-                .at(&place, "no `{target}` in it")
+                .finding("this `run` line has no `{target}`")
+                .at(&place, "the program does not get the path of the file")
                 .so(format!(
-                    "{} are found only if the program writes them into the folder that it works in",
+                    "a run finds {} only if the program writes into its working folder",
                     count(files, "file", "files")
                 ))
                 .advise("add `{target}` with the flag that the program has for its output");

@@ -9,7 +9,7 @@ pub(super) const RULE: Rule = Rule {
     code: "TP125",
     name: "variable-notation",
     severity: Severity::Error,
-    what: "A path has `$NAME` or `%NAME%` in it, as shells write variables.",
+    what: "A folder or a name in a path is `$NAME` or `%NAME%`, as shells write variables.",
     why: "It is taken for text: a folder of that name is made, and the frames are where nobody looks for them.",
     breaks: r#"scene = "kiln.toml"
 frames = "1-48"

@@ -79,43 +79,42 @@ pub struct OutsideFile {
 }
 
 fn unnamed_sentence(files: &[OutsideFile]) -> String {
-    const MOST: usize = 10;
-    let shown: Vec<String> = files
-        .iter()
-        .take(MOST)
-        .map(|file| {
-            let path = visible_bytes(file.path.as_os_str().as_encoded_bytes());
-            format!("\n  {path} ({} bytes), as {}", file.bytes, file.packed_as)
-        })
-        .collect();
-    let more = match files.len().saturating_sub(MOST) {
-        0 => String::new(),
-        more => format!("\n  and {more} more"),
-    };
+    let shown = |path: &Path| visible_bytes(path.as_os_str().as_encoded_bytes());
     let folder = files[0].path.parent().unwrap_or(Path::new("/"));
     format!(
-        "these files lie outside of the project, and are packed only when they or their folders are named, such as --with {}:{}{more}",
-        visible_bytes(folder.as_os_str().as_encoded_bytes()),
-        shown.concat()
+        "these files lie outside of the project, and are packed only when they or their folders are named, such as --with {}:{}",
+        shown(folder),
+        first_lines(files, |file| {
+            format!(
+                "{} ({} bytes), as {}",
+                shown(&file.path),
+                file.bytes,
+                file.packed_as
+            )
+        })
     )
 }
 
 fn outside_sentence(files: &[(PathBuf, u64)]) -> String {
-    const MOST: usize = 10;
-    let shown: Vec<String> = files
-        .iter()
-        .take(MOST)
-        .map(|(path, bytes)| format!("\n  {} ({bytes} bytes)", path.display()))
-        .collect();
-    let more = match files.len().saturating_sub(MOST) {
-        0 => String::new(),
-        more => format!("\n  and {more} more"),
-    };
     format!(
         "these files lie neither below the folder of the job nor below one of its places, so that another machine would not find them; \
-         copy them there, or make their folder a place:{}{more}",
-        shown.concat()
+         copy them there, or make their folder a place:{}",
+        first_lines(files, |(path, bytes)| format!(
+            "{} ({bytes} bytes)",
+            path.display()
+        ))
     )
+}
+
+/// The first of some files, a line each, and how many more there are.
+fn first_lines<F>(files: &[F], line: impl Fn(&F) -> String) -> String {
+    const MOST: usize = 10;
+    let shown = files.iter().take(MOST);
+    let mut lines: String = shown.map(|file| format!("\n  {}", line(file))).collect();
+    if files.len() > MOST {
+        lines += &format!("\n  and {} more", files.len() - MOST);
+    }
+    lines
 }
 
 pub(super) fn disk_error(path: &Path) -> impl Fn(io::Error) -> PackError {

@@ -16,6 +16,7 @@ use crate::disk::{has_content, stamp};
 use crate::look::inventory::{Accepted, ByReason, FileOnDisk, refused, unverifiable};
 use crate::make::publish::{Provenance, UNKNOWN_ENGINE, record};
 use crate::record::aside::set_aside;
+use crate::record::ledger::Hash;
 use crate::record::ledger::{FileOrigin, Files, Line, Replaces, SessionRecord};
 
 /// What is there and what is not, of each deliverable.
@@ -340,14 +341,15 @@ impl ExistingFiles<'_> {
                     let record = known.published.get(&path);
                     record
                         .filter(|_| self.is_own_by(&known.published, &path))
-                        .map(|record| (record.stamp, record.hash.to_string()))
+                        .map(|record| (record.stamp, record.hash))
                 };
                 let now = stamp(Path::new(&path)).ok().flatten();
                 // A copy from an archive may have another time, and the same bytes.
-                let is_same = |hash: &str| has_content(Path::new(&path), hash).unwrap_or(true);
+                let is_same =
+                    |hash: Hash| has_content(Path::new(&path), &hash.to_string()).unwrap_or(true);
                 if let (Some((then, hash)), Some(now)) = (record, now)
                     && then != now
-                    && !is_same(&hash)
+                    && !is_same(hash)
                 {
                     let reason = "it was written to after it was published";
                     changed.add(reason.to_owned(), file.frame);

@@ -60,12 +60,10 @@ impl<'w> EngineProcess<'w> {
         };
         let secrets: Vec<(String, String)> = secrets(spec).collect();
         env.extend(secrets.iter().cloned());
-        let secrets: Vec<String> = secrets.into_iter().map(|(_, value)| value).collect();
+        let mask = Mask::new(secrets.into_iter().map(|(_, value)| value));
         let words = arguments.iter().map(String::as_str);
         let line = posix_line(&path.display().to_string(), words);
-        let written = self
-            .log
-            .run(&Mask::new(&secrets).masked(format!("$ {line}")));
+        let written = self.log.run(&mask.masked(format!("$ {line}")));
         written.map_err(RunError::disk(self.log.path()))?;
         if workshop.supervisor.is_just_gone() {
             self.worker.journal.remark(
@@ -78,7 +76,7 @@ impl<'w> EngineProcess<'w> {
                 program: &path,
                 arguments,
                 env: &env,
-                secrets: &secrets,
+                mask: &mask,
                 folder,
                 staging,
                 background_limit: self.profile.background_limit,
