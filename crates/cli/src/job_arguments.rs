@@ -12,8 +12,9 @@ use truepath_core::nearest::advice;
 use truepath_core::system::System;
 use truepath_core::template::PathPattern;
 use truepath_runner::hand_over::queue::is_queue_file;
-use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE};
+use truepath_runner::load::{FOLDER_UNKNOWN, JOB_FILE, LoadError};
 use truepath_runner::look::describe::frames_of_scenes;
+use truepath_runner::look::splits;
 use truepath_runner::record::run_record::When;
 use truepath_runner::{Loaded, load};
 
@@ -388,6 +389,10 @@ impl JobArguments {
         {
             chosen = expand(&loaded.job, &loaded.surroundings, &selection);
         }
+        splits::take_found(&loaded, &mut chosen).map_err(|error| LoadError::State {
+            path: loaded.state_folder().to_string(),
+            error,
+        })?;
         if let Some(asked) = &selection.frames
             && chosen.problems.is_empty()
             && chosen

@@ -46,6 +46,7 @@ pub mod schema;
 pub mod script;
 pub mod sequences;
 pub mod source;
+pub mod split;
 pub mod spread;
 pub mod start;
 pub mod strip;

@@ -62,6 +62,15 @@ impl Probes {
         }
     }
 
+    /// Those of frames that are tried in any case.
+    #[must_use]
+    pub fn at(frames: Vec<Frame>) -> Self {
+        Self {
+            frames,
+            ..Self::default()
+        }
+    }
+
     /// A frame was rendered.
     pub fn rendered(&mut self) {
         self.rendered = true;

@@ -121,7 +121,8 @@ fn its_files_are_recognised_by_its_own_way_of_naming() {
 fn a_plan_gives_each_engine_what_it_can_take() {
     let frames = "frames = \"1-3,6,8-12/2\"\npasses = [\"beauty\", \"depth\"]";
     let pieces = |takes: &str, passes: &str| -> Vec<String> {
-        let expansion = expansion(&profile(takes, passes), frames);
+        let free = format!("split = \"free\"\n{}", profile(takes, passes));
+        let expansion = expansion(&free, frames);
         plan(&expansion, &|index| {
             expansion.deliverables[index].common.frames.selected.clone()
         })
@@ -137,6 +138,25 @@ fn a_plan_gives_each_engine_what_it_can_take() {
     );
     assert_eq!(pieces("one", "one").len(), 2 * 7);
     assert_eq!(pieces("list", "one"), ["1:1-3,6-12/2"; 2]);
+}
+
+#[test]
+fn a_clip_of_which_nobody_says_that_it_may_be_split_is_one_process() {
+    let planned = |takes: &str, split: &str, wanted: &str| -> Vec<String> {
+        let text = format!("{split}{}", profile(takes, "one"));
+        let expansion = expansion(&text, "frames = \"1-3,6,8-12/2\"");
+        plan(&expansion, &|_| wanted.parse().unwrap())
+            .iter()
+            .map(|one| format!("{} and {}", one.frames, one.besides))
+            .collect()
+    };
+    let never = "split = \"never\"\n";
+    assert_eq!(planned("range", never, "6"), ["6 and 1-5,7-12"]);
+    assert_eq!(planned("range", "", "6"), ["6 and 1-5,7-12"]);
+    assert_eq!(planned("stepped", never, "1-3"), ["1-3 and 4-12"]);
+    assert_eq!(planned("list", never, "8"), ["8 and 1-3,6,10-12/2"]);
+    assert_eq!(planned("range", "split = \"free\"\n", "6"), ["6 and "]);
+    assert_eq!(planned("one", never, "6,8").len(), 2);
 }
 
 #[test]

@@ -14,9 +14,20 @@ use truepath_core::source::{SourceKind, Sources};
 
 /// The deliverables of a job, with an engine that takes frames in this way.
 fn expansion(takes: &str, passes: &str, job: &str, sets: &[String]) -> Expansion {
+    split_expansion("split = \"free\"\n", takes, passes, job, sets)
+}
+
+/// The same, where the profile says in this way whether clips may be split.
+fn split_expansion(
+    split: &str,
+    takes: &str,
+    passes: &str,
+    job: &str,
+    sets: &[String],
+) -> Expansion {
     let mut sources = Sources::default();
     let profile = format!(
-        "engine = {{ name = \"brass\", program = \"brass\", frames = \"{takes}\", passes = \"{passes}\" }}\narguments = [\"{{frames}}\"]\n"
+        "{split}engine = {{ name = \"brass\", program = \"brass\", frames = \"{takes}\", passes = \"{passes}\" }}\narguments = [\"{{frames}}\"]\n"
     );
     let texts = [
         profile.as_str(),
@@ -72,13 +83,14 @@ proptest! {
         interleaved in any::<bool>(),
         takes in prop::sample::select(vec!["one", "range", "stepped", "list"]),
         passes in prop::sample::select(vec!["one", "all"]),
+        split in prop::sample::select(vec!["split = \"free\"\n", "split = \"never\"\n", ""]),
     ) {
         let mut frames = format!("{first}-{}/{step}", first + length);
         if let Some(extra) = extra {
             frames.push_str(&format!(",{extra}"));
         }
         let job = job(&frames, chunk);
-        let whole = files(&expansion(takes, passes, &job, &[]));
+        let whole = files(&split_expansion(split, takes, passes, &job, &[]));
         let listed: Vec<String> = weights.iter().map(u64::to_string).collect();
         let mut all = Vec::new();
         let mut sizes = Vec::new();
@@ -88,7 +100,7 @@ proptest! {
                 format!("share.weights={}", listed.join(",")),
                 format!("share.interleaved={interleaved}"),
             ];
-            let mine = expansion(takes, passes, &job, &sets);
+            let mine = split_expansion(split, takes, passes, &job, &sets);
             // Frames that are rendered; a movie counts the frames that it is made of.
             let size: u64 = mine.deliverables.iter().map(|one| match one.movie() {
                 Some(_) => one.common.frames.selected.count() * one.common.frames.shot.count(),
@@ -101,7 +113,7 @@ proptest! {
         prop_assert_eq!(&all, &whole);
         let total: u64 = sizes.iter().sum();
         let clip = frames.parse::<FrameSet>().unwrap().count();
-        let largest = (chunk * 2).max(clip).max(7);
+        let largest = (chunk * 2).max(clip * 2).max(14);
         for (size, weight) in sizes.iter().zip(&weights) {
             let due = total as f64 * *weight as f64 / weights.iter().sum::<u64>() as f64;
             prop_assert!((*size as f64 - due).abs() <= largest as f64 + 1e-6, "{size} of {due}");

@@ -29,6 +29,8 @@ pub struct Difference {
     pub largest: f32,
     /// The mean difference of all values.
     pub mean: f64,
+    /// The root mean square of the differences of all values.
+    pub rms: f64,
     /// Peak signal to noise ratio for a peak of 1, in decibels; infinite where nothing differs.
     pub psnr: f64,
     /// Structural similarity of the brightness (Wang and others, 2004), in blocks of 8 by 8 pixels: 1 where nothing
@@ -125,6 +127,26 @@ impl Pair {
         Ok(both.chain(only).collect())
     }
 
+    /// How much two files differ in linear light, over all of their layers: the largest root mean square, and the
+    /// largest part of the pixels of which a value differs.
+    ///
+    /// # Errors
+    /// When one is not whole, they are not of one kind, or they are too large for so many bytes of memory.
+    pub fn rms_and_share(
+        first: &Path,
+        second: &Path,
+        most_memory: u64,
+    ) -> Result<(f64, f64), CompareError> {
+        let (mut rms, mut share) = (0.0_f64, 0.0_f64);
+        for (_, pair) in Self::by_layer(first, second, most_memory)? {
+            let difference = pair?.difference(ComparedValues::Linear, 0.0);
+            let is_broken = difference.broken > 0 && difference.rms == 0.0;
+            rms = rms.max(if is_broken { 1.0 } else { difference.rms });
+            share = share.max(difference.share);
+        }
+        Ok((rms, share))
+    }
+
     fn of(first: Proxy, second: Proxy) -> Result<Self, CompareError> {
         if first.size != second.size {
             return Err(CompareError::Sizes(first.size, second.size));
@@ -185,6 +207,7 @@ impl Pair {
         Difference {
             largest,
             mean: sum / (count * 4.0),
+            rms: error.sqrt(),
             psnr: if error > 0.0 {
                 -10.0 * error.log10()
             } else {

@@ -86,6 +86,14 @@ impl PictureInputs {
         names.any(|name| name == token || list.is_some_and(|(_, all)| name == all))
     }
 
+    /// The words of its line as the profile has them, with their tokens.
+    #[must_use]
+    pub fn line(&self) -> Vec<String> {
+        let mut line = vec![self.profile.program.clone()];
+        self.each_template(&mut |template| line.push(template.to_string()));
+        line
+    }
+
     /// The values of all tokens, settings and variables that reach the engine for a deliverable, by name:
     /// what people call what has changed.
     #[must_use]

@@ -9,6 +9,7 @@ use crate::job::PlacedText;
 use crate::movie::Fps;
 use crate::profile::Profile;
 use crate::source::Sourced;
+use crate::split::Split;
 
 /// What deliverables of one output, shot, variant, view and camera share.
 #[derive(Debug, Clone)]
@@ -67,6 +68,8 @@ pub struct Frames {
     pub files: Sourced<FrameSet>,
     /// Those of them that the preset asks for and that were selected on the command line.
     pub selected: FrameSet,
+    /// Whether the preset asks for a few frames of the clip: they show size and look, and no motion.
+    pub is_sample: bool,
 }
 
 /// How processes are started and supervised.
@@ -84,6 +87,8 @@ pub struct Processes {
     pub chunk: Option<u64>,
     /// Whether the job sets that, and it does not follow from how long starting takes.
     pub is_chunk_set: bool,
+    /// Whether its frames may be split over several processes, where the engine takes a range.
+    pub split: Split,
     /// Whether processes are spread over the frames: first, last, middle, then ever finer.
     pub spread: bool,
     /// How long they may take, and how often they are tried.

@@ -10,6 +10,7 @@ use crate::frames::FrameSet;
 use crate::job::{Job, Jobs};
 use crate::profile::Profile;
 use crate::source::Place;
+use crate::split::{FoundSplit, Split};
 
 /// What a job expands to.
 #[derive(Debug, Clone, Default)]
@@ -54,6 +55,30 @@ impl Expansion {
                 Arc::new(common)
             });
             one.common = Arc::clone(common);
+        }
+    }
+
+    /// Takes over what runs have found about the clips of which nobody says whether they may be split.
+    pub fn take_found(&mut self, found: &mut dyn FnMut(&Deliverable) -> Option<FoundSplit>) {
+        // Passes that were of one process stay so.
+        let mut known: HashMap<*const Common, Arc<Common>> = HashMap::new();
+        for one in &mut self.deliverables {
+            if !one.is_split_unknown() {
+                continue;
+            }
+            let key = Arc::as_ptr(&one.common);
+            let common = match known.get(&key) {
+                Some(common) => Arc::clone(common),
+                None => {
+                    let mut common = Arc::clone(&one.common);
+                    if let Some(found) = found(one) {
+                        Arc::make_mut(&mut common).processes.split = Split::Found(found);
+                    }
+                    known.insert(key, Arc::clone(&common));
+                    common
+                }
+            };
+            one.common = common;
         }
     }
 

@@ -6,6 +6,7 @@
 //! asks `make` for the sequence that it is assembled from. What stands in the way of a deliverable
 //! is a [`Problem`] of the [`Expansion`], which rules report.
 
+mod clip;
 mod common;
 mod context;
 mod encoder;

@@ -15,6 +15,7 @@ use crate::job::{FramesToRender, Key, PlacedText};
 use crate::precedence::Chain;
 use crate::profile::{FramesPerProcess, Profile};
 use crate::source::{Level, Sourced};
+use crate::split::{Split, SplitWord};
 
 impl<'j> Context<'j> {
     /// What the deliverables of a request share, for one camera; what stands in the way is reported.
@@ -44,11 +45,11 @@ impl<'j> Context<'j> {
                 version: chain.value(Key::Version),
             },
             frames: self.frames(chain, request.kind, known_or_one),
+            processes: processes(chain, &engine),
             engine,
             scene: None,
             scene_files: Arc::default(),
             fps: chain.value(Key::Fps),
-            processes: processes(chain),
             allows_unverifiable: chain.value::<String>(Key::Unverifiable).as_deref()
                 == Some("allow"),
             project_values: Arc::clone(&self.project_values),
@@ -85,17 +86,10 @@ impl<'j> Context<'j> {
             // Both sets were read from short texts, so what they share is never too intricate.
             Some(asked) => wanted.intersection(asked).unwrap_or_default(),
         };
-        match kind {
-            OutputKind::Sequence => Frames {
-                shot,
-                files: frames,
-                selected,
-            },
-            OutputKind::Still => Frames {
-                shot,
-                files: still.unwrap_or(frames),
-                selected,
-            },
+        let is_sample = chain.value(Key::Only) == Some(FramesToRender::FirstMiddleLast);
+        let (files, selected) = match kind {
+            OutputKind::Sequence => (frames, selected),
+            OutputKind::Still => (still.unwrap_or(frames), selected),
             OutputKind::Movie => {
                 let first = FrameSet::from_frames(shot.first());
                 let selected = if selected == shot {
@@ -103,12 +97,14 @@ impl<'j> Context<'j> {
                 } else {
                     FrameSet::empty()
                 };
-                Frames {
-                    shot,
-                    files: frames.with(first),
-                    selected,
-                }
+                (frames.with(first), selected)
             }
+        };
+        Frames {
+            shot,
+            files,
+            selected,
+            is_sample,
         }
     }
 
@@ -183,12 +179,15 @@ fn frames_to_render(chain: &Chain<'_>, frames: &FrameSet) -> FrameSet {
     }
 }
 
-fn processes(chain: &Chain<'_>) -> Processes {
+fn processes(chain: &Chain<'_>, engine: &Profile) -> Processes {
     let small = |key| {
         let number = chain.value::<u64>(key);
         number.and_then(|number| u32::try_from(number).ok())
     };
+    let said = chain.value::<String>(Key::Split);
+    let said = said.and_then(|word| SplitWord::of_word(&word));
     Processes {
+        split: said.or(engine.split).map_or(Split::Unknown, Split::Said),
         priority: chain.value(Key::Priority).unwrap_or(0),
         env: chain.merged(Key::Env),
         secret: chain

@@ -121,11 +121,14 @@ fn chunks(all: &[Deliverable]) -> Vec<SharedPiece> {
             let common = &first.common;
             // Where nothing is set, a frame is the least that can be given away.
             let size = common.processes.chunk.or(Some(1));
-            let pieces =
-                common
-                    .engine
-                    .takes
-                    .cut(&common.frames.shot, &common.frames.selected, size);
+            let selected = &common.frames.selected;
+            let takes = common.engine.takes;
+            // What a run has found counts only there: machines that share nothing know nothing of it.
+            let pieces = match first.is_planned_in_pieces() {
+                true => takes.cut(&common.frames.shot, selected, size),
+                false if selected.is_empty() => Vec::new(),
+                false => vec![selected.clone()],
+            };
             let files = deliverables.len() as u64;
             let movie = first.movie().map(|_| common.frames.shot.count());
             pieces.into_iter().map(move |frames| SharedPiece {

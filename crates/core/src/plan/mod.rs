@@ -49,9 +49,53 @@ pub struct PlannedProcess {
     pub deliverables: AtLeastOne<DeliverableId>,
     /// The frames that it makes of each.
     pub frames: FrameSet,
+    /// Frames that it renders besides, since its clip may not be split; they are thrown away.
+    pub besides: FrameSet,
 }
 
 impl PlannedProcess {
+    /// The process that makes some frames and nothing else.
+    #[must_use]
+    pub fn of(deliverables: AtLeastOne<DeliverableId>, frames: FrameSet) -> Self {
+        Self {
+            deliverables,
+            frames,
+            besides: FrameSet::empty(),
+        }
+    }
+
+    /// The process that makes some frames of a clip that may not be split: it renders all of the clip.
+    #[must_use]
+    pub fn of_clip(
+        deliverables: AtLeastOne<DeliverableId>,
+        frames: FrameSet,
+        all: &[Deliverable],
+    ) -> Self {
+        let clip = all[*deliverables.first()].clip();
+        let besides = clip.difference(&frames).unwrap_or_default();
+        Self {
+            deliverables,
+            frames,
+            besides,
+        }
+    }
+
+    /// Other frames of the same deliverables.
+    #[must_use]
+    pub fn with_frames(&self, frames: FrameSet) -> Self {
+        Self::of(self.deliverables.clone(), frames)
+    }
+
+    /// All frames that it renders.
+    #[must_use]
+    pub fn rendered(&self) -> FrameSet {
+        if self.besides.is_empty() {
+            return self.frames.clone();
+        }
+        let all = self.frames.union(&self.besides);
+        all.unwrap_or_else(|_| self.frames.clone())
+    }
+
     /// How many files it makes.
     #[must_use]
     pub fn files(&self) -> u64 {
@@ -171,11 +215,23 @@ pub fn whole_plan(expansion: &Expansion) -> Vec<PlannedProcess> {
 
 /// The processes that make the wanted frames of each deliverable, in the order in which they are
 /// done; `wanted` gives the frames of the deliverable with an index. What is assembled of others comes
-/// right after the last process of these.
+/// right after the last process of these. A clip is split only where that is said or found to be free.
 #[must_use]
 pub fn plan(
     expansion: &Expansion,
     wanted: &dyn Fn(DeliverableId) -> FrameSet,
+) -> Vec<PlannedProcess> {
+    plan_as(expansion, wanted, &|index| {
+        expansion.deliverables[index].is_planned_in_pieces()
+    })
+}
+
+/// The same, where `in_pieces` says whose clips are split.
+#[must_use]
+pub fn plan_as(
+    expansion: &Expansion,
+    wanted: &dyn Fn(DeliverableId) -> FrameSet,
+    in_pieces: &dyn Fn(DeliverableId) -> bool,
 ) -> Vec<PlannedProcess> {
     let all = &expansion.deliverables;
     let mut groups: Vec<(AtLeastOne<DeliverableId>, FrameSet)> = Vec::new();
@@ -211,9 +267,14 @@ pub fn plan(
         (common.processes.spread, common.processes.priority)
     };
     for row in groups.chunk_by(|one, other| manner(one) == manner(other)) {
-        let pieces = row
-            .iter()
-            .map(|(members, frames)| pieces(all, members, frames));
+        let pieces = row.iter().map(|(members, frames)| {
+            if in_pieces(*members.first()) {
+                pieces(all, members, frames)
+            } else {
+                let members = members.clone();
+                vec![PlannedProcess::of_clip(members, frames.clone(), all)]
+            }
+        });
         if manner(&row[0]).0 {
             plan.extend(by_turns(pieces.collect()));
         } else {
@@ -265,10 +326,7 @@ fn pieces(
     };
     pieces
         .into_iter()
-        .map(|frames| PlannedProcess {
-            deliverables: deliverables.clone(),
-            frames,
-        })
+        .map(|frames| PlannedProcess::of(deliverables.clone(), frames))
         .collect()
 }
 

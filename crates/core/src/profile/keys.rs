@@ -67,7 +67,7 @@ use ProfileKind::{
 };
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 45] = [
+pub const PROFILE_KEYS: [ProfileKey; 46] = [
     key(
         "engine.name",
         Text,
@@ -241,6 +241,12 @@ pub const PROFILE_KEYS: [ProfileKey; 45] = [
         Truth,
         "Whether it finishes each frame before it begins the next, in ascending order. Then a frame is published as soon as a later one has begun; else only when the engine names its file (`log.file`) or ends with success.",
         "in-order = true",
+    ),
+    key(
+        "split",
+        Text,
+        "Whether the frames of a clip may be split over several processes: `free` where a frame is the same picture whatever range it is rendered in, `never` where it is not. Where it is not set, a run finds it out, unless the job says it.",
+        r#"split = "free""#,
     ),
     key(
         "error-fails",

@@ -6,6 +6,7 @@ use super::{FramesPerProcess, GivenFile, LogKind, LogPattern, SettingFacts};
 use crate::frames::Frame;
 use crate::picture::Holds;
 use crate::source::Place;
+use crate::split::SplitWord;
 use crate::template::Template;
 
 /// A program that renders, described.
@@ -79,6 +80,8 @@ pub struct Profile {
     /// Whether it finishes each frame before it begins the next, in ascending order: then a frame
     /// is finished as soon as a later one has begun.
     pub in_order: bool,
+    /// Whether a frame is the same picture whatever range it is rendered in, where the profile says that.
+    pub split: Option<SplitWord>,
     /// Whether a frame fails of which its log reports an error.
     pub error_fails: bool,
     /// How long what it leaves in the background may work on its pictures; none where it does not say.

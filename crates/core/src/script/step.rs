@@ -44,6 +44,8 @@ pub struct Step {
     pub writes_elsewhere: bool,
     /// The frames that it makes of each.
     pub frames: FrameSet,
+    /// Frames that it renders besides, and that are removed.
+    pub besides: FrameSet,
 }
 
 /// What has to be made of a scene once.
@@ -82,10 +84,11 @@ impl Step {
             group.naming.identity(frames)
         );
         let staging = format!("{above}/truepath-{name}");
+        let rendered = planned.rendered();
         let scouting = Invocation {
             profile,
             deliverables,
-            frames,
+            frames: &rendered,
             staging: &staging,
             prepared: None,
             threads: None,
@@ -126,8 +129,13 @@ impl Step {
         };
         let title = if one.movie().is_some() {
             format!("{}, the movie", group.label)
-        } else {
+        } else if planned.besides.is_empty() {
             format!("{}, frames {frames}", group.label)
+        } else {
+            format!(
+                "{}, frames {frames} of the clip {rendered}, which is rendered whole",
+                group.label
+            )
         };
         let folders = match &group.folders {
             Some(folders) => Arc::clone(folders),
@@ -149,6 +157,7 @@ impl Step {
             writes_elsewhere: profile.writes.is_some()
                 && matches!(profile.naming, EngineNaming::Learned),
             frames: frames.clone(),
+            besides: planned.besides.clone(),
             spec,
         };
         step.fits(about)?;

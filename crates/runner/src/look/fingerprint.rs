@@ -161,6 +161,25 @@ impl<'l> Fingerprints<'l> {
         values
     }
 
+    /// What a line is known by, for whether its clips may be split: its words, its scene and its settings, and not the
+    /// size of its pictures. The fingerprint of the deliverable was asked for before.
+    pub(crate) fn split_key(&self, deliverable: &Deliverable) -> String {
+        let mut hasher = Sha256::new();
+        let key = Arc::as_ptr(&deliverable.common.engine) as usize;
+        if let Some((_, inputs)) = self.inputs.get(&key) {
+            for word in inputs.line() {
+                add(&mut hasher, "line", &word);
+            }
+        }
+        let is_size = |name: &str| matches!(name, "size" | "width" | "height");
+        for (name, value) in self.inputs(deliverable) {
+            if !is_size(&name) {
+                add(&mut hasher, &name, &value);
+            }
+        }
+        hex(&hasher.finalize()[..16])
+    }
+
     /// The same as records have it.
     pub(crate) fn recorded_inputs(&self, deliverable: &Deliverable) -> InputValues {
         as_recorded(self.inputs(deliverable), &self.loaded.state_folder())

@@ -3,6 +3,7 @@
 //! - `inventory` looks at wanted files, and decides their state for every command; `fingerprint` says what should have made
 //!   them, `stale` why they are stale, `proof` whether a movie is whole.
 //! - `describe` asks engines about scenes (by way of `ask` and `program`), `needed_files` lists what these need.
+//! - `splits` says what runs have found about clips.
 //! - `large_files` reads a large input once, and keeps its hash in the cache of the user (`user_folders`).
 //! - `existing` looks by names alone, for `check`.
 //! - `scan` finds the sequences of any folder, `verify_all` looks at their files, `proxy_cache` makes them small.
@@ -20,6 +21,7 @@ pub(crate) mod program;
 pub(crate) mod proof;
 pub mod proxy_cache;
 pub mod scan;
+pub mod splits;
 pub mod stale;
 pub mod user_folders;
 pub mod verify_all;

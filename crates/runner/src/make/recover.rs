@@ -220,7 +220,9 @@ impl<'a> Recovery<'a> {
         let (_, first, provenance) = alike.first();
         let profile = std::sync::Arc::clone(&first.common.engine);
         let mut area = StagingArea::new(staging.clone(), alike, frames, &profile);
+        let besides: FrameSet = staged.besides.parse().unwrap_or_default();
         for output in &mut area.outputs {
+            output.besides = besides.clone();
             let is_free = |frame: &i64| {
                 let path = output.deliverable.path(*frame);
                 stamp(Path::new(&path)).is_ok_and(|there| there.is_none())
@@ -237,7 +239,14 @@ impl<'a> Recovery<'a> {
             let stands = || self.session.presence.stands();
             self.session.publisher.publish(self.disk, &stands, files)
         };
-        for one in area.collect_finished(&publish, finished)? {
+        // What was rendered to find out whether a clip may be split is not proven to be the right picture.
+        let finished = if staged.held { Vec::new() } else { finished };
+        let harvest = area.collect_finished(&publish, finished)?;
+        for one in harvest.besides {
+            self.disk
+                .remove_file(&staging.join(one.staged.file_name().unwrap_or_default()))?;
+        }
+        for one in harvest.collected {
             if own.is_some() {
                 let name = one.staged.file_name().unwrap_or_default();
                 self.disk.remove_file(&staging.join(name))?;
@@ -301,6 +310,8 @@ impl<'a> Recovery<'a> {
                 time: timestamp(),
                 frames: String::new(),
                 members: Vec::new(),
+                besides: String::new(),
+                held: false,
                 given: files.clone(),
             })])?;
         self.session.mark.make(self.disk, &own)?;

@@ -11,6 +11,7 @@ use crate::job::kinds::{
 use crate::job::value::Value;
 use crate::movie::QUALITIES;
 use crate::picture::PixelValues;
+use crate::split::SplitWord;
 
 use TableKind::{
     Output, OutputPass, Pass, Preset, Project, Shot, ShotPass, ShotVariant, ShotView, Variant, View,
@@ -19,6 +20,7 @@ use TableKind::{
 const MOVIE_QUALITY: KeyKind = choice(|| QUALITIES.to_vec());
 const PIXEL_VALUES: KeyKind = choice(|| PixelValues::ALL.map(PixelValues::name).to_vec());
 const ORDER: KeyKind = choice(|| vec!["file", "spread"]);
+const SPLIT: KeyKind = choice(|| SplitWord::ALL.map(SplitWord::word).to_vec());
 const EXISTING: KeyKind = choice(|| vec!["keep", "replace", "refuse", "next-version"]);
 const SCENE_CHANGES: KeyKind = choice(|| vec!["stop", "report"]);
 const UNVERIFIABLE: KeyKind = choice(|| vec!["report", "allow"]);
@@ -64,7 +66,7 @@ const BEFORE_VIEWS: &[TableKind] = &[Project, Output, Shot, Variant, ShotVariant
 const BEFORE_PRESETS: &[TableKind] = &[Project, Output, Shot, Variant, View, ShotVariant, ShotView];
 
 /// Every key, in the order of the reference.
-pub const KEYS: [KeyFacts; 87] = [
+pub const KEYS: [KeyFacts; 88] = [
     KeyFacts {
         key: Key::Name,
         name: "name",
@@ -448,6 +450,14 @@ pub const KEYS: [KeyFacts; 87] = [
         tables: NOT_BY_PASS,
         meaning: "Whether the program of a `run` line finishes each frame before it begins the next. Then a frame counts as finished as soon as a later one has begun. True for lines with `{first}` and `{last}` unless set.",
         example: "in-order = false",
+    },
+    KeyFacts {
+        key: Key::Split,
+        name: "split",
+        kind: &SPLIT,
+        tables: NOT_BY_PASS,
+        meaning: "Whether the frames of a clip may be split over several processes of a program that takes a range: `free` where a frame is the same picture whatever range it is rendered in, `never` where it is not, because the program spreads a clock over its range or carries a state from frame to frame: then one process renders the whole clip. Unset, as the profile says; where that does not say it either, a run finds it out before it publishes anything.",
+        example: r#"split = "free""#,
     },
     KeyFacts {
         key: Key::SuccessCodes,

@@ -43,6 +43,7 @@ keys! {
     Engine,
     Run,
     InOrder,
+    Split,
     SuccessCodes,
     SamePicture,
     Threads,

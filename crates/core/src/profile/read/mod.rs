@@ -8,6 +8,7 @@ use super::{FramesPerProcess, Makes, Naming, PassesPerProcess, Profile, keys_of}
 use crate::finding::Finding;
 use crate::picture::Holds;
 use crate::source::{Place, SourceKind, Sources};
+use crate::split::SplitWord;
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, parse};
 
@@ -96,6 +97,10 @@ impl ProfileReader {
                     }
                 }
                 "in-order" => profile.in_order = self.truth(&entry.value),
+                "split" => {
+                    let rows = SplitWord::ALL.map(|word| (word.word(), word));
+                    profile.split = self.choice(&entry.value, &rows);
+                }
                 "error-fails" => profile.error_fails = self.truth(&entry.value),
                 "background-limit" => profile.background_limit = self.duration(&entry.value),
                 "success-codes" => {

@@ -287,9 +287,12 @@ impl EngineProcess<'_> {
         area: &mut StagingArea<'_>,
         evidence: Evidence<'_>,
     ) -> Result<u64, RunError> {
+        if self.attempt.held {
+            return Ok(0);
+        }
         let journal = self.worker.journal;
         match area.collect(&|files| journal.publish(files), evidence, true) {
-            Ok(collected) => self.collected(&collected),
+            Ok(harvest) => self.collected(harvest),
             // More files may show it.
             Err(CollectError::Learn(_)) => Ok(0),
             Err(error) => Err(error.into()),

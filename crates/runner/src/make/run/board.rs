@@ -218,6 +218,11 @@ impl Board {
         self.changed.notify_all();
     }
 
+    /// Takes the places of clips that hold pictures: the run has ended.
+    pub(super) fn take_places(&self) -> Vec<Chunk> {
+        self.inner().queue.take_places()
+    }
+
     /// More processes may work at once, or one fits again.
     pub(super) fn look_again(&self) {
         self.changed.notify_all();

@@ -3,11 +3,12 @@
 use truepath_core::deliverable::DeliverableId;
 use truepath_core::frames::FrameSet;
 use truepath_core::job::Key;
-use truepath_core::plan::{PlannedProcess, ProcessNaming, label, plan};
+use truepath_core::plan::{PlannedProcess, ProcessNaming, label, plan_as};
 use truepath_core::probes::Verdict;
 
+use super::attempt::Attempt;
 use super::board::{ChunkOutcome, ProcessSlot, StopReason, TakenChunk};
-use super::chunk_queue::{Attempt, Chunk};
+use super::chunk_queue::{Chunk, Purpose};
 use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::worker::Worker;
@@ -56,6 +57,11 @@ impl Worker<'_> {
             self.journal
                 .remark(&format!("{}: {error}", chunk_label(self, chunk)));
         }
+        if matches!(chunk.purpose, Purpose::Place(_)) {
+            // What it holds stays in its staging folder, and the next run recovers that.
+            self.forget_place(chunk);
+            return Ok(ChunkOutcome::Done);
+        }
         let Some(at_work) = at_work else {
             // Nothing was started: whatever is left of the chunk cannot be begun.
             let planned = chunk.planned.clone();
@@ -63,7 +69,7 @@ impl Worker<'_> {
             chunk.attempts.clear();
             return self.close(chunk);
         };
-        if chunk.is_one_by_one {
+        if chunk.is_one_by_one || chunk.is_clip() {
             self.fail_after(&at_work, error)?;
             return self.again_or_close(chunk);
         }
@@ -72,10 +78,8 @@ impl Worker<'_> {
         for frame in at_work.frames.iter() {
             let is_missing = missing.iter().any(|(_, frames)| frames.contains(frame));
             if is_missing {
-                chunk.attempts.push_back(Attempt::first(PlannedProcess {
-                    deliverables: at_work.deliverables.clone(),
-                    frames: FrameSet::range(frame, frame),
-                }));
+                let alone = at_work.with_frames(FrameSet::range(frame, frame));
+                chunk.attempts.push_back(Attempt::first(alone));
             }
         }
         self.again_or_close(chunk)
@@ -121,6 +125,9 @@ impl Worker<'_> {
         if let Verdict::NothingWorks(reason) = self.prospects.verdict(&chunk.planned) {
             return self.give_up_chunk(chunk, &reason);
         }
+        if matches!(chunk.purpose, Purpose::FindSplit) {
+            return self.find_split(chunk);
+        }
         // What is scarce is asked for before the chunk, and held for one process.
         let Some(held) = self.permits(&chunk.planned)? else {
             self.journal
@@ -137,12 +144,17 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         slot: ProcessSlot<'_>,
     ) -> Result<ChunkOutcome, RunError> {
+        if matches!(chunk.purpose, Purpose::Place(_)) {
+            return self.go_on_with_place(chunk, slot);
+        }
         if !chunk.is_begun()
             && let Some(next) = self.begin(chunk)?
         {
             return Ok(next);
         }
-        if self.prospects.verdict(&chunk.planned) == Verdict::Open {
+        if chunk.is_clip() {
+            // It is rendered whole or not at all.
+        } else if self.prospects.verdict(&chunk.planned) == Verdict::Open {
             if !self.probe_first(chunk) {
                 self.prospects.out_of_reach(&chunk.planned);
                 return Ok(ChunkOutcome::Doubtful);
@@ -183,6 +195,9 @@ impl Worker<'_> {
             chunk.attempts.push_front(attempt);
             return Ok(ChunkOutcome::Again);
         }
+        if chunk.is_clip() {
+            return self.after_clip(chunk, attempt, &outcome);
+        }
         self.after(chunk, attempt, &outcome)
     }
 
@@ -204,19 +219,29 @@ impl Worker<'_> {
         }
         self.journal.refresh()?;
         let missing = self.still_missing(&chunk.planned)?;
-        let wanted = |index: DeliverableId| {
-            let of_it = missing.iter().find(|(one, _)| *one == index);
-            of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
-        };
-        let planned_processes = plan(self.context.expansion, &wanted);
-        chunk
-            .attempts
-            .extend(planned_processes.into_iter().map(Attempt::first));
+        if chunk.is_clip() {
+            self.begin_clip(chunk, missing);
+        } else {
+            let planned = self.in_pieces(&missing);
+            chunk.attempts.extend(planned.map(Attempt::first));
+        }
         if chunk.attempts.is_empty() {
             // Others brought all of it.
             self.prospects.rendered(&chunk.planned);
         }
         Ok(None)
+    }
+
+    /// The processes of some frames of deliverables whose clips may be split.
+    pub(super) fn in_pieces(
+        &self,
+        missing: &[(DeliverableId, FrameSet)],
+    ) -> impl Iterator<Item = PlannedProcess> + use<> {
+        let wanted = |index: DeliverableId| {
+            let of_it = missing.iter().find(|(one, _)| *one == index);
+            of_it.map_or_else(FrameSet::empty, |(_, frames)| frames.clone())
+        };
+        plan_as(self.context.expansion, &wanted, &|_| true).into_iter()
     }
 
     /// Claims the blocks of a chunk, in order, up to the first that is not ours; what follows is handed on. Where
@@ -255,7 +280,7 @@ impl Worker<'_> {
 
     /// Whether the scene of some frames is as it was when the run began; if not, the run stops, or
     /// goes on and says so.
-    fn scene_stands(&self, planned: &PlannedProcess) -> Result<bool, RunError> {
+    pub(super) fn scene_stands(&self, planned: &PlannedProcess) -> Result<bool, RunError> {
         let one = planned.first(&self.context.expansion.deliverables);
         let Some(scene) = &one.common.scene else {
             return Ok(true);

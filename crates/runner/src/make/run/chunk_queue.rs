@@ -2,17 +2,17 @@
 
 use std::collections::{HashMap, HashSet, VecDeque};
 use std::time::{Duration, Instant};
-use truepath_core::deliverable::DeliverableId;
-
 use truepath_core::balance::OpenWork;
+use truepath_core::deliverable::DeliverableId;
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::{Blocks, PlannedProcess};
+use truepath_core::probes::Verdict;
 
 use super::Failure;
-use super::outcome::UnconfirmedPictures;
+use super::attempt::Attempt;
 use super::pace::{Pace, Turn, WorkKind};
+use super::place::PlaceAtWork;
 use super::prospects::Prospects;
-use crate::clock::Moment;
 use crate::record::claims::Claim;
 
 /// Where more chunks are open than this, they stay in their order.
@@ -20,34 +20,24 @@ const MOST_SORTED: usize = 1000;
 /// How long the sum of all open work is used before it is added up again.
 const SUM_IS_TRUE: Duration = Duration::from_millis(250);
 
-/// Frames that one more process is started for.
-#[derive(Debug, Clone)]
-pub(super) struct Attempt {
-    pub(super) planned: PlannedProcess,
-    /// How many tries in a row brought none of them.
-    pub(super) tries: u32,
-    /// Not before this.
-    pub(super) not_before: Option<Moment>,
-    /// What the try before left, where only its exit code did not mean success.
-    pub(super) unconfirmed: Option<UnconfirmedPictures>,
-}
-
-impl Attempt {
-    /// The first attempt at some frames.
-    pub(super) fn first(planned: PlannedProcess) -> Self {
-        Self {
-            planned,
-            tries: 0,
-            not_before: None,
-            unconfirmed: None,
-        }
-    }
+/// What a chunk is for.
+#[derive(Default)]
+pub(super) enum Purpose {
+    /// To render its frames, in as many processes as is best.
+    #[default]
+    Pieces,
+    /// To render a clip that may not be split.
+    Clip,
+    /// To find out whether its clip may be split, and to lay out its chunks then.
+    FindSplit,
+    /// To render a place of a clip in a row and a frame of it alone.
+    Place(Box<PlaceAtWork>),
 }
 
 /// A piece of the plan: what one process renders when all goes well.
-#[derive(Debug)]
 pub(super) struct Chunk {
     pub(super) planned: PlannedProcess,
+    pub(super) purpose: Purpose,
     /// Its frames in blocks, which are claimed one by one.
     pub(super) blocks: Blocks,
     /// The frames that were missing of it when the run began.
@@ -69,6 +59,28 @@ pub(super) struct Chunk {
 }
 
 impl Chunk {
+    /// A chunk of some frames that is one block.
+    pub(super) fn whole(planned: PlannedProcess, purpose: Purpose, missing: FrameSet) -> Self {
+        Self {
+            blocks: Blocks::whole(&planned.frames),
+            planned,
+            purpose,
+            missing,
+            most: None,
+            attempts: VecDeque::new(),
+            failed_probes: Vec::new(),
+            claims: Vec::new(),
+            at_work: None,
+            is_one_by_one: false,
+            sources: Vec::new(),
+        }
+    }
+
+    /// Whether its clip may not be split.
+    pub(super) fn is_clip(&self) -> bool {
+        matches!(self.purpose, Purpose::Clip)
+    }
+
     /// Whether it is ours.
     pub(super) fn is_begun(&self) -> bool {
         !self.claims.is_empty()
@@ -77,12 +89,10 @@ impl Chunk {
     /// Its blocks from the one with an index on as a chunk of their own; none where it has not so many.
     pub(super) fn split_off(&mut self, index: u64) -> Option<Self> {
         let rest = self.blocks.split_off(index)?;
-        let of = |blocks: &Blocks| PlannedProcess {
-            deliverables: self.planned.deliverables.clone(),
-            frames: blocks.frames(),
-        };
+        let of = |blocks: &Blocks| self.planned.with_frames(blocks.frames());
         let rest = Self {
             planned: of(&rest),
+            purpose: Purpose::Pieces,
             blocks: rest,
             missing: self.missing.clone(),
             most: self.most,
@@ -188,6 +198,14 @@ impl ChunkQueue {
     /// Puts a chunk back that was taken.
     pub(super) fn put(&mut self, number: usize, chunk: Chunk) {
         self.chunks[number] = Some(chunk);
+    }
+
+    /// Takes the places of clips, at the end.
+    pub(super) fn take_places(&mut self) -> Vec<Chunk> {
+        let is_place = |chunk: &Chunk| matches!(chunk.purpose, Purpose::Place(_));
+        let all = self.chunks.iter_mut();
+        all.filter_map(|chunk| chunk.take_if(|chunk| is_place(chunk)))
+            .collect()
     }
 
     /// A chunk that was taken is done.
@@ -305,7 +323,7 @@ impl ChunkQueue {
     /// Whether a chunk can be begun now: what is assembled waits until its sources are done.
     fn can_begin(&self, chunk: &Chunk, prospects: &Prospects) -> bool {
         let is_done = |source: &DeliverableId| self.left.get(source).is_none_or(|left| *left == 0);
-        chunk.sources.iter().all(is_done) && prospects.may_begin(&chunk.planned)
+        chunk.sources.iter().all(is_done) && may_begin(chunk, prospects)
     }
 
     /// Whether any open chunk can be begun now.
@@ -358,5 +376,20 @@ impl ChunkQueue {
             }
         }
         Some(best)
+    }
+}
+
+/// Whether a chunk can be begun, by what is known of what it makes.
+fn may_begin(chunk: &Chunk, prospects: &Prospects) -> bool {
+    let planned = &chunk.planned;
+    if matches!(prospects.verdict(planned), Verdict::NothingWorks(_)) {
+        return true;
+    }
+    let splits = &prospects.splits;
+    match &chunk.purpose {
+        Purpose::Pieces => prospects.may_begin(planned),
+        Purpose::Clip => true,
+        Purpose::FindSplit => splits.may_decide(planned, chunk.is_begun()),
+        Purpose::Place(place) => splits.may_go_on(planned, place.is_judged()),
     }
 }

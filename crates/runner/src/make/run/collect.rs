@@ -1,12 +1,14 @@
 //! What is taken out of a staging folder: files that get their true names, and what is missing and why.
 
+use std::path::Path;
+
 use super::board::StopReason;
 use super::engine_process::EngineProcess;
 use super::outcome::End;
 use super::worker::Worker;
 use super::{Event, RunError};
 use crate::make::publish::PublishedFile;
-use crate::make::staging_area::{CollectError, Collected, Evidence, StagingArea};
+use crate::make::staging_area::{CollectError, Evidence, Harvest, StagingArea};
 
 impl EngineProcess<'_> {
     /// Publishes what the process has finished by its end, and sees what is missing and why.
@@ -32,7 +34,7 @@ impl EngineProcess<'_> {
         let journal = self.worker.journal;
         let publish = |files| journal.publish(files);
         match area.collect(&publish, evidence, false) {
-            Ok(collected) => self.outcome.published += self.collected(&collected)?,
+            Ok(collected) => self.outcome.published += self.collected(collected)?,
             // Half a set of files may show nothing, and is no reason to give up.
             Err(CollectError::Learn(_)) if !success => {}
             Err(CollectError::Learn(error)) => {
@@ -49,7 +51,7 @@ impl EngineProcess<'_> {
         self.outcome.missing = area
             .outputs
             .iter()
-            .map(|output| (output.index, area.missing(output), output.flaws.clone()))
+            .map(|output| (output.index, area.wanted(output), output.flaws.clone()))
             .collect();
         Ok(())
     }
@@ -64,9 +66,10 @@ impl EngineProcess<'_> {
         let unproven = area.unproven()?;
         let is_by_itself = matches!(self.outcome.end, End::Code(_));
         if context.policy.accept_unproven && is_by_itself {
-            let collected = area.accept(&|files| journal.publish(files), unproven)?;
-            self.outcome.published += self.collected(&collected)?;
-            journal.report().accepted += collected.len() as u64;
+            let harvest = area.accept(&|files| journal.publish(files), unproven)?;
+            let accepted = self.collected(harvest)?;
+            self.outcome.published += accepted;
+            journal.report().accepted += accepted;
         } else {
             let pictures = unproven.iter().map(|one| {
                 let index = area.outputs[one.output].index;
@@ -91,9 +94,15 @@ impl EngineProcess<'_> {
     }
 
     /// Reports files that got their true names; gives how many.
-    pub(super) fn collected(&mut self, collected: &[Collected]) -> Result<u64, RunError> {
+    pub(super) fn collected(&mut self, harvest: Harvest) -> Result<u64, RunError> {
         let journal = self.worker.journal;
-        for one in collected {
+        for one in &harvest.besides {
+            if !self.attempt.held {
+                self.worker.compare_with_published(one);
+            }
+            self.throw_away(&one.staged)?;
+        }
+        for one in &harvest.collected {
             let name = one.staged.file_name().unwrap_or_default().to_string_lossy();
             let PublishedFile { record, aside } = &one.brought;
             let written = self.log.run(&format!("{name} is {}", record.path));
@@ -132,6 +141,14 @@ impl EngineProcess<'_> {
                 });
             }
         }
-        Ok(collected.len() as u64)
+        Ok(harvest.collected.len() as u64)
+    }
+
+    /// Removes a picture that this run has rendered and nobody wants.
+    pub(super) fn throw_away(&self, staged: &Path) -> Result<(), RunError> {
+        let removed = self.worker.context.disk.remove_file(staged);
+        removed.map_err(RunError::disk(staged))?;
+        self.worker.journal.report().thrown_away += 1;
+        Ok(())
     }
 }

@@ -2,7 +2,8 @@
 
 use std::path::PathBuf;
 
-use truepath_core::deliverable::Expansion;
+use truepath_core::deliverable::{DeliverableId, Expansion};
+use truepath_core::split::Split;
 
 use super::scenes::Scenes;
 use super::{Options, Policy};
@@ -29,9 +30,23 @@ pub(super) struct RunContext<'r> {
     pub(super) inventory: Inventory<'r>,
     /// The scenes as they were when the run began.
     pub(super) scenes: Scenes,
+    /// What the line of each deliverable is known by that takes a range.
+    pub(super) split_keys: Vec<Option<String>>,
 }
 
 impl RunContext<'_> {
+    /// Whether this run has to find out whether the clip of a deliverable may be split: nobody says it, and it was not
+    /// found by the engine of today.
+    pub(super) fn is_split_to_be_found(&self, index: DeliverableId) -> bool {
+        let one = &self.expansion.deliverables[index];
+        match &one.common.processes.split {
+            Split::Found(found) => {
+                one.takes_a_range() && found.engine != self.provenance[index].engine
+            }
+            _ => one.is_split_unknown(),
+        }
+    }
+
     /// Where a program is.
     pub(super) fn program(&self, name: &str) -> Option<PathBuf> {
         program_of_engine(name, self.options.this_program, &self.loaded.folder)

@@ -8,8 +8,8 @@ use truepath_core::deliverable::{Deliverable, DeliverableId, Limits};
 use truepath_core::plan::label;
 use truepath_core::profile::Profile;
 
+use super::attempt::Attempt;
 use super::board::ProcessSlot;
-use super::chunk_queue::Attempt;
 use super::log::Log;
 use super::outcome::Outcome;
 use super::pace::Turn;

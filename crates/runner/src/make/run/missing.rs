@@ -26,6 +26,8 @@ impl Worker<'_> {
             let looker = self.context.inventory.of(index);
             let wanted = planned.frames.intersection(&self.backlog.missing[index]);
             let wanted = wanted.unwrap_or_else(|_| planned.frames.clone());
+            let splits = &self.prospects.splits;
+            let wanted = splits.without_published(planned, index, wanted);
             let known = self.known_files(one, &wanted);
             let mut missing: Vec<Frame> = Vec::new();
             for frame in wanted.iter() {

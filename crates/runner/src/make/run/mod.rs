@@ -19,10 +19,12 @@
 
 mod assembled;
 mod assembling;
+mod attempt;
 mod attend;
 mod board;
 mod chunk;
 mod chunk_queue;
+mod clip;
 mod collect;
 mod context;
 mod decision;
@@ -32,11 +34,15 @@ mod engines;
 mod error;
 mod event;
 mod existing_files;
+mod find_split;
 mod folders;
 mod foresee;
 mod frame_limit;
+mod held;
+mod hold;
 mod idle;
 mod journal;
+mod layout;
 mod line_watch;
 mod log;
 mod missing;
@@ -45,6 +51,7 @@ mod outcome;
 mod pace;
 mod permits;
 mod pictures;
+mod place;
 mod policy;
 mod prepare;
 mod prepared;
@@ -54,6 +61,7 @@ mod report;
 mod running;
 mod scenes;
 mod see_through;
+mod split_tests;
 mod start;
 #[cfg(test)]
 mod tests;
@@ -141,7 +149,7 @@ pub fn run(
         written.map_err(RunError::disk(state.path()))
     };
     let mut record = RunRecord::of_call(before.as_ref(), loaded.began.instant(), existing);
-    let origins = prepare::origins(loaded, expansion, Some(&record.id()))?;
+    let mut origins = prepare::origins(loaded, expansion, Some(&record.id()))?;
     if let Some(mut report) = idle::nothing_to_do(loaded, expansion, options, &origins, watch)? {
         report.took = begun.elapsed();
         // What other calls brought may have completed the job.
@@ -152,14 +160,8 @@ pub fn run(
         }
         return Ok(report);
     }
-    let prepare::RunOrigins {
-        provenance,
-        inventory,
-        scenes,
-        inputs,
-    } = origins;
-    let made_by = (provenance, inventory);
-    let (context, known) = prepare::begin(loaded, expansion, options, made_by, scenes)?;
+    let inputs = std::mem::take(&mut origins.inputs);
+    let (context, known) = prepare::begin(loaded, expansion, options, origins)?;
     let listener = Mutex::new(watch);
     let journal = Journal::new(&context, known, &listener);
     let mut versions = VersionClaims::new(options.disk, state.versions());
@@ -229,6 +231,7 @@ fn render(
     claim()?;
     begun()?;
     running.render_and_watch();
+    running.worker().let_go_of_places()?;
     let workshop = &running.workshop;
     workshop.remove_prepared(context);
     journal.remark_on_left_behind(&workshop.supervisor.engines.end_all_orphans());

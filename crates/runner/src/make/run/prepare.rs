@@ -1,15 +1,15 @@
 //! Before anything is rendered: state, recovery, and what is there already.
 
-use std::collections::{BTreeMap, HashMap, VecDeque};
+use std::collections::{BTreeMap, HashMap};
 use std::time::Duration;
 
 use sha2::{Digest, Sha256};
 use truepath_core::deliverable::{DeliverableId, Expansion};
 use truepath_core::forecast::{Effort, Forecast};
-use truepath_core::frames::FrameSet;
 use truepath_core::hex::hex;
 use truepath_core::job::Key;
-use truepath_core::plan::{Blocks, label, plan};
+use truepath_core::plan::label;
+use truepath_core::split::places;
 
 use super::board::Board;
 use super::chunk_queue::Chunk;
@@ -17,6 +17,7 @@ use super::context::RunContext;
 use super::engines::name_and_version;
 use super::existing_files::{Backlog, ExistingFiles};
 use super::journal::Journal;
+use super::layout::first_chunks;
 use super::line_watch::LineWatch;
 use super::other_runs::OtherRuns;
 use super::pace::{Jobs, Pace, WorkKind, gigabytes};
@@ -44,8 +45,7 @@ pub(super) fn begin<'r>(
     loaded: &'r Loaded,
     expansion: &'r Expansion,
     options: &'r Options<'r>,
-    (provenance, inventory): (Vec<Provenance>, Inventory<'r>),
-    scenes: Scenes,
+    origins: RunOrigins<'r>,
 ) -> Result<(RunContext<'r>, Ledger), RunError> {
     let state = loaded.state_folder();
     let new = NewSession {
@@ -60,6 +60,13 @@ pub(super) fn begin<'r>(
         expansion,
     };
     let (session, known) = Session::begin(options.disk, &state, &new)?;
+    let RunOrigins {
+        provenance,
+        inventory,
+        scenes,
+        split_keys,
+        ..
+    } = origins;
     let context = RunContext {
         loaded,
         expansion,
@@ -71,6 +78,7 @@ pub(super) fn begin<'r>(
         provenance,
         inventory,
         scenes,
+        split_keys,
     };
     Ok((context, known))
 }
@@ -95,7 +103,7 @@ pub(super) fn prepare<'r>(
         &journal.known(),
     );
     announce(context, journal, &backlog, pace.at_once());
-    let chunks = chunks(context.expansion, &backlog);
+    let chunks = first_chunks(context, &backlog);
     let kinds = kinds(context.expansion, &chunks);
     if let Some((need, free)) = pace.too_large(kinds.values()) {
         journal.remark(&format!(
@@ -108,7 +116,14 @@ pub(super) fn prepare<'r>(
         let selected = &context.expansion.deliverables[index].common.frames.selected;
         backlog.missing[index].count() < selected.count()
     };
-    let prospects = Prospects::new(&backlog.missing, &is_begun);
+    let first_frames = |index: DeliverableId| {
+        let one = &context.expansion.deliverables[index];
+        context.is_split_to_be_found(index).then(|| {
+            let places = places(&one.clip()).into_iter();
+            places.filter_map(|place| place.row.first()).collect()
+        })
+    };
+    let prospects = Prospects::new(&backlog.missing, &is_begun, &first_frames);
     Ok(Running {
         context,
         journal,
@@ -179,51 +194,6 @@ fn announce(context: &RunContext<'_>, journal: &Journal<'_>, backlog: &Backlog, 
     });
 }
 
-/// The chunks of which something is missing. They are those of all that is selected, so that every run
-/// of the same job has the same.
-fn chunks(expansion: &Expansion, backlog: &Backlog) -> Vec<Chunk> {
-    let selected =
-        |index: DeliverableId| expansion.deliverables[index].common.frames.selected.clone();
-    let sources = sources(expansion);
-    plan(expansion, &selected)
-        .into_iter()
-        .filter(|one| {
-            let lacks =
-                |index: &DeliverableId| one.frames.count_shared(&backlog.missing[*index]) > 0;
-            one.deliverables.iter().any(lacks)
-        })
-        .map(|planned| {
-            let lacking = planned
-                .deliverables
-                .iter()
-                .map(|index| &backlog.missing[*index]);
-            let missing = lacking.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all));
-            let one = planned.first(&expansion.deliverables);
-            // What one process must take whole is one block.
-            let is_cut = one.movie().is_none();
-            Chunk {
-                sources: sources
-                    .get(planned.deliverables.first())
-                    .cloned()
-                    .unwrap_or_default(),
-                blocks: if is_cut {
-                    Blocks::of(&planned.frames)
-                } else {
-                    Blocks::whole(&planned.frames)
-                },
-                missing,
-                most: one.common.processes.chunk,
-                planned,
-                attempts: VecDeque::new(),
-                failed_probes: Vec::new(),
-                claims: Vec::new(),
-                at_work: None,
-                is_one_by_one: false,
-            }
-        })
-        .collect()
-}
-
 /// The kinds of work that chunks are, by the first deliverable of each.
 fn kinds(expansion: &Expansion, chunks: &[Chunk]) -> HashMap<DeliverableId, WorkKind> {
     let mut kinds = HashMap::new();
@@ -268,33 +238,6 @@ fn identity(expansion: &Expansion) -> String {
     hex(&hash.finalize()[..8])
 }
 
-/// The deliverables that others are assembled from, by the index of these.
-fn sources(expansion: &Expansion) -> HashMap<DeliverableId, Vec<DeliverableId>> {
-    let all = &expansion.deliverables;
-    let assembled: Vec<(DeliverableId, Vec<String>)> = DeliverableId::with_each(all)
-        .filter(|(_, one)| one.is_assembled())
-        .map(|(index, one)| {
-            let sources = one.sources(one.common.frames.shot.first().unwrap_or(0));
-            let paths = sources.iter().map(|(source, _)| source.pattern.sketch());
-            (index, paths.collect())
-        })
-        .collect();
-    if assembled.is_empty() {
-        return HashMap::new();
-    }
-    let sequences = DeliverableId::with_each(all).rev();
-    let by_path: HashMap<String, DeliverableId> = sequences
-        .map(|(index, one)| (one.pattern.sketch(), index))
-        .collect();
-    assembled
-        .into_iter()
-        .map(|(index, paths)| {
-            let known = paths.iter().filter_map(|path| by_path.get(path).copied());
-            (index, known.collect())
-        })
-        .collect()
-}
-
 /// What the files of a run are made from.
 pub(super) struct RunOrigins<'r> {
     /// What is recorded with the files of each deliverable.
@@ -305,6 +248,8 @@ pub(super) struct RunOrigins<'r> {
     pub(super) scenes: Scenes,
     /// What makes the pictures of each fingerprint, by name.
     pub(super) inputs: BTreeMap<String, InputValues>,
+    /// What the line of each deliverable is known by that takes a range.
+    pub(super) split_keys: Vec<Option<String>>,
 }
 
 /// What is recorded with every file that a run publishes, and the scenes as they are when it begins.
@@ -317,6 +262,7 @@ pub(super) fn origins<'r>(
     let mut engines: Vec<(String, String)> = Vec::new();
     let mut provenance = Vec::new();
     let mut inputs = BTreeMap::new();
+    let mut split_keys = Vec::new();
     for deliverable in &expansion.deliverables {
         let profile = &deliverable.common.engine;
         let engine = match engines.iter().find(|(name, _)| *name == profile.name) {
@@ -344,6 +290,8 @@ pub(super) fn origins<'r>(
                 .entry(fingerprint.clone())
                 .or_insert_with(|| fingerprints.inputs(deliverable));
         }
+        let is_known = !deliverable.takes_a_range();
+        split_keys.push((!is_known).then(|| fingerprints.split_key(deliverable)));
         provenance.push(Provenance {
             engine,
             fingerprint,
@@ -354,6 +302,7 @@ pub(super) fn origins<'r>(
         provenance,
         inventory: Inventory::new(loaded, expansion, &mut fingerprints),
         inputs,
+        split_keys,
         scenes: Scenes::new(fingerprints.scenes()),
     })
 }

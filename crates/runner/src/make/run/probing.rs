@@ -4,8 +4,10 @@
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::PlannedProcess;
 
+use super::attempt::Attempt;
 use super::board::ChunkOutcome;
-use super::chunk_queue::{Attempt, Chunk};
+use super::chunk_queue::{Chunk, Purpose};
+use super::held::Fate;
 use super::worker::Worker;
 use super::{Event, Failure, RunError};
 use crate::clock::Moment;
@@ -29,18 +31,12 @@ impl Worker<'_> {
             };
             let alone = FrameSet::range(frame, frame);
             let rest = frames.difference(&alone).unwrap_or_default();
-            let with = |frames: FrameSet| PlannedProcess {
-                deliverables: attempt.planned.deliverables.clone(),
-                frames,
-            };
             let probe = Attempt {
                 tries: retries(&attempt.planned),
-                not_before: None,
-                unconfirmed: None,
-                planned: with(alone),
+                ..Attempt::first(attempt.planned.with_frames(alone))
             };
             let rest = Attempt {
-                planned: with(rest),
+                planned: attempt.planned.with_frames(rest),
                 ..attempt.clone()
             };
             chunk.attempts.remove(at);
@@ -81,12 +77,18 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         reason: &str,
     ) -> Result<ChunkOutcome, RunError> {
+        if matches!(chunk.purpose, Purpose::Place(_)) {
+            self.let_go_of_place(chunk, Fate::SetAside)?;
+            return Ok(ChunkOutcome::Done);
+        }
         let failures = std::mem::take(&mut chunk.failed_probes);
         let mut failures: Vec<Failure> = failures
             .into_iter()
             .flat_map(|(_, failures)| failures)
             .collect();
-        let frames = if chunk.is_begun() {
+        failures.extend(self.prospects.splits.take_failures(&chunk.planned));
+        let is_laid_out = !matches!(chunk.purpose, Purpose::FindSplit);
+        let frames = if chunk.is_begun() && is_laid_out {
             let left = chunk.attempts.iter().map(|one| &one.planned.frames);
             left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
         } else {

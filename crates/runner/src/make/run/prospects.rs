@@ -9,12 +9,15 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::PlannedProcess;
 use truepath_core::probes::{Probes, Verdict};
 
+use super::split_tests::SplitTests;
 use crate::lock::lock;
 
 /// What is known of each deliverable, by the index of the first of those that share a process.
 #[derive(Default)]
 pub(super) struct Prospects {
     all: Mutex<HashMap<DeliverableId, Prospect>>,
+    /// What is known of clips of which nobody says whether they may be split.
+    pub(super) splits: SplitTests,
 }
 
 struct Prospect {
@@ -26,10 +29,18 @@ struct Prospect {
 
 impl Prospects {
     /// Of deliverables with the frames that are missing of each; `begun` says of which some are there.
-    pub(super) fn new(missing: &[FrameSet], begun: &dyn Fn(DeliverableId) -> bool) -> Self {
+    /// `first_frames` gives those that are tried first in any case.
+    pub(super) fn new(
+        missing: &[FrameSet],
+        begun: &dyn Fn(DeliverableId) -> bool,
+        first_frames: &dyn Fn(DeliverableId) -> Option<Vec<Frame>>,
+    ) -> Self {
         let mut all = HashMap::new();
         for (index, frames) in DeliverableId::with_each(missing) {
-            let mut probes = Probes::new(frames);
+            let mut probes = match first_frames(index) {
+                Some(first) => Probes::at(first),
+                None => Probes::new(frames),
+            };
             if begun(index) {
                 probes.rendered();
             }
@@ -42,6 +53,7 @@ impl Prospects {
         }
         Self {
             all: Mutex::new(all),
+            splits: SplitTests::default(),
         }
     }
 

@@ -54,6 +54,8 @@ pub struct Report {
     pub brought_unverifiable: u64,
     /// Files of this run that were written to after they were published.
     pub changed_since: u64,
+    /// Pictures that were rendered and thrown away: to find out whether a clip may be split, and because one may not.
+    pub thrown_away: u64,
     /// Brought meanwhile by other runs of the same job.
     pub elsewhere: u64,
     /// Whether it leaves something behind, after an error that did not end it: the next run recovers that.

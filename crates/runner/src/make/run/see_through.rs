@@ -8,8 +8,8 @@ use truepath_core::deliverable::{Deliverable, DeliverableId};
 use truepath_core::plan::label;
 use truepath_core::profile::Profile;
 
+use super::attempt::Attempt;
 use super::board::ProcessSlot;
-use super::chunk_queue::Attempt;
 use super::engine_process::{EngineProcess, of_profile};
 use super::folders::make_folders;
 use super::journal::Journal;
@@ -26,6 +26,14 @@ use crate::make::staging;
 use crate::make::staging_area::StagingArea;
 use crate::record::ledger::{Line, Staged, StagedMember};
 
+/// What a process has left in its staging folder when it has ended.
+pub(super) struct Rendered<'a> {
+    pub(super) staging: PathBuf,
+    pub(super) area: StagingArea<'a>,
+    /// Files that were given to the engine, by name.
+    pub(super) given: Vec<String>,
+}
+
 impl<'w> EngineProcess<'w> {
     /// Starts one process and sees it through to its outcome.
     pub(super) fn run(
@@ -34,22 +42,26 @@ impl<'w> EngineProcess<'w> {
         slot: ProcessSlot<'_>,
     ) -> Result<Outcome, RunError> {
         let mut process = Self::begin(worker, attempt, &slot)?;
-        let at_work = AtWork {
-            journal: worker.journal,
-            number: process.number,
-            _slot: slot,
-        };
-        process.see_through(at_work)?;
+        let at_work = AtWork::new(worker.journal, process.number, slot);
+        if let Some(mut rendered) = process.render()? {
+            // A movie is proven by a program, which is part of the slot; to decode frames is not.
+            let is_movie = process.members.first().1.movie().is_some();
+            let at_work = Some(at_work).filter(|_| is_movie);
+            process.collect_at_the_end(&mut rendered.area)?;
+            drop(at_work);
+            process.clear_up(&rendered)?;
+        }
         Ok(process.outcome)
     }
 
-    fn see_through(&mut self, at_work: AtWork<'_>) -> Result<(), RunError> {
+    /// Starts the engine and sees it through to its end; none where it could not be started.
+    pub(super) fn render(&mut self) -> Result<Option<Rendered<'w>>, RunError> {
         let Worker {
             context, workshop, ..
         } = self.worker;
         let profile = Arc::clone(&self.profile);
         let deliverables = self.members.map(|(_, one)| *one);
-        let frames = &self.attempt.planned.frames;
+        let frames = &self.attempt.planned.rendered();
         let folder = make_folders(context, &deliverables, frames)?;
         self.worker.look_for_room(&folder);
         let planned = Invocation {
@@ -60,7 +72,7 @@ impl<'w> EngineProcess<'w> {
             Prepared::Ready(prepared) => prepared,
             Prepared::Not(reason) => {
                 self.not_started(reason);
-                return Ok(());
+                return Ok(None);
             }
         };
         let (staging, is_new) = workshop.staging_folder(context, &folder, self.number);
@@ -88,7 +100,7 @@ impl<'w> EngineProcess<'w> {
             }
             None => None,
         };
-        let mut area = self.area(&staging, &profile);
+        let mut area = self.area(&staging);
         self.start_and_attend(&spec, &staging, &mut area)?;
         self.check_staging_folder(&staging, &area)?;
         self.check_sources(&area);
@@ -100,15 +112,15 @@ impl<'w> EngineProcess<'w> {
             let process = self.number;
             self.worker.journal.note(Line::Succeeded { process })?;
         }
-        // A movie is proven by a program, which is part of the slot; to decode frames is not.
-        let at_work = Some(at_work).filter(|_| self.members.first().1.movie().is_some());
         if let Some(outside) = outside {
             let ended = outside.end(context.disk, &staging);
             ended.map_err(RunError::disk(&staging))?;
         }
-        self.collect_at_the_end(&mut area)?;
-        drop(at_work);
-        self.clear_up(&staging, &area, &given)
+        Ok(Some(Rendered {
+            staging,
+            area,
+            given,
+        }))
     }
 
     /// The process could not be started: all its frames are missing.
@@ -145,7 +157,9 @@ impl<'w> EngineProcess<'w> {
                 .engine,
             log: self.log.path().display().to_string(),
             time: timestamp(),
-            frames: frames.to_string(),
+            frames: self.attempt.planned.rendered().to_string(),
+            besides: self.attempt.planned.besides.to_string(),
+            held: self.attempt.held,
             members: self.members.iter().map(member).collect(),
             given: given.to_vec(),
         })
@@ -217,22 +231,24 @@ impl<'w> EngineProcess<'w> {
     }
 
     /// What is expected in a staging folder.
-    fn area<'f>(&self, staging: &Path, profile: &'f Profile) -> StagingArea<'f>
-    where
-        'w: 'f,
-    {
+    pub(super) fn area(&self, staging: &Path) -> StagingArea<'w> {
         let Worker {
             context,
             backlog,
             workshop,
             ..
         } = self.worker;
-        let frames = &self.attempt.planned.frames;
+        let planned = &self.attempt.planned;
+        let frames = &planned.rendered();
         let outputs = self
             .members
             .map(|(index, one)| (*index, *one, workshop.provenance(context, *index, frames)));
+        let profile: &'w Profile = &self.members.first().1.common.engine;
         let mut area = StagingArea::new(staging.to_owned(), &outputs, frames.clone(), profile);
         for output in &mut area.outputs {
+            if let Some(wanted) = self.attempt.wanted_of(output.index) {
+                output.besides = frames.difference(wanted).unwrap_or_default();
+            }
             let replaced = &backlog.replaced[output.index];
             let first = frames.first().unwrap_or(0);
             if let Some(assembling) = workshop.assembling(output.index, first) {
@@ -265,12 +281,12 @@ impl<'w> EngineProcess<'w> {
 
     /// Keeps what can be continued from, moves aside what nothing proves, and removes the staging folder
     /// or keeps it for the next process.
-    fn clear_up(
-        &mut self,
-        staging: &Path,
-        area: &StagingArea<'_>,
-        given: &[String],
-    ) -> Result<(), RunError> {
+    pub(super) fn clear_up(&mut self, rendered: &Rendered<'_>) -> Result<(), RunError> {
+        let Rendered {
+            staging,
+            area,
+            given,
+        } = rendered;
         let Worker {
             context,
             journal,
@@ -278,6 +294,9 @@ impl<'w> EngineProcess<'w> {
             ..
         } = self.worker;
         self.outcome.continuable = self.keep_checkpoints(area, true)?;
+        for file in area.besides_left_over() {
+            self.throw_away(&file)?;
+        }
         if self.outcome.end != End::Success || !self.outcome.all_missing().is_empty() {
             self.move_unproven_aside(area)?;
         }
@@ -310,10 +329,20 @@ impl<'w> EngineProcess<'w> {
 }
 
 /// A process that counts as being at work: dropped, the next one may start.
-struct AtWork<'s> {
+pub(super) struct AtWork<'s> {
     journal: &'s Journal<'s>,
     number: u32,
     _slot: ProcessSlot<'s>,
+}
+
+impl<'s> AtWork<'s> {
+    pub(super) fn new(journal: &'s Journal<'s>, number: u32, slot: ProcessSlot<'s>) -> Self {
+        Self {
+            journal,
+            number,
+            _slot: slot,
+        }
+    }
 }
 
 impl Drop for AtWork<'_> {

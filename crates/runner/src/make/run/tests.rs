@@ -11,9 +11,10 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::{Blocks, PlannedProcess};
 use truepath_core::probes::Verdict;
 
+use super::attempt::Attempt;
 use super::board;
 use super::board::{ChunkOutcome, ProcessSlot, StopReason, TakenChunk};
-use super::chunk_queue::{Attempt, Chunk};
+use super::chunk_queue::{Chunk, Purpose};
 use super::outcome::{End, Outcome, grouped};
 use super::pace::{Jobs, Machine, Pace, WorkKind};
 use super::prospects::Prospects;
@@ -25,10 +26,8 @@ use crate::record::ledger::Ledger;
 const FIRST: DeliverableId = DeliverableId::at(0);
 
 fn planned(deliverable: usize, frames: &str) -> PlannedProcess {
-    PlannedProcess {
-        deliverables: AtLeastOne::one(DeliverableId::at(deliverable)),
-        frames: frames.parse().unwrap(),
-    }
+    let deliverables = AtLeastOne::one(DeliverableId::at(deliverable));
+    PlannedProcess::of(deliverables, frames.parse().unwrap())
 }
 
 fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
@@ -39,6 +38,7 @@ fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
         missing: planned.frames.clone(),
         most: None,
         planned,
+        purpose: Purpose::Pieces,
         failed_probes: Vec::new(),
         claims: Vec::new(),
         at_work: None,
@@ -50,7 +50,7 @@ fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
 /// Prospects of deliverables of which frames were rendered before.
 fn good(deliverables: usize) -> Prospects {
     let frames: FrameSet = "1-9".parse().unwrap();
-    Prospects::new(&vec![frames; deliverables], &|_| true)
+    Prospects::new(&vec![frames; deliverables], &|_| true, &|_| None)
 }
 
 /// A board, and how its work is shared out.
@@ -260,7 +260,7 @@ fn the_first_error_ends_the_run() {
 #[test]
 fn of_what_fails_from_the_first_frame_only_a_few_are_tried() {
     let frames: FrameSet = "1-100".parse().unwrap();
-    let prospects = Prospects::new(&[frames], &|_| false);
+    let prospects = Prospects::new(&[frames], &|_| false, &|_| None);
     let all = planned(0, "1-100");
     // Nothing speaks against it yet.
     assert_eq!(prospects.verdict(&all), Verdict::Works);
@@ -286,7 +286,7 @@ fn of_what_fails_from_the_first_frame_only_a_few_are_tried() {
 #[test]
 fn one_frame_that_is_rendered_shows_that_others_can_be() {
     let frames: FrameSet = "1-100".parse().unwrap();
-    let prospects = Prospects::new(&[frames.clone(), frames], &|_| false);
+    let prospects = Prospects::new(&[frames.clone(), frames], &|_| false, &|_| None);
     let (one, other) = (planned(0, "1-100"), planned(1, "1-100"));
     prospects.failed(&one, &[(1, "no lamp".to_owned())]);
     assert_eq!(prospects.verdict(&one), Verdict::Open);
@@ -303,7 +303,7 @@ fn one_frame_that_is_rendered_shows_that_others_can_be() {
 #[test]
 fn what_other_runs_have_is_not_waited_for_to_find_out() {
     let frames: FrameSet = "1-100".parse().unwrap();
-    let prospects = Prospects::new(&[frames], &|_| false);
+    let prospects = Prospects::new(&[frames], &|_| false, &|_| None);
     let all = planned(0, "1-100");
     prospects.failed(&all, &[(1, "no lamp".to_owned())]);
     assert!(

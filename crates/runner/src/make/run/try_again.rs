@@ -3,13 +3,14 @@
 use std::time::Duration;
 use truepath_core::deliverable::DeliverableId;
 
-use truepath_core::plan::{PlannedProcess, plan};
+use truepath_core::frames::FrameSet;
 use truepath_core::probes::Verdict;
 use truepath_core::retry::{self, ProcessResult, Retry};
 
 use super::RunError;
+use super::attempt::Attempt;
 use super::board::ChunkOutcome;
-use super::chunk_queue::{Attempt, Chunk};
+use super::chunk_queue::Chunk;
 use super::outcome::{End, Outcome, UnconfirmedPictures};
 use super::worker::Worker;
 use crate::clock::Moment;
@@ -37,10 +38,8 @@ impl Worker<'_> {
         if outcome.end == End::Stopped && outcome.published > 0 {
             // It was at no fault: the frames after the one that is done go on at once.
             if !missing.is_empty() {
-                chunk.attempts.push_front(Attempt::first(PlannedProcess {
-                    frames: missing,
-                    ..attempt.planned
-                }));
+                let rest = attempt.planned.with_frames(missing);
+                chunk.attempts.push_front(Attempt::first(rest));
             }
             return self.again_or_close(chunk);
         }
@@ -62,13 +61,8 @@ impl Worker<'_> {
                 // Tried frame by frame, if that is not given up.
                 Verdict::Open if !is_alone => {
                     chunk.attempts.push_front(Attempt {
-                        planned: PlannedProcess {
-                            frames: missing,
-                            ..attempt.planned
-                        },
                         tries,
-                        not_before: None,
-                        unconfirmed: None,
+                        ..Attempt::first(attempt.planned.with_frames(missing))
                     });
                     return Ok(ChunkOutcome::Again);
                 }
@@ -102,16 +96,11 @@ impl Worker<'_> {
         unconfirmed: &UnconfirmedPictures,
     ) -> Result<ChunkOutcome, RunError> {
         let missing = outcome.all_missing();
-        let planned = PlannedProcess {
-            frames: missing.clone(),
-            ..attempt.planned.clone()
-        };
         if attempt.unconfirmed.is_none() {
             chunk.attempts.push_front(Attempt {
-                planned,
                 tries: attempt.tries,
-                not_before: None,
                 unconfirmed: Some(unconfirmed.clone()),
+                ..Attempt::first(attempt.planned.with_frames(missing))
             });
             return Ok(ChunkOutcome::Again);
         }
@@ -169,12 +158,16 @@ impl Worker<'_> {
             .planned
             .members(&self.context.expansion.deliverables);
         for piece in again {
-            let wanted = |index: DeliverableId| {
-                let of_it = outcome.missing.iter().find(|(one, ..)| *one == index);
-                of_it
-                    .and_then(|(_, frames, _)| frames.intersection(&piece.frames).ok())
-                    .unwrap_or_default()
-            };
+            let wanted: Vec<(DeliverableId, FrameSet)> = outcome
+                .missing
+                .iter()
+                .map(|(index, frames, _)| {
+                    (
+                        *index,
+                        frames.intersection(&piece.frames).unwrap_or_default(),
+                    )
+                })
+                .collect();
             let is_paused = piece.pause > Duration::ZERO;
             if is_paused {
                 let remark = format!(
@@ -185,14 +178,11 @@ impl Worker<'_> {
                 );
                 self.journal.remark(&remark);
             }
-            let attempts = plan(self.context.expansion, &wanted)
-                .into_iter()
-                .map(|planned| Attempt {
-                    planned,
-                    tries: piece.tries,
-                    not_before: is_paused.then(|| Moment::now() + piece.pause),
-                    unconfirmed: None,
-                });
+            let attempts = self.in_pieces(&wanted).map(|planned| Attempt {
+                tries: piece.tries,
+                not_before: is_paused.then(|| Moment::now() + piece.pause),
+                ..Attempt::first(planned)
+            });
             // What waits stands behind what need not wait.
             chunk.attempts.extend(attempts);
         }

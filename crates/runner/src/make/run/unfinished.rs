@@ -7,7 +7,7 @@ use truepath_core::frames::{Frame, FrameSet};
 use truepath_core::plan::label;
 
 use super::RunError;
-use super::chunk_queue::Attempt;
+use super::attempt::Attempt;
 use super::engine_process::EngineProcess;
 use super::outcome::Outcome;
 use super::worker::Worker;

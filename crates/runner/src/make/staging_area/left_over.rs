@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 use truepath_core::command::learn;
 use truepath_core::frames::Frame;
 
-use super::{CollectError, Collected, FileContent, StagingArea, verified};
+use super::{CollectError, FileContent, Harvest, StagingArea, verified};
 use crate::disk::{content_hash, has_content, stamp};
 use crate::make::publish::{PublishResult, VerifiedFile};
 use crate::make::staging;
@@ -57,7 +57,7 @@ impl StagingArea<'_> {
         &mut self,
         publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
         unproven: Vec<UnprovenFile>,
-    ) -> Result<Vec<Collected>, CollectError> {
+    ) -> Result<Harvest, CollectError> {
         let mut ready = Vec::new();
         for one in unproven {
             let output = &self.outputs[one.output];
@@ -81,10 +81,26 @@ impl StagingArea<'_> {
         pictures.chain(checkpoints).max().max(self.begun)
     }
 
+    /// Files of frames that are rendered besides.
+    pub(crate) fn besides_left_over(&self) -> Vec<PathBuf> {
+        let all = self.all_left_over().into_iter();
+        all.filter(|(_, output, frame)| self.outputs[*output].besides.contains(*frame))
+            .map(|(file, ..)| file)
+            .collect()
+    }
+
+    /// Files of wanted frames that are recognised and have no true name: folder and name, the place of the output,
+    /// and the frame.
+    pub(crate) fn left_over(&self) -> Vec<(PathBuf, usize, Frame)> {
+        let mut all = self.all_left_over();
+        all.retain(|(_, output, frame)| !self.outputs[*output].besides.contains(*frame));
+        all
+    }
+
     /// Files that are recognised as frames and have no true name: folder and name, the place of the
     /// output, and the frame. Where names are learned, a picture of which the frame is not known
     /// stands for the first that is missing.
-    pub(crate) fn left_over(&self) -> Vec<(PathBuf, usize, Frame)> {
+    fn all_left_over(&self) -> Vec<(PathBuf, usize, Frame)> {
         let files = staging::files(&self.folder).unwrap_or_default();
         let mut found = self.recognise(&files).unwrap_or_default();
         if !self.is_predictable() {

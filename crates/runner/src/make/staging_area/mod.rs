@@ -59,6 +59,8 @@ pub(crate) struct ExpectedOutput<'a> {
     name: Option<PathPattern>,
     /// Frames that take the place of files that are there.
     pub(crate) replaces: BTreeMap<Frame, Replaces>,
+    /// Frames that are rendered besides, and thrown away.
+    pub(crate) besides: FrameSet,
     pub(crate) done: BTreeSet<Frame>,
     /// Frames that were found bad.
     pub(crate) flaws: BTreeMap<Frame, FrameFlaw>,
@@ -92,6 +94,25 @@ pub(crate) enum CollectError {
 /// The name alone of a file that an engine names: it may give its whole path.
 pub(crate) fn name_of(named: &str) -> String {
     named.rsplit('/').next().unwrap_or(named).trim().to_owned()
+}
+
+/// A frame that was rendered besides: its picture is whole, and nobody wants it.
+pub(crate) struct RenderedBesides {
+    /// Index of the deliverable.
+    pub(crate) deliverable: DeliverableId,
+    /// The frame.
+    pub(crate) frame: Frame,
+    /// The picture.
+    pub(crate) staged: PathBuf,
+}
+
+/// What was taken out of a staging folder.
+#[derive(Default)]
+pub(crate) struct Harvest {
+    /// Frames that got their true names.
+    pub(crate) collected: Vec<Collected>,
+    /// Pictures that are to be thrown away.
+    pub(crate) besides: Vec<RenderedBesides>,
 }
 
 /// A frame that got its true name.
@@ -247,6 +268,7 @@ impl<'a> StagingArea<'a> {
                 // Checked before anything runs; without it nothing is recognised.
                 name: invocation.output_name(deliverable).unwrap_or_default(),
                 replaces: BTreeMap::new(),
+                besides: FrameSet::empty(),
                 done: BTreeSet::new(),
                 flaws: BTreeMap::new(),
             })
@@ -337,7 +359,17 @@ impl<'a> StagingArea<'a> {
         publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
         evidence: Evidence<'_>,
         at_work: bool,
-    ) -> Result<Vec<Collected>, CollectError> {
+    ) -> Result<Harvest, CollectError> {
+        let ready = self.ready_files(evidence, at_work)?;
+        self.publish(publish, ready)
+    }
+
+    /// What is finished and decodes whole as what is wanted, ready to get its true name.
+    pub(crate) fn ready_files(
+        &mut self,
+        evidence: Evidence<'_>,
+        at_work: bool,
+    ) -> Result<Vec<(usize, VerifiedFile)>, CollectError> {
         let files = match (evidence.success || evidence.in_order, evidence.named) {
             // No need to list the folder.
             (false, [one]) if at_work => {
@@ -348,8 +380,7 @@ impl<'a> StagingArea<'a> {
             _ => staging::files(&self.folder)?,
         };
         let found = self.finished(&files, evidence)?;
-        let ready = self.verified(found, at_work)?;
-        self.publish(publish, ready)
+        self.verified(found, at_work)
     }
 
     /// Publishes those of some finished files that decode whole as what is wanted.
@@ -357,17 +388,18 @@ impl<'a> StagingArea<'a> {
         &mut self,
         publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
         finished: Vec<FoundFile>,
-    ) -> Result<Vec<Collected>, CollectError> {
+    ) -> Result<Harvest, CollectError> {
         let ready = self.verified(finished, false)?;
         self.publish(publish, ready)
     }
 
     /// Publishes files that are verified.
-    fn publish(
+    pub(crate) fn publish(
         &mut self,
         publish: &dyn Fn(Vec<VerifiedFile>) -> Vec<PublishResult>,
-        ready: Vec<(usize, VerifiedFile)>,
-    ) -> Result<Vec<Collected>, CollectError> {
+        mut ready: Vec<(usize, VerifiedFile)>,
+    ) -> Result<Harvest, CollectError> {
+        let besides = self.take_besides(&mut ready);
         let files = ready.iter().map(|(_, ready)| ready.clone()).collect();
         let mut collected = Vec::new();
         for ((output, ready), result) in ready.into_iter().zip(publish(files)) {
@@ -395,7 +427,7 @@ impl<'a> StagingArea<'a> {
                 Err(PublishError::Disk(error)) => return Err(error.into()),
             }
         }
-        Ok(collected)
+        Ok(Harvest { collected, besides })
     }
 
     /// Whether all that it should bring has its true name.
@@ -451,10 +483,39 @@ impl<'a> StagingArea<'a> {
         Ok(found)
     }
 
-    /// Frames of an output that have not got their true names.
+    /// Frames of an output that have not come.
     pub(crate) fn missing(&self, output: &ExpectedOutput<'_>) -> FrameSet {
         let frames = self.frames.iter();
         FrameSet::from_frames(frames.filter(|frame| !output.done.contains(frame)))
+    }
+
+    /// Frames of an output that are wanted and have not got their true names.
+    pub(crate) fn wanted(&self, output: &ExpectedOutput<'_>) -> FrameSet {
+        let missing = self.missing(output);
+        match output.besides.is_empty() {
+            true => missing,
+            false => missing.difference(&output.besides).unwrap_or(missing),
+        }
+    }
+
+    /// Takes those of some verified files away that are rendered besides; gives where they are.
+    fn take_besides(&mut self, ready: &mut Vec<(usize, VerifiedFile)>) -> Vec<RenderedBesides> {
+        let mut besides = Vec::new();
+        ready.retain(|(output, file)| {
+            let known = &mut self.outputs[*output];
+            let is_besides = known.besides.contains(file.frame);
+            if is_besides {
+                known.done.insert(file.frame);
+                self.published = self.published.max(Some(file.frame));
+                besides.push(RenderedBesides {
+                    deliverable: known.index,
+                    frame: file.frame,
+                    staged: file.staged.clone(),
+                });
+            }
+            !is_besides
+        });
+        besides
     }
 }
 

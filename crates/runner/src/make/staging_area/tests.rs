@@ -38,7 +38,10 @@ const SUCCESS: Evidence<'_> = Evidence {
 };
 
 fn collected(area: &mut StagingArea<'_>, evidence: Evidence<'_>) -> Vec<(usize, Frame)> {
-    let collected = area.collect(&rename_all, evidence, false).unwrap();
+    let collected = area
+        .collect(&rename_all, evidence, false)
+        .unwrap()
+        .collected;
     collected
         .iter()
         .map(|one| (one.deliverable.place(), one.frame))

@@ -6,6 +6,7 @@ use serde::{Deserialize, Serialize};
 use truepath_core::forecast::{Effort, RenderedFrames};
 use truepath_core::frames::FrameSet;
 use truepath_core::picture::{PictureKind, PictureMeasure, RenderedSamples};
+use truepath_core::split::FoundSplit;
 
 use crate::disk::Stamp;
 
@@ -44,6 +45,13 @@ pub enum Line {
         fingerprint: String,
         /// Names and values.
         inputs: Vec<(String, String)>,
+    },
+    /// What was found about the clips of a line: whether they may be split over several processes.
+    Split {
+        /// What the line is known by.
+        key: String,
+        /// What was found.
+        found: FoundSplit,
     },
     /// A picture that is not proven to be finished, or not the one that is wanted, was moved aside.
     Unproven(Unproven),
@@ -93,7 +101,7 @@ pub enum Line {
 }
 
 /// The format of ledgers and of the other files of the state folder.
-pub const FORMAT: u32 = 1;
+pub const FORMAT: u32 = 2;
 
 /// The error of something that a newer version of this program wrote.
 pub(crate) fn newer_format(what: &str, format: u32) -> io::Error {
@@ -145,6 +153,12 @@ pub struct Staged {
     pub frames: String,
     /// The deliverables.
     pub members: Vec<StagedMember>,
+    /// Frames that are rendered besides and thrown away.
+    #[serde(default, skip_serializing_if = "String::is_empty")]
+    pub besides: String,
+    /// Whether nothing of it is published before it is known whether its clip may be split.
+    #[serde(default, skip_serializing_if = "std::ops::Not::not")]
+    pub held: bool,
     /// Files that were given to the engine, by name.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub given: Vec<String>,

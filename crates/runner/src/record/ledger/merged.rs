@@ -8,6 +8,7 @@ use std::path::Path;
 use jiff::Timestamp;
 use truepath_core::balance::Memory;
 use truepath_core::forecast::RenderTimes;
+use truepath_core::split::FoundSplit;
 
 use super::home::Home;
 use super::known::SharedMakers;
@@ -67,6 +68,8 @@ pub struct Ledger {
     pub unproven: BTreeMap<String, Unproven>,
     /// What made the pictures of each fingerprint.
     pub inputs: BTreeMap<String, Vec<(String, String)>>,
+    /// What was found about the clips of lines, by what these are known by.
+    pub splits: BTreeMap<String, FoundSplit>,
     /// Kinds of warnings that were ever reported.
     pub warned: HashSet<String>,
     /// What processes took.
@@ -214,6 +217,9 @@ impl Ledger {
                 inputs,
             } => {
                 self.inputs.insert(fingerprint, inputs);
+            }
+            Line::Split { key, found } => {
+                self.splits.insert(key, found);
             }
             Line::Unproven(one) => {
                 self.unproven.insert(one.aside.clone(), one);

@@ -86,6 +86,8 @@ fn staged(process: u32) -> Line {
             path: "/show/renders/dawn.{frame:04}.png".to_owned(),
             fingerprint: "a".repeat(32),
         }],
+        besides: String::new(),
+        held: false,
         given: Vec::new(),
     })
 }

@@ -131,6 +131,8 @@ mod tests {
                     path: "p".to_owned(),
                     fingerprint: "f".to_owned(),
                 }],
+                besides: String::new(),
+                held: false,
                 given: vec!["options.json".to_owned()],
             }),
             Line::Held(HeldAside {
