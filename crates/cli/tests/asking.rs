@@ -67,7 +67,7 @@ fn versions_are_compared_with_the_profile() {
         project.write(
             "engines/lamp.toml",
             &format!(
-                "engine = {{ name = \"lamp\", program = \"{program}\", frames = \"list\" }}\n\
+                "split = \"free\"\nengine = {{ name = \"lamp\", program = \"{program}\", frames = \"list\" }}\n\
                  version = {{ ask = [\"-v\"], find = 'lamp (?P<version>\\S+)', at-least = \"{least}\" }}\narguments = [\"{{frames}}\"]\n"
             ),
         );
@@ -85,7 +85,7 @@ fn an_engine_that_gives_no_answer_is_not_waited_for() {
     project.write("kiln.toml", "");
     project.write(
         "engines/lamp.toml",
-        "engine = { name = \"lamp\", program = \"sh\", frames = \"list\" }\n\
+        "split = \"free\"\nengine = { name = \"lamp\", program = \"sh\", frames = \"list\" }\n\
          version = { ask = [\"-c\", \"sleep 600 & sleep 600\"], find = '(?P<version>\\d+)' }\n\
          describe = [\"-c\", \"sleep 600 & sleep 600\"]\narguments = [\"-c\", \"exit 1\", \"{frames}\"]\n",
     );

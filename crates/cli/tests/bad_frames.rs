@@ -13,7 +13,7 @@ use common::{Project, picture, picture_of};
 /// `$to`.
 fn project(lines: &str, more: &str) -> Project {
     let project = Project::new(&format!(
-        "frames = \"1-48\"\nretries = 0\npath = \"out/kiln.{{frame:04}}.png\"\n\
+        "frames = \"1-48\"\nsplit = \"free\"\nretries = 0\npath = \"out/kiln.{{frame:04}}.png\"\n\
          run = [\"sh\", \"{{place.job}}/engine.sh\", \"{{first}}\", \"{{last}}\", \"{{target.folder}}\"]\n{more}"
     ));
     project.write(

@@ -82,7 +82,7 @@ fn project(described: Described, frames: &str, bad: i64, ending: Ending) -> Proj
         _ => "",
     };
     let project = Project::new(&format!(
-        "frames = \"{frames}\"\n{engine}\npath = \"out/kiln.{{frame:04}}.png\"\nretries = 0\n{limit}"
+        "frames = \"{frames}\"\nsplit = \"free\"\n{engine}\npath = \"out/kiln.{{frame:04}}.png\"\nretries = 0\n{limit}"
     ));
     if described != Described::RunLine {
         let log = match described {
@@ -274,7 +274,7 @@ fn a_run_that_is_killed() {
 /// An engine that renders all frames and ends with a code that does not mean success.
 fn odd_code(run: &str, more: &str) -> Project {
     let project = Project::new(&format!(
-        "frames = \"1-4\"\nrun = {run}\npath = \"out/kiln.{{frame:04}}.png\"\n{more}"
+        "frames = \"1-4\"\nsplit = \"free\"\nrun = {run}\npath = \"out/kiln.{{frame:04}}.png\"\n{more}"
     ));
     project.write(
         "engine.sh",

@@ -72,8 +72,9 @@ fn files_that_cannot_be_distinguished_are_not_guessed() {
     if !needs("python3") {
         return;
     }
-    let project =
-        project("run    = [\"./oddrender\", \"{scene.file}\", \"{first}:{last}\", \"{target}\"]");
+    let project = project(
+        "run    = [\"./oddrender\", \"{scene.file}\", \"{first}:{last}\", \"{target}\"]\nsplit  = \"free\"",
+    );
     let renamed = ODD_RENDERER.replace("_final{frame:06}.out", "_{chr(97 + frame)}.out");
     project.write("oddrender", &renamed);
     let called = project.call(&["run", "--jobs", "1"]).ends(1);

@@ -10,7 +10,7 @@ use common::{Project, kiln, made_up, picture};
 /// A renderer of ranges beside the job, in this shell script, with `$1` and `$2` the frames and `$3` the folder.
 fn ranges(script: &str, job: &str) -> Project {
     let project = made_up(
-        " }\narguments = [\"{first}\", \"{last}\", \"{target.folder}\", \"{place.job}\", [\"{threads}\"]]\n\
+        " }\nsplit = \"free\"\narguments = [\"{first}\", \"{last}\", \"{target.folder}\", \"{place.job}\", [\"{threads}\"]]\n\
          output-name = \"p{frame:?}.png\"\nin-order = true\n",
         &format!(
             "cd \"$4\"\n{script}\nfor i in $(seq $1 $2); do cp one.png \"$3/p$i.png\"; done\n"

@@ -143,7 +143,7 @@ fn a_name_that_ends_in_a_digit_is_no_part_of_the_number_behind_it() {
     ] {
         for processes in ["1", "2"] {
             let project = Project::new(&format!(
-                "scene = \"kiln.scene\"\nframes = \"1-24\"\npath = \"r/{stem}.{{frame:04}}.png\"\n\
+                "scene = \"kiln.scene\"\nframes = \"1-24\"\nsplit = \"free\"\npath = \"r/{stem}.{{frame:04}}.png\"\n\
                  run = [\"sh\", \"{{place.job}}/engine.sh\", \"{{first}}\", \"{{last}}\", \"{{target}}\"]\n"
             ));
             project.write("kiln.scene", "a scene");

@@ -27,7 +27,7 @@ fn project(body: &str, frames: &str) -> Project {
     ));
     project.write(
         "engines/brass.toml",
-        "engine = { name = \"brass\", program = \"python3\", frames = \"range\" }\n\
+        "split = \"free\"\nengine = { name = \"brass\", program = \"python3\", frames = \"range\" }\n\
          arguments = [\"{place.job}/brass.py\", \"{first}\", \"{last}\"]\n\
          output-name = \"b{frame:?}.png\"\nin-order = true\nlog = [{ error = '^error: (?P<text>.*)' }]\n",
     );

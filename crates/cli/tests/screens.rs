@@ -23,7 +23,7 @@ fn furnished(job: &str) -> Project {
     }
     project.write(
         "engines/plain.toml",
-        "engine = { name = \"plain\", program = \"myrender\", frames = \"range\" }\n\
+        "split = \"free\"\nengine = { name = \"plain\", program = \"myrender\", frames = \"range\" }\n\
          arguments = [{ each = \"settings\", put = \"{key}={value}\" }, \"{first}-{last}\"]\n\
          output-name = \"p{frame:?}.{ext}\"\n\
          rejects = { characters = \" \", why = \"it splits its arguments at spaces\" }\n",
@@ -45,7 +45,7 @@ fn furnished(job: &str) -> Project {
         project.write(
             &format!("engines/{name}.toml"),
             &format!(
-                "engine = {{ name = \"{name}\", program = \"myrender\", frames = \"{takes}\" }}\narguments = [\"{argument}\"]\n{more}"
+                "split = \"free\"\nengine = {{ name = \"{name}\", program = \"myrender\", frames = \"{takes}\" }}\narguments = [\"{argument}\"]\n{more}"
             ),
         );
     }

@@ -474,7 +474,7 @@ fn a_command_that_is_too_long_is_caught_beforehand() {
     );
     project.write(
         "engines/listed.toml",
-        "engine = { name = \"listed\", program = \"true\", frames = \"list\" }\n\
+        "split = \"free\"\nengine = { name = \"listed\", program = \"true\", frames = \"list\" }\n\
          arguments = [\"{settings.long}\"]\noutput-name = \"p{frame:?}.png\"\n",
     );
     let long = format!("settings.long={}", "x".repeat(9000));

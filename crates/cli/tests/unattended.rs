@@ -65,7 +65,7 @@ fn a_chunk_that_keeps_failing_is_halved_until_the_bad_frame_is_alone() {
     let script = "for frame in $(seq $1 $2); do [ $frame = 11 ] && exit 4; done\n\
                   for frame in $(seq $1 $2); do cp \"$3/one.png\" p$frame.png; done\n";
     let project = made_up(
-        " }\narguments = [\"{first}\", \"{last}\", \"{place.job}\"]\noutput-name = \"p{frame:?}.png\"\n",
+        " }\nsplit = \"free\"\narguments = [\"{first}\", \"{last}\", \"{place.job}\"]\noutput-name = \"p{frame:?}.png\"\n",
         script,
         "frames = \"1-16\"\nchunk = 16\nretries = 1\nretry-pause = \"0.01s\"\n",
     );

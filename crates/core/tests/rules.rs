@@ -22,6 +22,7 @@ use truepath_core::source::{SourceKind, Sources};
 
 /// Takes nothing with a space in it.
 const EXPORTER: &str = r#"
+split = "free"
 engine = { name = "exporter", program = "plain", frames = "range" }
 arguments = ["{prepared}", "{first}-{last}"]
 output-name = "p{frame:?}.{ext}"
@@ -29,6 +30,7 @@ prepare = { arguments = ["{scene.file}", "{prepared}"], makes = "scene.exported"
 "#;
 
 const PLAIN: &str = r#"
+split = "free"
 engine = { name = "plain", program = "plain", frames = "range" }
 arguments = [{ each = "settings", put = "{key}={value}" }, "{first}-{last}"]
 output-name = "p{frame:?}.{ext}"
@@ -36,13 +38,13 @@ rejects = { characters = " ", why = "it splits its arguments at spaces" }
 "#;
 
 /// Take all frames at once, and one at a time.
-const FILMS: &str = "engine = { name = \"films\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
+const FILMS: &str = "split = \"free\"\nengine = { name = \"films\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
 const PIECES: &str = "engine = { name = \"pieces\", program = \"plain\", frames = \"one\" }\narguments = [\"{frame}\"]\n";
-const AGED: &str = "engine = { name = \"aged\", program = \"plain\", frames = \"list\" }\nversion = { ask = [\"-v\"], find = \"(?P<version>.*)\", at-least = \"1.10\" }\narguments = [\"{frames}\"]\n";
-const NEEDY: &str = "engine = { name = \"needy\", program = \"plain\", frames = \"list\" }\nneeds = [\"LAMP\"]\narguments = [\"{frames}\"]\n";
-const SLOW: &str = "engine = { name = \"slow\", program = \"plain\", frames = \"list\" }\nsingle-threaded = true\narguments = [\"{frames}\"]\n";
-const REPLACED: &str = "engine = { name = \"python\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
-const WAYWARD: &str = "engine = { name = \"wayward\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\nwrites = \"{scene.folder}/own/{scene}.{frame:04}.png\"\n";
+const AGED: &str = "split = \"free\"\nengine = { name = \"aged\", program = \"plain\", frames = \"list\" }\nversion = { ask = [\"-v\"], find = \"(?P<version>.*)\", at-least = \"1.10\" }\narguments = [\"{frames}\"]\n";
+const NEEDY: &str = "split = \"free\"\nengine = { name = \"needy\", program = \"plain\", frames = \"list\" }\nneeds = [\"LAMP\"]\narguments = [\"{frames}\"]\n";
+const SLOW: &str = "split = \"free\"\nengine = { name = \"slow\", program = \"plain\", frames = \"list\" }\nsingle-threaded = true\narguments = [\"{frames}\"]\n";
+const REPLACED: &str = "split = \"free\"\nengine = { name = \"python\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\n";
+const WAYWARD: &str = "split = \"free\"\nengine = { name = \"wayward\", program = \"plain\", frames = \"list\" }\narguments = [\"{frames}\"]\nwrites = \"{scene.folder}/own/{scene}.{frame:04}.png\"\n";
 
 fn surroundings() -> Surroundings {
     let mut sources = Sources::default();

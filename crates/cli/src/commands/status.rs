@@ -8,6 +8,7 @@ use clap::Args;
 use truepath_core::deliverable::{Deliverable, DeliverableId};
 use truepath_core::finding::grouped;
 use truepath_core::frames::FrameSet;
+use truepath_core::split::Split;
 use truepath_core::strip::States;
 use truepath_runner::follow::status::{Follower, RunAtWork, Status};
 
@@ -254,6 +255,9 @@ fn details(out: &mut impl Write, deliverables: &[Deliverable], status: &Status) 
                 "\n{WARNING}unknown{WARNING:#} {label}: {}\n        the ledger does not know these files, and they were not opened; `truepath audit` does that",
                 frames_of(&row.not_looked_into)
             )?;
+        }
+        if let Split::Found(found) = &one.common.processes.split {
+            writeln!(out, "\n{FAINT}split{FAINT:#}   {label}: {}", found.words())?;
         }
         for failed in &row.failed {
             writeln!(out, "{}", failure(&one.label(), failed))?;

@@ -12,6 +12,7 @@ use truepath_core::job::Job;
 use truepath_core::template::{Part, TokenValue};
 use truepath_core::visible::visible;
 use truepath_runner::follow::why::{FileFacts, why};
+use truepath_runner::look::splits;
 use truepath_runner::record::ledger::{FileEntry, FileOrigin};
 
 use super::{OutputFormat, print_json};
@@ -51,7 +52,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
         ));
     };
     let chosen = arguments.job.load_latest()?;
-    let all = chosen.all();
+    let mut all = chosen.all();
+    splits::take_found(&chosen.loaded, &mut all)
+        .map_err(CommandError::outside("the state of the job"))?;
     let facts = why(&chosen.loaded, &all, &path);
     let facts = facts.map_err(CommandError::outside("the state of the job"))?;
     let Some(facts) = facts else {
@@ -100,6 +103,9 @@ pub(super) fn run(arguments: Arguments) -> Result<ExitCode, CommandError> {
                 row(name, &text)?;
             }
         }
+    }
+    if let Some(split) = one.split_words() {
+        row("split", &split)?;
     }
     for (at, source) in facts.sources.iter().enumerate() {
         row(if at == 0 { "taken from" } else { "" }, source)?;

@@ -65,6 +65,7 @@ impl StatusShape {
                     log: failed.log.clone(),
                 })
                 .collect(),
+            split: one.split_words(),
             bytes: row.bytes,
         };
         StatusShape {
@@ -128,6 +129,8 @@ pub(crate) struct RowShape {
     /// Frames whose files the ledger does not know and that were not opened
     pub(crate) not_looked_into: String,
     pub(crate) failed: Vec<FailureShape>,
+    /// What is known of whether its clip may be split over several processes; none where there is nothing to say
+    pub(crate) split: Option<String>,
     /// Bytes of the files that are there
     pub(crate) bytes: u64,
 }

@@ -22,6 +22,8 @@ pub(crate) struct WhyShape {
     frame: i64,
     /// `missing`, `valid`, `stale`, `changed`, `broken`, `unverifiable` or `foreign`
     state: &'static str,
+    /// What is known of whether its clip may be split over several processes; none where there is nothing to say
+    split: Option<String>,
     /// Why it has that state, as sentences
     reasons: Vec<String>,
     /// The files that it is made from, without rendering
@@ -65,6 +67,7 @@ impl WhyShape {
             deliverable: one.label(),
             frame: facts.frame,
             state: facts.verdict.state.word(),
+            split: one.split_words(),
             reasons: facts.verdict.reasons.clone(),
             taken_from: facts.sources.clone(),
             history: facts.history.iter().map(HistoryShape::of).collect(),

@@ -45,6 +45,23 @@ impl Deliverable {
             && self.clip().count() >= SHORTEST
     }
 
+    /// What is known of whether its frames may be split, in words; none where there is nothing to say.
+    #[must_use]
+    pub fn split_words(&self) -> Option<String> {
+        match &self.common.processes.split {
+            _ if !self.takes_a_range() => None,
+            Split::Said(SplitWord::Free) => None,
+            Split::Said(SplitWord::Never) => {
+                Some("one process for the clip: job or profile says `split = \"never\"`".to_owned())
+            }
+            Split::Found(found) => Some(found.words()),
+            Split::Unknown if self.is_split_unknown() => {
+                Some("not known; the next run finds out whether its clip may be split".to_owned())
+            }
+            Split::Unknown => None,
+        }
+    }
+
     /// The frames of a process that renders all of its clip: what the engine takes at once of the frames of the shot,
     /// from the first to the last.
     #[must_use]

@@ -10,6 +10,7 @@
 //! scene  = "dawn.scene"
 //! frames = "1-10"
 //! chunk  = 4
+//! split  = "free"
 //! path   = "renders/{shot}.{frame:04}.png"
 //! run    = ["myrender", "{scene.file}", "{first}", "{last}", "{target}"]
 //! "#;

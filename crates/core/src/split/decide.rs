@@ -5,7 +5,7 @@ use crate::finding::count;
 use crate::frames::Frame;
 
 /// So many places are tried that bring no picture.
-const MOST_FAILED: usize = 5;
+pub const MOST_FAILED: usize = 5;
 /// So many places that say that a frame is the same picture are enough.
 const ENOUGH: usize = 2;
 

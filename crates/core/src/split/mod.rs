@@ -11,7 +11,7 @@ mod places;
 
 use serde::{Deserialize, Serialize};
 
-pub use decide::{Decision, JudgedPlace, Silence, decide};
+pub use decide::{Decision, JudgedPlace, MOST_FAILED, Silence, decide};
 pub use judge::{Judgement, PlaceDifferences, judge};
 pub use places::{Place, places};
 

@@ -1,6 +1,7 @@
-//! The most useful line of an engine that failed: the first error, with the file and line number that
-//! it names, else its last words.
+//! The most useful line of an engine that failed: the first error of its last lines, with the file and line number
+//! that it names; else the first error of all, else its last words.
 
+use std::collections::VecDeque;
 use std::sync::LazyLock;
 
 use regex::Regex;
@@ -9,20 +10,41 @@ use regex::Regex;
 #[derive(Debug, Default)]
 pub(crate) struct Complaint {
     /// The first line that a pattern of the profile calls an error.
-    matched: Option<String>,
+    matched: Option<ErrorLine>,
     /// The first line that looks like an error, whatever the engine.
-    looks_like_error: Option<String>,
-    /// Where the error is, where a line next to it names a file and a line number.
-    location: Option<String>,
-    /// The last line that names a file and a line number, and how many lines ago.
-    located: Option<(String, u32)>,
-    /// How many lines ago the error was.
-    since_error: Option<u32>,
+    first: Option<ErrorLine>,
+    /// Such lines among the last ones, in their order.
+    late: VecDeque<ErrorLine>,
+    /// The last line that names a file and a line number, with its number.
+    located: Option<(String, u64)>,
     last: Option<String>,
+    /// How many lines it printed.
+    lines: u64,
 }
 
+/// A line that says why it failed.
+#[derive(Debug, Clone)]
+struct ErrorLine {
+    text: String,
+    /// Its number.
+    line: u64,
+    /// Where the error is, where a line next to it names a file and a line number.
+    location: Option<String>,
+}
+
+impl ErrorLine {
+    /// A location right behind the error belongs to it, unless one before it does.
+    fn is_located_by(&mut self, location: &str, line: u64) {
+        if self.location.is_none() && line.saturating_sub(self.line) <= NEAR {
+            self.location = Some(location.to_owned());
+        }
+    }
+}
+
+/// What ends a program stands in its last lines; an error long before is one that it went on after.
+const LATE: u64 = 12;
 /// A location counts for an error so many lines before or after it.
-const NEAR: u32 = 3;
+const NEAR: u64 = 3;
 /// No reason is longer than this, in characters.
 const LONGEST: usize = 400;
 
@@ -40,15 +62,13 @@ impl Complaint {
     /// A line that a pattern of the profile calls an error.
     pub(crate) fn error(&mut self, text: &str) {
         if self.matched.is_none() {
-            self.matched = Some(shortened(text));
-            self.since_error = Some(0);
-            self.location = self.near_location();
+            self.matched = Some(self.error_line(text));
         }
     }
 
     /// The first line that a pattern of the profile calls an error.
     pub(crate) fn first_error(&self) -> Option<&str> {
-        self.matched.as_deref()
+        self.matched.as_ref().map(|one| one.text.as_str())
     }
 
     /// Any line.
@@ -57,47 +77,56 @@ impl Complaint {
         if line.is_empty() {
             return;
         }
-        if let Some((_, ago)) = &mut self.located {
-            *ago += 1;
-        }
+        self.lines += 1;
         if let Some(found) = location(line) {
-            // A location right behind the error belongs to it, unless one before it does.
-            if self.location.is_none() && self.since_error.is_some_and(|lines| lines < NEAR) {
-                self.location = Some(found.clone());
+            let errors = self.matched.iter_mut().chain(&mut self.first);
+            for error in errors.chain(&mut self.late) {
+                error.is_located_by(&found, self.lines);
             }
-            self.located = Some((found, 0));
+            self.located = Some((found, self.lines));
         }
-        if let Some(lines) = &mut self.since_error {
-            *lines += 1;
-        }
-        if self.looks_like_error.is_none()
-            && !line.to_ascii_lowercase().contains("warning")
+        if !line.to_ascii_lowercase().contains("warning")
             && ERROR.as_ref().is_some_and(|error| error.is_match(line))
         {
-            self.since_error.get_or_insert(0);
-            self.looks_like_error = Some(shortened(line));
-            if self.location.is_none() {
-                self.location = self.near_location();
-            }
+            let error = self.error_line(line);
+            self.first.get_or_insert_with(|| error.clone());
+            self.late.push_back(error);
+        }
+        while self
+            .late
+            .front()
+            .is_some_and(|one| one.line + LATE <= self.lines)
+        {
+            self.late.pop_front();
         }
         self.last = Some(shortened(line));
     }
 
-    fn near_location(&self) -> Option<String> {
-        let (found, ago) = self.located.as_ref()?;
-        (*ago <= NEAR).then(|| found.clone())
+    fn error_line(&self, text: &str) -> ErrorLine {
+        let near = self.located.as_ref();
+        let near = near.filter(|(_, line)| self.lines.saturating_sub(*line) <= NEAR);
+        ErrorLine {
+            text: shortened(text),
+            line: self.lines,
+            location: near.map(|(found, _)| found.clone()),
+        }
     }
 
     /// The most useful line, if it printed any.
     pub(crate) fn text(&self) -> Option<String> {
-        let line = self
+        let error = self
             .matched
             .as_ref()
-            .or(self.looks_like_error.as_ref())
-            .or(self.last.as_ref())?;
-        match &self.location {
-            Some(place) if location(line).is_none() => Some(format!("{line} ({place})")),
-            _ => Some(line.clone()),
+            .or(self.late.front())
+            .or(self.first.as_ref());
+        let Some(error) = error else {
+            return self.last.clone();
+        };
+        match &error.location {
+            Some(place) if location(&error.text).is_none() => {
+                Some(format!("{} ({place})", error.text))
+            }
+            _ => Some(error.text.clone()),
         }
     }
 }
@@ -162,6 +191,19 @@ mod tests {
             of(&lines).as_deref(),
             Some("kiln.scene:7: syntax error near `lamp`")
         );
+    }
+
+    #[test]
+    fn an_error_that_it_went_on_after_is_no_reason() {
+        let mut lines = vec!["cannot open the user configuration file /nowhere: No such file"];
+        lines.extend(["tracing"; 20]);
+        lines.extend(["Parse Error: Cannot open input file.", "Render failed"]);
+        assert_eq!(
+            of(&lines).as_deref(),
+            Some("Parse Error: Cannot open input file.")
+        );
+        // One that nothing follows which looks like it still counts.
+        assert_eq!(of(&lines[..21]).as_deref(), Some(lines[0]));
     }
 
     #[test]

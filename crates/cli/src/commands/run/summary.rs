@@ -23,6 +23,10 @@ pub(super) fn print(
 ) -> io::Result<()> {
     result(out, report, name)?;
     numbers(out, report)?;
+    for (index, found) in &report.splits {
+        let label = deliverables[*index].label();
+        writeln!(out, "\n{FAINT}split{FAINT:#}   {label}: {}", found.words())?;
+    }
     kept_and_not_done(out, deliverables, report)?;
     print_suspicious(out, &report.suspicious)?;
     print_warnings(out, &report.warnings)?;
@@ -87,6 +91,12 @@ fn numbers(out: &mut impl Write, report: &Report) -> io::Result<()> {
                 rough(seconds),
                 pace(report.rendered as f64 / seconds.max(0.001))
             ),
+        ),
+        (
+            "discarded",
+            report.thrown_away,
+            "rendered besides and removed: to compare them, or because a clip may not be split"
+                .to_owned(),
         ),
         (
             "continued",

@@ -9,6 +9,7 @@ mod many_processes;
 mod option_writes_over;
 mod preset_writes_over;
 mod sound_length;
+mod split_not_known;
 mod too_many_frames;
 
 use super::Rule;
@@ -24,4 +25,5 @@ pub(super) const RULES: &[&Rule] = &[
     &many_processes::RULE,
     &sound_length::RULE,
     &too_many_frames::RULE,
+    &split_not_known::RULE,
 ];

@@ -99,6 +99,7 @@ impl Worker<'_> {
             what.push_str("; the frames of this sample show size and look, not motion");
         }
         self.journal.remark(&format!("{}: {what}", one.label()));
+        self.journal.report().splits.push((index, found.clone()));
         if let Some(key) = self.context.split_keys[index].clone() {
             let known = (key.clone(), found.clone());
             self.journal.known().splits.insert(known.0, known.1);

@@ -40,7 +40,7 @@ pub(super) fn chunks_of(
 ) -> Vec<Chunk> {
     let expansion = context.expansion;
     let selected = |index: DeliverableId| {
-        if clip.deliverables.iter().any(|one| *one == index) {
+        if clip.deliverables.contains(&index) {
             expansion.deliverables[index].common.frames.selected.clone()
         } else {
             FrameSet::empty()

@@ -9,7 +9,7 @@ use truepath_core::forecast::{Effort, Forecast};
 use truepath_core::hex::hex;
 use truepath_core::job::Key;
 use truepath_core::plan::label;
-use truepath_core::split::places;
+use truepath_core::split::{MOST_FAILED, places};
 
 use super::board::Board;
 use super::chunk_queue::Chunk;
@@ -120,7 +120,8 @@ pub(super) fn prepare<'r>(
         let one = &context.expansion.deliverables[index];
         context.is_split_to_be_found(index).then(|| {
             let places = places(&one.clip()).into_iter();
-            places.filter_map(|place| place.row.first()).collect()
+            let rows = places.filter_map(|place| place.row.first());
+            rows.take(MOST_FAILED).collect()
         })
     };
     let prospects = Prospects::new(&backlog.missing, &is_begun, &first_frames);

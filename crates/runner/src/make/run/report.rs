@@ -8,6 +8,7 @@ use truepath_core::deliverable::DeliverableId;
 use truepath_core::file_state::FileState;
 use truepath_core::finding::Finding;
 use truepath_core::frames::{Frame, FrameSet};
+use truepath_core::split::FoundSplit;
 
 use super::{StopReason, Warning};
 
@@ -56,6 +57,8 @@ pub struct Report {
     pub changed_since: u64,
     /// Pictures that were rendered and thrown away: to find out whether a clip may be split, and because one may not.
     pub thrown_away: u64,
+    /// What was found about clips of which nobody said whether they may be split.
+    pub splits: Vec<(DeliverableId, FoundSplit)>,
     /// Brought meanwhile by other runs of the same job.
     pub elsewhere: u64,
     /// Whether it leaves something behind, after an error that did not end it: the next run recovers that.
