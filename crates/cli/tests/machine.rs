@@ -89,12 +89,12 @@ fn no_more_processes_run_than_fit_into_the_memory() {
 #[test]
 fn engines_that_wait_are_started_more_often_than_there_are_cores() {
     let cores = std::thread::available_parallelism().map_or(1, usize::from);
-    let frames = 40 * cores;
+    let frames = 80 * cores;
     let project = ranges(
         &format!("{COUNT}sleep 0.15\n{LEAVE}"),
-        &format!("frames = \"1-{frames}\"\nretries = 0\n"),
+        &format!("frames = \"1-{frames}\"\nretries = 0\nchunk = 2\n"),
     );
-    project.call(&["run"]).ends(0);
+    project.call(&["run", "--jobs", "auto"]).ends(0);
     assert!(most_at_once(&project) > cores, "{}", project.read("seen"));
     let ledger = project.read(".truepath/ledger/0001.jsonl");
     assert!(ledger.contains("\"chosen\":{"), "{ledger}");

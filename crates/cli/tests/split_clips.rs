@@ -403,17 +403,35 @@ fn nothing_works_is_found_out_with_five_starts() {
     if !needs("python3") {
         return;
     }
-    for jobs in ["1", "2", "4", "auto"] {
-        let project = project(&["no-such-mode", "dies=0"], "0-239", "");
-        project.write("draws.py", "import sys, os\nopen(os.path.join(os.path.dirname(os.path.abspath(__file__)), 'starts'), 'a').write(sys.argv[2] + '-' + sys.argv[3] + '\\n')\nprint('error: no licence')\nsys.exit(9)\n");
-        let run = project.call(&["run", "--jobs", jobs]).ends(1);
-        assert_eq!(
-            starts(&project).len(),
-            5,
-            "-j{jobs}: {:?}",
-            starts(&project)
-        );
-        assert!(run.out.contains("235 frames were not tried"), "{}", run.out);
-        assert!(run.out.contains("no licence"), "{}", run.out);
+    let lines = [
+        // A range of which nobody says whether it may be split, one that may be, and a frame a process.
+        ("\"{first}\", \"{last}\"", ""),
+        ("\"{first}\", \"{last}\"", "split = \"free\"\n"),
+        ("\"{first}\", \"{last}\"", "split = \"free\"\nchunk = 8\n"),
+        ("\"{frame}\", \"{frame}\"", ""),
+        ("\"{frame}\", \"{frame}\"", "order = \"spread\"\n"),
+    ];
+    for (range, more) in lines {
+        for jobs in ["1", "2", "4", "auto"] {
+            let project = Project::new(&format!(
+                "frames = \"0-239\"\npath = \"r/cam.{{frame:04}}.png\"\n\
+                 run = [\"python3\", \"{{place.job}}/fails.py\", {range}, \"{{target}}\"]\n{more}"
+            ));
+            project.write(
+                "fails.py",
+                "import sys, os\nhere = os.path.dirname(os.path.abspath(__file__))\n\
+                 open(os.path.join(here, 'starts'), 'a').write(sys.argv[1] + '-' + sys.argv[2] + '\\n')\n\
+                 print('error: no licence')\nsys.exit(9)\n",
+            );
+            let run = project.call(&["run", "--jobs", jobs]).ends(1);
+            let case = format!("{range} {more} -j{jobs}");
+            assert_eq!(starts(&project).len(), 5, "{case}: {:?}", starts(&project));
+            assert!(
+                run.out.contains("235 frames were not tried"),
+                "{case}: {}",
+                run.out
+            );
+            assert!(run.out.contains("no licence"), "{case}: {}", run.out);
+        }
     }
 }

@@ -1,13 +1,15 @@
-//! Whether a deliverable can be rendered at all: where the first frames fail, a few spread over all of
-//! them are tried before the rest is given up.
+//! Whether a deliverable can be rendered at all: a few frames spread over all of it are tried once each, two at a
+//! time, and until one of them has brought a picture nothing else of it begins.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use crate::alike::without_numbers;
 use crate::frames::{Frame, FrameSet};
 
 /// So many frames at least are tried before the others are given up.
 const ENOUGH: usize = 3;
+/// So many are tried at a time.
+const AT_ONCE: usize = 2;
 
 /// What is known of a deliverable of which nothing was rendered so far.
 ///
@@ -15,7 +17,7 @@ const ENOUGH: usize = 3;
 /// use truepath_core::probes::{Probes, Verdict};
 ///
 /// let mut probes = Probes::new(&"1-100".parse()?);
-/// assert_eq!(probes.left(), [1, 100, 51, 26, 76]);
+/// assert_eq!(probes.left(), [1, 51, 100, 26, 76]);
 /// for frame in probes.left() {
 ///     assert!(!matches!(probes.verdict(), Verdict::NothingWorks(_)));
 ///     probes.failed(frame, &format!("no licence for frame {frame}"));
@@ -25,11 +27,15 @@ const ENOUGH: usize = 3;
 /// ```
 #[derive(Debug, Clone, Default)]
 pub struct Probes {
-    /// First, last, middle and two between; none where there are hardly more frames than that.
+    /// First, middle, last and two between; none where there are hardly more frames than that.
     frames: Vec<Frame>,
+    /// Those of them that processes are at.
+    at_work: BTreeSet<Frame>,
     /// Frames that failed, with the reason.
     failed: BTreeMap<Frame, String>,
     rendered: bool,
+    /// Whether a process works for so long that it counts as one that works.
+    lives: bool,
 }
 
 /// What is known.
@@ -37,7 +43,7 @@ pub struct Probes {
 pub enum Verdict {
     /// Frames are rendered, or fail for different reasons: each is tried.
     Works,
-    /// Frames failed, and it is not known yet whether all do.
+    /// No frame has brought a picture so far, and it is not known yet whether one will.
     Open,
     /// Every frame that was tried failed for this reason.
     NothingWorks(String),
@@ -50,7 +56,7 @@ impl Probes {
         let count = frames.count();
         let mut probes = Vec::new();
         if count > 5 {
-            let indices = [0, count - 1, count / 2, count / 4, count * 3 / 4];
+            let indices = [0, count / 2, count - 1, count / 4, count * 3 / 4];
             probes = indices
                 .into_iter()
                 .filter_map(|index| frames.nth(index))
@@ -74,6 +80,56 @@ impl Probes {
     /// A frame was rendered.
     pub fn rendered(&mut self) {
         self.rendered = true;
+    }
+
+    /// A process works for so long that it counts as one that works.
+    pub fn lives(&mut self) {
+        self.lives = true;
+    }
+
+    /// A process is started for some frames.
+    pub fn begun(&mut self, frames: &FrameSet) {
+        let next = self.next(frames);
+        self.at_work.extend(next);
+    }
+
+    /// Another frame is tried in place of one: the first of its chunk.
+    pub fn moved(&mut self, from: Frame, to: Frame) {
+        if !self.frames.contains(&to) {
+            let found = self.frames.iter_mut().find(|frame| **frame == from);
+            if let Some(frame) = found {
+                *frame = to;
+            }
+        }
+    }
+
+    /// It has ended.
+    pub fn ended(&mut self, frames: &FrameSet) {
+        self.at_work.retain(|frame| !frames.contains(*frame));
+    }
+
+    /// The next of some frames that is to be tried, where one may be tried now.
+    #[must_use]
+    pub fn next(&self, frames: &FrameSet) -> Option<Frame> {
+        if self.at_work.len() >= AT_ONCE {
+            return None;
+        }
+        let mut left = self.left().into_iter();
+        left.find(|frame| frames.contains(*frame) && !self.at_work.contains(frame))
+    }
+
+    /// A process of some frames brought nothing, and one of them was recorded as failed: no other one of them is tried
+    /// in place of it.
+    pub fn brought_nothing(&mut self, frames: &FrameSet) {
+        let is_tried = |frame: &Frame| self.failed.contains_key(frame) && frames.contains(*frame);
+        if self.frames.iter().any(is_tried) {
+            return;
+        }
+        let tried = self
+            .left()
+            .into_iter()
+            .find(|frame| frames.contains(*frame));
+        self.frames.retain(|frame| Some(*frame) != tried);
     }
 
     /// A frame failed.
@@ -110,10 +166,15 @@ impl Probes {
     /// What is known.
     #[must_use]
     pub fn verdict(&self) -> Verdict {
-        let mut reasons = self.failed.values();
-        let (false, false, Some(first)) = (self.rendered, self.frames.is_empty(), reasons.next())
-        else {
+        if self.rendered || self.lives || self.frames.is_empty() {
             return Verdict::Works;
+        }
+        let mut reasons = self.failed.values();
+        let Some(first) = reasons.next() else {
+            return match self.left().is_empty() {
+                true => Verdict::Works,
+                false => Verdict::Open,
+            };
         };
         // Frames and line numbers differ where the cause is one.
         let alike = without_numbers(first);
@@ -141,7 +202,7 @@ mod tests {
         let mut one = probes("1-48");
         one.failed(1, "exit code 1");
         assert_eq!(one.verdict(), Verdict::Open);
-        assert_eq!(one.left(), [48, 25, 13, 37]);
+        assert_eq!(one.left(), [25, 48, 13, 37]);
         let mut other = one.clone();
         one.rendered();
         assert_eq!(one.verdict(), Verdict::Works);
@@ -159,6 +220,25 @@ mod tests {
         one.out_of_reach(37);
         let reason = "no licence".to_owned();
         assert_eq!(one.verdict(), Verdict::NothingWorks(reason));
+    }
+
+    #[test]
+    fn two_are_tried_at_a_time_until_one_has_brought_a_picture() {
+        let mut one = probes("1-48");
+        let all: FrameSet = "1-48".parse().unwrap();
+        assert_eq!(one.verdict(), Verdict::Open);
+        one.begun(&all);
+        one.begun(&"25-30".parse().unwrap());
+        assert_eq!(one.next(&all), None);
+        one.ended(&"25-30".parse().unwrap());
+        one.failed(27, "no licence");
+        one.brought_nothing(&"25-30".parse().unwrap());
+        assert_eq!(one.next(&all), Some(48));
+        let mut other = one.clone();
+        other.lives();
+        assert_eq!(other.verdict(), Verdict::Works);
+        one.rendered();
+        assert_eq!(one.verdict(), Verdict::Works);
     }
 
     #[test]

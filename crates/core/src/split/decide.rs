@@ -66,11 +66,12 @@ pub fn decide(judged: &[JudgedPlace], more: bool) -> Decision {
             ..FoundSplit::default()
         });
     }
-    let free: Vec<Frame> = judged
+    let mut free: Vec<Frame> = judged
         .iter()
         .filter(|one| one.judgement == Judgement::Free)
         .map(|one| one.frame)
         .collect();
+    free.sort_unstable();
     let is_empty = |one: &JudgedPlace| one.silence == Silence::Empty;
     let all_failed = judged.len() >= MOST_FAILED && judged.iter().all(is_empty);
     let no_pixels = judged.iter().any(|one| one.silence == Silence::NoPixels);

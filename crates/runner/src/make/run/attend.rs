@@ -21,6 +21,8 @@ use crate::system::Exit;
 const TICK: Duration = Duration::from_millis(100);
 /// How long a group may take to end when it is asked to.
 const GRACE: Duration = Duration::from_secs(5);
+/// A process that works for so long counts as one that works.
+const LIVES: Duration = Duration::from_secs(60);
 /// How long an engine may go on that has brought everything.
 const AFTER_THE_LAST: Duration = Duration::from_secs(10);
 
@@ -62,6 +64,11 @@ impl EngineProcess<'_> {
         loop {
             if let Some(usage) = process.measure() {
                 self.worker.pace.uses(self.turn, usage);
+            }
+            if progress.times.started.elapsed() > LIVES
+                && self.worker.prospects.lives(&self.attempt.planned)
+            {
+                self.worker.board.look_again();
             }
             self.end_if_due(&process, &mut progress, area);
             let event = process.next(pause(TICK));

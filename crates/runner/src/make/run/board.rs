@@ -192,7 +192,14 @@ impl Board {
     }
 
     /// Hands a piece of work back.
-    pub(super) fn hand_back(&self, number: usize, chunk: Chunk, next: ChunkOutcome) {
+    pub(super) fn hand_back(
+        &self,
+        number: usize,
+        chunk: Chunk,
+        next: ChunkOutcome,
+        prospects: &Prospects,
+    ) {
+        prospects.is_taken(&chunk.planned, false);
         let mut inner = self.inner();
         inner.busy -= 1;
         if matches!(next, ChunkOutcome::Done) {

@@ -30,7 +30,7 @@ impl Worker<'_> {
                 Ok(next) => next,
                 Err(error) => self.after_error(&mut chunk, error),
             };
-            self.board.hand_back(number, chunk, next);
+            self.board.hand_back(number, chunk, next, self.prospects);
         }
     }
 
@@ -155,9 +155,9 @@ impl Worker<'_> {
         if chunk.is_clip() {
             // It is rendered whole or not at all.
         } else if self.prospects.verdict(&chunk.planned) == Verdict::Open {
-            if !self.probe_first(chunk) {
-                self.prospects.out_of_reach(&chunk.planned);
-                return Ok(ChunkOutcome::Doubtful);
+            if chunk.was_tried && !self.probe_first(chunk) {
+                // Others have what is to be tried.
+                return Ok(ChunkOutcome::NotYet);
             }
         } else {
             self.go_on_with_probes(chunk)?;

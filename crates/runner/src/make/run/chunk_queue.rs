@@ -52,6 +52,8 @@ pub(super) struct Chunk {
     pub(super) claims: Vec<Claim>,
     /// What its process makes that is at work.
     pub(super) at_work: Option<PlannedProcess>,
+    /// Whether a process of it brought nothing: the frames that are to be tried are tried alone since.
+    pub(super) was_tried: bool,
     /// Whether an error of this program befell one of its processes: its frames are tried one by one since.
     pub(super) is_one_by_one: bool,
     /// Of what is assembled the deliverables that it is assembled from, in their order.
@@ -71,6 +73,7 @@ impl Chunk {
             failed_probes: Vec::new(),
             claims: Vec::new(),
             at_work: None,
+            was_tried: false,
             is_one_by_one: false,
             sources: Vec::new(),
         }
@@ -100,6 +103,7 @@ impl Chunk {
             failed_probes: Vec::new(),
             claims: Vec::new(),
             at_work: None,
+            was_tried: false,
             is_one_by_one: false,
             sources: self.sources.clone(),
         };
@@ -248,6 +252,7 @@ impl ChunkQueue {
         };
         self.open.remove(at);
         let mut chunk = self.chunks[number].take()?;
+        self.begin_at_probe(&mut chunk, at, prospects);
         if let Some(rest) = self.rest_of(&mut chunk, index, pace) {
             let rest = self.add(rest);
             self.open.insert(at, rest);
@@ -255,11 +260,40 @@ impl ChunkQueue {
         if let Some(sum) = &mut self.sum {
             sum.frames = sum.frames.saturating_sub(chunk.to_do());
         }
+        prospects.is_taken(&chunk.planned, true);
         Some(Taken {
             number,
             chunk,
             turn,
         })
+    }
+
+    /// While it is open whether anything works, a chunk begins with the frame that is to be tried; of one that the job
+    /// cuts the first frame is tried in place of it.
+    fn begin_at_probe(&mut self, chunk: &mut Chunk, at: usize, prospects: &Prospects) {
+        let planned = &chunk.planned;
+        let is_new = matches!(chunk.purpose, Purpose::Pieces) && !chunk.is_begun();
+        if !is_new || prospects.verdict(planned) != Verdict::Open {
+            return;
+        }
+        let Some(probe) = prospects.probe(&planned.frames, planned) else {
+            return;
+        };
+        if chunk.most.is_some() {
+            let mut frames = planned.frames.iter();
+            if let Some(first) = frames.find(|frame| chunk.missing.contains(*frame)) {
+                prospects.moved(planned, probe, first);
+            }
+            return;
+        }
+        let mut blocks = chunk.blocks.each();
+        let block = blocks.position(|one| one.contains(probe)).unwrap_or(0);
+        drop(blocks);
+        if let Some(mut rest) = chunk.split_off(block as u64) {
+            std::mem::swap(chunk, &mut rest);
+            let before = self.add(rest);
+            self.open.insert(at, before);
+        }
     }
 
     /// What is left of a chunk for others when its next process is given its part.

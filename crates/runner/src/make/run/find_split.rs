@@ -173,7 +173,7 @@ impl Worker<'_> {
             }
             let silence = row.silence(&at_work.place.row);
             if let Some(evidence) = row.evidence() {
-                self.prospects.failed(&planned, &evidence);
+                self.prospects.failed(&planned, &planned.frames, &evidence);
                 let splits = &self.prospects.splits;
                 splits.failed(&planned, row.failures());
             } else {

@@ -102,6 +102,7 @@ fn chunks(
                 failed_probes: Vec::new(),
                 claims: Vec::new(),
                 at_work: None,
+                was_tried: false,
                 is_one_by_one: false,
             }
         })

@@ -26,7 +26,7 @@ impl Worker<'_> {
         for at in 0..chunk.attempts.len() {
             let attempt = &chunk.attempts[at];
             let frames = &attempt.planned.frames;
-            let Some(frame) = self.prospects.probe(frames, &chunk.planned) else {
+            let Some(frame) = self.prospects.probe_of_taken(frames, &chunk.planned) else {
                 continue;
             };
             let alone = FrameSet::range(frame, frame);

@@ -67,11 +67,19 @@ impl Prospects {
         self.with(planned, |one| one.probes.rendered());
     }
 
-    /// Frames failed.
-    pub(super) fn failed(&self, planned: &PlannedProcess, evidence: &[(Frame, String)]) {
+    /// A process of some frames brought nothing.
+    pub(super) fn failed(
+        &self,
+        planned: &PlannedProcess,
+        frames: &FrameSet,
+        evidence: &[(Frame, String)],
+    ) {
         self.with(planned, |one| {
             for (frame, reason) in evidence {
                 one.probes.failed(*frame, reason);
+            }
+            if !evidence.is_empty() {
+                one.probes.brought_nothing(frames);
             }
         });
     }
@@ -109,13 +117,45 @@ impl Prospects {
         verdict.unwrap_or(Verdict::Works)
     }
 
-    /// The next frame of a process that is to be tried alone.
+    /// The next of some frames that is to be tried, where one may be tried now.
     pub(super) fn probe(&self, frames: &FrameSet, planned: &PlannedProcess) -> Option<Frame> {
+        self.with(planned, |one| one.probes.next(frames)).flatten()
+    }
+
+    /// The next of some frames that is to be tried by who has taken them.
+    pub(super) fn probe_of_taken(
+        &self,
+        frames: &FrameSet,
+        planned: &PlannedProcess,
+    ) -> Option<Frame> {
         let probe = |one: &mut Prospect| {
             let mut left = one.probes.left().into_iter();
             left.find(|frame| frames.contains(*frame))
         };
         self.with(planned, probe).flatten()
+    }
+
+    /// Somebody has taken some frames, or gives them back.
+    pub(super) fn is_taken(&self, planned: &PlannedProcess, is_taken: bool) {
+        self.with(planned, |one| match is_taken {
+            true => one.probes.begun(&planned.frames),
+            false => one.probes.ended(&planned.frames),
+        });
+    }
+
+    /// Another frame is tried in place of one.
+    pub(super) fn moved(&self, planned: &PlannedProcess, from: Frame, to: Frame) {
+        self.with(planned, |one| one.probes.moved(from, to));
+    }
+
+    /// A process works for so long that it counts as one that works; whether nobody knew that.
+    pub(super) fn lives(&self, planned: &PlannedProcess) -> bool {
+        let lives = |one: &mut Prospect| {
+            let was_open = one.probes.verdict() == Verdict::Open;
+            one.probes.lives();
+            was_open
+        };
+        self.with(planned, lives).unwrap_or(false)
     }
 
     /// Whether a piece of work can be begun now: while it is open whether anything works, only those

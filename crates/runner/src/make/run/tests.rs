@@ -42,6 +42,7 @@ fn chunk(deliverable: usize, frames: &str, source: Option<usize>) -> Chunk {
         failed_probes: Vec::new(),
         claims: Vec::new(),
         at_work: None,
+        was_tried: false,
         is_one_by_one: false,
         sources: source.into_iter().map(DeliverableId::at).collect(),
     }

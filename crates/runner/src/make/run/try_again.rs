@@ -46,6 +46,37 @@ impl Worker<'_> {
         if let Some(unconfirmed) = outcome.whole_but_for_its_code() {
             return self.after_unconfirmed(chunk, attempt, outcome, &unconfirmed);
         }
+        let is_open = self.prospects.verdict(&chunk.planned) == Verdict::Open;
+        if is_open && !missing.is_empty() {
+            let evidence = outcome.evidence();
+            let frames = &attempt.planned.frames;
+            self.prospects.failed(&chunk.planned, frames, &evidence);
+            chunk.was_tried = true;
+            let is_alone = missing.count() == 1;
+            match self.prospects.verdict(&chunk.planned) {
+                Verdict::Works => {}
+                // Tried frame by frame, if that is not given up.
+                Verdict::Open if !is_alone => {
+                    chunk.attempts.push_front(Attempt {
+                        tries: attempt.tries,
+                        ..Attempt::first(attempt.planned.with_frames(missing))
+                    });
+                    return Ok(ChunkOutcome::Doubtful);
+                }
+                Verdict::Open | Verdict::NothingWorks(_) => {
+                    let tried = FrameSet::from_frames(evidence.iter().map(|(frame, _)| *frame));
+                    let mut failures = outcome.failures();
+                    failures.retain(|failure| tried.contains(failure.frame));
+                    let rest = missing.difference(&tried).unwrap_or_default();
+                    if !rest.is_empty() {
+                        let rest = attempt.planned.with_frames(rest);
+                        chunk.attempts.push_front(Attempt::first(rest));
+                    }
+                    chunk.failed_probes.push((attempt, failures));
+                    return Ok(ChunkOutcome::Doubtful);
+                }
+            }
+        }
         let nothing_rendered = self.prospects.nothing_rendered(&chunk.planned);
         let is_deterministic = outcome.is_wrong_kind() || outcome.unknown_files.is_some();
         let tries = if is_deterministic {
@@ -53,25 +84,6 @@ impl Worker<'_> {
         } else {
             attempt.tries
         };
-        if nothing_rendered && tries >= limits.retries && !missing.is_empty() {
-            self.prospects.failed(&chunk.planned, &outcome.evidence());
-            let is_alone = missing.count() == 1;
-            match self.prospects.verdict(&chunk.planned) {
-                Verdict::Works => {}
-                // Tried frame by frame, if that is not given up.
-                Verdict::Open if !is_alone => {
-                    chunk.attempts.push_front(Attempt {
-                        tries,
-                        ..Attempt::first(attempt.planned.with_frames(missing))
-                    });
-                    return Ok(ChunkOutcome::Again);
-                }
-                Verdict::Open | Verdict::NothingWorks(_) => {
-                    chunk.failed_probes.push((attempt, outcome.failures()));
-                    return Ok(ChunkOutcome::Again);
-                }
-            }
-        }
         let again = retry::next(
             ProcessResult {
                 missing: &missing,
@@ -115,7 +127,7 @@ impl Worker<'_> {
                     .iter()
                     .map(|frame| (frame, reason.clone()))
                     .collect();
-                self.prospects.failed(&chunk.planned, &evidence);
+                self.prospects.failed(&chunk.planned, &missing, &evidence);
             }
             if self.prospects.verdict(&chunk.planned) == Verdict::Works {
                 self.journal.failed(failures)?;
