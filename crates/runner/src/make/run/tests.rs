@@ -113,7 +113,7 @@ impl std::ops::Deref for Board {
 fn number(board: &Board, prospects: &Prospects) -> Option<usize> {
     let (number, chunk, slot) = board.take(prospects, &|_| panic!("waits"))?;
     drop(slot);
-    board.hand_back(number, chunk, ChunkOutcome::Done);
+    board.hand_back(number, chunk, ChunkOutcome::Done, &good(1));
     Some(number)
 }
 
@@ -138,7 +138,7 @@ fn no_process_stands_idle_while_a_chunk_can_be_cut() {
         if at_work.len() == 2 {
             let (number, chunk, slot) = at_work.remove(0);
             drop(slot);
-            board.hand_back(number, chunk, ChunkOutcome::Done);
+            board.hand_back(number, chunk, ChunkOutcome::Done, &good(1));
         }
         if frames.iter().map(FrameSet::count).sum::<u64>() == 32 {
             break;
@@ -151,7 +151,7 @@ fn no_process_stands_idle_while_a_chunk_can_be_cut() {
     assert_eq!(all, "1-32".parse().unwrap());
     for (number, chunk, slot) in at_work {
         drop(slot);
-        board.hand_back(number, chunk, ChunkOutcome::Done);
+        board.hand_back(number, chunk, ChunkOutcome::Done, &good(1));
     }
     assert!(board.take(&prospects, &|_| panic!("waits")).is_none());
 }
@@ -174,11 +174,11 @@ fn what_is_to_go_on_comes_first_and_what_is_doubtful_last() {
     let (first, chunk, slot) = take();
     assert_eq!(first, 0);
     drop(slot);
-    board.hand_back(first, chunk, ChunkOutcome::Again);
+    board.hand_back(first, chunk, ChunkOutcome::Again, &good(1));
     let (again, chunk, slot) = take();
     assert_eq!(again, 0);
     drop(slot);
-    board.hand_back(again, chunk, ChunkOutcome::Doubtful);
+    board.hand_back(again, chunk, ChunkOutcome::Doubtful, &good(1));
     let numbers = [0, 1, 2, 3].map(|_| number(&board, &prospects));
     assert_eq!(numbers, [Some(1), Some(2), Some(0), None]);
 }
@@ -194,7 +194,7 @@ fn no_more_processes_run_at_once_than_jobs() {
         drop(slot);
         assert_eq!(second.join().unwrap(), Some(1));
     });
-    board.hand_back(first, chunk, ChunkOutcome::Done);
+    board.hand_back(first, chunk, ChunkOutcome::Done, &good(1));
     assert_eq!(number(&board, &prospects), None);
 }
 
@@ -204,15 +204,15 @@ fn what_another_run_has_is_waited_for_and_reported_once() {
     let prospects = good(1);
     let (first, chunk, slot) = board.take(&prospects, &|_| ()).unwrap();
     drop(slot);
-    board.hand_back(first, chunk, ChunkOutcome::Away);
+    board.hand_back(first, chunk, ChunkOutcome::Away, &good(1));
     let reported = std::cell::RefCell::new(Vec::new());
     let waits = |pieces| reported.borrow_mut().push(pieces);
     let (again, chunk, slot) = board.take(&prospects, &waits).unwrap();
     drop(slot);
-    board.hand_back(again, chunk, ChunkOutcome::Away);
+    board.hand_back(again, chunk, ChunkOutcome::Away, &good(1));
     let (_, chunk, slot) = board.take(&prospects, &waits).unwrap();
     drop(slot);
-    board.hand_back(0, chunk, ChunkOutcome::Done);
+    board.hand_back(0, chunk, ChunkOutcome::Done, &good(1));
     assert_eq!(*reported.borrow(), [1]);
     assert!(board.take(&prospects, &waits).is_none());
 }
@@ -224,7 +224,7 @@ fn a_chunk_for_later_comes_when_its_time_has_come() {
     let (first, chunk, slot) = board.take(&prospects, &|_| ()).unwrap();
     drop(slot);
     let soon = Moment::now() + Duration::from_millis(1);
-    board.hand_back(first, chunk, ChunkOutcome::Later(soon));
+    board.hand_back(first, chunk, ChunkOutcome::Later(soon), &good(1));
     let numbers: Vec<_> = std::iter::from_fn(|| number(&board, &prospects)).collect();
     assert_eq!(numbers.len(), 2);
     assert!(numbers.contains(&0) && numbers.contains(&1));
@@ -263,14 +263,14 @@ fn of_what_fails_from_the_first_frame_only_a_few_are_tried() {
     let frames: FrameSet = "1-100".parse().unwrap();
     let prospects = Prospects::new(&[frames], &|_| false, &|_| None);
     let all = planned(0, "1-100");
-    // Nothing speaks against it yet.
-    assert_eq!(prospects.verdict(&all), Verdict::Works);
+    let alone = |frame| FrameSet::range(frame, frame);
+    assert_eq!(prospects.verdict(&all), Verdict::Open);
     assert!(prospects.nothing_rendered(&all));
-    prospects.failed(&all, &[(1, "no lamp".to_owned())]);
+    prospects.failed(&all, &alone(1), &[(1, "no lamp".to_owned())]);
     assert_eq!(prospects.verdict(&all), Verdict::Open);
     let mut tried = 1;
     while let Some(frame) = prospects.probe(&all.frames, &all) {
-        prospects.failed(&all, &[(frame, "no lamp".to_owned())]);
+        prospects.failed(&all, &alone(frame), &[(frame, "no lamp".to_owned())]);
         tried += 1;
         assert!(tried < 10, "it would try them all");
     }
@@ -289,7 +289,7 @@ fn one_frame_that_is_rendered_shows_that_others_can_be() {
     let frames: FrameSet = "1-100".parse().unwrap();
     let prospects = Prospects::new(&[frames.clone(), frames], &|_| false, &|_| None);
     let (one, other) = (planned(0, "1-100"), planned(1, "1-100"));
-    prospects.failed(&one, &[(1, "no lamp".to_owned())]);
+    prospects.failed(&one, &one.frames, &[(1, "no lamp".to_owned())]);
     assert_eq!(prospects.verdict(&one), Verdict::Open);
     prospects.rendered(&one);
     assert_eq!(prospects.verdict(&one), Verdict::Works);
@@ -306,7 +306,7 @@ fn what_other_runs_have_is_not_waited_for_to_find_out() {
     let frames: FrameSet = "1-100".parse().unwrap();
     let prospects = Prospects::new(&[frames], &|_| false, &|_| None);
     let all = planned(0, "1-100");
-    prospects.failed(&all, &[(1, "no lamp".to_owned())]);
+    prospects.failed(&all, &all.frames, &[(1, "no lamp".to_owned())]);
     assert!(
         !prospects.may_begin(&planned(0, "3")),
         "only frames that are to be tried"
