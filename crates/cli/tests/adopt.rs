@@ -453,3 +453,112 @@ fn ranges_that_the_job_cuts_otherwise_are_said_line_by_line() {
         assert_eq!(processes, lines, "{}{}", printed.out, printed.err);
     }
 }
+
+/// What `adopt` says of a line in a folder with a scene, and its exit code.
+fn said(arguments: &[&str]) -> (Option<i32>, String) {
+    let project = Project::empty();
+    project.write("kiln.pov", "a scene");
+    let called = project.call(&[&["adopt", "--dry-run"], arguments].concat());
+    (called.code, format!("{}{}", called.out, called.err))
+}
+
+#[test]
+fn a_profile_is_named_where_it_explains_the_line() {
+    let (_, shown) = said(&[
+        "--",
+        "python3",
+        "script.py",
+        "--start",
+        "1",
+        "--end",
+        "5",
+        "--out",
+        "r/a.png",
+    ]);
+    assert!(!shown.contains("profile"), "{shown}");
+    let (_, shown) = said(&["--", "ffmpeg", "-i", "r/a.%04d.png", "-r", "24", "film.mp4"]);
+    assert!(!shown.contains("profile"), "{shown}");
+    let line = [
+        "--",
+        "povray",
+        "+Ikiln.pov",
+        "+W320",
+        "+H240",
+        "+KFI1",
+        "+KFF20",
+        "+Or/a.png",
+    ];
+    let (_, shown) = said(&line);
+    assert!(shown.contains("which explains every word"), "{shown}");
+    let (_, shown) = said(&[&line[..], &["+A0.2"]].concat());
+    assert!(shown.contains("which does not know +A0.2"), "{shown}");
+}
+
+#[test]
+fn the_clip_of_a_line_is_not_the_part_that_it_renders() {
+    let project = Project::empty();
+    project.write("kiln.pov", "a scene");
+    let line = [
+        "adopt",
+        "--",
+        "povray",
+        "+Ikiln.pov",
+        "+KFI1",
+        "+KFF20",
+        "+SF5",
+        "+EF8",
+        "+Or/a.png",
+    ];
+    let called = project.call(&line).ends(0);
+    assert!(
+        called.out.contains("frames 5-8 of the clip 1-20"),
+        "{}",
+        called.out
+    );
+    let job = project.read("truepath.toml");
+    for part in [
+        "frames = \"1-20\"",
+        "\"+KFI{clip.first}\"",
+        "\"+KFF{clip.last}\"",
+        "\"+SF{first}\"",
+        "\"+EF{last}\"",
+    ] {
+        assert!(job.contains(part), "{job}");
+    }
+}
+
+#[test]
+fn a_meaning_that_fits_no_word_is_an_error() {
+    let (code, shown) = said(&[
+        "--meaning=-zz=frame",
+        "--",
+        "myrender",
+        "-o",
+        "out/a.png",
+        "kiln.pov",
+    ]);
+    assert_eq!(code, Some(2), "{shown}");
+    assert!(shown.contains("no word of the line is `-zz`"), "{shown}");
+    let (code, shown) = said(&[
+        "--meaning=-im=output-name",
+        "--",
+        "myrender",
+        "-im",
+        "beauty",
+        "-rd",
+        "out",
+        "kiln.pov",
+    ]);
+    assert_eq!(code, Some(2), "{shown}");
+    assert!(shown.contains("=output-folder"), "{shown}");
+    let (code, shown) = said(&[
+        "--meaning=-im=output-name",
+        "--",
+        "myrender",
+        "-im",
+        "out/beauty.png",
+        "kiln.pov",
+    ]);
+    assert_eq!(code, Some(2), "{shown}");
+    assert!(shown.contains("--meaning=3=output"), "{shown}");
+}

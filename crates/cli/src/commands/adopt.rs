@@ -12,7 +12,7 @@ use truepath_core::adopt::{
 use truepath_core::command::Invocation;
 use truepath_core::deliverable::{DeliverableId, Expansion};
 use truepath_core::frames::FrameSet;
-use truepath_core::plan::plan;
+use truepath_core::plan::plan_as;
 use truepath_core::profile::Profile;
 use truepath_core::quote::posix_line;
 use truepath_runner::load::{JOB_FILE, profiles};
@@ -43,7 +43,7 @@ pub(crate) struct Arguments {
     #[arg(long)]
     dry_run: bool,
     /// What a flag, or the word with a number, means where that is not recognised: scene, output,
-    /// output-folder, output-name, output-type, frame, first, last, step, range, width, height, size,
+    /// output-folder, output-name, output-type, frame, first, last, clip-first, clip-last, step, range, width, height, size,
     /// camera, pass or threads
     #[arg(long, value_name = "FLAG=WHAT", value_parser = hint, allow_hyphen_values = true)]
     meaning: Vec<Hint>,
@@ -238,7 +238,12 @@ fn gives_back(
             made.extend(lines);
         }
         let surplus = chosen.difference(&covered).unwrap_or_default();
-        if !surplus.is_empty() && wanted.iter().all(|line| made.contains(line)) {
+        // Lines that give their clip render a part of it.
+        let gives_clip = adopted
+            .words
+            .iter()
+            .any(|word| word.means == ValueMeaning::ClipFirst);
+        if !gives_clip && !surplus.is_empty() && wanted.iter().all(|line| made.contains(line)) {
             return Ok(Err(format!(
                 "it would also make frames {surplus} of {}",
                 one.label()
@@ -313,7 +318,8 @@ fn lines_of(
     wanted: &dyn Fn(DeliverableId) -> FrameSet,
 ) -> Result<Vec<String>, CommandError> {
     let mut lines = Vec::new();
-    for invocation in plan(expansion, wanted) {
+    // The lines are given back as they were cut.
+    for invocation in plan_as(expansion, wanted, &|_| true) {
         let deliverables = invocation.members(&expansion.deliverables);
         let one = *deliverables.first();
         let path = one.path(invocation.frames.first().unwrap_or(0));

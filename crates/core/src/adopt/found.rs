@@ -69,6 +69,21 @@ impl AdoptedLines<'_> {
         text.parse().ok()
     }
 
+    /// The clip of a line that gives it besides the part that it renders.
+    fn clip_of(&self, line: usize) -> Option<FrameSet> {
+        let first = self.number(ValueMeaning::ClipFirst, line)?;
+        let last = self.number(ValueMeaning::ClipLast, line)?;
+        (first <= last).then(|| FrameSet::range(first, last))
+    }
+
+    /// The frames of the shot of some lines: their clip where they give it, else all frames that they render; none
+    /// where one does not say any.
+    pub(super) fn shot(&self, lines: &[usize]) -> Option<FrameSet> {
+        let frames = self.frames(lines)?;
+        let clips = lines.iter().filter_map(|line| self.clip_of(*line));
+        Some(clips.fold(frames, |all, clip| all.union(&clip).unwrap_or(all)))
+    }
+
     /// All frames that some lines render; none where one does not say any.
     pub(super) fn frames(&self, lines: &[usize]) -> Option<FrameSet> {
         let mut frames = FrameSet::empty();
@@ -103,7 +118,9 @@ impl Adoption {
 }
 
 /// Meanings of which the frames are made.
-pub(super) const OF_FRAMES: [ValueMeaning; 5] = [
+pub(super) const OF_FRAMES: [ValueMeaning; 7] = [
+    ValueMeaning::ClipFirst,
+    ValueMeaning::ClipLast,
     ValueMeaning::Frame,
     ValueMeaning::First,
     ValueMeaning::Last,

@@ -37,10 +37,18 @@ pub(super) fn guess(
             means,
         });
     }
+    whole_clip(&mut words);
     scene_without_flag(&mut words);
     only_one(&mut words, ValueMeaning::Scene, hints);
     only_one(&mut words, ValueMeaning::Output, hints);
     words
+}
+
+/// Whether some word of the lines is one that the user speaks of: a flag, or the number of a word.
+pub(super) fn is_meant(flag: &str, columns: &[Vec<&str>]) -> bool {
+    let has_number = |number: usize| (2..columns.len() + 2).contains(&number);
+    let mut words = columns.iter().flatten();
+    flag.parse().is_ok_and(has_number) || words.any(|word| word.starts_with(flag))
 }
 
 /// The meaning that the user gives: of a flag with its value in the same word or the next one, or of
@@ -69,6 +77,26 @@ pub(super) fn range(value: &str) -> Option<(i64, i64, &'static str)> {
         let (first, last) = value.split_once(between)?;
         Some((first.parse().ok()?, last.parse().ok()?, between))
     })
+}
+
+/// A line that gives its clip and no part of it renders the whole clip: its ends are those of the range.
+fn whole_clip(words: &mut [Meaning]) {
+    let is_part = |word: &Meaning| {
+        matches!(
+            word.means,
+            ValueMeaning::Frame | ValueMeaning::First | ValueMeaning::Last | ValueMeaning::Range
+        )
+    };
+    if words.iter().any(is_part) {
+        return;
+    }
+    for word in words {
+        word.means = match word.means {
+            ValueMeaning::ClipFirst => ValueMeaning::First,
+            ValueMeaning::ClipLast => ValueMeaning::Last,
+            means => means,
+        };
+    }
 }
 
 /// A scene that is not there stands alone: a name with an extension, and no flag before it.
@@ -114,7 +142,7 @@ fn only_one(words: &mut [Meaning], means: ValueMeaning, hints: &[Hint]) {
 }
 
 /// The meaning by an argument of the profile that is a text and one token.
-fn by_profile<'t>(profile: &Profile, text: &'t str) -> Option<(&'t str, ValueMeaning)> {
+pub(super) fn by_profile<'t>(profile: &Profile, text: &'t str) -> Option<(&'t str, ValueMeaning)> {
     let templates = profile.arguments.iter().flat_map(|one| &one.put);
     templates.filter_map(|template| fits(template, text)).next()
 }

@@ -3,10 +3,14 @@
 
 use super::found::AdoptedLines;
 use super::group::{LineGroup, common_output, groups, is_product, name_settings};
+use super::guess;
 use super::output::AdoptedOutput;
 use super::shots::{by_shot, shot_names};
 use super::{AdoptError, Adoption, Meaning, Script, ValueMeaning};
 use crate::at_least_one::AtLeastOne;
+use crate::picture::format_of_extension;
+use crate::profile::{Makes, Profile};
+use crate::template::{Part, Template};
 
 /// Writes the job.
 pub(super) fn write(
@@ -14,9 +18,12 @@ pub(super) fn write(
     columns: &[Vec<&str>],
     mut words: Vec<Meaning>,
     script: &Script,
-    profile: Option<String>,
+    profile: Option<&Profile>,
 ) -> Result<Adoption, AdoptError> {
     name_settings(columns, &mut words)?;
+    if let Some(error) = unclear_name(&words) {
+        return Err(error);
+    }
     let found = AdoptedLines {
         columns,
         words: &words,
@@ -49,10 +56,16 @@ pub(super) fn write(
     if found.frames(&[0]).is_none() {
         remarks.push("no frames were recognised, so it is a single picture".to_owned());
     }
-    if let Some(name) = &profile {
+    let all: Vec<usize> = (0..found.count).collect();
+    if let (Some(part), Some(clip)) = (found.frames(&all), found.shot(&all))
+        && part != clip
+    {
         remarks.push(format!(
-            "there is a profile for it: engine = \"{name}\" in place of the run line says the same, and knows more"
+            "these are frames {part} of the clip {clip}: the job has the clip, and `run --frames {part}` renders this part"
         ));
+    }
+    if let Some(profile) = profile {
+        remarks.extend(about_profile(profile, &words));
     }
     let groups = groups(&found).ok_or(AdoptError::Nothing)?;
     let job = if is_product(&found, &groups) {
@@ -63,10 +76,68 @@ pub(super) fn write(
     Ok(Adoption {
         program: program.to_owned(),
         job,
-        profile,
+        profile: profile.map(|profile| profile.name.clone()),
         remarks,
         words,
     })
+}
+
+/// The name of what is written without its folder, or a whole path that is called a name.
+fn unclear_name(words: &[Meaning]) -> Option<AdoptError> {
+    let has = |means: ValueMeaning| words.iter().any(|word| word.means == means);
+    let mut named = (2..).zip(words);
+    let (number, word) = named.find(|(_, word)| word.means == ValueMeaning::OutputName)?;
+    let value = word.text.get(word.before.len()..).unwrap_or_default();
+    let extension = value.rsplit_once('.').map_or("", |(_, end)| end);
+    let advice = if value.contains('/') || format_of_extension(extension).is_some() {
+        "a whole path is the output: --meaning={word}=output"
+    } else if has(ValueMeaning::Output) || has(ValueMeaning::OutputFolder) {
+        return None;
+    } else {
+        "say which word is the folder that it is written to, such as --meaning=--dest=output-folder"
+    };
+    Some(AdoptError::UnclearName {
+        word: number,
+        text: value.to_owned(),
+        advice: advice.replace("{word}", &number.to_string()),
+        words: words.to_vec(),
+    })
+}
+
+/// What there is to say about the profile of the program: whether its arguments explain the line.
+fn about_profile(profile: &Profile, words: &[Meaning]) -> Option<String> {
+    if profile.makes != Makes::Pictures {
+        return None;
+    }
+    let name = &profile.name;
+    let unexplained: Vec<&str> = words
+        .iter()
+        .filter(|word| word.means == ValueMeaning::Itself)
+        .map(|word| word.text.as_str())
+        .filter(|text| !is_argument(profile, text))
+        .collect();
+    let by_profile = |word: &&Meaning| guess::by_profile(profile, &word.text).is_some();
+    let explained = words.iter().filter(by_profile).count();
+    match unexplained[..] {
+        [] => Some(format!(
+            "there is a profile for it, which explains every word: engine = \"{name}\" in place of the run line renders the same pictures, and knows how the clip may be split"
+        )),
+        // A profile that explains nothing is for something else.
+        _ if explained == 0 => None,
+        _ => Some(format!(
+            "there is a profile for it, engine = \"{name}\", which does not know {}; so the line is kept",
+            unexplained.join(" ")
+        )),
+    }
+}
+
+/// Whether a word is an argument of a profile as it stands.
+fn is_argument(profile: &Profile, text: &str) -> bool {
+    let templates = profile.arguments.iter().flat_map(|one| &one.put);
+    let is_text =
+        |template: &Template| matches!(template.parts(), [Part::Text(known)] if known == text);
+    let in_map = profile.maps.iter().flat_map(|map| &map.rows);
+    templates.clone().any(is_text) || in_map.into_iter().any(|(_, word)| word == text)
 }
 
 /// A basic string of TOML.
@@ -160,7 +231,7 @@ fn short(
     script: &Script,
 ) -> String {
     let all: Vec<usize> = (0..found.count).collect();
-    let frames = found.frames(&all);
+    let frames = found.shot(&all);
     let output = common_output(found, groups).unwrap_or_else(|| groups.first().output.clone());
     let (place, path) = placed(&output.path.template());
     let mut job = String::from(HEAD);
@@ -230,7 +301,7 @@ fn long(
         if let Some(scene) = found.of(ValueMeaning::Scene, line) {
             job.push_str(&format!("scene  = {}\n", quoted(&escaped(scene))));
         }
-        match found.frames(&group.lines) {
+        match found.shot(&group.lines) {
             Some(frames) => job.push_str(&format!("frames = \"{frames}\"\n")),
             None => job.push_str("frames = \"1\"\n"),
         }
@@ -283,6 +354,8 @@ fn token(word: &Meaning, value: &str, output: &AdoptedOutput) -> Option<String> 
         ValueMeaning::Frame => number("frame", value),
         ValueMeaning::First => number("first", value),
         ValueMeaning::Last => number("last", value),
+        ValueMeaning::ClipFirst => number("clip.first", value),
+        ValueMeaning::ClipLast => number("clip.last", value),
         ValueMeaning::Range => {
             let (first, last) = value.split_once(word.between)?;
             let (first, last) = (number("first", first), number("last", last));

@@ -36,6 +36,10 @@ pub enum ValueMeaning {
     First,
     /// The last frame.
     Last,
+    /// The first frame of the clip, whatever part of it is rendered.
+    ClipFirst,
+    /// Its last frame.
+    ClipLast,
     /// The step between frames.
     Step,
     /// First and last with something between, such as `1-96`.
@@ -70,6 +74,8 @@ impl ValueMeaning {
             Self::Frame => "the frame",
             Self::First => "the first frame",
             Self::Last => "the last frame",
+            Self::ClipFirst => "the first frame of the clip",
+            Self::ClipLast => "the last frame of the clip",
             Self::Step => "the step between frames",
             Self::Range => "first and last frame",
             Self::Width => "the width",
@@ -83,7 +89,7 @@ impl ValueMeaning {
     }
 
     /// The words with which a user can say what a flag means.
-    pub const HINTS: [(&'static str, Self); 16] = [
+    pub const HINTS: [(&'static str, Self); 18] = [
         ("scene", Self::Scene),
         ("output", Self::Output),
         ("output-folder", Self::OutputFolder),
@@ -92,6 +98,8 @@ impl ValueMeaning {
         ("frame", Self::Frame),
         ("first", Self::First),
         ("last", Self::Last),
+        ("clip-first", Self::ClipFirst),
+        ("clip-last", Self::ClipLast),
         ("step", Self::Step),
         ("range", Self::Range),
         ("width", Self::Width),
@@ -108,8 +116,10 @@ impl ValueMeaning {
             "scene.file" => Self::Scene,
             "target" => Self::Output,
             "frame" => Self::Frame,
-            "first" | "clip.first" => Self::First,
-            "last" | "clip.last" => Self::Last,
+            "first" => Self::First,
+            "last" => Self::Last,
+            "clip.first" => Self::ClipFirst,
+            "clip.last" => Self::ClipLast,
             "step" => Self::Step,
             "frames" => Self::Range,
             "width" => Self::Width,

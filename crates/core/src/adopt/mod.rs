@@ -58,6 +58,26 @@ pub enum AdoptError {
         /// What the words were taken to mean.
         words: Vec<Meaning>,
     },
+    /// The user says what something means that is not there.
+    #[error(
+        "no word of the line is `{flag}`, or begins with it: --meaning takes a flag of the line, or the number of a word"
+    )]
+    UnknownHint {
+        /// The flag.
+        flag: String,
+    },
+    /// What is called the name of what is written is not enough, or is more than that.
+    #[error("word {word}, `{text}`, is taken for the name of what is written; {advice}")]
+    UnclearName {
+        /// The word, from 1.
+        word: usize,
+        /// What stands there.
+        text: String,
+        /// What to say.
+        advice: String,
+        /// What the words were taken to mean.
+        words: Vec<Meaning>,
+    },
     /// Something differs from line to line and nobody knows what it means.
     #[error(
         "word {word} differs from line to line ({texts}), and what it means is not known; say it with --meaning, such as --meaning={word}=camera"
@@ -77,8 +97,10 @@ impl AdoptError {
     #[must_use]
     pub fn words(&self) -> &[Meaning] {
         match self {
-            Self::NoOutput { words } | Self::Varies { words, .. } => words,
-            Self::Nothing | Self::Unlike { .. } => &[],
+            Self::NoOutput { words }
+            | Self::Varies { words, .. }
+            | Self::UnclearName { words, .. } => words,
+            Self::Nothing | Self::Unlike { .. } | Self::UnknownHint { .. } => &[],
         }
     }
 }
@@ -115,12 +137,12 @@ pub fn adopt(
     let columns: Vec<Vec<&str>> = (1..first.len())
         .map(|column| lines.iter().map(|line| line[column].as_str()).collect())
         .collect();
+    if let Some((flag, _)) = hints
+        .iter()
+        .find(|(flag, _)| !guess::is_meant(flag, &columns))
+    {
+        return Err(AdoptError::UnknownHint { flag: flag.clone() });
+    }
     let words = guess::guess(&columns, folder, profile.copied(), hints);
-    job::write(
-        program,
-        &columns,
-        words,
-        script,
-        profile.map(|profile| profile.name.clone()),
-    )
+    job::write(program, &columns, words, script, profile.copied())
 }

@@ -121,6 +121,9 @@ fn print_deliverable(
         };
         writeln!(out, "  {what}{by}")?;
         writeln!(out, "  {FAINT}to {}{FAINT:#}", one.path(first))?;
+        if let Some(split) = one.split_words() {
+            writeln!(out, "  {FAINT}split: {split}{FAINT:#}")?;
+        }
     }
     for (frames, what) in [
         (

@@ -78,11 +78,25 @@ pub(crate) struct Arguments {
     options: RunOptions,
 }
 
+/// The code of a rule.
+fn code_of_rule(text: &str) -> Result<String, String> {
+    let codes: Vec<&str> = truepath_core::rules::rules()
+        .map(|rule| rule.code)
+        .collect();
+    match codes.contains(&text) {
+        true => Ok(text.to_owned()),
+        false => Err(format!(
+            "there is no rule with this code; {}",
+            truepath_core::nearest::advice(text, &codes)
+        )),
+    }
+}
+
 /// How a job is run, by itself or in a queue.
 #[derive(Debug, Clone, Default, Args)]
 pub(in crate::commands) struct RunOptions {
     /// Render although this error was found; may be given several times
-    #[arg(long, value_name = "CODE", value_delimiter = ',')]
+    #[arg(long, value_name = "CODE", value_delimiter = ',', value_parser = code_of_rule)]
     ignore: Vec<String>,
     /// Show every finding, also those of one cause
     #[arg(long)]

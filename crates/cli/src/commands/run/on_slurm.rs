@@ -5,8 +5,9 @@ use std::path::{Path, PathBuf};
 use std::sync::atomic::Ordering;
 use std::time::{Duration, Instant};
 
+use truepath_core::deliverable::DeliverableId;
 use truepath_core::finding::count;
-use truepath_core::plan::plan;
+use truepath_core::plan::plan_as;
 use truepath_core::quote::posix_line;
 use truepath_media::read_text;
 use truepath_runner::disk::{Disk, RealDisk};
@@ -83,9 +84,14 @@ pub(super) fn run(chosen: &Chosen) -> Result<JobEnded, CommandError> {
 /// How many tasks there is work for.
 fn tasks(chosen: &Chosen, status: &Status) -> u64 {
     let expansion = &chosen.chosen;
-    let missing = plan(expansion, &|index| {
+    let wanted = |index: DeliverableId| {
         let states = &status.rows[index].states;
         states.wanted.difference(&states.done).unwrap_or_default()
+    };
+    // Of a clip that may turn out to be free there is work for several.
+    let missing = plan_as(expansion, &wanted, &|index| {
+        let one = &expansion.deliverables[index];
+        one.is_split_unknown() || one.is_planned_in_pieces()
     });
     let limit = cluster(&chosen.loaded.job, expansion).max_tasks;
     (missing.len() as u64)

@@ -126,9 +126,14 @@ pub(crate) const SCALE: KeyKind = KeyKind {
         ] })
     },
     read: |given| {
-        given.parsed("it takes `10%`, `1/8` or `0.125`", |text| {
-            ratio(text).map(Value::Ratio)
-        })
+        given.parsed(
+            "it takes `10%`, `1/8` or `0.125`; more than the whole is written with a percent sign, `200%`",
+            |text| {
+                let part = ratio(text)?;
+                let is_meant = text.contains('%') || part.decimal() <= 1.0;
+                is_meant.then_some(Value::Ratio(part))
+            },
+        )
     },
     ..PLAIN
 };

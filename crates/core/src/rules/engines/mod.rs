@@ -18,6 +18,7 @@ mod same_picture;
 mod scene_changed;
 mod scene_file_missing;
 mod scene_missing;
+mod scene_not_set;
 mod setting_of_engine;
 mod single_threaded;
 mod target_not_passed;
@@ -62,4 +63,5 @@ pub(super) const RULES: &[&Rule] = &[
     &scene_file_missing::RULE,
     &replaces_shipped::RULE,
     &target_not_passed::RULE,
+    &scene_not_set::RULE,
 ];

@@ -61,13 +61,20 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 "renders" => format!("rendered by {}", engine.name),
                 what => format!("{} needs it: it {what}", engine.name),
             };
-            rule.finding(format!("the program `{program}` is not on this machine"))
+            let finding = rule
+                .finding(format!("the program `{program}` is not on this machine"))
                 .at(place, label)
                 .so(format!(
                     "{} could not be made",
                     count(files, "file", "files")
+                ));
+            if program.contains('/') {
+                finding.advise(format!(
+                    "correct the path; a file that is there must be executable: chmod +x {program}"
                 ))
-                .advise("install it, put its folder on the PATH, or name it with its folder")
+            } else {
+                finding.advise("install it, put its folder on the PATH, or name it with its folder")
+            }
         })
         .collect()
 }
