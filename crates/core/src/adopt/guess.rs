@@ -81,13 +81,11 @@ pub(super) fn range(value: &str) -> Option<(i64, i64, &'static str)> {
 
 /// A line that gives its clip and no part of it renders the whole clip: its ends are those of the range.
 fn whole_clip(words: &mut [Meaning]) {
-    let is_part = |word: &Meaning| {
-        matches!(
-            word.means,
-            ValueMeaning::Frame | ValueMeaning::First | ValueMeaning::Last | ValueMeaning::Range
-        )
-    };
-    if words.iter().any(is_part) {
+    let has = |means: ValueMeaning| words.iter().any(|word| word.means == means);
+    let gives_part = has(ValueMeaning::Frame)
+        || has(ValueMeaning::Range)
+        || (has(ValueMeaning::First) && has(ValueMeaning::Last));
+    if gives_part && has(ValueMeaning::ClipFirst) && has(ValueMeaning::ClipLast) {
         return;
     }
     for word in words {
