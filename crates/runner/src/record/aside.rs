@@ -38,6 +38,9 @@ pub struct AsideRecord {
     pub time: String,
 }
 
+/// So often the folder is made again, should others remove it, empty, each time.
+const MOST_MADE_AGAIN: usize = 100;
+
 /// Renames a file or folder into the folder for what is not wanted; never replaces anything there.
 pub(crate) fn set_aside(
     disk: &dyn Disk,
@@ -47,8 +50,29 @@ pub(crate) fn set_aside(
     why: &str,
 ) -> io::Result<PathBuf> {
     let aside = folder.join(ASIDE);
-    disk.create_folders(&aside)?;
-    let to = free_name(&aside, &shortened(name));
+    let mut left = MOST_MADE_AGAIN;
+    loop {
+        disk.create_folders(&aside)?;
+        match set_aside_in(disk, path, &aside, name, why) {
+            // Another thread or machine has removed what lay there, and then the folder.
+            Err(error)
+                if error.kind() == io::ErrorKind::NotFound && !aside.is_dir() && left > 0 =>
+            {
+                left -= 1;
+            }
+            moved => return moved,
+        }
+    }
+}
+
+fn set_aside_in(
+    disk: &dyn Disk,
+    path: &Path,
+    aside: &Path,
+    name: &str,
+    why: &str,
+) -> io::Result<PathBuf> {
+    let to = free_name(aside, &shortened(name));
     // Written first: a run that dies in between has recorded a file that is not there, and never moved one unrecorded.
     // What cannot be read is moved all the same, and stays there until somebody names it.
     if let Ok(hash) = hash_of_all(path) {
@@ -63,7 +87,7 @@ pub(crate) fn set_aside(
         write_new(disk, &record_of(&to), &serde_json::to_vec(&record)?)?;
     }
     rename(disk, path, &to)?;
-    disk.sync_folder(&aside)?;
+    disk.sync_folder(aside)?;
     Ok(to)
 }
 
@@ -282,6 +306,28 @@ mod tests {
         fs::write(&to, "broken").unwrap();
         assert!(removed(&to));
         assert_eq!(names(to.parent().unwrap()), ["notes.txt"]);
+    }
+
+    #[test]
+    fn what_others_remove_meanwhile_is_not_in_the_way() {
+        let folder = tempfile::tempdir().unwrap();
+        // Each removes what it has set aside, and with the last file the folder.
+        let move_and_remove = |thread: usize| {
+            for number in 0..300 {
+                let name = format!("kiln-{thread}.{number}.png");
+                let file = folder.path().join(&name);
+                fs::write(&file, "broken").unwrap();
+                let to = set_aside(&RealDisk, &file, folder.path(), &name, "a test").unwrap();
+                let entry = AsideEntry::of(to).unwrap();
+                assert!(entry.remove(&RealDisk).unwrap().is_none());
+            }
+        };
+        std::thread::scope(|scope| {
+            for thread in 0..4 {
+                scope.spawn(move || move_and_remove(thread));
+            }
+        });
+        assert!(!folder.path().join(ASIDE).exists());
     }
 
     #[test]
