@@ -165,11 +165,27 @@ fn what_a_run_leaves_that_dies_right_after_its_end_is_cleared_up() {
             .unwrap()
             .count()
     };
-    assert!(left() >= 2, "the card and what it wants");
+    assert!(left() >= 1, "its sign of life");
     let run = project.call(&["run"]).ends(0);
     assert!(run.err.contains("3 are there already"), "{}", run.err);
     assert_eq!(left(), 0);
     assert!(!project.path(".truepath/claims").exists());
+}
+
+#[test]
+fn a_run_that_dies_before_its_sign_of_life_is_whole_leaves_nothing_for_good() {
+    let project = kiln("1-3", "", "");
+    let killed = project.call_with(&["run"], ("TRUEPATH_CRASH_AT", "locked"));
+    assert_eq!(killed.code, None, "{}", killed.err);
+    let left = || {
+        fs::read_dir(project.path(".truepath/sessions"))
+            .unwrap()
+            .count()
+    };
+    assert_eq!(left(), 1, "half a sign of life");
+    project.call(&["run"]).ends(0);
+    assert_eq!(nothing_broken(&project), 3);
+    assert_eq!(left(), 0);
 }
 
 #[test]

@@ -94,6 +94,7 @@ impl Disk for RealDisk {
         let mut file = File::create_new(&whole)?;
         file.write_all(bytes)?;
         system::lock_file(&file)?;
+        crate::crash::point("locked");
         fs::rename(&whole, path)?;
         Ok(file)
     }

@@ -24,7 +24,6 @@ use crate::record::ledger::{self, Ledger, LedgerWriter, Line, SessionBegan};
 use crate::record::presence::{self, Presence, PresenceRecord, Sessions, State as Life};
 use crate::record::project_home::original_of_copy;
 use crate::record::state_folder::StateFolder;
-use truepath_media::{MOST_TEXT, read_regular};
 
 /// A run at work.
 pub(crate) struct Session<'a> {
@@ -91,8 +90,6 @@ pub enum SessionError {
     },
 }
 
-type Wants = Vec<(String, String)>;
-
 impl<'a> Session<'a> {
     /// Begins: takes a number that nobody had, and shows that it is there.
     pub(crate) fn begin(
@@ -123,17 +120,11 @@ impl<'a> Session<'a> {
             }
         };
         let sessions = Sessions::of(state, new.dead_after);
-        let card = presence::card(new.job, new.plan.clone(), new.jobs);
-        let wants: Wants = new
-            .expansion
-            .deliverables
-            .iter()
+        let deliverables = new.expansion.deliverables.iter();
+        let wants = deliverables
             .map(|one| (one.pattern.sketch(), one.common.frames.selected.to_string()))
             .collect();
-        disk.create_folders(&state.sessions()).map_err(refused)?;
-        let text = serde_json::to_vec(&wants).map_err(|error| refused(error.into()))?;
-        disk.write_whole(&state.wants(number), &text)
-            .map_err(refused)?;
+        let card = presence::card(new.job, new.plan.clone(), new.jobs, wants);
         let presence = Presence::begin(disk, &sessions, number, &card).map_err(refused)?;
         let logs = state.logs_of(number);
         disk.create_folders(&logs).map_err(refused)?;
@@ -159,7 +150,7 @@ impl<'a> Session<'a> {
             disk,
             processes: AtomicU32::new(0),
         };
-        let busy = match session.rival(&known, &card, &wants) {
+        let busy = match session.rival(&known, &card) {
             Ok(None) => None,
             Ok(Some(other)) => Some(SessionError::Busy {
                 job: other.job,
@@ -177,12 +168,7 @@ impl<'a> Session<'a> {
     }
 
     /// A run that began earlier, is at work, and renders some of the same frames by another plan.
-    fn rival(
-        &self,
-        known: &Ledger,
-        card: &PresenceRecord,
-        wants: &Wants,
-    ) -> io::Result<Option<PresenceRecord>> {
+    fn rival(&self, known: &Ledger, card: &PresenceRecord) -> io::Result<Option<PresenceRecord>> {
         for (number, _) in known.sessions.iter().filter(|(_, record)| !record.ended) {
             if *number >= self.number {
                 continue;
@@ -202,14 +188,13 @@ impl<'a> Session<'a> {
             if other.plan == card.plan {
                 continue;
             }
-            let theirs = read_regular(&self.state.wants(*number), MOST_TEXT).unwrap_or_default();
-            let theirs: Wants = serde_json::from_slice(&theirs).unwrap_or_default();
-            let mine: HashMap<&str, &str> = wants
+            let mine: HashMap<&str, &str> = card
+                .wants
                 .iter()
                 .map(|(path, frames)| (path.as_str(), frames.as_str()))
                 .collect();
             let set = |text: &str| text.parse::<FrameSet>().unwrap_or_default();
-            let overlaps = theirs.iter().any(|(path, frames)| {
+            let overlaps = other.wants.iter().any(|(path, frames)| {
                 mine.get(path.as_str())
                     .is_some_and(|mine| set(mine).count_shared(&set(frames)) > 0)
             });
@@ -266,7 +251,6 @@ impl<'a> Session<'a> {
                 self.disk.remove_tree(&entry.path())?;
             }
         }
-        self.disk.remove_file(&self.state.wants(number))?;
         self.sessions.mark_recovered(self.disk, number)
     }
 
@@ -286,16 +270,18 @@ impl<'a> Session<'a> {
     pub(crate) fn end(self, known: &Ledger) -> io::Result<()> {
         self.publisher.ledger().write(&[Line::Ended])?;
         point("ended");
-        self.disk.remove_file(&self.state.wants(self.number))?;
         self.presence.end(self.disk)?;
         let mut known = known.clone_sessions();
         known.refresh(&self.state.ledgers())?;
-        // A run may have died right after its ledger said that it has ended, or is recovered.
+        // A run may have died right after its ledger said that it has ended, or is recovered, or before its
+        // sign of life was written whole. One that is about to write it writes it again.
         let is_over = |number: u32| {
-            known
-                .sessions
-                .get(&number)
-                .is_some_and(|record| record.ended)
+            let record = known.sessions.get(&number);
+            record.is_some_and(|record| record.ended)
+                || self
+                    .sessions
+                    .state(number)
+                    .is_ok_and(|state| state == Life::Ended)
         };
         self.sessions.clear(self.disk, &is_over)?;
         for (number, record) in &known.sessions {

@@ -213,14 +213,10 @@ impl StateFolder {
         self.sessions().join(format!("{session:04}.beat"))
     }
 
-    /// What a run renders.
-    pub(crate) fn wants(&self, session: u32) -> PathBuf {
-        self.sessions().join(format!("{session:04}.wants"))
-    }
-
-    /// The number of the run that a file among the sessions belongs to.
+    /// The number of the run that a file among the sessions belongs to, also one that is half written.
     pub(crate) fn session_of(file_name: &str) -> Option<u32> {
-        file_name.split('.').next()?.parse().ok()
+        let name = file_name.strip_prefix('.').unwrap_or(file_name);
+        name.split('.').next()?.parse().ok()
     }
 
     /// The checkpoints of frames with a fingerprint.
@@ -300,7 +296,6 @@ mod tests {
             state.session(2),
             state.dead_session(1),
             state.heartbeat(1),
-            state.wants(1),
             state.checkpoints("0a1b"),
             state.prepared(),
             state.scenes(),
@@ -314,7 +309,11 @@ mod tests {
     #[test]
     fn the_files_of_a_run_are_known_by_its_number() {
         let state = StateFolder::new("/show/.truepath".into());
-        for path in [state.session(12), state.dead_session(12), state.wants(12)] {
+        for path in [
+            state.session(12),
+            state.dead_session(12),
+            state.heartbeat(12),
+        ] {
             let name = path.file_name().unwrap().to_str().unwrap();
             assert_eq!(StateFolder::session_of(name), Some(12), "{name}");
         }

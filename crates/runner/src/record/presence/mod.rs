@@ -33,6 +33,9 @@ pub struct PresenceRecord {
     pub plan: String,
     /// How many processes it starts at once.
     pub jobs: Option<usize>,
+    /// What it renders: each deliverable's path with its frames.
+    #[serde(default)]
+    pub wants: Vec<(String, String)>,
     /// The format of what it writes into the state folder.
     #[serde(default = "first_format")]
     pub format: u32,
@@ -43,7 +46,12 @@ fn first_format() -> u32 {
 }
 
 /// What a run that begins says of itself.
-pub(crate) fn card(job: &str, plan: String, jobs: Option<usize>) -> PresenceRecord {
+pub(crate) fn card(
+    job: &str,
+    plan: String,
+    jobs: Option<usize>,
+    wants: Vec<(String, String)>,
+) -> PresenceRecord {
     PresenceRecord {
         machine: machine(),
         host: host(),
@@ -51,6 +59,7 @@ pub(crate) fn card(job: &str, plan: String, jobs: Option<usize>) -> PresenceReco
         job: job.to_owned(),
         plan,
         jobs,
+        wants,
         format: FORMAT,
     }
 }

@@ -10,6 +10,9 @@ use std::time::Duration;
 use super::{PresenceRecord, Sessions};
 use crate::disk::Disk;
 
+/// So often a sign of life is written again, should others remove it, half written, each time.
+const MOST_WRITTEN_AGAIN: usize = 100;
+
 /// This run's own sign of life.
 pub(crate) struct Presence {
     path: PathBuf,
@@ -30,14 +33,27 @@ impl Presence {
         let state = &sessions.state;
         disk.create_folders(&state.sessions())?;
         let (path, beat) = (state.session(number), state.heartbeat(number));
-        let lock = disk.create_locked(&path, &serde_json::to_vec(card)?)?;
+        let text = serde_json::to_vec(card)?;
+        let mut left = MOST_WRITTEN_AGAIN;
+        let lock = loop {
+            match disk.create_locked(&path, &text) {
+                // The last run to leave has taken a half-written file for that of a run that died.
+                Err(error) if error.kind() == io::ErrorKind::NotFound && left > 0 => left -= 1,
+                written => break written?,
+            }
+        };
         let (stop, stopped) = channel();
         let pause =
             (sessions.dead_after / 8).clamp(Duration::from_millis(20), Duration::from_secs(5));
         let mut write = disk.rewriter(&beat);
+        let own = path.clone();
         let heart = thread::spawn(move || {
             let mut count: u64 = 0;
             while stopped.recv_timeout(pause) == Err(RecvTimeoutError::Timeout) {
+                // One that others took for dead leaves nothing behind that they have cleared up.
+                if !own.exists() {
+                    break;
+                }
                 count += 1;
                 // A beat that fails is a beat that others miss: they will see.
                 let _ = write(format!("{count:020}\n").as_bytes());

@@ -30,7 +30,7 @@ impl Place {
 
     /// What a run on another machine has written of itself.
     fn elsewhere(&self, number: u32) {
-        let mut card = card("truepath.toml", "plan".to_owned(), Some(2));
+        let mut card = card("truepath.toml", "plan".to_owned(), Some(2), Vec::new());
         card.host = "render-7 an-earlier-start".to_owned();
         let text = serde_json::to_vec(&card).unwrap();
         fs::write(self.state.session(number), text).unwrap();
@@ -46,7 +46,7 @@ fn a_run_of_this_machine_lives_for_as_long_as_it_holds_its_lock() {
     let place = place();
     let sessions = place.seen_within(LONG);
     assert_eq!(sessions.state(1).unwrap(), State::Ended);
-    let card = card("truepath.toml", "plan".to_owned(), Some(2));
+    let card = card("truepath.toml", "plan".to_owned(), Some(2), Vec::new());
     let presence = Presence::begin(&RealDisk, &sessions, 1, &card).unwrap();
     assert!(presence.stands());
     assert_eq!(sessions.state(1).unwrap(), State::Live(card.clone()));
@@ -65,7 +65,7 @@ fn a_run_of_this_machine_lives_for_as_long_as_it_holds_its_lock() {
 fn a_run_that_is_fenced_off_knows_it_and_cannot_come_back() {
     let place = place();
     let sessions = place.seen_within(LONG);
-    let card = card("truepath.toml", "plan".to_owned(), Some(2));
+    let card = card("truepath.toml", "plan".to_owned(), Some(2), Vec::new());
     let presence = Presence::begin(&RealDisk, &sessions, 1, &card).unwrap();
     sessions.fence(&RealDisk, 1).unwrap();
     assert!(!presence.stands());
@@ -110,6 +110,17 @@ fn what_cannot_be_read_of_a_run_counts_as_dead_and_elsewhere() {
     // Somebody on another machine may still write: its files are copied before they are used.
     assert!(sessions.is_elsewhere(4).unwrap());
     assert!(!sessions.is_elsewhere(5).unwrap());
+}
+
+#[test]
+fn what_is_half_written_is_known_by_its_number_too() {
+    let place = place();
+    let half = place.state.sessions().join(".0007.00ff00ff00ff00ff.new");
+    fs::write(&half, "{").unwrap();
+    let sessions = place.seen_within(LONG);
+    assert_eq!(sessions.state(7).unwrap(), State::Ended);
+    sessions.clear(&RealDisk, &|number| number == 7).unwrap();
+    assert!(!half.exists());
 }
 
 #[test]
