@@ -1,5 +1,5 @@
-//! Whether a deliverable can be rendered at all: a few frames spread over all of it are tried once each, two at a
-//! time, and until one of them has brought a picture nothing else of it begins.
+//! Whether a deliverable can be rendered at all. A few frames, spread over all of it, are tried once each, two at a
+//! time. Nothing else of the deliverable begins until one of them has brought a picture.
 
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -34,7 +34,7 @@ pub struct Probes {
     /// Frames that failed, with the reason.
     failed: BTreeMap<Frame, String>,
     rendered: bool,
-    /// Whether a process works for so long that it counts as one that works.
+    /// Whether a process has run for so long that it counts as one that works.
     lives: bool,
 }
 
@@ -43,7 +43,7 @@ pub struct Probes {
 pub enum Verdict {
     /// Frames are rendered, or fail for different reasons: each is tried.
     Works,
-    /// No frame has brought a picture so far, and it is not known yet whether one will.
+    /// No picture so far, and frames are left to try.
     Open,
     /// Every frame that was tried failed for this reason.
     NothingWorks(String),
@@ -82,7 +82,7 @@ impl Probes {
         self.rendered = true;
     }
 
-    /// A process works for so long that it counts as one that works.
+    /// A process has run for so long that it counts as one that works.
     pub fn lives(&mut self) {
         self.lives = true;
     }
@@ -93,7 +93,7 @@ impl Probes {
         self.at_work.extend(next);
     }
 
-    /// Another frame is tried in place of one: the first of its chunk.
+    /// Tries the first frame of a chunk in place of the one that was chosen from it.
     pub fn moved(&mut self, from: Frame, to: Frame) {
         if !self.frames.contains(&to) {
             let found = self.frames.iter_mut().find(|frame| **frame == from);
@@ -103,7 +103,7 @@ impl Probes {
         }
     }
 
-    /// It has ended.
+    /// The process for some frames has ended.
     pub fn ended(&mut self, frames: &FrameSet) {
         self.at_work.retain(|frame| !frames.contains(*frame));
     }
@@ -118,8 +118,8 @@ impl Probes {
         left.find(|frame| frames.contains(*frame) && !self.at_work.contains(frame))
     }
 
-    /// A process of some frames brought nothing, and one of them was recorded as failed: no other one of them is tried
-    /// in place of it.
+    /// A process brought none of its frames, and one of these is recorded as failed. No second frame of the same
+    /// process is tried.
     pub fn brought_nothing(&mut self, frames: &FrameSet) {
         let is_tried = |frame: &Frame| self.failed.contains_key(frame) && frames.contains(*frame);
         if self.frames.iter().any(is_tried) {

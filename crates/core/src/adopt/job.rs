@@ -120,7 +120,7 @@ fn about_profile(profile: &Profile, words: &[Meaning]) -> Option<String> {
     let explained = words.iter().filter(by_profile).count();
     match unexplained[..] {
         [] => Some(format!(
-            "there is a profile for it, which explains every word: engine = \"{name}\" in place of the run line renders the same pictures, and knows how the clip may be split"
+            "there is a profile, \"{name}\", which explains every word of the line. You can write engine = \"{name}\" in place of the run line"
         )),
         // A profile that explains nothing is for something else.
         _ if explained == 0 => None,

@@ -182,6 +182,14 @@ impl FrameSet {
         all.limited()
     }
 
+    /// The frames of any of some sets. What would need too many ranges is left out.
+    pub fn union_of<'a>(sets: impl IntoIterator<Item = &'a Self>) -> Self {
+        let sets = sets.into_iter();
+        sets.fold(Self::empty(), |all, frames| {
+            all.union(frames).unwrap_or(all)
+        })
+    }
+
     /// The frames of this set that the other has not.
     ///
     /// # Errors

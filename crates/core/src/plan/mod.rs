@@ -216,7 +216,8 @@ pub fn whole_plan(expansion: &Expansion) -> Vec<PlannedProcess> {
 
 /// The processes that make the wanted frames of each deliverable, in the order in which they are
 /// done; `wanted` gives the frames of the deliverable with an index. What is assembled of others comes
-/// right after the last process of these. A clip is split only where that is said or found to be free.
+/// right after the last process of these. A clip is split only where the job, the profile or an earlier run
+/// says that it may be.
 #[must_use]
 pub fn plan(
     expansion: &Expansion,

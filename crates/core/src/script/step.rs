@@ -44,8 +44,6 @@ pub struct Step {
     pub writes_elsewhere: bool,
     /// The frames that it makes of each.
     pub frames: FrameSet,
-    /// Frames that it renders besides, and that are removed.
-    pub besides: FrameSet,
 }
 
 /// What has to be made of a scene once.
@@ -157,7 +155,6 @@ impl Step {
             writes_elsewhere: profile.writes.is_some()
                 && matches!(profile.naming, EngineNaming::Learned),
             frames: frames.clone(),
-            besides: planned.besides.clone(),
             spec,
         };
         step.fits(about)?;

@@ -4,6 +4,12 @@
 /// as two pictures of it that were rendered in the same way.
 const NOISE: f64 = 1.5;
 
+/// Whether two pictures differ by more than two that were rendered in the same way.
+#[must_use]
+pub fn is_more_than_noise(difference: f64, noise: f64) -> bool {
+    difference > noise * NOISE
+}
+
 /// How much the pictures of a place differ: root mean squares of values from 0 to 1.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct PlaceDifferences {
@@ -63,9 +69,9 @@ pub fn judge(differences: PlaceDifferences) -> Judgement {
     match again {
         None => Judgement::OnceMore,
         Some((second, noise)) if !second.is_finite() || !noise.is_finite() => Judgement::Nothing,
-        Some((second, noise)) if alone.min(second) > noise * NOISE => Judgement::Depends,
+        Some((second, noise)) if is_more_than_noise(alone.min(second), noise) => Judgement::Depends,
         // What moves by no more than the noise does not show.
-        Some((_, noise)) if in_row <= noise * NOISE => Judgement::Nothing,
+        Some((_, noise)) if !is_more_than_noise(in_row, noise) => Judgement::Nothing,
         Some(_) => Judgement::Free,
     }
 }

@@ -12,7 +12,7 @@ mod places;
 use serde::{Deserialize, Serialize};
 
 pub use decide::{Decision, JudgedPlace, MOST_FAILED, Silence, decide};
-pub use judge::{Judgement, PlaceDifferences, judge};
+pub use judge::{Judgement, PlaceDifferences, is_more_than_noise, judge};
 pub use places::{Place, places};
 
 use crate::frames::Frame;

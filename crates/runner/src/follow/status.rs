@@ -277,11 +277,9 @@ impl<'l> Follower<'l> {
             failed.entry(&one.path).or_default().push(one);
         }
         let sets = |texts: Option<&Vec<&str>>| {
-            let parsed = texts
-                .into_iter()
-                .flatten()
-                .filter_map(|text| text.parse::<FrameSet>().ok());
-            parsed.fold(FrameSet::empty(), |all, one| all.union(&one).unwrap_or(all))
+            let parsed = texts.into_iter().flatten();
+            let parsed: Vec<FrameSet> = parsed.filter_map(|text| text.parse().ok()).collect();
+            FrameSet::union_of(&parsed)
         };
         let row = |(index, one): (DeliverableId, &Deliverable)| {
             let wanted = &one.common.frames.selected;

@@ -41,7 +41,7 @@ impl ErrorLine {
     }
 }
 
-/// What ends a program stands in its last lines; an error long before is one that it went on after.
+/// The error that ends a program is in its last lines. After an earlier error the program went on.
 const LATE: u64 = 12;
 /// A location counts for an error so many lines before or after it.
 const NEAR: u64 = 3;

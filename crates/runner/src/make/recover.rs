@@ -242,10 +242,6 @@ impl<'a> Recovery<'a> {
         // What was rendered to find out whether a clip may be split is not proven to be the right picture.
         let finished = if staged.held { Vec::new() } else { finished };
         let harvest = area.collect_finished(&publish, finished)?;
-        for one in harvest.besides {
-            self.disk
-                .remove_file(&staging.join(one.staged.file_name().unwrap_or_default()))?;
-        }
         for one in harvest.collected {
             if own.is_some() {
                 let name = one.staged.file_name().unwrap_or_default();
@@ -255,6 +251,9 @@ impl<'a> Recovery<'a> {
         }
         // A run that died over picking this up may have brought copies of these.
         area.folder.clone_from(&staging);
+        for besides in area.besides_left_over() {
+            self.disk.remove_file(&besides)?;
+        }
         for twin in area.twins()? {
             self.disk.remove_file(&twin)?;
         }

@@ -99,9 +99,5 @@ impl ByReason {
 
 /// All frames, for whatever reason.
 pub(crate) fn all_frames(by_reason: &[(String, FrameSet)]) -> FrameSet {
-    by_reason
-        .iter()
-        .fold(FrameSet::empty(), |sum, (_, frames)| {
-            sum.union(frames).unwrap_or(sum)
-        })
+    FrameSet::union_of(by_reason.iter().map(|(_, frames)| frames))
 }

@@ -12,7 +12,7 @@ use crate::clock::Moment;
 #[derive(Debug, Clone)]
 pub(super) struct Attempt {
     pub(super) planned: PlannedProcess,
-    /// How many tries in a row brought none of them.
+    /// How many processes in a row have brought none of these frames.
     pub(super) tries: u32,
     /// Not before this.
     pub(super) not_before: Option<Moment>,
@@ -43,11 +43,21 @@ impl Attempt {
         wanted: Vec<(DeliverableId, FrameSet)>,
         all: &[Deliverable],
     ) -> Self {
-        let frames = union(&wanted);
+        let frames = all_frames(&wanted);
         Self {
             wanted,
             ..Self::first(PlannedProcess::of_clip(deliverables.clone(), frames, all))
         }
+    }
+
+    /// The frames that it renders and nobody wants.
+    pub(super) fn besides(&self) -> FrameSet {
+        if self.wanted.is_empty() {
+            return self.planned.besides.clone();
+        }
+        let rendered = self.planned.rendered();
+        let besides = rendered.difference(&all_frames(&self.wanted));
+        besides.unwrap_or_default()
     }
 
     /// The frames that are wanted of a deliverable; none where all are that it renders.
@@ -60,7 +70,6 @@ impl Attempt {
 }
 
 /// All frames of several deliverables.
-pub(super) fn union(frames: &[(DeliverableId, FrameSet)]) -> FrameSet {
-    let sets = frames.iter().map(|(_, frames)| frames);
-    sets.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
+pub(super) fn all_frames(frames: &[(DeliverableId, FrameSet)]) -> FrameSet {
+    FrameSet::union_of(frames.iter().map(|(_, frames)| frames))
 }

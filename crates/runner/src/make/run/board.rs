@@ -199,7 +199,7 @@ impl Board {
         next: ChunkOutcome,
         prospects: &Prospects,
     ) {
-        prospects.is_taken(&chunk.planned, false);
+        prospects.given_back(&chunk.planned);
         let mut inner = self.inner();
         inner.busy -= 1;
         if matches!(next, ChunkOutcome::Done) {

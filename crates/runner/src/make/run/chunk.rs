@@ -57,7 +57,7 @@ impl Worker<'_> {
             self.journal
                 .remark(&format!("{}: {error}", chunk_label(self, chunk)));
         }
-        if matches!(chunk.purpose, Purpose::Place(_)) {
+        if chunk.is_place() {
             // What it holds stays in its staging folder, and the next run recovers that.
             self.forget_place(chunk);
             return Ok(ChunkOutcome::Done);
@@ -144,7 +144,7 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         slot: ProcessSlot<'_>,
     ) -> Result<ChunkOutcome, RunError> {
-        if matches!(chunk.purpose, Purpose::Place(_)) {
+        if chunk.is_place() {
             return self.go_on_with_place(chunk, slot);
         }
         if !chunk.is_begun()
@@ -152,15 +152,14 @@ impl Worker<'_> {
         {
             return Ok(next);
         }
-        if chunk.is_clip() {
-            // It is rendered whole or not at all.
-        } else if self.prospects.verdict(&chunk.planned) == Verdict::Open {
-            if chunk.was_tried && !self.probe_first(chunk) {
+        // A clip that may not be split is rendered whole or not at all.
+        if !chunk.is_clip() {
+            if self.prospects.verdict(&chunk.planned) != Verdict::Open {
+                self.go_on_with_probes(chunk)?;
+            } else if chunk.was_tried && !self.probe_first(chunk) {
                 // Others have what is to be tried.
                 return Ok(ChunkOutcome::NotYet);
             }
-        } else {
-            self.go_on_with_probes(chunk)?;
         }
         let now = Moment::now();
         let is_due = |one: &Attempt| one.not_before.is_none_or(|when| when <= now);

@@ -21,10 +21,8 @@ const MOST_SORTED: usize = 1000;
 const SUM_IS_TRUE: Duration = Duration::from_millis(250);
 
 /// What a chunk is for.
-#[derive(Default)]
 pub(super) enum Purpose {
     /// To render its frames, in as many processes as is best.
-    #[default]
     Pieces,
     /// To render a clip that may not be split.
     Clip,
@@ -50,23 +48,27 @@ pub(super) struct Chunk {
     pub(super) failed_probes: Vec<(Attempt, Vec<Failure>)>,
     /// Its blocks that are ours, once it was begun.
     pub(super) claims: Vec<Claim>,
-    /// What its process makes that is at work.
+    /// What the process that is at work on it makes.
     pub(super) at_work: Option<PlannedProcess>,
-    /// Whether a process of it brought nothing: the frames that are to be tried are tried alone since.
+    /// Whether a process of it has brought nothing. Then its frames that are to be tried are tried alone.
     pub(super) was_tried: bool,
-    /// Whether an error of this program befell one of its processes: its frames are tried one by one since.
+    /// Whether an error of this program ended one of its processes. Then its frames are tried one by one.
     pub(super) is_one_by_one: bool,
     /// Of what is assembled the deliverables that it is assembled from, in their order.
     pub(super) sources: Vec<DeliverableId>,
 }
 
 impl Chunk {
-    /// A chunk of some frames that is one block.
-    pub(super) fn whole(planned: PlannedProcess, purpose: Purpose, missing: FrameSet) -> Self {
+    /// A chunk that nobody has begun. Only what is rendered in pieces is cut into blocks.
+    pub(super) fn new(planned: PlannedProcess, purpose: Purpose, missing: FrameSet) -> Self {
+        let blocks = match purpose {
+            Purpose::Pieces => Blocks::of(&planned.frames),
+            _ => Blocks::whole(&planned.frames),
+        };
         Self {
-            blocks: Blocks::whole(&planned.frames),
             planned,
             purpose,
+            blocks,
             missing,
             most: None,
             attempts: VecDeque::new(),
@@ -77,6 +79,11 @@ impl Chunk {
             is_one_by_one: false,
             sources: Vec::new(),
         }
+    }
+
+    /// Whether it is a place at which it is found out whether a clip may be split.
+    pub(super) fn is_place(&self) -> bool {
+        matches!(self.purpose, Purpose::Place(_))
     }
 
     /// Whether its clip may not be split.
@@ -93,19 +100,12 @@ impl Chunk {
     pub(super) fn split_off(&mut self, index: u64) -> Option<Self> {
         let rest = self.blocks.split_off(index)?;
         let of = |blocks: &Blocks| self.planned.with_frames(blocks.frames());
+        let missing = self.missing.clone();
         let rest = Self {
-            planned: of(&rest),
-            purpose: Purpose::Pieces,
-            blocks: rest,
-            missing: self.missing.clone(),
+            blocks: rest.clone(),
             most: self.most,
-            attempts: VecDeque::new(),
-            failed_probes: Vec::new(),
-            claims: Vec::new(),
-            at_work: None,
-            was_tried: false,
-            is_one_by_one: false,
             sources: self.sources.clone(),
+            ..Self::new(of(&rest), Purpose::Pieces, missing)
         };
         self.planned = of(&self.blocks);
         Some(rest)
@@ -206,9 +206,8 @@ impl ChunkQueue {
 
     /// Takes the places of clips, at the end.
     pub(super) fn take_places(&mut self) -> Vec<Chunk> {
-        let is_place = |chunk: &Chunk| matches!(chunk.purpose, Purpose::Place(_));
         let all = self.chunks.iter_mut();
-        all.filter_map(|chunk| chunk.take_if(|chunk| is_place(chunk)))
+        all.filter_map(|chunk| chunk.take_if(|chunk| chunk.is_place()))
             .collect()
     }
 
@@ -260,7 +259,7 @@ impl ChunkQueue {
         if let Some(sum) = &mut self.sum {
             sum.frames = sum.frames.saturating_sub(chunk.to_do());
         }
-        prospects.is_taken(&chunk.planned, true);
+        prospects.taken(&chunk.planned);
         Some(Taken {
             number,
             chunk,

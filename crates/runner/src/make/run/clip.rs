@@ -1,30 +1,26 @@
-//! Clips that may not be split: one process renders all of one, and what is lost of it means the clip again.
+//! Clips that may not be split. One process renders the whole clip; when frames of it are lost, the whole clip is rendered
+//! again.
 
 use truepath_core::deliverable::DeliverableId;
 use truepath_core::finding::count;
 use truepath_core::frames::FrameSet;
 use truepath_core::plan::label;
-use truepath_core::split::Split;
-use truepath_media::Pair;
+use truepath_core::split::{Split, is_more_than_noise};
 
 use super::RunError;
-use super::attempt::{Attempt, union};
+use super::attempt::{Attempt, all_frames};
 use super::board::ChunkOutcome;
 use super::chunk_queue::Chunk;
 use super::outcome::{End, Outcome, shown};
+use super::place::rms_and_share;
 use super::worker::Worker;
 use crate::clock::Moment;
 use crate::make::staging_area::RenderedBesides;
 
-/// Bytes of memory that two pictures may take while they are compared.
-const MOST_MEMORY: u64 = 4 << 30;
-/// A picture that is rendered again is another one when it differs by more than so many times the noise.
-const NOISE: f64 = 1.5;
-
 impl Worker<'_> {
     /// Puts the process of a clip into its chunk, and says what it costs.
     pub(super) fn begin_clip(&self, chunk: &mut Chunk, missing: Vec<(DeliverableId, FrameSet)>) {
-        if union(&missing).is_empty() {
+        if all_frames(&missing).is_empty() {
             return;
         }
         let all = &self.context.expansion.deliverables;
@@ -61,7 +57,7 @@ impl Worker<'_> {
             .iter()
             .map(|(index, frames, _)| (*index, frames.clone()))
             .collect();
-        let frames = union(&missing);
+        let frames = all_frames(&missing);
         if frames.is_empty() {
             return self.again_or_close(chunk);
         }
@@ -116,17 +112,13 @@ impl Worker<'_> {
     pub(super) fn compare_with_published(&self, besides: &RenderedBesides) {
         let one = &self.context.expansion.deliverables[besides.deliverable];
         if one.common.frames.selected.contains(besides.frame)
-            && let Ok((rms, _)) = Pair::rms_and_share(
-                &besides.staged,
-                one.path(besides.frame).as_ref(),
-                MOST_MEMORY,
-            )
+            && let Ok((rms, _)) = rms_and_share(&besides.staged, one.path(besides.frame).as_ref())
         {
             let noise = match &one.common.processes.split {
                 Split::Found(found) => found.noise,
                 Split::Said(_) | Split::Unknown => 0.0,
             };
-            if rms > noise * NOISE {
+            if is_more_than_noise(rms, noise) {
                 let label = one.label();
                 self.journal.warnings().add(
                     &format!(

@@ -18,42 +18,59 @@ impl EngineProcess<'_> {
     ) -> Result<(), RunError> {
         let taken_back = self.take_back(area)?;
         let success = self.outcome.end == End::Success;
-        let in_order = self.profile.in_order && self.is_believed();
         let is_stopped = self.outcome.end == End::Stopped;
         let saved = std::mem::take(&mut self.outcome.saved);
         if is_stopped {
             self.restore_saved(area, &saved)?;
         }
-        let evidence = Evidence {
-            // A state that was saved at the limit is what the job asks for.
-            named: if is_stopped { &saved } else { &[] },
-            in_order,
-            success,
-            log_goes_on: false,
-        };
+        // A state that was saved at the limit is what the job asks for.
+        let evidence = self.evidence_at_the_end(if is_stopped { &saved } else { &[] });
         let journal = self.worker.journal;
-        let publish = |files| journal.publish(files);
-        match area.collect(&publish, evidence, false) {
-            Ok(collected) => self.outcome.published += self.collected(collected)?,
-            // Half a set of files may show nothing, and is no reason to give up.
-            Err(CollectError::Learn(_)) if !success => {}
-            Err(CollectError::Learn(error)) => {
-                self.outcome.unknown_files = Some(format!(
-                    "{error}; describe how it names its files in a profile"
-                ));
-            }
-            Err(error) => return Err(error.into()),
-        }
+        let harvest = area.collect(&|files| journal.publish(files), evidence, false);
+        let harvest = self.unless_unknown(harvest)?;
+        self.outcome.published += self.collected(harvest)?;
         self.set_taken_back_aside(area, &taken_back)?;
         if !success {
             self.see_what_is_unproven(area)?;
         }
-        self.outcome.missing = area
-            .outputs
-            .iter()
+        self.see_what_is_missing(area);
+        Ok(())
+    }
+
+    /// What proves that files are finished when the process has ended; `named` are files that are final whatever the end.
+    pub(super) fn evidence_at_the_end<'e>(&self, named: &'e [String]) -> Evidence<'e> {
+        Evidence {
+            named,
+            in_order: self.profile.in_order && self.is_believed(),
+            success: self.outcome.end == End::Success,
+            log_goes_on: false,
+        }
+    }
+
+    /// What was taken out of the staging folder; nothing where the names of its files do not show which frames they are.
+    pub(super) fn unless_unknown<T: Default>(
+        &mut self,
+        taken: Result<T, CollectError>,
+    ) -> Result<T, RunError> {
+        match taken {
+            // Half a set of files may show nothing, and is no reason to give up.
+            Err(CollectError::Learn(_)) if self.outcome.end != End::Success => Ok(T::default()),
+            Err(CollectError::Learn(error)) => {
+                self.outcome.unknown_files = Some(format!(
+                    "{error}; describe how it names its files in a profile"
+                ));
+                Ok(T::default())
+            }
+            taken => Ok(taken?),
+        }
+    }
+
+    /// Notes what is wanted and has not got its true name, and what was found bad of it.
+    pub(super) fn see_what_is_missing(&mut self, area: &StagingArea<'_>) {
+        let outputs = area.outputs.iter();
+        self.outcome.missing = outputs
             .map(|output| (output.index, area.wanted(output), output.flaws.clone()))
             .collect();
-        Ok(())
     }
 
     /// What a process that did not end with success was working on, and what it left of it.

@@ -30,7 +30,7 @@ pub(super) struct RunContext<'r> {
     pub(super) inventory: Inventory<'r>,
     /// The scenes as they were when the run began.
     pub(super) scenes: Scenes,
-    /// What the line of each deliverable is known by that takes a range.
+    /// What the line of each deliverable is known by of which nobody says whether its clip may be split.
     pub(super) split_keys: Vec<Option<String>>,
 }
 

@@ -16,7 +16,7 @@ use super::attempt::Attempt;
 use super::board::{ChunkOutcome, ProcessSlot};
 use super::chunk_queue::{Chunk, Purpose};
 use super::held::Fate;
-use super::layout::chunks_of;
+use super::layout::chunks_of_clip;
 use super::place::{PlaceAtWork, compare, judged};
 use super::split_tests::Step;
 use super::worker::Worker;
@@ -46,7 +46,7 @@ impl Worker<'_> {
                     let planned = chunk.planned.with_frames(place.row.clone());
                     let missing = place.row.clone();
                     let purpose = Purpose::Place(Box::new(PlaceAtWork::new(place)));
-                    self.board.hand_on(Chunk::whole(planned, purpose, missing));
+                    self.board.hand_on(Chunk::new(planned, purpose, missing));
                 }
                 Ok(ChunkOutcome::Doubtful)
             }
@@ -101,32 +101,24 @@ impl Worker<'_> {
         self.journal.remark(&format!("{}: {what}", one.label()));
         self.journal.report().splits.push((index, found.clone()));
         if let Some(key) = self.context.split_keys[index].clone() {
-            let known = (key.clone(), found.clone());
-            self.journal.known().splits.insert(known.0, known.1);
-            self.journal.note(Line::Split {
-                key,
-                found: found.clone(),
-            })?;
+            let found = found.clone();
+            let mut known = self.journal.known();
+            known.splits.insert(key.clone(), found.clone());
+            drop(known);
+            self.journal.note(Line::Split { key, found })?;
         }
         Ok(())
     }
 
     /// Puts the chunks of a clip on the board, now that it is known how it is split.
     fn lay_out(&self, chunk: &Chunk, found: &FoundSplit) -> Result<ChunkOutcome, RunError> {
-        let chunks = chunks_of(self.context, self.backlog, &chunk.planned, found.free);
-        let chunks = chunks.into_iter().filter_map(|mut chunk| {
-            let planned = &chunk.planned;
-            let left = planned.deliverables.iter().map(|index| {
-                let frames = planned.frames.intersection(&self.backlog.missing[*index]);
-                let frames = frames.unwrap_or_else(|_| planned.frames.clone());
-                let splits = &self.prospects.splits;
-                splits.without_published(planned, *index, frames)
-            });
-            let left = left.fold(FrameSet::empty(), |all, one| all.union(&one).unwrap_or(all));
-            chunk.missing = left;
-            (!chunk.missing.is_empty()).then_some(chunk)
-        });
-        let chunks: Vec<Chunk> = chunks.collect();
+        let clip = &chunk.planned;
+        let missing = |index: DeliverableId| {
+            let missing = self.backlog.missing[index].clone();
+            let splits = &self.prospects.splits;
+            splits.without_published(clip, index, missing)
+        };
+        let chunks = chunks_of_clip(self.context.expansion, clip, found.free, &missing);
         for chunk in chunks.into_iter().rev() {
             self.board.hand_on(chunk);
         }
@@ -175,7 +167,7 @@ impl Worker<'_> {
             if let Some(evidence) = row.evidence() {
                 self.prospects.failed(&planned, &planned.frames, &evidence);
                 let splits = &self.prospects.splits;
-                splits.failed(&planned, row.failures());
+                splits.failed(&planned, row.outcome.tried_failures());
             } else {
                 self.prospects.rendered(&planned);
             }

@@ -11,7 +11,6 @@ use super::attempt::Attempt;
 use super::log::Log;
 use super::outcome::{End, Outcome};
 use super::pace::Turn;
-use super::report::Failure;
 use crate::make::publish::VerifiedFile;
 
 /// A process that has ended, and what it has brought.
@@ -69,19 +68,6 @@ impl HeldProcess {
     /// The frames that count as tried, each with the reason, where it brought nothing.
     pub(super) fn evidence(&self) -> Option<Vec<(Frame, String)>> {
         self.ready.is_empty().then(|| self.outcome.evidence())
-    }
-
-    /// The failures of the frame that it failed at.
-    pub(super) fn failures(&self) -> Vec<Failure> {
-        let tried: Vec<Frame> = self
-            .outcome
-            .evidence()
-            .iter()
-            .map(|(frame, _)| *frame)
-            .collect();
-        let mut failures = self.outcome.failures();
-        failures.retain(|failure| tried.contains(&failure.frame));
-        failures
     }
 
     /// Whether the run has ended it.

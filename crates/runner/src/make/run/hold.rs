@@ -11,10 +11,8 @@ use super::attempt::Attempt;
 use super::board::ProcessSlot;
 use super::engine_process::EngineProcess;
 use super::held::{Fate, HeldProcess};
-use super::outcome::End;
 use super::see_through::{AtWork, Rendered};
 use super::worker::Worker;
-use crate::make::staging_area::{CollectError, Evidence};
 
 impl<'w> Worker<'w> {
     /// Starts a process, sees it through to its end, and holds what it has brought.
@@ -35,21 +33,8 @@ impl<'w> Worker<'w> {
             given,
         }) = rendered
         {
-            let evidence = Evidence {
-                named: &[],
-                in_order: process.profile.in_order && process.is_believed(),
-                success: process.outcome.end == End::Success,
-                log_goes_on: false,
-            };
-            ready = match area.ready_files(evidence, false) {
-                Err(CollectError::Learn(error)) => {
-                    process.outcome.unknown_files = Some(format!(
-                        "{error}; describe how it names its files in a profile"
-                    ));
-                    Vec::new()
-                }
-                ready => ready?,
-            };
+            let evidence = process.evidence_at_the_end(&[]);
+            ready = process.unless_unknown(area.ready_files(evidence, false))?;
             let is_ready = |output: usize, frame: Frame| {
                 let mut all = ready.iter();
                 all.any(|(of, file)| *of == output && file.frame == frame)
@@ -109,11 +94,7 @@ impl<'w> Worker<'w> {
             Fate::Publish => {
                 let harvest = area.publish(&|files| self.journal.publish(files), held.ready)?;
                 process.outcome.published += process.collected(harvest)?;
-                process.outcome.missing = area
-                    .outputs
-                    .iter()
-                    .map(|output| (output.index, area.wanted(output), output.flaws.clone()))
-                    .collect();
+                process.see_what_is_missing(&area);
                 published.extend(area.outputs.iter().map(|output| {
                     let done = FrameSet::from_frames(output.done.iter().copied());
                     (

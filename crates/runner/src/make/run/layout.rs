@@ -1,6 +1,7 @@
 //! The chunks of a run: what is missing, cut as the job, the profile and what was found allow it.
 
-use std::collections::{HashMap, VecDeque};
+use std::borrow::Cow;
+use std::collections::HashMap;
 
 use truepath_core::deliverable::{DeliverableId, Expansion};
 use truepath_core::frames::FrameSet;
@@ -14,31 +15,36 @@ use super::existing_files::Backlog;
 /// run of the same job has the same. A clip of which nobody knows whether it may be split is one, to find it out.
 pub(super) fn first_chunks(context: &RunContext<'_>, backlog: &Backlog) -> Vec<Chunk> {
     let expansion = context.expansion;
-    let selected =
-        |index: DeliverableId| expansion.deliverables[index].common.frames.selected.clone();
+    let all = &expansion.deliverables;
+    let selected = |index: DeliverableId| all[index].common.frames.selected.clone();
     let in_pieces = |index: DeliverableId| {
-        !context.is_split_to_be_found(index) && expansion.deliverables[index].is_planned_in_pieces()
+        !context.is_split_to_be_found(index) && all[index].is_planned_in_pieces()
     };
     let planned = plan_as(expansion, &selected, &in_pieces);
-    chunks(context, backlog, planned, &|first| {
+    let missing = |index: DeliverableId| Cow::Borrowed(&backlog.missing[index]);
+    let sources = sources(expansion);
+    let mut chunks = chunks(expansion, planned, &missing, &|first| {
         if context.is_split_to_be_found(first) {
             Purpose::FindSplit
-        } else if in_pieces(first) {
-            Purpose::Pieces
         } else {
-            Purpose::Clip
+            purpose_of(in_pieces(first))
         }
-    })
+    });
+    for chunk in &mut chunks {
+        let sources = sources.get(chunk.planned.deliverables.first());
+        chunk.sources = sources.cloned().unwrap_or_default();
+    }
+    chunks
 }
 
-/// The chunks of a clip of which it was found whether it may be split.
-pub(super) fn chunks_of(
-    context: &RunContext<'_>,
-    backlog: &Backlog,
+/// The chunks of a clip of which it was found whether it may be split; `missing` gives the frames that are missing of a
+/// deliverable. What is rendered is assembled of nothing, so none of them has sources.
+pub(super) fn chunks_of_clip(
+    expansion: &Expansion,
     clip: &PlannedProcess,
     is_free: bool,
+    missing: &dyn Fn(DeliverableId) -> FrameSet,
 ) -> Vec<Chunk> {
-    let expansion = context.expansion;
     let selected = |index: DeliverableId| {
         if clip.deliverables.contains(&index) {
             expansion.deliverables[index].common.frames.selected.clone()
@@ -49,64 +55,54 @@ pub(super) fn chunks_of(
     let in_pieces =
         |index: DeliverableId| is_free || expansion.deliverables[index].common.frames.is_sample;
     let planned = plan_as(expansion, &selected, &in_pieces);
-    chunks(context, backlog, planned, &|first| {
-        if in_pieces(first) {
-            Purpose::Pieces
-        } else {
-            Purpose::Clip
-        }
+    let missing = |index: DeliverableId| Cow::Owned(missing(index));
+    chunks(expansion, planned, &missing, &|first| {
+        purpose_of(in_pieces(first))
     })
 }
 
+fn purpose_of(in_pieces: bool) -> Purpose {
+    match in_pieces {
+        true => Purpose::Pieces,
+        false => Purpose::Clip,
+    }
+}
+
 /// The chunks of some processes of which something is missing.
-fn chunks(
-    context: &RunContext<'_>,
-    backlog: &Backlog,
+fn chunks<'m>(
+    expansion: &Expansion,
     planned: Vec<PlannedProcess>,
+    missing: &dyn Fn(DeliverableId) -> Cow<'m, FrameSet>,
     purpose: &dyn Fn(DeliverableId) -> Purpose,
 ) -> Vec<Chunk> {
-    let expansion = context.expansion;
-    let sources = sources(expansion);
-    planned
-        .into_iter()
-        .filter(|one| {
-            let lacks =
-                |index: &DeliverableId| one.frames.count_shared(&backlog.missing[*index]) > 0;
-            one.deliverables.iter().any(lacks)
+    let lacking = planned.into_iter().filter_map(|planned| {
+        let missing = planned.deliverables.iter().map(|index| missing(*index));
+        let missing: Vec<Cow<'_, FrameSet>> = missing.collect();
+        if missing
+            .iter()
+            .all(|frames| planned.frames.count_shared(frames) == 0)
+        {
+            return None;
+        }
+        let missing = FrameSet::union_of(missing.iter().map(|frames| &**frames));
+        let one = planned.first(&expansion.deliverables);
+        let purpose = purpose(*planned.deliverables.first());
+        // What it renders besides is known when it begins.
+        let planned = planned.with_frames(planned.frames.clone());
+        let chunk = Chunk {
+            most: one.common.processes.chunk,
+            ..Chunk::new(planned, purpose, missing)
+        };
+        Some(match one.movie() {
+            // One process must take it whole.
+            Some(_) => Chunk {
+                blocks: Blocks::whole(&chunk.planned.frames),
+                ..chunk
+            },
+            None => chunk,
         })
-        .map(|planned| {
-            let lacking = planned
-                .deliverables
-                .iter()
-                .map(|index| &backlog.missing[*index]);
-            let missing = lacking.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all));
-            let one = planned.first(&expansion.deliverables);
-            let purpose = purpose(*planned.deliverables.first());
-            // What one process must take whole is one block.
-            let is_cut = one.movie().is_none() && matches!(purpose, Purpose::Pieces);
-            Chunk {
-                sources: sources
-                    .get(planned.deliverables.first())
-                    .cloned()
-                    .unwrap_or_default(),
-                blocks: if is_cut {
-                    Blocks::of(&planned.frames)
-                } else {
-                    Blocks::whole(&planned.frames)
-                },
-                missing,
-                most: one.common.processes.chunk,
-                planned: planned.with_frames(planned.frames.clone()),
-                purpose,
-                attempts: VecDeque::new(),
-                failed_probes: Vec::new(),
-                claims: Vec::new(),
-                at_work: None,
-                was_tried: false,
-                is_one_by_one: false,
-            }
-        })
-        .collect()
+    });
+    lacking.collect()
 }
 
 /// The deliverables that others are assembled from, by the index of these.

@@ -191,10 +191,7 @@ impl Outcome {
 
     /// All frames that it did not bring of one deliverable or another.
     pub(super) fn all_missing(&self) -> FrameSet {
-        let sets = self.missing.iter().map(|(_, frames, _)| frames);
-        sets.fold(FrameSet::empty(), |all, frames| {
-            all.union(frames).unwrap_or(all)
-        })
+        FrameSet::union_of(self.missing.iter().map(|(_, frames, _)| frames))
     }
 
     /// Whether it brought nothing but pictures of another kind than is wanted: another process would
@@ -241,6 +238,14 @@ impl Outcome {
             evidence.entry(frame).or_insert(general);
         }
         evidence.into_iter().collect()
+    }
+
+    /// The failures of the frames that count as tried.
+    pub(super) fn tried_failures(&self) -> Vec<Failure> {
+        let evidence = self.evidence();
+        let mut failures = self.failures();
+        failures.retain(|failure| evidence.iter().any(|(frame, _)| *frame == failure.frame));
+        failures
     }
 
     /// Frames that no process is started for any more, as failures for the same reason.

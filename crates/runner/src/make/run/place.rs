@@ -49,6 +49,11 @@ pub(super) fn judged(judgement: Judgement, silence: Silence) -> JudgedPlace {
     }
 }
 
+/// How much two pictures differ: the root mean square, and the part of the pixels.
+pub(super) fn rms_and_share(one: &Path, other: &Path) -> Result<(f64, f64), CompareError> {
+    Pair::rms_and_share(one, other, MOST_MEMORY)
+}
+
 type Pictures = BTreeMap<(DeliverableId, Frame), PathBuf>;
 
 /// Compares the pictures of a place: of all deliverables that its process makes, the one that says most counts.
@@ -95,18 +100,20 @@ fn compare_one(
             std::io::ErrorKind::NotFound,
         )))
     };
-    let rms = |one: &Path, other: &Path| Pair::rms_and_share(one, other, MOST_MEMORY);
     let in_row = |frame| row.get(&(index, frame)).ok_or_else(lacks);
     let frames: Vec<Frame> = at_work.place.row.iter().collect();
     let mut moves = 0.0_f64;
     for pair in frames.windows(2) {
-        moves = moves.max(rms(in_row(pair[0])?, in_row(pair[1])?)?.0);
+        moves = moves.max(rms_and_share(in_row(pair[0])?, in_row(pair[1])?)?.0);
     }
-    let (alone_rms, share) = rms(in_row(frame)?, alone)?;
+    let (alone_rms, share) = rms_and_share(in_row(frame)?, alone)?;
     let again = match again {
         Some(again) => {
             let again = again.get(&(index, frame)).ok_or_else(lacks)?;
-            Some((rms(in_row(frame)?, again)?.0, rms(alone, again)?.0))
+            Some((
+                rms_and_share(in_row(frame)?, again)?.0,
+                rms_and_share(alone, again)?.0,
+            ))
         }
         None => None,
     };

@@ -9,7 +9,7 @@ use truepath_core::forecast::{Effort, Forecast};
 use truepath_core::hex::hex;
 use truepath_core::job::Key;
 use truepath_core::plan::label;
-use truepath_core::split::{MOST_FAILED, places};
+use truepath_core::split::{MOST_FAILED, Split, places};
 
 use super::board::Board;
 use super::chunk_queue::Chunk;
@@ -249,7 +249,7 @@ pub(super) struct RunOrigins<'r> {
     pub(super) scenes: Scenes,
     /// What makes the pictures of each fingerprint, by name.
     pub(super) inputs: BTreeMap<String, InputValues>,
-    /// What the line of each deliverable is known by that takes a range.
+    /// What the line of each deliverable is known by of which nobody says whether its clip may be split.
     pub(super) split_keys: Vec<Option<String>>,
 }
 
@@ -291,8 +291,9 @@ pub(super) fn origins<'r>(
                 .entry(fingerprint.clone())
                 .or_insert_with(|| fingerprints.inputs(deliverable));
         }
-        let is_known = !deliverable.takes_a_range();
-        split_keys.push((!is_known).then(|| fingerprints.split_key(deliverable)));
+        let is_said = matches!(deliverable.common.processes.split, Split::Said(_));
+        let is_asked_for = deliverable.takes_a_range() && !is_said;
+        split_keys.push(is_asked_for.then(|| fingerprints.split_key(deliverable)));
         provenance.push(Provenance {
             engine,
             fingerprint,

@@ -77,7 +77,7 @@ impl Worker<'_> {
         chunk: &mut Chunk,
         reason: &str,
     ) -> Result<ChunkOutcome, RunError> {
-        if matches!(chunk.purpose, Purpose::Place(_)) {
+        if chunk.is_place() {
             self.let_go_of_place(chunk, Fate::SetAside)?;
             return Ok(ChunkOutcome::Done);
         }
@@ -89,8 +89,7 @@ impl Worker<'_> {
         failures.extend(self.prospects.splits.take_failures(&chunk.planned));
         let is_laid_out = !matches!(chunk.purpose, Purpose::FindSplit);
         let frames = if chunk.is_begun() && is_laid_out {
-            let left = chunk.attempts.iter().map(|one| &one.planned.frames);
-            left.fold(FrameSet::empty(), |all, one| all.union(one).unwrap_or(all))
+            FrameSet::union_of(chunk.attempts.iter().map(|one| &one.planned.frames))
         } else {
             chunk.planned.frames.clone()
         };

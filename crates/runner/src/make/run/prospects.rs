@@ -135,12 +135,14 @@ impl Prospects {
         self.with(planned, probe).flatten()
     }
 
-    /// Somebody has taken some frames, or gives them back.
-    pub(super) fn is_taken(&self, planned: &PlannedProcess, is_taken: bool) {
-        self.with(planned, |one| match is_taken {
-            true => one.probes.begun(&planned.frames),
-            false => one.probes.ended(&planned.frames),
-        });
+    /// A thread has taken some frames.
+    pub(super) fn taken(&self, planned: &PlannedProcess) {
+        self.with(planned, |one| one.probes.begun(&planned.frames));
+    }
+
+    /// It gives them back.
+    pub(super) fn given_back(&self, planned: &PlannedProcess) {
+        self.with(planned, |one| one.probes.ended(&planned.frames));
     }
 
     /// Another frame is tried in place of one.

@@ -158,7 +158,7 @@ impl<'w> EngineProcess<'w> {
             log: self.log.path().display().to_string(),
             time: timestamp(),
             frames: self.attempt.planned.rendered().to_string(),
-            besides: self.attempt.planned.besides.to_string(),
+            besides: self.attempt.besides().to_string(),
             held: self.attempt.held,
             members: self.members.iter().map(member).collect(),
             given: given.to_vec(),

@@ -65,13 +65,12 @@ impl Worker<'_> {
                 }
                 Verdict::Open | Verdict::NothingWorks(_) => {
                     let tried = FrameSet::from_frames(evidence.iter().map(|(frame, _)| *frame));
-                    let mut failures = outcome.failures();
-                    failures.retain(|failure| tried.contains(failure.frame));
                     let rest = missing.difference(&tried).unwrap_or_default();
                     if !rest.is_empty() {
                         let rest = attempt.planned.with_frames(rest);
                         chunk.attempts.push_front(Attempt::first(rest));
                     }
+                    let failures = outcome.tried_failures();
                     chunk.failed_probes.push((attempt, failures));
                     return Ok(ChunkOutcome::Doubtful);
                 }
