@@ -176,6 +176,42 @@ fn a_scene_with_a_mistake_is_reported_with_the_ray_tracers_own_words() {
 }
 
 #[test]
+fn what_a_scene_includes_counts_and_goes_into_bundles() {
+    if !needs("povray") {
+        return;
+    }
+    let project = project("", "out/{scene}.{frame:04}.png");
+    let scene = SCENE.replace("#include", "#include \"colors.inc\"\n#include");
+    project.write("scenes/kiln.pov", &scene);
+    project.write(
+        "scenes/metal.inc",
+        &format!("#include \"parts/tone.inc\"\n{INCLUDE}"),
+    );
+    fs::create_dir(project.path("scenes/parts")).unwrap();
+    project.write("scenes/parts/tone.inc", "#declare Tone = 1;\n");
+    project.call(&["run", "--frames", "1-3"]).ends(0);
+    for (file, changed) in [
+        ("parts/tone.inc", "#declare Tone = 2;\n"),
+        ("metal.inc", INCLUDE),
+    ] {
+        let file = format!("scenes/{file}");
+        let before = project.read(&file);
+        project.write(&file, changed);
+        let status = project.call(&["status", "--stale", "--frames", "1-3"]);
+        assert!(status.out.contains(&file[7..]), "{}", status.out);
+        project.write(&file, &before);
+        project.call(&["status", "--frames", "1-3"]).ends(0);
+    }
+    project.call(&["pack", "--to", "away"]).ends(0);
+    let packed = project.files("away");
+    for file in ["kiln.pov", "metal.inc", "parts/tone.inc"] {
+        assert!(packed.iter().any(|path| path.ends_with(file)), "{packed:?}");
+    }
+    // The ray tracer has that one in a library of its own.
+    assert!(!packed.iter().any(|path| path.ends_with("colors.inc")));
+}
+
+#[test]
 fn odd_names_reach_it_by_plain_ones() {
     if !needs("povray") {
         return;

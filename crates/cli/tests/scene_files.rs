@@ -167,3 +167,25 @@ fn a_name_that_is_no_text_is_shown_and_nothing_is_packed() {
     assert!(packed.err.contains("UTF-8"), "{}", packed.err);
     assert!(home.project.files("away").is_empty());
 }
+
+#[test]
+fn files_that_a_scene_names_and_nobody_watches_are_shown_with_what_to_write() {
+    let project = Project::new(
+        "scene = \"kiln.txt\"\nframes = \"1-3\"\npath = \"out/{shot}.{frame:04}.png\"\n\
+         run = [\"true\", \"{scene.file}\", \"look.cfg\", \"{frame}\", \"{target}\"]\n",
+    );
+    project.write(
+        "kiln.txt",
+        "mesh wheel.obj at 0.5\nuse 'look.cfg' and library.inc\n",
+    );
+    project.write("wheel.obj", "round");
+    project.write("look.cfg", "bright");
+    let check = project.call(&["check"]).ends(0);
+    assert!(check.out.contains("TP530"), "{}", check.out);
+    let advice = "scene-files = [\"wheel.obj\"]";
+    assert!(check.out.contains(advice), "{}", check.out);
+    let job = project.read("truepath.toml");
+    project.write("truepath.toml", &format!("{advice}\n{job}"));
+    let check = project.call(&["check"]).ends(0);
+    assert!(!check.out.contains("TP530"), "{}", check.out);
+}

@@ -75,6 +75,8 @@ fn furnished(job: &str) -> Project {
     }
     project.write("textures/brass.png", "");
     project.write("answered-open.toml.lock", "");
+    project.write("naming.txt", "use brass.inc\n");
+    project.write("brass.inc", "");
     project.write("mute.toml", "");
     project.write("mute.toml.facts.json", "{ \"cameras\": \"dome\" }");
     project.write("shared/dusk.0001.png", "");

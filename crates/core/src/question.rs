@@ -73,6 +73,17 @@ pub struct SceneAnswer {
     pub missing: Vec<String>,
     /// Files that it needs, where they are: absolute paths.
     pub needed: Vec<String>,
+    /// Files that it seems to name, where nobody says what it needs.
+    pub unwatched: Vec<NamedFile>,
+}
+
+/// A file that a scene names.
+#[derive(Debug, Clone, PartialEq, Eq)]
+pub struct NamedFile {
+    /// As the scene names it.
+    pub name: String,
+    /// Where it is: an absolute path.
+    pub path: String,
 }
 
 /// What is there already where files of a deliverable are wanted.

@@ -13,8 +13,8 @@ use truepath_core::picture::{
 };
 use truepath_core::profile::{Profile, read_profile};
 use truepath_core::question::{
-    Answers, ExistingFacts, FinishedPicture, FolderFacts, MachineFacts, Question, SceneAnswer,
-    questions,
+    Answers, ExistingFacts, FinishedPicture, FolderFacts, MachineFacts, NamedFile, Question,
+    SceneAnswer, questions,
 };
 use truepath_core::rules::{Subject, check, rules};
 use truepath_core::scene_facts::SceneFacts;
@@ -134,6 +134,12 @@ fn answer(question: Question, answers: &mut Answers) {
                 if path.contains(word) {
                     list.push(file.to_owned());
                 }
+            }
+            if let Some(folder) = path.strip_suffix("naming.txt") {
+                scene.unwatched.push(NamedFile {
+                    name: "brass.inc".to_owned(),
+                    path: format!("{folder}brass.inc"),
+                });
             }
             answers.scenes.insert(path, scene);
         }

@@ -67,7 +67,7 @@ use ProfileKind::{
 };
 
 /// Every key of a profile, in the order of the reference.
-pub const PROFILE_KEYS: [ProfileKey; 46] = [
+pub const PROFILE_KEYS: [ProfileKey; 48] = [
     key(
         "engine.name",
         Text,
@@ -169,6 +169,18 @@ pub const PROFILE_KEYS: [ProfileKey; 46] = [
         Texts,
         "The arguments with which the program prints what a scene has, as JSON: `frames`, `size`, `fps`, `cameras`, `camera`, `passes`, `settings`, `files`.",
         "describe = [\"--describe\", \"{scene.file}\"]",
+    ),
+    key(
+        "scene-files.find",
+        Texts,
+        "Regular expressions with the group `file`: how its scenes name the files that they need. A file that is there, beside the scene or beside the file that names it, goes into bundles, and frames that were made with another one are stale. Other names are those of the engine's own libraries.",
+        r#"scene-files.find = ['include\s+"(?P<file>[^"]+)"']"#,
+    ),
+    key(
+        "scene-files.follow",
+        Truth,
+        "Whether those files name further ones in the same way.",
+        "scene-files.follow = true",
     ),
     key(
         "map",

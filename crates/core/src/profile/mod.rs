@@ -13,6 +13,7 @@ mod log_pattern;
 mod model;
 mod read;
 mod run_line;
+mod scene_file_names;
 mod setting;
 mod takes;
 
@@ -28,5 +29,6 @@ pub use model::{
 };
 pub use read::read_profile;
 pub use run_line::profile_of_run;
+pub use scene_file_names::{SceneFileFinder, SceneFileNames};
 pub use setting::{SettingFacts, SettingTakes};
 pub use takes::FramesPerProcess;

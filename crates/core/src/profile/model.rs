@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use super::{FramesPerProcess, GivenFile, LogKind, LogPattern, SettingFacts};
+use super::{FramesPerProcess, GivenFile, LogKind, LogPattern, SceneFileNames, SettingFacts};
 use crate::frames::Frame;
 use crate::picture::Holds;
 use crate::source::Place;
@@ -52,6 +52,8 @@ pub struct Profile {
     pub describe: Option<Vec<Template>>,
     /// The extensions of its scenes, without a dot.
     pub scenes: Vec<String>,
+    /// How its scenes name the files that they need, where that is known.
+    pub scene_file_names: Option<SceneFileNames>,
     /// Maps from the job's words to the engine's own.
     pub maps: Vec<ValueMap>,
     /// The arguments, in order.

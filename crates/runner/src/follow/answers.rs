@@ -5,14 +5,16 @@ use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use truepath_core::deliverable::Expansion;
+use truepath_core::profile::{Profile, SceneFileNames};
 use truepath_core::question::{
-    Answers, FolderFacts, MachineFacts, Question, SceneAnswer, questions,
+    Answers, FolderFacts, MachineFacts, NamedFile, Question, SceneAnswer, questions,
 };
 
 use crate::Loaded;
 use crate::load::here;
 use crate::look::describe::describe_kept;
 use crate::look::existing::existing;
+use crate::look::named_in_scenes::named_in_scene;
 use crate::look::program::find_program;
 use crate::make::run::name_and_version;
 use crate::system::{file_system_without_links, free_space, is_writable};
@@ -61,10 +63,17 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
             }
             Question::Scene { path, engine } => {
                 let file = PathBuf::from(&path);
-                let answer = profile(&engine).map_or(Ok(None), |profile| {
+                let profile = profile(&engine);
+                let facts = profile.map_or(Ok(None), |profile| {
                     describe_kept(profile, &file, loaded, ask)
                 });
-                let mut answer = scene(&file, answer.map_err(|error| error.to_string()));
+                let mut answer = scene(&file, facts.map_err(|error| error.to_string()));
+                let is_known = |profile: &Profile| {
+                    profile.describe.is_some() || profile.scene_file_names.is_some()
+                };
+                if answer.facts.is_none() && !profile.is_some_and(|profile| is_known(profile)) {
+                    answer.unwatched = unwatched(&file, loaded);
+                }
                 let there = fs::metadata(&file).ok();
                 answer.bytes = there.as_ref().map(fs::Metadata::len);
                 let saved = there.and_then(|facts| facts.modified().ok());
@@ -142,6 +151,20 @@ fn scene(
     }
     answer.beside = beside(path);
     answer
+}
+
+/// The files that a scene of which nobody says what it needs seems to name.
+fn unwatched(scene: &Path, loaded: &Loaded) -> Vec<NamedFile> {
+    let found = named_in_scene(scene, &SceneFileNames::of_any_text());
+    let is_job = |path: &Path| path == loaded.folder.join(&loaded.file);
+    found
+        .into_iter()
+        .filter(|(path, _)| !is_job(path))
+        .map(|(path, name)| NamedFile {
+            name,
+            path: path.display().to_string(),
+        })
+        .collect()
 }
 
 /// Files beside a scene that are signs of work that is not saved: a copy that an editor keeps (`#a#`,

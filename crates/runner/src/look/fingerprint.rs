@@ -1,8 +1,9 @@
 //! The fingerprint of what makes a picture: not of chunks, threads, staging or machine.
 //!
 //! A fingerprint says by which recipe it was made. The first recipe is without a mark; the second one, `2.`, adds the files
-//! that a `run` line names, and reads large files whole. Where both count the same, the first one is used, so that a later
-//! recipe makes no finished show stale; and a frame is judged by the recipe under which it was made.
+//! that a `run` line names, and reads large files whole; the third one, `3.`, adds the files that scenes name in their own
+//! text. Where recipes count the same, the earliest is used, so that a later recipe makes no finished show stale; and a
+//! frame is judged by the recipe under which it was made.
 
 use std::borrow::Cow;
 use std::collections::HashMap;
@@ -21,7 +22,7 @@ use truepath_core::profile::Profile;
 use crate::Loaded;
 use crate::disk::{hash_file, hash_outline};
 use crate::look::large_files::whole_hash;
-use crate::look::needed_files::{NeededFile, last_part, needed_files};
+use crate::look::needed_files::{ListedFile, NeededFile, last_part, needed_files};
 use crate::look::stale::SCENE;
 use crate::record::line_files::LineFiles;
 use crate::record::value_key::InputValues;
@@ -32,25 +33,32 @@ use crate::record::value_key::as_recorded;
 pub(crate) struct Fingerprint {
     /// By the recipe of now.
     pub(crate) now: String,
-    /// By the first recipe, where that is another one.
-    first: Option<String>,
+    /// By earlier recipes, where those are others.
+    earlier: Vec<String>,
 }
 
-/// The mark of the second recipe.
+/// The marks of the second and the third recipe.
 const SECOND: &str = "2.";
+const THIRD: &str = "3.";
 
 impl Fingerprint {
     /// One that is the same by all recipes.
     pub(crate) fn of_any_recipe(fingerprint: String) -> Self {
         Self {
             now: fingerprint,
-            first: None,
+            earlier: Vec::new(),
         }
+    }
+
+    /// Takes the fingerprint by a later recipe.
+    fn replace(&mut self, later: String) {
+        let earlier = std::mem::replace(&mut self.now, later);
+        self.earlier.push(earlier);
     }
 
     /// Whether a picture with this fingerprint is one of today's.
     pub(crate) fn is(&self, made: &str) -> bool {
-        self.now == made || self.first.as_deref() == Some(made)
+        self.now == made || self.earlier.iter().any(|earlier| earlier == made)
     }
 
     /// That of a frame of a deliverable which has this one: where files belong to the frame alone, their content is part
@@ -58,10 +66,13 @@ impl Fingerprint {
     pub(crate) fn of_frame(&self, deliverable: &Deliverable, frame: Frame) -> Cow<'_, Self> {
         match part_of_frame(deliverable, frame) {
             None => Cow::Borrowed(self),
-            Some(part) => Cow::Owned(Self {
-                now: format!("{}{part}", self.now),
-                first: self.first.as_ref().map(|first| format!("{first}{part}")),
-            }),
+            Some(part) => {
+                let with_part = |fingerprint: &String| format!("{fingerprint}{part}");
+                Cow::Owned(Self {
+                    now: with_part(&self.now),
+                    earlier: self.earlier.iter().map(with_part).collect(),
+                })
+            }
         }
     }
 }
@@ -116,22 +127,19 @@ impl<'l> Fingerprints<'l> {
         // What is not there has no content; `check` says that it is missing.
         let unknown = files
             .par_iter()
-            .filter(|(path, _)| !self.files.contains_key(path));
-        let hash = |(path, _): &(PathBuf, String)| {
-            let hash = hash_outline(path).unwrap_or_default();
-            (path.clone(), hash)
+            .filter(|file| !self.files.contains_key(&file.path));
+        let hash = |file: &ListedFile| {
+            let hash = hash_outline(&file.path).unwrap_or_default();
+            (file.path.clone(), hash)
         };
         let hashed: Vec<(PathBuf, String)> = unknown.map(hash).collect();
         self.files.extend(hashed);
-        let hashed = files.into_iter().map(|(path, name)| {
-            let hash = self.files.get(&path).cloned().unwrap_or_default();
-            let whole = whole_hash(&path);
-            NeededFile {
-                name,
-                path,
-                hash,
-                whole,
-            }
+        let hashed = files.into_iter().map(|file| NeededFile {
+            hash: self.files.get(&file.path).cloned().unwrap_or_default(),
+            whole: whole_hash(&file.path),
+            name: file.name,
+            path: file.path,
+            is_named_in_scene: file.is_named_in_scene,
         });
         let hashed: Needed = hashed.collect();
         self.needed.insert(key, Arc::clone(&hashed));
@@ -239,7 +247,9 @@ impl<'l> Fingerprints<'l> {
         add_inputs(&mut hasher, inputs, deliverable)?;
         add(&mut hasher, "scene", &scene);
         let mut second = hasher.clone();
-        for file in needed.iter() {
+        let (in_scene, reported): (Vec<&NeededFile>, Vec<&NeededFile>) =
+            needed.iter().partition(|file| file.is_named_in_scene);
+        for file in &reported {
             add(&mut hasher, "needed", &file.name);
             add(&mut hasher, "needed", &file.hash);
         }
@@ -247,10 +257,9 @@ impl<'l> Fingerprints<'l> {
         let first = hex(&hasher.finalize()[..16]) + &limits;
         let named = self.line_files.named(deliverable, &self.loaded.folder);
         let named = named.map_or_else(Vec::new, |named| named.files);
-        if named.is_empty() && needed.iter().all(|file| file.whole.is_none()) {
-            return Ok(Fingerprint::of_any_recipe(first));
-        }
-        for file in needed.iter() {
+        let has_named = !named.is_empty();
+        let mut fingerprint = Fingerprint::of_any_recipe(first);
+        for file in &reported {
             add(&mut second, "needed", &file.name);
             add(&mut second, "needed", file.content());
         }
@@ -259,10 +268,18 @@ impl<'l> Fingerprints<'l> {
             add(&mut second, "named", &last_part(Path::new(&name)));
             add(&mut second, "named", &hash);
         }
-        Ok(Fingerprint {
-            now: format!("{SECOND}{}{limits}", hex(&second.finalize()[..16])),
-            first: Some(first),
-        })
+        let mut third = second.clone();
+        if has_named || reported.iter().any(|file| file.whole.is_some()) {
+            fingerprint.replace(format!("{SECOND}{}{limits}", hex(&second.finalize()[..16])));
+        }
+        for file in &in_scene {
+            add(&mut third, "in scene", &file.name);
+            add(&mut third, "in scene", file.content());
+        }
+        if !in_scene.is_empty() {
+            fingerprint.replace(format!("{THIRD}{}{limits}", hex(&third.finalize()[..16])));
+        }
+        Ok(fingerprint)
     }
 }
 
@@ -360,6 +377,8 @@ fn add(hasher: &mut Sha256, name: &str, value: &str) {
 mod tests {
     use std::fs;
 
+    use truepath_core::profile::SceneFileNames;
+
     use super::*;
     use crate::sample::Project;
 
@@ -434,6 +453,34 @@ mod tests {
         fs::write(project.path("kiln.toml"), "title = \"another\"\n").unwrap();
         let another = fingerprint();
         assert!(!another.is(&first.now) && !another.is(&other.now));
+    }
+
+    #[test]
+    fn what_a_scene_names_in_its_text_counts_since_the_third_recipe() {
+        let project = Project::with("frames = \"1-3\"\n");
+        let scene = "use \"lamp.inc\" use \"library.inc\"";
+        fs::write(project.path("kiln.toml"), scene).unwrap();
+        fs::write(project.path("lamp.inc"), "on").unwrap();
+        let fingerprint = |names: Option<SceneFileNames>| {
+            let mut deliverable = project.deliverable(0).clone();
+            let common = Arc::make_mut(&mut deliverable.common);
+            Arc::make_mut(&mut common.engine).scene_file_names = names;
+            let mut of = Fingerprints::new(&project.loaded);
+            of.of(&deliverable).unwrap()
+        };
+        let names = || {
+            let find = vec!["use \"(?P<file>[^\"]+)\"".to_owned()];
+            let follow = false;
+            Some(SceneFileNames { find, follow })
+        };
+        let first = fingerprint(None);
+        assert!(!first.now.starts_with(THIRD), "{first:?}");
+        let third = fingerprint(names());
+        assert!(third.now.starts_with(THIRD), "{third:?}");
+        assert!(third.is(&first.now) && !first.is(&third.now));
+        fs::write(project.path("lamp.inc"), "off").unwrap();
+        let other = fingerprint(names());
+        assert!(!other.is(&third.now) && other.is(&first.now));
     }
 
     #[test]

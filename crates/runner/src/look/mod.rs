@@ -16,6 +16,7 @@ pub mod existing;
 pub(crate) mod fingerprint;
 pub(crate) mod inventory;
 pub(crate) mod large_files;
+pub(crate) mod named_in_scenes;
 pub(crate) mod needed_files;
 pub(crate) mod program;
 pub(crate) mod proof;

@@ -1,13 +1,14 @@
-//! The files that a scene needs besides itself: those that its engine or a file beside it reports, and those that the job
-//! names.
+//! The files that a scene needs besides itself: those that its engine or a file beside it reports, those that the job
+//! names, and those that the scene names in its own text.
 
-use std::collections::HashSet;
+use std::collections::{BTreeMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use truepath_core::deliverable::Common;
 
 use crate::Loaded;
 use crate::look::describe::describe_kept;
+use crate::look::named_in_scenes::named_in_scene;
 use crate::record::state_folder::OWN;
 
 /// A file that a scene needs.
@@ -21,6 +22,8 @@ pub(crate) struct NeededFile {
     pub(crate) hash: String,
     /// The hash of its whole content, of one that is too large for the outline to be that.
     pub(crate) whole: Option<String>,
+    /// Whether only the text of the scene, or of a file that it names, shows that it is needed.
+    pub(crate) is_named_in_scene: bool,
 }
 
 impl NeededFile {
@@ -30,9 +33,15 @@ impl NeededFile {
     }
 }
 
-/// The files that the scene of a deliverable needs, as far as it is known without asking its engine; where each is, and
-/// its name.
-pub(crate) fn needed_files(common: &Common, loaded: &Loaded) -> Vec<(PathBuf, String)> {
+/// A file that a scene needs, of which only the name is read so far.
+pub(crate) struct ListedFile {
+    pub(crate) path: PathBuf,
+    pub(crate) name: String,
+    pub(crate) is_named_in_scene: bool,
+}
+
+/// The files that the scene of a deliverable needs, as far as it is known without asking its engine.
+pub(crate) fn needed_files(common: &Common, loaded: &Loaded) -> Vec<ListedFile> {
     let mut files = Vec::new();
     if let Some(scene) = &common.scene {
         let path = Path::new(&scene.path);
@@ -49,7 +58,27 @@ pub(crate) fn needed_files(common: &Common, loaded: &Loaded) -> Vec<(PathBuf, St
     }
     files.sort_by(|one, other| (&one.1, &one.0).cmp(&(&other.1, &other.0)));
     files.dedup();
+    let mut in_scene = BTreeMap::new();
+    if let (Some(scene), Some(names)) = (&common.scene, &common.engine.scene_file_names) {
+        in_scene = named_in_scene(Path::new(&scene.path), names);
+    }
+    for (path, _) in &files {
+        in_scene.remove(path);
+    }
+    let listed = |is_named_in_scene: bool| {
+        move |(path, name)| ListedFile {
+            path,
+            name,
+            is_named_in_scene,
+        }
+    };
+    let in_scene = in_scene.into_iter();
+    let in_scene = in_scene.map(|(path, name)| (path, own_name(&name)));
     files
+        .into_iter()
+        .map(listed(false))
+        .chain(in_scene.map(listed(true)))
+        .collect()
 }
 
 /// How a file is called that a scene names: where it lies on this machine is no part of it.

@@ -90,6 +90,14 @@ fn more(out: &mut impl Write, profile: &Profile) -> io::Result<()> {
     for (name, target) in &profile.links {
         writeln!(out, "\nBefore that, {name} is linked to {target}.")?;
     }
+    if let Some(names) = &profile.scene_file_names {
+        let whose = if names.follow {
+            "its scenes, and in the files that they name"
+        } else {
+            "its scenes"
+        };
+        writeln!(out, "\nThe files that it needs are found in {whose}.")?;
+    }
     if let Some(step) = &profile.prepare {
         let keep = if step.keep {
             "kept"

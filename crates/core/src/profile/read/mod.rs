@@ -78,6 +78,7 @@ impl ProfileReader {
                     }
                 }
                 "describe" => profile.describe = Some(self.templates(&entry.value)),
+                "scene-files" => profile.scene_file_names = Some(self.scene_file_names(entry)),
                 "needs" => profile.needs = self.texts(&entry.value),
                 "single-threaded" => profile.single_threaded = self.truth(&entry.value),
                 "output-name" => profile.naming = Naming::Template(self.template(&entry.value)),

@@ -7,7 +7,7 @@ use crate::finding::Finding;
 use crate::nearest::advice;
 use crate::profile::{
     Checkpoint, Content, GivenFile, JsonTemplate, Language, LogKind, LogPattern, MovieProof,
-    Preparation, Rejection, SettingFacts, SettingTakes, VersionQuery, keys_of,
+    Preparation, Rejection, SceneFileNames, SettingFacts, SettingTakes, VersionQuery, keys_of,
 };
 use crate::template::Template;
 use crate::toml_tree::{Entry, Node, NodeKind};
@@ -144,6 +144,31 @@ impl ProfileReader {
             "files = \"picture.state\"",
         );
         checkpoint
+    }
+
+    pub(super) fn scene_file_names(&mut self, entry: &Entry) -> SceneFileNames {
+        let mut names = SceneFileNames {
+            find: Vec::new(),
+            follow: false,
+        };
+        for one in self.table(entry) {
+            match one.key.as_str() {
+                "find" => {
+                    for item in self.list(&one.value) {
+                        let find = self.pattern(item, &["file"]);
+                        names.find.push(find);
+                    }
+                }
+                "follow" => names.follow = self.truth(&one.value),
+                _ => self.unknown(one, &keys_of("scene-files")),
+            }
+        }
+        self.must(
+            entry,
+            names.find.is_empty(),
+            r#"find = ['include "(?P<file>[^"]+)"']"#,
+        );
+        names
     }
 
     pub(super) fn proof(&mut self, entry: &Entry) -> MovieProof {

@@ -17,6 +17,7 @@ mod replaces_shipped;
 mod same_picture;
 mod scene_changed;
 mod scene_file_missing;
+mod scene_files_unwatched;
 mod scene_missing;
 mod scene_not_set;
 mod setting_of_engine;
@@ -64,4 +65,5 @@ pub(super) const RULES: &[&Rule] = &[
     &replaces_shipped::RULE,
     &target_not_passed::RULE,
     &scene_not_set::RULE,
+    &scene_files_unwatched::RULE,
 ];
