@@ -59,12 +59,16 @@ fn slips_that_are_plain_are_taken_or_explained_in_one_line() {
 }
 
 #[test]
-fn the_two_common_notations_of_a_frame_are_found_and_fixed() {
+fn other_notations_of_a_frame_or_a_token_are_found_and_fixed() {
     for (path, fixed) in [
         ("r/gate.%04d.png", "r/gate.{frame:04}.png"),
         ("r/gate.####.png", "r/gate.{frame:04}.png"),
         ("r/gate.#####.png", "r/gate.{frame:05}.png"),
         ("r/gate.%04d.{frame:04}.png", "r/gate.{frame:04}.png"),
+        ("r/gate.[###].png", "r/gate.{frame:03}.png"),
+        ("r/gate_@@.png", "r/gate_{frame:02}.png"),
+        ("r/<<shot>>_@4.{{frame}}.png", "r/{shot}_{frame:04}.png"),
+        ("r/gate.[1-4].{frame}.png", "r/gate.{frame}.png"),
     ] {
         let project = Project::new(&format!(
             "scene = \"kiln.toml\"\nengine = \"understudy\"\nframes = \"1-4\"\npath = \"{path}\"\n"
@@ -76,6 +80,58 @@ fn the_two_common_notations_of_a_frame_are_found_and_fixed() {
         let job = project.read("truepath.toml");
         assert!(job.contains(&format!("\"{fixed}\"")), "{path}: {job}");
         project.call(&["check"]).ends(0);
+    }
+}
+
+#[test]
+fn what_is_meant_as_text_is_exempt() {
+    let project = Project::new(
+        "[project]\nengine = \"understudy\"\n[shot.kiln]\nscene = \"kiln.toml\"\nframes = \"1-4\"\n\
+         [output.frames]\npath = \"r/[shot].{frame:04}.png\"\n\
+         [check]\nexempt = [{ rule = \"TP124\", at = \"output.frames.path\", reason = \"the client's names\" }]\n",
+    );
+    project.write("kiln.toml", &scene(""));
+    project.call(&["run"]).ends(0);
+    assert_eq!(project.files("r").len(), 4);
+    assert!(project.path("r/[shot].0001.png").is_file());
+}
+
+#[test]
+fn a_variable_of_the_environment_reaches_paths_by_a_place_alone() {
+    let job = |folder: &str, path: &str| {
+        let project = Project::new(&format!(
+            "scene = \"kiln.toml\"\nengine = \"understudy\"\nframes = \"1-2\"\nplace = {{ root = \"{folder}\" }}\npath = \"{path}\"\n"
+        ));
+        project.write("kiln.toml", &scene(""));
+        project
+    };
+    let in_place = "{place.root}/{shot}.{frame:04}.png";
+    let project = job("{env.SHOWROOT}/r", in_place);
+    let root = project.path("studio").display().to_string();
+    let set = ("SHOWROOT", root.as_str());
+    project.call_with(&["run"], set).ends(0);
+    assert_eq!(project.files("studio/r").len(), 2);
+    project.call_with(&["audit"], set).ends(0);
+    // Without it nothing is guessed, by any command.
+    for command in ["check", "run", "status", "audit", "commands"] {
+        let called = project.call(&[command]).ends(2);
+        let words = "the variable `SHOWROOT` of the environment is not set";
+        assert!(called.err.contains(words), "{command}: {}", called.err);
+    }
+    for (folder, path) in [
+        ("$SHOWROOT/r", in_place),
+        ("${SHOWROOT}/r", in_place),
+        ("%SHOWROOT%/r", in_place),
+        ("r", "$SHOWROOT/{shot}.{frame:04}.png"),
+        ("r", "${SHOWROOT}/{shot}.{frame:04}.png"),
+        ("r", "{env.SHOWROOT}/{shot}.{frame:04}.png"),
+    ] {
+        let project = job(folder, path);
+        let called = project.call_with(&["run"], set);
+        assert_ne!(called.code, Some(0), "{folder} {path}");
+        let said = format!("{}{}", called.out, called.err);
+        assert!(said.contains("{env.SHOWROOT}"), "{folder} {path}: {said}");
+        assert!(!project.path("studio").exists());
     }
 }
 

@@ -219,6 +219,7 @@ pub fn load(
     let system = elsewhere.unwrap_or(here);
     let configuration = read_own_configuration(&mut job.sources, &mut findings)?;
     configuration.apply(&mut job);
+    findings.extend(job.fill_environment(system, &|name| std::env::var(name).ok()));
     let person = with_system(configuration.person);
     let profiles = read_profiles(&folder, shipped, &mut job.sources, &mut findings)?;
     if !findings.is_empty() {

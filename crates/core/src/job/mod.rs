@@ -3,6 +3,7 @@
 mod arguments;
 mod bundled;
 mod check_table;
+mod environment;
 mod from_value;
 mod keys;
 pub mod kinds;

@@ -4,11 +4,12 @@ mod ambiguous_template;
 mod clash;
 mod doubled_extension;
 mod extension_of_format;
-mod frame_notation;
+mod foreign_notation;
 mod glued_digits;
 mod left_out_token;
 mod long_name;
 mod long_path;
+mod mark;
 mod movie_with_frame;
 mod no_extension;
 mod no_frame_token;
@@ -54,6 +55,6 @@ pub(super) const RULES: &[&Rule] = &[
     &scattered::RULE,
     &movie_with_frame::RULE,
     &shared_folder::RULE,
-    &frame_notation::RULE,
+    &foreign_notation::RULE,
     &variable_notation::RULE,
 ];

@@ -33,7 +33,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
         .into_iter()
         .map(|(one, _, files)| {
             let text = one.template.template.to_string();
-            let other_notation = super::frame_notation::fixed(&one.template.template);
+            let other_notation = super::foreign_notation::fixed(&one.template.template);
             let fixed = match text.rfind('.') {
                 _ if other_notation.is_some() => other_notation.unwrap_or_default(),
                 Some(dot) => format!("{}.{{frame:04}}{}", &text[..dot], &text[dot..]),

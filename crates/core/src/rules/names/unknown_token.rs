@@ -46,6 +46,13 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                 let written = subject.text(&problem.place);
                 finding = finding.fix(&problem.place, written.replacen(name.as_str(), near, 1));
             }
+            let is_capital = |sign: char| sign.is_ascii_uppercase() || "_0123456789".contains(sign);
+            if name.starts_with("env.") || name.chars().all(is_capital) {
+                let name = name.trim_start_matches("env.");
+                return finding.advise(format!(
+                    "a variable of the environment names a place: [place] root = \"{{env.{name}}}\", and the path begins with {{place.root}}"
+                ));
+            }
             finding
                 .advise(advice(name, &known))
                 .advise("tokens of your own stand under [token]")

@@ -36,9 +36,10 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
                     "{} would lie in a folder or under a name with these signs",
                     count(files, "file", "files")
                 ))
-                .advise(
-                    "make the folder a place, such as [place] root = \"/srv/show\", and begin with {place.root}",
-                )
+                .advise(format!(
+                    "make the folder a place, [place] root = \"{{env.{}}}\", and begin with {{place.root}}",
+                    variable.trim_matches(['$', '%'])
+                ))
         })
         .collect()
 }
