@@ -1,5 +1,5 @@
 //! How many processes work at once: as many as keep all cores busy. More than there are cores where an engine
-//! waits, fewer where one process fills several.
+//! waits, fewer where one process fills several. Where other programs keep the cores busy, no more than there are cores.
 
 /// Cores are busy from this part of them on.
 const BUSY: f64 = 0.9;
@@ -9,8 +9,12 @@ const MOST_PER_CORE: usize = 8;
 const TRIED_AGAIN: u32 = 8;
 /// A measure counts when this part of the allowed processes was at work on average.
 const OCCUPIED: f64 = 0.7;
-/// More processes must keep this part of a core more busy.
+/// More processes must keep this part of a core more busy ...
 const LEAST_GAIN: f64 = 0.05;
+/// ... or, where they hardly use one since they wait, use this part of the time that so many more would use.
+const LEAST_PART_OF_GAIN: f64 = 0.4;
+/// Cores that stand idle for less than this part of the time have no room for more work.
+const FULL: f64 = 0.1;
 /// So many measures in a row show that they do not: what is rendered differs from one to the next.
 const MEASURES: u32 = 3;
 
@@ -23,6 +27,8 @@ pub struct Measured {
     pub cpu: f64,
     /// Seconds for which processes were at work, added up over all of them.
     pub at_work: f64,
+    /// Seconds for which cores of this machine stood idle, added up over all of them; none where that is not known.
+    pub idle: Option<f64>,
 }
 
 /// How many processes work at once.
@@ -94,6 +100,7 @@ impl ProcessCount {
             seconds,
             cpu,
             at_work,
+            idle,
         } = measured;
         let is_telling = seconds > 0.0 && at_work >= OCCUPIED * seconds * self.now as f64;
         if !is_telling {
@@ -105,8 +112,16 @@ impl ProcessCount {
         }
         let cores = self.cores as f64;
         let busy = cpu / seconds;
+        let is_full = idle.is_some_and(|idle| idle < FULL * cores * seconds);
+        if is_full && busy < BUSY * cores && self.now > self.cores {
+            self.now = self.cores;
+            self.before = None;
+            self.why = format!("other programs keep the {cores} cores busy");
+            return true;
+        }
         if let Some((count, known)) = self.before {
-            if busy < known + LEAST_GAIN {
+            let expected = known * (self.now as f64 / count as f64 - 1.0);
+            if busy <= known + LEAST_GAIN.min(LEAST_PART_OF_GAIN * expected) {
                 self.without_gain += 1;
                 if self.without_gain < MEASURES {
                     return false;
@@ -136,7 +151,12 @@ impl ProcessCount {
         } else {
             self.now * 2
         };
-        let next = wanted.min(step).min(self.most);
+        let room = match is_full {
+            false => self.most,
+            true if each <= 1.0 => self.most.min(self.cores),
+            true => self.now,
+        };
+        let next = wanted.min(step).min(room);
         if next <= self.now {
             return false;
         }
@@ -160,6 +180,7 @@ mod tests {
             seconds: 1.0,
             cpu: (now * each).min(cores),
             at_work: now,
+            idle: Some((cores - now * each).max(0.0)),
         }
     }
 
@@ -182,8 +203,42 @@ mod tests {
         assert_eq!(settled(2, 0.6, true), 4);
         assert_eq!(settled(2, 0.5, false), 4);
         assert_eq!(settled(1, 1.0, false), 1);
-        // One that only sleeps is not helped by more of them.
+        // Engines that hardly do anything but wait.
+        assert_eq!(settled(2, 0.01, false), 16);
+        // One that uses no processor time at all gives no sign that more of them help.
         assert!(settled(2, 0.0, false) <= 4);
+    }
+
+    #[test]
+    fn beside_busy_programs_of_others_there_are_no_more_than_cores() {
+        // Two of them on two cores, and ours share what is left.
+        for learned in [1, 2, 16] {
+            let mut count = match learned {
+                1 => ProcessCount::unknown(2),
+                learned => ProcessCount::learned(2, learned),
+            };
+            for _ in 0..20 {
+                let now = count.now() as f64;
+                let measured = Measured {
+                    seconds: 1.0,
+                    cpu: 2.0 * now / (now + 2.0),
+                    at_work: now,
+                    idle: Some(0.02),
+                };
+                count.measured(measured, true);
+            }
+            assert_eq!(count.now(), 2, "{learned}");
+        }
+        // One process that fills all cores by itself does not become two.
+        let mut count = ProcessCount::unknown(8);
+        let measured = Measured {
+            seconds: 1.0,
+            cpu: 4.0,
+            at_work: 1.0,
+            idle: Some(0.1),
+        };
+        count.measured(measured, false);
+        assert_eq!(count.now(), 1);
     }
 
     #[test]
@@ -196,6 +251,7 @@ mod tests {
                 seconds: 1.0,
                 cpu: 0.5,
                 at_work: count.now() as f64,
+                idle: Some(3.5),
             };
             count.measured(measured, false);
             seen.push(count.now());
@@ -218,6 +274,7 @@ mod tests {
                 seconds: 1.0,
                 cpu: if now > 4.0 { 0.4 } else { 0.5 * now },
                 at_work: now,
+                idle: None,
             };
             count.measured(measured, true);
         }
@@ -231,6 +288,7 @@ mod tests {
             seconds: 1.0,
             cpu: 0.2,
             at_work: 1.0,
+            idle: None,
         };
         assert!(!count.measured(idle, false));
         assert_eq!(count.now(), 4);

@@ -23,4 +23,4 @@ pub(crate) use orphans::{EngineRegistry, ProcessMarks};
 pub(crate) use processes::{Exit, Group, groups_marked, kill_this_process, pipe_name, signal_name};
 pub(crate) use survivors::works_on;
 pub use usage::free_memory;
-pub(crate) use usage::{Usage, usage_of_tree, wait_with_usage};
+pub(crate) use usage::{Usage, idle_time, usage_of_tree, wait_with_usage};

@@ -118,6 +118,21 @@ pub(super) fn children(process: i32) -> Vec<i32> {
     all
 }
 
+/// For how long the cores of this machine stood idle since it was started, added up over all of them; none where the
+/// system does not say. Waiting for disks counts: proc(5), `/proc/stat`.
+pub(crate) fn idle_time() -> Option<Duration> {
+    let text = fs::read_to_string("/proc/stat").ok()?;
+    let line = text.lines().next()?.strip_prefix("cpu ")?;
+    let times: Option<Vec<u64>> = line
+        .split_ascii_whitespace()
+        .map(|ticks| ticks.parse().ok())
+        .collect();
+    let times = times?;
+    let ticks = times.get(3)? + times.get(4).unwrap_or(&0);
+    let per_second = rustix::param::clock_ticks_per_second().max(1);
+    Some(Duration::from_secs_f64(ticks as f64 / per_second as f64))
+}
+
 /// Bytes of memory that programs may still take on this machine without another one's giving way; none where the
 /// system does not say. A limit on the group of processes that this one belongs to counts as well.
 pub fn free_memory() -> Option<u64> {

@@ -9,7 +9,7 @@ use truepath_core::forecast::RenderTimes;
 use super::{Turn, WINDOW, WorkKind};
 use crate::record::ledger::{Chosen, Ledger, ProcessTime, ProcessUse};
 use crate::record::presence::machine;
-use crate::system::{Usage, free_memory};
+use crate::system::{Usage, free_memory, idle_time};
 
 /// The memory of a process that works for so long is taken to be what it has by then.
 const GROWN_UP: Duration = Duration::from_secs(10);
@@ -48,6 +48,8 @@ pub(super) struct Measures {
 struct Window {
     since: Instant,
     cpu: Duration,
+    /// For how long all cores stood idle by then, since the machine was started.
+    idle: Option<Duration>,
     /// Seconds that processes were at work since, up to the instant `counted`.
     at_work: f64,
     counted: Instant,
@@ -59,6 +61,7 @@ impl Window {
         Self {
             since: now,
             cpu,
+            idle: idle_time(),
             at_work: 0.0,
             counted: now,
         }
@@ -197,13 +200,16 @@ impl Measures {
     fn judge(&mut self, has_threads: bool) {
         let at_work: Duration = self.at_work.values().map(|one| one.usage.cpu).sum();
         let cpu = self.ended + at_work;
+        let next = Window::now(cpu);
+        let idle = next.idle.zip(self.window.idle);
         let measured = Measured {
             seconds: self.window.since.elapsed().as_secs_f64(),
             cpu: cpu.saturating_sub(self.window.cpu).as_secs_f64(),
             at_work: self.window.at_work,
+            idle: idle.map(|(now, before)| now.saturating_sub(before).as_secs_f64()),
         };
         self.count.measured(measured, has_threads);
-        self.window = Window::now(cpu);
+        self.window = next;
     }
 
     /// What is chosen now, where that was not yet reported.
