@@ -45,7 +45,7 @@ impl ComparedFrame {
     /// How bad it is: the part of the pixels that differ, and by how much.
     pub(crate) fn badness(&self) -> (f64, f64) {
         match &self.result {
-            Ok(seen) => (seen.share, f64::from(seen.largest)),
+            Ok(seen) => (seen.share, f64::from(seen.largest.max(seen.alpha.0))),
             Err(_) => (f64::INFINITY, f64::INFINITY),
         }
     }

@@ -2,7 +2,7 @@
 
 use std::path::Path;
 
-use truepath_core::picture::{DisplayOptions, FileFormat, PixelFault, Size, srgb_byte};
+use truepath_core::picture::{DisplayOptions, FileFormat, PixelFault, Size, encoded_srgb};
 
 use crate::examine::recognise;
 use crate::facts::Flaw;
@@ -22,16 +22,18 @@ pub enum ComparedValues {
 }
 
 /// How much two pictures differ. Colors are compared multiplied by their alpha, and alpha by itself; values of 8 and
-/// 16 bits go from 0 to 1.
+/// 16 bits go from 0 to 1. Gray counts like three equal colors, so that its figures are those of its one channel.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Difference {
-    /// The largest difference of a value.
+    /// The largest difference of a color value.
     pub largest: f32,
-    /// The mean difference of all values.
+    /// The mean difference of all color values.
     pub mean: f64,
-    /// The root mean square of the differences of all values.
+    /// The root mean square of the differences of all color values.
     pub rms: f64,
-    /// Peak signal to noise ratio for a peak of 1, in decibels; infinite where nothing differs.
+    /// The largest, the mean and the root mean square of the differences of alpha.
+    pub alpha: (f32, f64, f64),
+    /// Peak signal to noise ratio of the color values for a peak of 1, in decibels; infinite where none differs.
     pub psnr: f64,
     /// Structural similarity of the brightness (Wang and others, 2004), in blocks of 8 by 8 pixels: 1 where nothing
     /// differs.
@@ -140,8 +142,9 @@ impl Pair {
         let (mut rms, mut share) = (0.0_f64, 0.0_f64);
         for (_, pair) in Self::by_layer(first, second, most_memory)? {
             let difference = pair?.difference(ComparedValues::Linear, 0.0);
-            let is_broken = difference.broken > 0 && difference.rms == 0.0;
-            rms = rms.max(if is_broken { 1.0 } else { difference.rms });
+            let away = difference.rms.max(difference.alpha.2);
+            let is_broken = difference.broken > 0 && away == 0.0;
+            rms = rms.max(if is_broken { 1.0 } else { away });
             share = share.max(difference.share);
         }
         Ok((rms, share))
@@ -181,8 +184,8 @@ impl Pair {
     /// How much they differ.
     #[must_use]
     pub fn difference(&self, values: ComparedValues, tolerance: f32) -> Difference {
-        let (mut largest, mut sum, mut squares, mut beyond, mut broken) =
-            (0.0_f32, 0.0, 0.0, 0_u64, 0);
+        let (mut color, mut alpha) = (Sums::default(), Sums::default());
+        let (mut beyond, mut broken) = (0_u64, 0);
         for (one, other) in self.pixels(values) {
             let (Some(one), Some(other)) = (one, other) else {
                 // Both without a number are alike.
@@ -192,29 +195,24 @@ impl Pair {
                 }
                 continue;
             };
-            let mut most = 0.0_f32;
-            for (one, other) in one.iter().zip(other) {
-                let away = (one - other).abs();
-                most = most.max(away);
-                sum += f64::from(away);
-                squares += f64::from(away) * f64::from(away);
-            }
-            largest = largest.max(most);
-            beyond += u64::from(most > tolerance);
+            let away: [f32; 4] = std::array::from_fn(|at| (one[at] - other[at]).abs());
+            away[..3].iter().for_each(|away| color.add(*away));
+            alpha.add(away[3]);
+            beyond += u64::from(away.iter().any(|away| *away > tolerance));
         }
-        let count = self.first.pixels.len().max(1) as f64;
-        let error = squares / (count * 4.0);
+        let rms = color.rms();
         Difference {
-            largest,
-            mean: sum / (count * 4.0),
-            rms: error.sqrt(),
-            psnr: if error > 0.0 {
-                -10.0 * error.log10()
+            largest: color.largest,
+            mean: color.mean(),
+            rms,
+            alpha: (alpha.largest, alpha.mean(), alpha.rms()),
+            psnr: if rms > 0.0 {
+                -20.0 * rms.log10()
             } else {
                 f64::INFINITY
             },
             ssim: self.similarity(values),
-            share: beyond as f64 / count,
+            share: beyond as f64 / self.first.pixels.len().max(1) as f64,
             broken,
         }
     }
@@ -268,13 +266,39 @@ impl Pair {
     }
 }
 
+/// Differences, added up.
+#[derive(Default)]
+struct Sums {
+    largest: f32,
+    sum: f64,
+    squares: f64,
+    count: u64,
+}
+
+impl Sums {
+    fn add(&mut self, away: f32) {
+        self.largest = self.largest.max(away);
+        self.sum += f64::from(away);
+        self.squares += f64::from(away) * f64::from(away);
+        self.count += 1;
+    }
+
+    fn mean(&self) -> f64 {
+        self.sum / self.count.max(1) as f64
+    }
+
+    fn rms(&self) -> f64 {
+        (self.squares / self.count.max(1) as f64).sqrt()
+    }
+}
+
 fn shown(pixel: [f32; 4], values: ComparedValues) -> [f32; 4] {
     match values {
         ComparedValues::Linear => pixel,
         ComparedValues::Display => {
             let [red, green, blue, alpha] = pixel;
-            let byte = |light: f32| f32::from(srgb_byte(light)) / 255.0;
-            [byte(red), byte(green), byte(blue), alpha.clamp(0.0, 1.0)]
+            let [red, green, blue] = [red, green, blue].map(encoded_srgb);
+            [red, green, blue, alpha.clamp(0.0, 1.0)]
         }
     }
 }
@@ -326,7 +350,7 @@ mod tests {
     #[test]
     fn the_numbers_are_those_of_the_pixels() {
         let mut other = ramp();
-        // One value of 256 differs by a half.
+        // One color value of 192 differs by a half.
         other[10][1] = 1.0;
         let mut second = proxy(other);
         let first = proxy(ramp());
@@ -336,13 +360,14 @@ mod tests {
         };
         let seen = pair.difference(ComparedValues::Linear, 0.1);
         assert_eq!((seen.largest, seen.share), (0.5, 1.0 / 64.0));
-        assert!((seen.mean - 0.5 / 256.0).abs() < 1e-9);
+        assert!((seen.mean - 0.5 / 192.0).abs() < 1e-9);
         assert!(
-            (seen.psnr - -10.0 * (0.25_f64 / 256.0).log10()).abs() < 1e-6,
+            (seen.psnr - -10.0 * (0.25_f64 / 192.0).log10()).abs() < 1e-6,
             "{}",
             seen.psnr
         );
         assert!(seen.ssim < 0.999);
+        assert_eq!(seen.alpha, (0.0, 0.0, 0.0));
         assert_eq!(pair.difference(ComparedValues::Linear, 0.5).share, 0.0);
         // What is no number in one of them alone differs, whatever the tolerance.
         second.faults[3] = PixelFault::NotANumber;

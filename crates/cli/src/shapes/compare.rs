@@ -38,10 +38,14 @@ struct ComparedShape {
     error: Option<String>,
     /// What else is in the files and was not compared
     not_compared: Vec<String>,
-    /// The largest difference of a value
+    /// The largest difference of a color value
     largest: Option<f32>,
-    /// The mean difference of all values
+    /// The mean difference of all color values
     mean: Option<f64>,
+    /// The largest difference of alpha
+    alpha_largest: Option<f32>,
+    /// The mean difference of alpha
+    alpha_mean: Option<f64>,
     /// Peak signal to noise ratio in decibels; none where nothing differs
     psnr: Option<f64>,
     /// Structural similarity; 1 where nothing differs
@@ -77,6 +81,8 @@ impl ComparedShape {
             not_compared: one.notes.clone(),
             largest: seen.map(|seen| seen.largest),
             mean: seen.map(|seen| seen.mean),
+            alpha_largest: seen.map(|seen| seen.alpha.0),
+            alpha_mean: seen.map(|seen| seen.alpha.1),
             psnr: seen.map(|seen| seen.psnr).filter(|psnr| psnr.is_finite()),
             ssim: seen.map(|seen| seen.ssim),
             share: seen.map(|seen| seen.share),

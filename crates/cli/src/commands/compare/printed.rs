@@ -125,6 +125,13 @@ fn line(out: &mut impl Write, one: &ComparedFrame, width: usize, more: &str) -> 
         seen.share * 100.0,
         seen.ssim
     )?;
+    if seen.alpha.0 > 0.0 {
+        writeln!(
+            out,
+            "  {WARNING}alpha{WARNING:#} differs by {:.5} at most, {:.6} in the mean",
+            seen.alpha.0, seen.alpha.1
+        )?;
+    }
     if seen.broken > 0 {
         writeln!(
             out,
