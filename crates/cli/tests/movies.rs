@@ -341,10 +341,7 @@ fn nothing_is_replaced_and_mistakes_are_named() {
             &["pictures", "--fps", "24", "--to", "there.mp4"],
             "there.mp4 is there already",
         ),
-        (
-            &["pictures", "--to", "a.mp4"],
-            "nothing says how many frames per second",
-        ),
+        (&["pictures", "--to", "a.mp4"], "set the frame rate"),
         (
             &["pictures", "--fps", "24", "--to", "a.avi"],
             "neither in .mp4 nor in .mov",

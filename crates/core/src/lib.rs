@@ -5,7 +5,7 @@
 //! [`precedence`] says which of its values wins; [`deliverable`] expands it into what is to be made.
 //! With a [`profile`] of its engine, [`command`] turns each into command lines. On top of that stand
 //! the [`rules`] that check it, the [`plan`] of processes, and the [`script`]s that hold the plan. A
-//! test keeps the modules free of circles.
+//! test keeps the modules free of cycles.
 
 pub mod adopt;
 pub mod alike;

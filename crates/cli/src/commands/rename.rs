@@ -24,7 +24,7 @@ use matched::Matched;
 ///
 /// The files are those whose paths fit the first template; `{frame}` without a format takes any padding. What is to be
 /// renamed is shown, and done only with --apply. No file is ever replaced: names that are wanted twice or taken are
-/// refused before anything moves, and files that change names in a circle go by a temporary one. All of it is written
+/// refused before anything moves, and swapped names go through a temporary name. All of it is written
 /// down beforehand, in a folder of yours: what is cut short is finished by the next call, and --undo takes it back.
 #[derive(Debug, Args)]
 #[command(

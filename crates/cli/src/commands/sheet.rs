@@ -26,7 +26,7 @@ use crate::show::{alert, count, files, remark};
 ///
 /// A row is a deliverable of the job, or a sequence of the folders that are named, and shows frames that are spread
 /// over it. Missing, broken and stale frames are drawn as such. Linear pictures are shown by the curve of sRGB,
-/// passes of data from their least to their greatest value, transparent parts over a checker, pixels that are not a
+/// passes of data from their lowest to their highest value, transparent parts over a checker, pixels that are not a
 /// number in magenta and infinite ones in cyan. What does not fit goes onto further pages. No file is ever replaced.
 #[derive(Debug, Args)]
 #[command(

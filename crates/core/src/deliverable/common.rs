@@ -75,7 +75,7 @@ pub struct Frames {
 /// How processes are started and supervised.
 #[derive(Debug, Clone)]
 pub struct Processes {
-    /// What has a higher number is made earlier.
+    /// Higher numbers first.
     pub priority: i64,
     /// Variables for the engine's environment.
     pub env: Arc<[(String, PlacedText)]>,

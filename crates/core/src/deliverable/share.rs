@@ -16,7 +16,7 @@ pub struct Share {
     pub part: u64,
     /// How strong each machine is, in the order of the parts; above zero.
     pub weights: Vec<u64>,
-    /// Whether parts take turns over the frames, and not one row of them each.
+    /// Whether frames are dealt out to the parts in turn, instead of one block for each.
     pub interleaved: bool,
     /// Where it is set.
     pub place: Place,

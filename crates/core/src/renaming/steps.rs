@@ -26,7 +26,7 @@ pub enum Obstacle {
 }
 
 /// The single renames, in an order in which each name is free when its turn comes. Files that change names in a
-/// circle go by a temporary one, which `temporary` gives for the path that it will have. What has its name already
+/// circle go through a temporary name, which `temporary` gives for the path that it will have. What has its name already
 /// is no step.
 ///
 /// # Errors

@@ -51,11 +51,11 @@ fn slip(text: &str, at: usize) -> Option<String> {
     if value.contains('\\') {
         let plain = value.trim_matches('"').replace('\\', "/");
         return Some(format!(
-            "a backslash is a sign of its own in quotes: write {key} = \"{plain}\", or use single quotes"
+            "in double quotes a backslash begins an escape: write {key} = \"{plain}\", or use single quotes"
         ));
     }
     let is_bare = !value.is_empty() && !value.starts_with(['"', '\'', '[', '{']);
-    is_bare.then(|| format!("texts stand in quotes: {key} = \"{value}\""))
+    is_bare.then(|| format!("put text in quotes: {key} = \"{value}\""))
 }
 
 /// Reads one value, such as `"north"`, `3` or `[1, 2]`, that stands `offset` bytes into its source.

@@ -127,7 +127,7 @@ fn value_at(samples: &FlatSamples, at: usize) -> f32 {
 /// The layers of a file, which is decoded whole in so many bytes of memory: the parts of it, and of each the groups of channels, in its order.
 ///
 /// # Errors
-/// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
+/// What is wrong with the file. Deep data and subsampled channels are not handled.
 pub fn read_layers(path: &Path, most_memory: u64) -> Result<Vec<PictureLayer>, Flaw> {
     verify_whole(path)?;
     let meta = MetaData::read_from_buffered(BufReader::new(open_regular(path)?), false);

@@ -68,7 +68,7 @@ impl LayeredFile {
     /// Opens a file, which is decoded whole first, by the strict reader.
     ///
     /// # Errors
-    /// What is wrong with the file. Deep data and channels of fewer samples than pixels are not handled.
+    /// What is wrong with the file. Deep data and subsampled channels are not handled.
     pub fn open(path: &Path) -> Result<Self, Flaw> {
         verify_whole(path)?;
         let mut counted = Counted {

@@ -34,7 +34,7 @@ fn verify_whole(path: &Path) -> Result<(), Flaw> {
 
 /// What is not handled of channels.
 fn of_fewer_samples() -> Flaw {
-    Flaw::unverifiable("channels of fewer samples than pixels are not taken apart")
+    Flaw::unverifiable("subsampled channels are not taken apart")
 }
 
 /// The layer that a channel of a part belongs to, and its name there.

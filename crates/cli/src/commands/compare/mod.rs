@@ -37,8 +37,8 @@ use matched::{Both, Matched};
 /// layers, which are compared with --per-pass only, are reported.
 ///
 /// With --against-itself, frames of a job are rendered a second time, into a folder beside the first, and compared with
-/// those that are there: where a renderer does not repeat itself, a machine more or a frame that is rendered again may
-/// flicker.
+/// those that are there: where a renderer does not repeat itself, frames that another machine renders, or that are
+/// rendered again, may flicker.
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath compare renders/v002 renders/v003\n  truepath compare a.exr b.exr --tolerance 0.001 --per-pass\n  truepath compare old new --values display --to worst.png\n  truepath compare old new --format json | jq '.frames[] | select(.share > 0.01)'\n  truepath compare --against-itself --shot dawn --frames 1,48\n\nThe exit code is 0 when no value differs by more than the tolerance and nothing is missing on either side."

@@ -49,7 +49,7 @@ pub(super) fn show(name: &str) -> Result<ExitCode, CommandError> {
         let remark = if one.changes_picture {
             ""
         } else {
-            "  (makes no other picture)"
+            "  (does not change the picture)"
         };
         writeln!(
             out,

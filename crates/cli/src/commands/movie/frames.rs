@@ -274,7 +274,7 @@ fn refused(source: &MovieSource, frame: Frame, fault: &str) -> CommandError {
         None => format!("frame {frame} of {}", source.name),
     };
     CommandError::Usage(format!(
-        "{what}: {fault}; no movie is made of a part of its frames, unless --missing says what stands there"
+        "{what}: {fault}; choose what to show instead: --missing hold, black or slate"
     ))
 }
 

@@ -34,8 +34,8 @@ use crate::show::{WARNING, alert, count, print, remark};
 /// Of a folder with one sequence, of a template such as 'renders/dawn.{frame:04}.exr', of pictures in the order in
 /// which they are named, or of one deliverable of the job. H.264 goes into .mp4 or .mov, Motion JPEG into .mov; light is
 /// shown by the transfer function that is asked for, and transparent parts stand on black. Sound is stored without loss,
-/// cut or filled with silence to the length of the pictures. A frame that is missing or broken refuses the movie,
-/// unless something is to stand in its place. The movie is decoded again before it gets its name, and no file is ever
+/// cut or filled with silence to the length of the pictures. If a frame is missing or broken, no movie is made,
+/// unless --missing says what to show instead. The movie is decoded again before it gets its name, and no file is ever
 /// replaced.
 #[derive(Debug, Args)]
 #[command(
@@ -186,9 +186,10 @@ fn outcome(path: &Path, error: MovieError) -> CommandError {
 fn make(arguments: &Arguments, to: &Path) -> Result<ExitCode, CommandError> {
     let is_quicktime = is_quicktime(to)?;
     let source = MovieSource::find(&arguments.pictures, &arguments.numbered)?;
-    let fps = arguments.fps.or(source.fps).ok_or_else(|| {
-        CommandError::Usage("nothing says how many frames per second: --fps 24".to_owned())
-    })?;
+    let fps = arguments
+        .fps
+        .or(source.fps)
+        .ok_or_else(|| CommandError::Usage("set the frame rate, such as --fps 24".to_owned()))?;
     let painter = FramePainter::new(arguments, &source, fps)?;
     let size = painter.size;
     let codec = codec(arguments, size, is_quicktime)?;

@@ -16,6 +16,9 @@ use crate::show::{FAINT, print};
 
 /// Put a job into the queue, or a part of it
 #[derive(Debug, Args)]
+#[command(
+    after_help = "Examples:\n  truepath queue add orrery/truepath.toml --shot dawn --note 'for Monday'\n  truepath queue add . --trial --off"
+)]
 pub(super) struct AddArguments {
     /// The job file, or its folder
     #[arg(value_name = "JOB")]

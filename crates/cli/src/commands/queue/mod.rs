@@ -44,25 +44,31 @@ pub(crate) struct Arguments {
 enum QueueCommand {
     Add(change::AddArguments),
     /// Put an entry at another place
+    #[command(
+        after_help = "Example:\n  truepath queue move 3 1    the third entry becomes the first"
+    )]
     Move {
         /// The number of the entry, as `truepath queue` shows it
         number: usize,
         /// The place that it gets
         place: usize,
     },
-    /// Switch entries off: they stay in the queue and are not worked off
+    /// Switch entries off: they stay in the queue and are not run
+    #[command(after_help = "Example:\n  truepath queue off 2 4")]
     Off {
         /// Their numbers, as `truepath queue` shows them
         #[arg(required = true)]
         numbers: Vec<usize>,
     },
     /// Switch entries on again
+    #[command(after_help = "Example:\n  truepath queue on 2 4")]
     On {
         /// Their numbers, as `truepath queue` shows them
         #[arg(required = true)]
         numbers: Vec<usize>,
     },
     /// Take entries out of the queue; no file of their jobs is touched
+    #[command(after_help = "Example:\n  truepath queue remove 2")]
     Remove {
         /// Their numbers, as `truepath queue` shows them
         #[arg(required = true)]

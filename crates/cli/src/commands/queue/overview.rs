@@ -212,7 +212,7 @@ pub(super) fn run(path: &Path, format: OutputFormat) -> Result<ExitCode, Command
     let rest = match left {
         _ if is_complete => format!("; {GOOD}all jobs are complete{GOOD:#}"),
         Some(left) => format!("; about {} left, done about {}", rough(left), clock(left)),
-        None => "; how long the rest takes is not known for all of it".to_owned(),
+        None => "; time left: unknown".to_owned(),
     };
     writeln!(out, "\n{total}{rest}")?;
     out.flush()?;

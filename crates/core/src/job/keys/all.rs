@@ -264,7 +264,7 @@ pub const KEYS: [KeyFacts; 88] = [
             ShotVariant,
             ShotView,
         ],
-        meaning: "In the table of an output it makes that a still: one picture of this frame, under a name of its own and never part of a sequence. Shots and their cases can say another frame.",
+        meaning: "In the table of an output it makes that a still: one picture of this frame, under a name of its own and never part of a sequence. Shots and variants can set another frame.",
         example: r#"still = 48"#,
     },
     KeyFacts {
@@ -384,7 +384,7 @@ pub const KEYS: [KeyFacts; 88] = [
         name: "movie.direct",
         kind: &TRUTH,
         tables: &[Project, Output],
-        meaning: "Makes the output a movie that the engine writes itself, as a whole; it dies as a whole too.",
+        meaning: "Makes the output a movie that the engine writes itself, as a whole. If the process fails, the whole movie is lost.",
         example: r#"movie.direct = true"#,
     },
     KeyFacts {
@@ -704,7 +704,7 @@ pub const KEYS: [KeyFacts; 88] = [
         name: "priority",
         kind: &INTEGER,
         tables: NOT_BY_PASS,
-        meaning: "What has a higher number is made earlier; else the order of the file holds.",
+        meaning: "Higher numbers first; equal ones in the order of the file.",
         example: "priority = 10",
     },
     KeyFacts {
@@ -712,7 +712,7 @@ pub const KEYS: [KeyFacts; 88] = [
         name: "share.part",
         kind: &SHARE,
         tables: &[Project],
-        meaning: "The part of the work that this machine takes, such as the second of four; meant for the command line, `--share 2/4`.",
+        meaning: "The part of the work that this machine takes, such as the second of four; usually given as `--share 2/4`.",
         example: r#"share.part = "2/4""#,
     },
     KeyFacts {
@@ -728,7 +728,7 @@ pub const KEYS: [KeyFacts; 88] = [
         name: "share.interleaved",
         kind: &TRUTH,
         tables: &[Project],
-        meaning: "Whether parts take turns over the frames, and not one row of them each.",
+        meaning: "`true`: frames are dealt out to the parts in turn. `false`: each part gets one block of frames.",
         example: r#"share.interleaved = true"#,
     },
     KeyFacts {

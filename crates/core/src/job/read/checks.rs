@@ -83,7 +83,10 @@ impl JobReader<'_> {
             let (Some((code, code_place)), Some((at, at_place)), Some((reason, _))) =
                 (text("rule"), text("at"), text("reason"))
             else {
-                let sentence = "an exemption says `rule`, `at` and `reason`".to_owned();
+                let keys = ["rule", "at", "reason"].into_iter();
+                let missing = keys.filter(|key| text(key).is_none());
+                let missing: Vec<String> = missing.map(|key| format!("`{key}`")).collect();
+                let sentence = format!("this exemption lacks {}", missing.join(" and "));
                 self.findings.push(wrong(&item.place, sentence));
                 continue;
             };

@@ -55,7 +55,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             }
             finding
                 .advise(advice(name, &known))
-                .advise("tokens of your own stand under [token]")
+                .advise("define your own tokens under [token]")
         })
         .collect()
 }

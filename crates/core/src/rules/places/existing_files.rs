@@ -57,7 +57,7 @@ fn check(rule: &Rule, subject: &Subject<'_>) -> Vec<Finding> {
             .filter(|(number, ..)| *number > 0)
             .map(|(number, what, fate)| format!("{} {what} {fate}", count(number, "file", "files")))
             .collect();
-            rule.finding("files are there already that this job does not make now")
+            rule.finding("files that this job does not make now are in the way")
                 .at(&one.template.place, "")
                 .so(words.join("; "))
                 .advise(fate.advice)

@@ -1,5 +1,5 @@
 //! Brings finished files to their true names: sync, intent, rename without replacing, folder sync,
-//! ledger line. What several processes finish at the same time goes the way together.
+//! ledger line. Files that are finished at the same time are published in one batch.
 
 #[cfg(test)]
 mod tests;

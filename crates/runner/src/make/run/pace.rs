@@ -41,7 +41,7 @@ pub(super) struct WorkKind {
     pub(super) effort: Effort,
     /// Whether the engine takes a number of threads, or uses a single one.
     pub(super) has_threads: bool,
-    /// What has a higher number is made earlier.
+    /// Higher numbers first.
     pub(super) priority: i64,
     /// Whether its chunks come in an order of their own: first, last, middle.
     pub(super) is_spread: bool,
