@@ -131,11 +131,11 @@ fn two_outputs_in_one_folder_by_a_link_are_refused() {
     let project = Project::new(
         "[project]\nengine = \"understudy\"\nsize = \"24x16\"\nformat = \"png\"\n\
          [shot.day]\nscene = \"kiln.toml\"\nframes = \"1-2\"\n\
-         [shot.night]\nscene = \"night.toml\"\nframes = \"1-2\"\n\
+         [shot.night]\nscene = \"queue.toml\"\nframes = \"1-2\"\n\
          [output.frames]\npath = \"out/{shot}/kiln.{frame:04}.png\"\n",
     );
     project.write("kiln.toml", &scene(""));
-    project.write("night.toml", &scene("# at night\n"));
+    project.write("queue.toml", &scene("# at night\n"));
     fs::create_dir_all(project.path("out/day")).unwrap();
     symlink("day", project.path("out/night")).unwrap();
     let check = project.call(&["check"]).ends(1);
@@ -246,7 +246,7 @@ fn entries_that_are_added_to_a_queue_at_once_are_all_in_it() {
         let printed = String::from_utf8_lossy(&ended.stderr);
         assert_eq!(ended.status.code(), Some(0), "{printed}");
     }
-    let file = project.read("night.toml");
+    let file = project.read("queue.toml");
     for name in &names {
         assert!(file.contains(name.as_str()), "{name} in {file}");
     }
@@ -257,6 +257,6 @@ fn entries_that_are_added_to_a_queue_at_once_are_all_in_it() {
             all.spawn(move || project.call(&["queue", "off", &number.to_string()]).ends(0));
         }
     });
-    let file = project.read("night.toml");
+    let file = project.read("queue.toml");
     assert_eq!(file.matches("on = false").count(), 20, "{file}");
 }

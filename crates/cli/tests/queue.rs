@@ -117,10 +117,10 @@ fn entries_are_added_moved_switched_and_removed() {
         "{}",
         called.out
     );
-    let text = project.read("night.toml");
-    project.write("night.toml", &format!("# mine\n{text}"));
+    let text = project.read("queue.toml");
+    project.write("queue.toml", &format!("# mine\n{text}"));
     project.call(&["queue", "on", "2"]).ends(0);
-    assert!(project.read("night.toml").starts_with("# mine\n"));
+    assert!(project.read("queue.toml").starts_with("# mine\n"));
     // What is there of each, in files.
     let shown = project.call(&["queue"]).ends(1);
     assert!(
@@ -145,7 +145,7 @@ fn entries_are_added_moved_switched_and_removed() {
         .ends(2);
     assert!(called.err.contains("kiln"), "{}", called.err);
     project.call(&["queue", "add", "nowhere"]).ends(2);
-    assert!(!project.read("night.toml").contains("nowhere"));
+    assert!(!project.read("queue.toml").contains("nowhere"));
 }
 
 #[test]
@@ -155,7 +155,7 @@ fn all_jobs_are_worked_off_and_one_that_fails_stops_no_other() {
         ("b", 2, "[mishap]\nfail-at = 2\n"),
         ("c", 2, ""),
     ]);
-    project.write("night.toml", &queue(&["a", "b", "gone", "c"]));
+    project.write("queue.toml", &queue(&["a", "b", "gone", "c"]));
     let then = "echo $TRUEPATH_RESULT $TRUEPATH_THERE of $TRUEPATH_WANTED >>end.txt";
     let called = project.call(&["queue", "run", "--then", then]);
     assert_eq!(called.code, Some(2), "{}{}", called.out, called.err);
@@ -167,7 +167,7 @@ fn all_jobs_are_worked_off_and_one_that_fails_stops_no_other() {
     // A queue may say that nothing comes after a failure.
     fs::remove_dir_all(project.path("c/renders")).unwrap();
     let text = queue(&["a", "b", "c"]);
-    project.write("night.toml", &format!("stop-at-failure = true\n{text}"));
+    project.write("queue.toml", &format!("stop-at-failure = true\n{text}"));
     let called = project.call(&["queue", "run"]).ends(1);
     assert!(called.out.contains("not begun"), "{}", called.out);
     assert_eq!(frames(&project, "c"), 0);
@@ -180,17 +180,17 @@ fn all_jobs_are_worked_off_and_one_that_fails_stops_no_other() {
 fn the_file_is_read_again_while_it_is_worked_on() {
     let slow = "[mishap]\nslow = 150\n";
     let project = jobs(&[("a", 40, slow), ("b", 2, ""), ("c", 2, "")]);
-    project.write("night.toml", &queue(&["a", "b"]));
+    project.write("queue.toml", &queue(&["a", "b"]));
     let mut working = Working::start(&project, "north");
     working.sees("job 1 of 2: a");
     working.sees("frame 1");
     // A mistake is reported with its line, and the queue stands.
-    let good = project.read("night.toml");
-    project.write("night.toml", &format!("{good}job = \"again\"\n"));
+    let good = project.read("queue.toml");
+    project.write("queue.toml", &format!("{good}job = \"again\"\n"));
     let line = working.sees("the queue stands as it was before");
-    assert!(line.contains("night.toml:6"), "{line}");
+    assert!(line.contains("queue.toml:6"), "{line}");
     // Another job comes first: the one at work is left, and taken up again after it.
-    project.write("night.toml", &queue(&["c", "a", "b"]));
+    project.write("queue.toml", &queue(&["c", "a", "b"]));
     working.sees("stopping: c comes before it");
     working.sees("job 1 of 3: c");
     working.sees("job 2 of 3: a");
@@ -213,7 +213,7 @@ fn the_file_is_read_again_while_it_is_worked_on() {
 fn a_killed_queue_goes_on_with_what_is_missing() {
     let slow = "[mishap]\nslow = 60\n";
     let project = jobs(&[("a", 8, slow), ("b", 8, slow), ("c", 4, "")]);
-    project.write("night.toml", &queue(&["a", "b", "c"]));
+    project.write("queue.toml", &queue(&["a", "b", "c"]));
     let mut working = Working::start(&project, "north");
     working.sees("job 2 of 3: b");
     working.sees("frame 2");
@@ -229,7 +229,7 @@ fn a_killed_queue_goes_on_with_what_is_missing() {
 fn two_machines_share_a_queue() {
     let slow = "[mishap]\nslow = 40\n";
     let project = jobs(&[("a", 12, slow), ("b", 12, slow), ("c", 12, slow)]);
-    project.write("night.toml", &queue(&["a", "b", "c"]));
+    project.write("queue.toml", &queue(&["a", "b", "c"]));
     let (north, south) = (
         Working::start(&project, "north"),
         Working::start(&project, "south"),
@@ -263,33 +263,33 @@ fn mistakes_are_named_with_their_lines_and_lose_nothing() {
     let project = jobs(&[("a", 1, ""), ("b", 1, "")]);
     for (text, words) in [
         (
-            queue(&["a", "night.toml"]),
-            "`night.toml` is a queue, not a job",
+            queue(&["a", "queue.toml"]),
+            "`queue.toml` is a queue, not a job",
         ),
         (queue(&["a", "./a/truepath.toml"]), "twice"),
         (
             "[[entry]]\njob = \"a\"\nshots = \"x\"\n".to_owned(),
             "`shot`",
         ),
-        ("[[entry]\n".to_owned(), "night.toml:1"),
+        ("[[entry]\n".to_owned(), "queue.toml:1"),
     ] {
-        project.write("night.toml", &text);
+        project.write("queue.toml", &text);
         for line in [&["queue"][..], &["queue", "run"], &["queue", "off", "1"]] {
             let called = project.call(line).ends(2);
             let shown = format!("{}{}", called.err, called.out);
             assert!(shown.contains(words), "{line:?}: {shown}");
-            assert_eq!(project.read("night.toml"), text);
+            assert_eq!(project.read("queue.toml"), text);
         }
         assert_eq!(frames(&project, "a"), 0);
     }
-    project.write("night.toml", &queue(&["a"]));
-    let called = project.call(&["run", "night.toml"]).ends(2);
+    project.write("queue.toml", &queue(&["a"]));
+    let called = project.call(&["run", "queue.toml"]).ends(2);
     assert!(
-        called.err.contains("--queue night.toml run"),
+        called.err.contains("--queue queue.toml run"),
         "{}",
         called.err
     );
-    let called = project.call(&["queue", "add", "night.toml"]).ends(2);
+    let called = project.call(&["queue", "add", "queue.toml"]).ends(2);
     assert!(called.err.contains("is a queue"), "{}", called.err);
 }
 
@@ -301,10 +301,10 @@ fn other_commands_take_a_queue_like_a_job() {
         ("c", 1, ""),
     ]);
     let text = format!("{}on = false\n", queue(&["a", "b", "c"]));
-    project.write("night.toml", &text);
-    project.call(&["check", "night.toml"]).ends(0);
+    project.write("queue.toml", &text);
+    project.call(&["check", "queue.toml"]).ends(0);
     project.call(&["queue", "run"]).ends(1);
-    let status = project.call(&["status", "night.toml"]).ends(1);
+    let status = project.call(&["status", "queue.toml"]).ends(1);
     assert!(
         status.out.contains("all 2 files are valid"),
         "{}",
@@ -312,17 +312,17 @@ fn other_commands_take_a_queue_like_a_job() {
     );
     assert!(status.out.contains("1 of 2 files"), "{}", status.out);
     assert!(!status.out.contains("1 file"), "c is off: {}", status.out);
-    let audit = project.call(&["audit", "night.toml"]).ends(1);
+    let audit = project.call(&["audit", "queue.toml"]).ends(1);
     assert!(audit.out.contains("missing"), "{}", audit.out);
     // The worst counts, wherever it stands.
-    project.write("night.toml", &queue(&["a", "gone", "c"]));
-    project.call(&["status", "night.toml"]).ends(2);
+    project.write("queue.toml", &queue(&["a", "gone", "c"]));
+    project.call(&["status", "queue.toml"]).ends(2);
 }
 
 #[test]
 fn an_interrupted_queue_says_so_by_its_code() {
     let project = jobs(&[("a", 40, "[mishap]\nslow = 200\n"), ("b", 2, "")]);
-    project.write("night.toml", &queue(&["a", "b"]));
+    project.write("queue.toml", &queue(&["a", "b"]));
     let mut working = Working::start(&project, "north");
     working.sees("frame 1");
     signal(&working.run, Signal::INT);
@@ -338,14 +338,14 @@ fn an_interrupted_queue_says_so_by_its_code() {
 fn a_queue_is_looked_at_like_a_job() {
     let project = jobs(&[("a", 2, ""), ("b", 3, "")]);
     project.write(
-        "night.toml",
+        "queue.toml",
         &queue(&["a/truepath.toml", "b/truepath.toml"]),
     );
-    let run = ["queue", "--queue", "night.toml", "run", "--quiet"];
+    let run = ["queue", "--queue", "queue.toml", "run", "--quiet"];
     project.call(&run).ends(0);
     fs::remove_file(project.path("b/renders/kiln.0003.png")).unwrap();
     project
-        .call(&["report", "night.toml", "--to", "night.html"])
+        .call(&["report", "queue.toml", "--to", "night.html"])
         .ends(0);
     let page = project.read("night.html");
     for part in [
@@ -359,10 +359,10 @@ fn a_queue_is_looked_at_like_a_job() {
     // As an option, and for sheets; a text takes the values of each job.
     for (command, to) in [("sheet", "night.png"), ("report", "again.html")] {
         let burn_in = ["--burn-in", "{shot} {frame}", "--to", to];
-        let call = [&[command, "--job", "night.toml"][..], &burn_in].concat();
+        let call = [&[command, "--job", "queue.toml"][..], &burn_in].concat();
         project.call(&call).ends(0);
     }
-    let shown = project.call(&["show", "night.toml"]).ends(0);
+    let shown = project.call(&["show", "queue.toml"]).ends(0);
     assert_eq!(
         shown.out.matches("kiln · frames").count(),
         2,
@@ -371,9 +371,9 @@ fn a_queue_is_looked_at_like_a_job() {
     );
     // What is switched off is no part of it, and what is missing is named.
     project
-        .call(&["queue", "--queue", "night.toml", "off", "1"])
+        .call(&["queue", "--queue", "queue.toml", "off", "1"])
         .ends(0);
-    let shown = project.call(&["show", "night.toml"]).ends(0);
+    let shown = project.call(&["show", "queue.toml"]).ends(0);
     assert_eq!(
         shown.out.matches("kiln · frames").count(),
         1,
@@ -381,7 +381,7 @@ fn a_queue_is_looked_at_like_a_job() {
         shown.out
     );
     fs::remove_file(project.path("b/truepath.toml")).unwrap();
-    let refused = project.call(&["report", "night.toml", "--to", "x.html"]);
+    let refused = project.call(&["report", "queue.toml", "--to", "x.html"]);
     let refused = refused.ends(2);
     assert!(refused.err.contains("b/truepath.toml"), "{}", refused.err);
     assert!(!project.path("x.html").exists());

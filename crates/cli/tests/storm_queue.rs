@@ -25,7 +25,7 @@ fn project() -> Project {
         project.write(&format!("{name}/kiln.toml"), &scene(mishap));
         queue.push_str(&format!("[[entry]]\njob = \"{name}/truepath.toml\"\n"));
     }
-    project.write("night.toml", &queue);
+    project.write("queue.toml", &queue);
     project
 }
 

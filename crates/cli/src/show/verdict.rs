@@ -86,18 +86,18 @@ mod tests {
     #[test]
     fn it_counts_valid_files_and_names_the_others() {
         let sentence = |wanted, valid, others: &[(FileState, u64)]| {
-            Verdict::new(wanted, valid, others.iter().copied()).sentence("night.toml")
+            Verdict::new(wanted, valid, others.iter().copied()).sentence("queue.toml")
         };
         assert_eq!(
             sentence(12, 12, &[]),
-            "all 12 files of night.toml are valid"
+            "all 12 files of queue.toml are valid"
         );
-        assert_eq!(sentence(1, 1, &[]), "the only file of night.toml is valid");
+        assert_eq!(sentence(1, 1, &[]), "the only file of queue.toml is valid");
         assert_eq!(
             sentence(12, 1, &[(FileState::Stale, 11), (FileState::Changed, 0)]),
-            "1 of 12 files of night.toml is valid: 11 stale"
+            "1 of 12 files of queue.toml is valid: 11 stale"
         );
-        assert_eq!(sentence(0, 0, &[]), "no file of night.toml is wanted");
+        assert_eq!(sentence(0, 0, &[]), "no file of queue.toml is wanted");
         assert!(!Verdict::new(0, 0, []).is_complete());
     }
 }

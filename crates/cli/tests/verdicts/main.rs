@@ -195,7 +195,7 @@ fn agreed(project: &Project, what: &str) -> [String; 4] {
         let is_named = manifest.err.contains(path) && manifest.err.contains(state);
         assert_eq!(is_named, state != "valid", "{what}: manifest {path}");
     }
-    project.write("night.toml", "[[entry]]\njob = \"truepath.toml\"\n");
+    project.write("queue.toml", "[[entry]]\njob = \"truepath.toml\"\n");
     let queue = project.call(&["queue", "--format", "json"]);
     assert_eq!(queue.code, code, "{what}: queue");
     let word = queue.json()["entries"][0]["state"].clone();
@@ -348,7 +348,7 @@ fn nothing_wanted_is_never_complete() {
         &of_all_kinds().replace("understudy", "understudyy"),
     );
     project.write(
-        "night.toml",
+        "queue.toml",
         "[[entry]]\njob = \"bad.toml\"\n[[entry]]\njob = \"truepath.toml\"\n",
     );
     let queue = project.call(&["queue"]).ends(1);
@@ -367,7 +367,7 @@ fn nothing_wanted_is_never_complete() {
             .replace("kiln.toml", "gone.scene")
             .replace("r/", "q/"),
     );
-    project.write("night.toml", "[[entry]]\njob = \"gone.toml\"\n");
+    project.write("queue.toml", "[[entry]]\njob = \"gone.toml\"\n");
     let json = project.call(&["queue", "--format", "json"]).ends(1).json();
     assert_eq!(json["entries"][0]["state"], "aborted");
     // One exception: a part of the work that got nothing.

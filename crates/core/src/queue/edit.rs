@@ -159,7 +159,7 @@ mod tests {
          [[entry]]\njob = \"c\"\n";
 
     fn jobs(text: &str) -> Vec<String> {
-        let queue = read_queue("night.toml", text).unwrap();
+        let queue = read_queue("queue.toml", text).unwrap();
         let shown = |one: &QueueEntry| format!("{}{}", one.job, if one.is_on { "" } else { "-" });
         queue.entries.iter().map(shown).collect()
     }
@@ -220,7 +220,7 @@ mod tests {
         ] {
             let added = QueueEdit::Add(entry("d"), place).apply(text).unwrap();
             assert_eq!(jobs(&added), wanted, "{added}");
-            let queue = read_queue("night.toml", &added).unwrap();
+            let queue = read_queue("queue.toml", &added).unwrap();
             let found = queue.entries.iter().find(|one| one.job == "d").unwrap();
             assert!(found.is_same(&entry("d")));
             assert_eq!(found.note.as_deref(), Some("ask first"));

@@ -232,7 +232,7 @@ mod tests {
     #[test]
     fn a_queue_is_read_with_its_parts() {
         let queue = read_queue(
-            "night.toml",
+            "queue.toml",
             "# for tonight\nstop-at-failure = true\n\
              [[entry]]\njob = \"orrery\"\nshot = \"dawn\"\nframes = \"1-48\"\npreset = \"final\"\n\
              [[entry]]\njob = \"other/truepath.toml\"\nset = [\"jobs=2\"]\nnote = \"later\"\non = false\n",
@@ -280,7 +280,7 @@ mod tests {
             ("format = 2\n[[entry]]\njob = \"a\"\n", 1, "of format 2"),
             ("[[entries]]\njob = \"a\"\n", 1, "no key `entries`"),
         ] {
-            let (sources, findings) = read_queue("night.toml", text).unwrap_err();
+            let (sources, findings) = read_queue("queue.toml", text).unwrap_err();
             let finding = &findings[0];
             let (at, _) = sources.line_and_column(&finding.labels[0].place);
             assert_eq!(at, line, "{text}: {finding:?}");

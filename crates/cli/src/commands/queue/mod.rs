@@ -27,11 +27,11 @@ use crate::error::CommandError;
 /// commands at any time, also while it is worked on. Without a command it is shown.
 #[derive(Debug, Args)]
 #[command(
-    after_help = "Examples:\n  truepath queue add orrery/truepath.toml --shot dawn --note 'for Monday'\n  truepath queue\n  truepath queue move 3 1\n  truepath queue run --until 07:00 --then 'echo $TRUEPATH_RESULT >morning.txt'\n  truepath status night.toml"
+    after_help = "Examples:\n  truepath queue add orrery/truepath.toml --shot dawn --note 'for Monday'\n  truepath queue\n  truepath queue move 3 1\n  truepath queue run --until 07:00 --then 'echo $TRUEPATH_RESULT >morning.txt'\n  truepath status queue.toml"
 )]
 pub(crate) struct Arguments {
     /// The file of the queue
-    #[arg(long, value_name = "FILE", default_value = "night.toml", global = true)]
+    #[arg(long, value_name = "FILE", default_value = "queue.toml", global = true)]
     queue: PathBuf,
     /// How the queue is printed
     #[arg(long, value_enum, default_value = "text")]
