@@ -20,7 +20,7 @@ mod this_program;
 
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::{FromArgMatches, Parser};
 
 /// Decides where every rendered file goes and what it is called, checks it before anything runs,
 /// renders with no window open, and proves that every frame is there and whole.
@@ -68,7 +68,7 @@ enum ColorChoice {
 
 /// The whole command line, for completions and manual pages.
 pub(crate) fn command_line() -> clap::Command {
-    <Line as clap::CommandFactory>::command()
+    commands::groups::grouped::<Line>()
 }
 
 #[global_allocator]
@@ -78,7 +78,10 @@ fn main() -> ExitCode {
     if let Err(error) = limits::begin() {
         return ExitCode::from(error.report());
     }
-    let line = Line::parse();
+    let line = match Line::from_arg_matches(&command_line().get_matches()) {
+        Ok(line) => line,
+        Err(error) => error.exit(),
+    };
     match line.color {
         ColorChoice::Auto => {}
         ColorChoice::Always => anstream::ColorChoice::Always.write_global(),

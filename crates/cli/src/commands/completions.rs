@@ -8,7 +8,7 @@ use clap_complete::Shell;
 
 use crate::error::{CommandError, DONE};
 
-/// Print what a shell needs to complete this program's commands and options
+/// Print what a shell needs to complete commands and options
 #[derive(Debug, Args)]
 #[command(
     after_help = "Examples:\n  truepath completions bash >~/.local/share/bash-completion/completions/truepath\n  truepath completions zsh >~/.zfunc/_truepath\n  truepath completions fish >~/.config/fish/completions/truepath.fish"

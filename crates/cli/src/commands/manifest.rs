@@ -28,7 +28,7 @@ use crate::show::states::remark_on_set_aside;
 use crate::show::{ERROR, GOOD, WARNING, alert, files, remark};
 use crate::signals;
 
-/// Write the hashes of all files of a job or of folders, or compare files with such a list
+/// Write the hashes of files, or compare files with such a list
 ///
 /// The lists are those of `sha256sum`, `md5sum` and `b3sum`, which check them with -c; each file is read once for
 /// all of them. Paths are relative to the folder of the job, or to the one folder that is named. With --verify no

@@ -1,5 +1,4 @@
-//! One file a command. A new one is a file here, a variant of [`Command`] and a line in
-//! [`dispatch`].
+//! One file a command. A new one is a file here, a variant of [`Command`], a line in [`dispatch`] and a word in `groups`.
 
 mod adopt;
 mod audit;
@@ -11,6 +10,7 @@ mod completions;
 mod demo;
 mod engines;
 mod gather;
+pub(crate) mod groups;
 mod man;
 mod manifest;
 mod match_names;
@@ -80,6 +80,7 @@ pub(crate) enum Command {
     Schema(schema::Arguments),
     Completions(completions::Arguments),
     Man(man::Arguments),
+    #[command(hide = true)]
     Understudy(understudy::Arguments),
     /// Started by a run beside the engines; not for people
     #[command(hide = true)]

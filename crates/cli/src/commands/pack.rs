@@ -21,7 +21,7 @@ use crate::job_arguments::NamedJob;
 use crate::show::finding::print_all;
 use crate::show::{FAINT, TITLE, bytes, count, files, remark};
 
-/// Pack parts of the job into folders for machines that share nothing with this one
+/// Pack parts of the job for machines without a shared folder
 ///
 /// Each folder is a bundle: the job cut to its part, with places below the bundle, the scenes and the files that they are
 /// known to need, the profiles, the hash of each file, and a script to start it. There `truepath run` renders it, or

@@ -20,7 +20,7 @@ use crate::job_arguments::JobArguments;
 use crate::show::{ERROR, FAINT, GOOD, WARNING, alert, files, remark};
 use matched::Matched;
 
-/// Give files other names: from one template to another, or the true names of a job
+/// Rename files by templates, or to the names of a job
 ///
 /// The files are those whose paths fit the first template; `{frame}` without a format takes any padding. What is to be
 /// renamed is shown, and done only with --apply. No file is ever replaced: names that are wanted twice or taken are

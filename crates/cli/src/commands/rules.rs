@@ -13,7 +13,7 @@ use crate::error::{CommandError, DONE};
 use crate::shapes::rules::RulesShape;
 use crate::show::{ERROR, FAINT, TITLE, WARNING};
 
-/// Show the rules: what `check` looks for, why, and how to fix it
+/// Show what `check` looks for, why, and how to fix it
 ///
 /// Without an argument a line each; with a code or a name everything about it, with an example that
 /// breaks it and one that keeps it.

@@ -22,7 +22,7 @@ use crate::picture_arguments::{ChosenPictures, PictureArguments};
 use crate::show::drawing::DrawingFormat;
 use crate::show::{alert, count, files, remark};
 
-/// Draw contact sheets: rows of small pictures, with their frames and states
+/// Draw contact sheets: small pictures with frames and states
 ///
 /// A row is a deliverable of the job, or a sequence of the folders that are named, and shows frames that are spread
 /// over it. Missing, broken and stale frames are drawn as such. Linear pictures are shown by the curve of sRGB,

@@ -13,7 +13,7 @@ use crate::job_arguments::JobArguments;
 use crate::shapes::times::TimesShape;
 use crate::show::{FAINT, TITLE, WARNING, bytes, remark};
 
-/// Show what rendering took: time, processor time, memory and failed tries
+/// Show render times, processor time, memory and failed tries
 ///
 /// A table by shot, or by what --by says, from what the ledgers record of every process: the seconds of the frame in
 /// the middle and of the slowest, hours of all processes one after another and of all cores, the most memory that

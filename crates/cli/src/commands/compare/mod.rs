@@ -28,7 +28,7 @@ use crate::show::remark;
 use crate::show::states::remark_on_set_aside;
 use matched::{Both, Matched};
 
-/// Compare pictures: two versions, folders, machines or engines, frame by frame
+/// Compare pictures of two versions, machines or engines
 ///
 /// Sequences of two folders belong together by their names, in which version numbers make no difference; two files,
 /// or two folders with one sequence each, belong together anyway. The worst frames come first: the largest and the

@@ -17,7 +17,7 @@ use truepath_media::{
 use crate::error::CommandError;
 use crate::new_file::{NewFile, taken};
 
-/// List the layers of EXR files, take them apart, or put them together
+/// List, split and join the layers of EXR files
 ///
 /// Layers are the groups of channels before a dot, such as depth.Z, and the parts of a file. Every sample stays as it is,
 /// bit for bit, with the data window and the compression of its file. A file gets its name when it is whole and was
