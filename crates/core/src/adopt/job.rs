@@ -47,6 +47,13 @@ pub(super) fn write(
                 .to_owned(),
         );
     }
+    let has_backslash = |column: &Vec<&str>| column.iter().any(|word| word.contains('\\'));
+    if columns.iter().any(has_backslash) {
+        remarks.push(
+            "the line has paths of Windows: on other systems write / instead of \\ in `path` and `scene`, and a place for a drive"
+                .to_owned(),
+        );
+    }
     for line in &script.afterwards {
         remarks.push(format!(
             "`{line}` is no part of the job; do it at the end of a run: --then {}",

@@ -7,11 +7,11 @@ mod job;
 mod meaning;
 mod output;
 mod path;
+mod script;
 mod shots;
-mod split;
 
 pub use meaning::{Hint, Meaning, ValueMeaning};
-pub use split::{Script, WordsError, read_script};
+pub use script::{Script, WordsError, read_script};
 
 use crate::profile::Profile;
 
