@@ -132,7 +132,7 @@ fn weights_and_exemptions() {
         ("TP120 = \"of\"", "did you mean `off`"),
         (
             "exempt = [{ rule = \"TP120\", at = \"path\" }]",
-            "`rule`, `at` and `reason`",
+            "this exemption lacks `reason`",
         ),
     ] {
         let (code, out) = shown(&format!("[check]\n{table}\n"));

@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use std::time::SystemTime;
 
 use truepath_core::deliverable::Expansion;
-use truepath_core::profile::{Profile, SceneFileNames};
+use truepath_core::profile::SceneFileNames;
 use truepath_core::question::{
     Answers, FolderFacts, MachineFacts, NamedFile, Question, SceneAnswer, questions,
 };
@@ -68,14 +68,15 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
                     describe_kept(profile, &file, loaded, ask)
                 });
                 let mut answer = scene(&file, facts.map_err(|error| error.to_string()));
-                let is_known = |profile: &Profile| {
-                    profile.describe.is_some() || profile.scene_file_names.is_some()
-                };
-                if answer.facts.is_none() && !profile.is_some_and(|profile| is_known(profile)) {
-                    answer.unwatched = unwatched(&file, loaded);
-                }
                 let there = fs::metadata(&file).ok();
                 answer.bytes = there.as_ref().map(fs::Metadata::len);
+                let names_are_known = profile.is_some_and(|profile| {
+                    profile.describe.is_some() || profile.scene_file_names.is_some()
+                });
+                let is_small = answer.bytes.is_some_and(|bytes| bytes <= MOST_GUESSED);
+                if answer.facts.is_none() && !names_are_known && is_small {
+                    answer.unwatched = unwatched(&file, loaded);
+                }
                 let saved = there.and_then(|facts| facts.modified().ok());
                 answer.newer_than_run = saved.zip(last).is_some_and(|(saved, last)| saved > last);
                 answers.scenes.insert(path, answer);
@@ -96,6 +97,10 @@ pub fn answer(loaded: &Loaded, expansion: &Expansion, ask: bool) -> Answers {
     }
     answers
 }
+
+/// Larger scenes, in bytes, are not searched for names of files where nobody says how they name them: that takes long, and
+/// is for a note only.
+const MOST_GUESSED: u64 = 4 << 20;
 
 /// When the ledger was written last.
 fn last_run(loaded: &Loaded) -> Option<SystemTime> {

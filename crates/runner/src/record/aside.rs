@@ -52,11 +52,13 @@ pub(crate) fn set_aside(
     let aside = folder.join(ASIDE);
     let mut left = MOST_MADE_AGAIN;
     loop {
-        disk.create_folders(&aside)?;
-        match set_aside_in(disk, path, &aside, name, why) {
+        let made = disk.create_folders(&aside);
+        match made.and_then(|()| set_aside_in(disk, path, &aside, name, why)) {
             // Another thread or machine has removed what lay there, and then the folder.
             Err(error)
-                if error.kind() == io::ErrorKind::NotFound && !aside.is_dir() && left > 0 =>
+                if error.kind() == io::ErrorKind::NotFound
+                    && left > 0
+                    && fs::symlink_metadata(path).is_ok() =>
             {
                 left -= 1;
             }

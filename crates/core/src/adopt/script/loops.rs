@@ -3,7 +3,9 @@
 use std::collections::BTreeMap;
 
 use super::WordsError;
-use super::words::{Statement, Word, numbers};
+use super::numbers::numbers;
+use super::word::Word;
+use super::words::Statement;
 
 /// A loop: its variable, the values that it takes, and what is done with each.
 pub(super) struct Loop {

@@ -1,12 +1,17 @@
 //! Takes a script apart into command lines and words: of a POSIX shell, or a batch file.
 
+mod batch;
 mod loops;
+mod numbers;
+mod posix;
+mod word;
 mod words;
 
 use std::collections::BTreeMap;
 
 use loops::loop_at;
-use words::{Dialect, Statement, Word, statements};
+use word::Word;
+use words::{Dialect, Statement, statements};
 
 /// Why a script cannot be taken apart.
 #[derive(Debug, Clone, PartialEq, Eq, thiserror::Error)]
