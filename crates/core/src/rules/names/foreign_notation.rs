@@ -136,7 +136,7 @@ mod tests {
             ("r/####.png", "r/{frame:04}.png"),
             ("r/a.####.{frame}.png", "r/a.{frame}.png"),
             ("r/[####].png", "r/{frame:04}.png"),
-            ("<camera>/a_$F3.png", "{camera}/a_{frame:03}.png"),
+            ("<camera>/a_@f3.png", "{camera}/a_{frame:03}.png"),
             ("r/{{frame}}.{frame}.png", "r/{frame}.png"),
             ("r/a{?.<pass>}.@@.png", "r/a{?.{pass}}.{frame:02}.png"),
         ] {
