@@ -218,3 +218,19 @@ fn status_says_what_a_run_waits_for() {
     run.kill().unwrap();
     run.wait().unwrap();
 }
+
+#[test]
+fn a_run_that_died_on_another_machine_does_not_hold_up_one_that_cuts_otherwise() {
+    let job = common::job("1-6", "").replace("retries = 0", "retries = 0\ndead-after = \"1s\"");
+    let project = Project::new(&job);
+    project.write("kiln.toml", &scene("[mishap]\nslow = 100\n"));
+    let killed = project
+        .command(&["run", "--jobs", "1"])
+        .env("TRUEPATH_MACHINE", "north")
+        .env("TRUEPATH_CRASH_AT", "verified")
+        .output()
+        .unwrap();
+    assert_eq!(killed.status.code(), None);
+    project.call(&["run", "--set", "chunk=3"]).ends(0);
+    project.call(&["audit", "--set", "chunk=3"]).ends(0);
+}

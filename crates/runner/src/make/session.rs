@@ -13,7 +13,7 @@ use truepath_core::frames::FrameSet;
 use truepath_core::hex::hex;
 
 use crate::Loaded;
-use crate::clock::timestamp;
+use crate::clock::{pause, timestamp};
 use crate::crash::point;
 use crate::disk::Disk;
 use crate::make::job_folders::Mark;
@@ -90,6 +90,15 @@ pub enum SessionError {
     },
 }
 
+/// Another run that renders some of the same frames by another plan.
+struct Rival {
+    number: u32,
+    record: PresenceRecord,
+}
+
+/// How often it is looked whether a run on another machine lives.
+const BETWEEN_LOOKS: Duration = Duration::from_millis(50);
+
 impl<'a> Session<'a> {
     /// Begins: takes a number that nobody had, and shows that it is there.
     pub(crate) fn begin(
@@ -150,7 +159,18 @@ impl<'a> Session<'a> {
             disk,
             processes: AtomicU32::new(0),
         };
-        let busy = match session.rival(&known, &card) {
+        let mut rival = session.rival(&known, &card);
+        // One on another machine may be dead for long: it is told by a counter that stands still.
+        while let Ok(Some(other)) = &rival
+            && session
+                .sessions
+                .is_undecided(other.number)
+                .map_err(refused)?
+        {
+            std::thread::sleep(pause(BETWEEN_LOOKS));
+            rival = session.rival(&known, &card);
+        }
+        let busy = match rival.map(|rival| rival.map(|other| other.record)) {
             Ok(None) => None,
             Ok(Some(other)) => Some(SessionError::Busy {
                 job: other.job,
@@ -168,7 +188,7 @@ impl<'a> Session<'a> {
     }
 
     /// A run that began earlier, is at work, and renders some of the same frames by another plan.
-    fn rival(&self, known: &Ledger, card: &PresenceRecord) -> io::Result<Option<PresenceRecord>> {
+    fn rival(&self, known: &Ledger, card: &PresenceRecord) -> io::Result<Option<Rival>> {
         for (number, _) in known.sessions.iter().filter(|(_, record)| !record.ended) {
             if *number >= self.number {
                 continue;
@@ -199,7 +219,10 @@ impl<'a> Session<'a> {
                     .is_some_and(|mine| set(mine).count_shared(&set(frames)) > 0)
             });
             if overlaps {
-                return Ok(Some(other));
+                return Ok(Some(Rival {
+                    number: *number,
+                    record: other,
+                }));
             }
         }
         Ok(None)

@@ -205,7 +205,17 @@ impl ExistingFiles<'_> {
         } in decisions
         {
             match action {
-                FileAction::Refuse => in_the_way.push(deliverable.path(frame)),
+                FileAction::Refuse => {
+                    let path = deliverable.path(frame);
+                    let today = looker.fingerprint(frame);
+                    let is_today = |made: &str| today.as_ref().is_some_and(|one| one.is(made));
+                    // Another run with the same settings may have brought it since the ledger was read.
+                    if in_the_way.is_empty() && self.is_brought_alike(&path, &is_today)? {
+                        self.keep(true);
+                    } else {
+                        in_the_way.push(path);
+                    }
+                }
                 FileAction::Replace(replaces) => {
                     replaced.insert(frame, replaces);
                     missing.push(frame);
@@ -375,6 +385,27 @@ impl ExistingFiles<'_> {
                 .any(|intent| intent.record.path == path)
         };
         Ok(known.published.get(path).is_some() || known.sessions.values().any(about_to))
+    }
+
+    /// Whether another run has brought a file, or is about to, with a fingerprint that is wanted.
+    fn is_brought_alike(
+        &self,
+        path: &str,
+        is_wanted: &dyn Fn(&str) -> bool,
+    ) -> Result<bool, RunError> {
+        self.journal.refresh()?;
+        let known = self.journal.known();
+        let mut sessions = known.sessions.values();
+        let is_about_to = sessions.any(|record| {
+            let mut intents = record.intents.iter();
+            intents.any(|intent| {
+                let made = intent.record.fingerprint.as_deref();
+                intent.record.path == path && made.is_some_and(is_wanted)
+            })
+        });
+        let published = known.published.get(path);
+        let made = published.and_then(|known| known.fingerprint());
+        Ok(is_about_to || made.is_some_and(is_wanted))
     }
 
     pub(super) fn set_aside(&self, file: &Path, why: &str) -> Result<std::path::PathBuf, RunError> {
