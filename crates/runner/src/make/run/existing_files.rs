@@ -209,7 +209,7 @@ impl ExistingFiles<'_> {
                     let path = deliverable.path(frame);
                     let today = looker.fingerprint(frame);
                     let is_today = |made: &str| today.as_ref().is_some_and(|one| one.is(made));
-                    // Another run with the same settings may have brought it since the ledger was read.
+                    // Runs that are started alike share their work, whoever brings the first file.
                     if in_the_way.is_empty() && self.is_brought_alike(&path, &is_today)? {
                         self.keep(true);
                     } else {
@@ -387,7 +387,7 @@ impl ExistingFiles<'_> {
         Ok(known.published.get(path).is_some() || known.sessions.values().any(about_to))
     }
 
-    /// Whether another run has brought a file, or is about to, with a fingerprint that is wanted.
+    /// Whether another run is at work, and a file was brought, or is about to be, with a fingerprint that is wanted.
     fn is_brought_alike(
         &self,
         path: &str,
@@ -395,6 +395,9 @@ impl ExistingFiles<'_> {
     ) -> Result<bool, RunError> {
         self.journal.refresh()?;
         let known = self.journal.known();
+        if self.context.session.others_at_work(&known).is_empty() {
+            return Ok(false);
+        }
         let mut sessions = known.sessions.values();
         let is_about_to = sessions.any(|record| {
             let mut intents = record.intents.iter();
